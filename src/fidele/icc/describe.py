@@ -1,0 +1,163 @@
+"""Say in plain words what a profile is, whether it can serve as an output profile, and what is wrong with it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from fidele.colour.cie import D50, xyz_to_lab
+from fidele.icc.profile import Profile, ProfileError
+from fidele.icc.tables import device_to_pcs_lab, lut_of, matrix_model, same_table
+from fidele.icc.text import text_of
+
+CLASSES = {
+    "prtr": "output (printer)", "mntr": "display", "scnr": "input (scanner or camera)", "link": "device link",
+    "spac": "colour space conversion", "abst": "abstract", "nmcl": "named colours", "cenc": "colour encoding",
+    "mid": "multiplex identification", "mlnk": "multiplex link", "mvis": "multiplex visualisation",
+}  # fmt: skip
+
+INTENTS = ("perceptual", "relative", "saturation", "absolute")
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing that is wrong or doubtful: a stable code, a weight (stop, caution, note) and a sentence."""
+
+    code: str
+    weight: str
+    message: str
+
+
+@dataclass(frozen=True)
+class Description:
+    """What a profile is. White and black are L*a*b*; black is None where no table tells it."""
+
+    description: str
+    copyright: str
+    version: str
+    device_class: str
+    class_words: str
+    colour_space: str
+    pcs: str
+    intents: tuple[str, ...]
+    size: int
+    usable_as_output: bool
+    problems: tuple[Problem, ...]
+    white_lab: tuple[float, float, float] | None
+    black_lab: tuple[float, float, float] | None
+
+
+def describe(profile: Profile) -> Description:
+    """Describe a profile; never raises for one that could be parsed."""
+    header = profile.header
+    problems = [Problem("structure", "caution", fault) for fault in profile.faults]
+    if header.device_class not in CLASSES:
+        problems.append(Problem("class", "stop", f"The device class '{header.device_class}' is not known."))
+    if profile.channels == 0 and header.device_class != "nmcl":
+        problems.append(Problem("colour-space", "stop", f"The colour space '{header.colour_space}' is not known."))
+    if header.pcs not in ("Lab", "XYZ") and header.device_class != "link":
+        problems.append(Problem("pcs", "stop", f"The connection space '{header.pcs}' is neither L*a*b* nor XYZ."))
+    if np.abs(np.array(header.illuminant) - D50).max() > 0.002:
+        problems.append(Problem("illuminant", "caution", "The connection space's illuminant is not D50."))
+    description = text_of(profile, "desc")
+    if not description:
+        problems.append(Problem("description", "caution", "It has no readable description."))
+    white = profile.xyz("wtpt")
+    if white is None and header.device_class not in ("link", "cenc"):
+        problems.append(Problem("white", "caution", "It does not state its white point."))
+    problems += damage(profile)
+    intents = true_intents(profile)
+    black = _black(profile)
+    if header.device_class == "prtr" and profile.channels and not any(p.weight == "stop" for p in problems):
+        if not intents:
+            problems.append(Problem("no-output-table", "stop", "It has no table from colour to the printer's values."))
+        elif "saturation" not in intents or "perceptual" not in intents:
+            missing = " and no ".join(i for i in ("perceptual", "saturation") if i not in intents)
+            problems.append(Problem("intents", "note", f"It has no {missing} table of its own."))
+    usable = header.device_class == "prtr" and not any(p.weight == "stop" for p in problems)
+    return Description(
+        description=description or profile.name.rsplit("/", 1)[-1],
+        copyright=text_of(profile, "cprt"),
+        version=header.version,
+        device_class=header.device_class,
+        class_words=CLASSES.get(header.device_class, "unknown"),
+        colour_space=header.colour_space,
+        pcs=header.pcs,
+        intents=intents,
+        size=len(profile.data),
+        usable_as_output=usable,
+        problems=tuple(problems),
+        white_lab=_triple(xyz_to_lab(white)) if white is not None and np.all(white >= 0) else None,
+        black_lab=black,
+    )
+
+
+def damage(profile: Profile) -> list[Problem]:
+    """Decode every table and curve; return a stop for each one that is damaged."""
+    problems = []
+    for signature in [s for s in profile.tags if s[:3] in ("A2B", "B2A")] + ["gamt"]:
+        try:
+            lut_of(profile, signature)
+        except ProfileError as error:
+            problems.append(Problem("damaged-table", "stop", str(error)))
+    try:
+        matrix_model(profile)
+    except ProfileError as error:
+        problems.append(Problem("damaged-curve", "stop", str(error)))
+    return problems
+
+
+def require_sound(profile: Profile) -> None:
+    """Refuse a profile whose tables we cannot decode, so that it never reaches the C library.
+
+    Raises
+    ------
+    ProfileError
+        With the first thing that is damaged, or when the profile has no transform at all.
+    """
+    stops = damage(profile)
+    if stops:
+        raise ProfileError(stops[0].message)
+    has_table = any(s[:3] in ("A2B", "B2A") for s in profile.tags)
+    if not has_table and matrix_model(profile) is None:
+        raise ProfileError(f"{profile.name} holds no transform between device values and colour.")
+
+
+def true_intents(profile: Profile) -> tuple[str, ...]:
+    """Return the intents that a profile truly has; a table that merely repeats another one is not an intent."""
+    if profile.header.device_class == "nmcl":
+        return ()
+    direction = "A2B" if profile.header.device_class == "scnr" else "B2A"
+    found = []
+    if f"{direction}1" in profile.tags:
+        found.append("relative")
+    for intent, signature in (("perceptual", f"{direction}0"), ("saturation", f"{direction}2")):
+        others = {f"{direction}{n}" for n in range(3)} - {signature}
+        repeats = [o for o in others if same_table(profile, signature, o)]
+        # Where all tables are the same one, the profile has the colorimetric intent, if any, and no other.
+        if signature in profile.tags and (not repeats or (signature.endswith("0") and f"{direction}1" not in profile.tags)):
+            found.append(intent)
+    if not found:
+        try:
+            model = matrix_model(profile)
+        except ProfileError:
+            model = None
+        if model is not None:
+            found.append("relative")
+    if found and (profile.xyz("wtpt") is not None):
+        found.append("absolute")
+    return tuple(i for i in INTENTS if i in found)
+
+
+def _black(profile: Profile) -> tuple[float, float, float] | None:
+    if profile.header.device_class not in ("prtr", "mntr") or profile.header.colour_space not in ("RGB", "GRAY"):
+        return None
+    try:
+        return _triple(device_to_pcs_lab(profile, np.zeros((1, profile.channels)))[0])
+    except (ProfileError, ValueError, IndexError):
+        return None
+
+
+def _triple(values: np.ndarray) -> tuple[float, float, float]:
+    return (round(float(values[0]), 2), round(float(values[1]), 2), round(float(values[2]), 2))
