@@ -100,9 +100,10 @@ def as_float(pixels: NDArray[Any]) -> NDArray[np.float32]:
 
 
 def _lab_profile() -> bytes:
+    """Return L*a*b* as a version 2 profile: beside a version 4 one, LittleCMS forces black point compensation."""
     import imagecodecs
 
-    return imagecodecs.cms_profile("lab4")
+    return imagecodecs.cms_profile("lab2")
 
 
 def _space(profile: Profile) -> str:

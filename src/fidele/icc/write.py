@@ -108,18 +108,36 @@ class LabGrid:
         lightness, chroma = self.axis()
         return np.stack(np.meshgrid(lightness, chroma, chroma, indexing="ij"), axis=-1)
 
+    def place(self, Lab: Floats) -> tuple[NDArray[np.int64], Floats]:
+        """Return which eight nodes (n, 8), counted in C order, surround colours (n, 3), and their weights (n, 8)."""
+        lightness, chroma = self.axis()
+        low, part = np.empty(Lab.shape, np.int64), np.empty(Lab.shape)
+        for axis, values in enumerate((lightness, chroma, chroma)):
+            at = np.interp(Lab[:, axis], values, np.arange(self.size))
+            low[:, axis] = np.minimum(at.astype(np.int64), self.size - 2)
+            part[:, axis] = at - low[:, axis]
+        corners = (np.arange(8)[:, None] >> np.array([2, 1, 0])) & 1
+        index = (low[:, None] + corners) @ np.array([self.size**2, self.size, 1])
+        weight = np.where(corners, part[:, None], 1 - part[:, None]).prod(axis=2)
+        return index, weight
+
     def curves(self) -> Floats:
         """Return the input curves (3, 4096) from encoded L*a*b* to grid position."""
         encoded = np.linspace(0, 1, _CURVE) * (65535 / 65280)
-        lightness = np.clip(encoded, 0, 1)
-        chroma = np.clip((encoded * 255 - 128) / self.reach, -1, 1)
-        chroma = (np.sign(chroma) * np.abs(chroma) ** self.bend + 1) / 2
+        places = np.linspace(0, 1, self.size)
+        # Straight between nodes, so that the table is interpolated in L*a*b* and not along a curve.
+        lightness, chroma = (np.interp(v, n, places) for v, n in zip((encoded * 100, encoded * 255 - 128), self.axis(), strict=True))
         return np.stack([lightness, chroma, chroma])
 
 
 def device_lut(device: Floats, grid: LabGrid) -> Lut16:
-    """Make a B2A table from device values (g, g, g, 3), 0 to 1, at the nodes of `grid`."""
-    return Lut16(grid.curves(), device, straight(3))
+    """Make a B2A table from device values (g, g, g, 3) at the nodes of `grid`.
+
+    Values may reach from -0.1 to 1.1, so that interpolation between a node in the gamut and one outside is right at
+    the gamut's surface; the output curves cut off at 0 and 1.
+    """
+    out = np.clip(np.linspace(0, 1, _CURVE) * 1.2 - 0.1, 0, 1)
+    return Lut16(grid.curves(), (device + 0.1) / 1.2, np.tile(out, (3, 1)))
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,60 @@
+"""Convert a picture straight from its own space to a printer's values."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.errors import FideleError
+from fidele.icc.describe import describe
+from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent, convert
+from fidele.tiles import Progress
+
+
+def convert_artwork(
+    artwork: Artwork, target: Profile, intent: Intent, bpc: bool, progress: Progress | None = None
+) -> Artwork:
+    """Return the picture in the values of an output profile, same size, depth and resolution.
+
+    Raises
+    ------
+    FideleError
+        When `target` cannot serve as an output profile, or the picture is in an output profile's values already.
+    """
+    what = describe(target)
+    if not what.usable_as_output:
+        stops = [p.message for p in what.problems if p.weight == "stop"]
+        because = stops[0] if stops else f"it is a profile of class {what.class_words}."
+        raise FideleError(f"{target.name} cannot serve as an output profile: {because}")
+    if artwork.profile.content_id == target.content_id:
+        raise FideleError(f"{artwork.path} is converted to this profile already; converting it again would spoil it.")
+    pixels = convert(artwork.pixels, artwork.profile, target, intent, bpc, progress)
+    return replace(artwork, pixels=pixels, profile=target, slip=SourceSlip("stated", f"converted to {what.description}"))
+
+
+def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:
+    """Return a sentence where the choice of black point compensation has no effect, else None.
+
+    Source: ICC.1:2022 defines perceptual and saturation of version 4 on a reference medium with its own black, so
+    that LittleCMS always compensates there; the absolute intent never does.
+    """
+    version4 = target.header.version.startswith("4")
+    if not bpc and version4 and intent in (Intent.PERCEPTUAL, Intent.SATURATION):
+        return f"Black point compensation stays on: a version 4 profile includes it in its {intent.value} intent."
+    if bpc and intent is Intent.ABSOLUTE:
+        return "Black point compensation has no part in the absolute intent and was left out."
+    return None
+
+
+def over_white(pixels: NDArray[Any], alpha: NDArray[Any] | None) -> NDArray[Any]:
+    """Lay a picture over white paper: (h, w, 3) of the same type. What is transparent is not printed."""
+    if alpha is None:
+        return pixels
+    top = np.iinfo(pixels.dtype).max
+    share = alpha[..., None].astype(np.float32) / top
+    return np.rint(pixels * share + top * (1 - share)).astype(pixels.dtype)

@@ -1,0 +1,6 @@
+"""Simulated devices: printers with their drivers, a press, a scanner, a spectrophotometer.
+
+They do real physics, so that mistakes have their real consequences. The product meets them as it would meet devices:
+driver settings, pages, prints on the table, scans, measurements. Nothing outside this package reaches into the
+physics.
+"""

@@ -1,0 +1,169 @@
+"""CGATS.17 text files (ISO 28178): reference values, chart definitions, measurements."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.errors import FideleError
+from fidele.files import read_bytes, write_bytes
+
+Floats = NDArray[np.float64]
+
+_LARGEST = 64 * 2**20
+_TOKEN = re.compile(r'"([^"]*)"|(\S+)')
+
+
+@dataclass(frozen=True)
+class Table:
+    """One CGATS table: keywords in file order, and columns by field name.
+
+    Text columns (SAMPLE_ID, SAMPLE_NAME, SAMPLE_LOC) hold strings, all others numbers.
+    """
+
+    ids: tuple[str, ...]
+    columns: dict[str, Floats]
+    keywords: dict[str, str] = field(default_factory=dict)
+    texts: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+    def triple(self, *names: str) -> Floats:
+        """Return three columns as (n, 3).
+
+        Raises
+        ------
+        FideleError
+            When one is missing.
+        """
+        missing = [n for n in names if n not in self.columns]
+        if missing:
+            raise FideleError(f"The measurement file has no column {missing[0]}.")
+        return np.stack([self.columns[n] for n in names], axis=1)
+
+    @property
+    def Lab(self) -> Floats:
+        """L*a*b* of all samples (n, 3)."""
+        return self.triple("LAB_L", "LAB_A", "LAB_B")
+
+    @property
+    def RGB(self) -> Floats:
+        """RGB of all samples (n, 3), 0 to 255 as the file has them."""
+        return self.triple("RGB_R", "RGB_G", "RGB_B")
+
+
+_TEXT_FIELDS = {"SAMPLE_NAME", "SAMPLE_LOC", "STRING"}
+
+
+def parse(text: str, name: str) -> Table:
+    """Read the first table of a CGATS file.
+
+    Raises
+    ------
+    FideleError
+        When it is no CGATS file, is cut off, or its counts, ids or numbers are wrong; the line is named.
+    """
+    lines = [line.strip() for line in text.replace("\r\n", "\n").replace("\r", "\n").split("\n")]
+    upper = [line.upper() for line in lines]
+    try:
+        start_format = upper.index("BEGIN_DATA_FORMAT")
+        end_format = upper.index("END_DATA_FORMAT", start_format)
+        start = upper.index("BEGIN_DATA", end_format)
+    except ValueError:
+        raise FideleError(f"{name} is not a CGATS file: it has no data format and data.") from None
+    if "END_DATA" not in upper[start:]:
+        raise FideleError(f"{name} is cut off: END_DATA is missing.")
+    end = upper.index("END_DATA", start)
+    fields = [f.upper() for line in lines[start_format + 1 : end_format] for f in line.split()]
+    if "SAMPLE_ID" not in fields:
+        raise FideleError(f"{name} has no SAMPLE_ID column, so its samples cannot be told apart.")
+    if len(set(fields)) != len(fields):
+        raise FideleError(f"{name} names a column twice.")
+    keywords = {}
+    for line in lines[:start_format] + lines[end_format + 1 : start]:
+        tokens = [a or b for a, b in _TOKEN.findall(line.split("#")[0] if not line.startswith("#") else "")]
+        if len(tokens) >= 2:
+            keywords[tokens[0].upper()] = " ".join(tokens[1:])
+    rows = [(n, lines[n]) for n in range(start + 1, end) if lines[n] and not lines[n].startswith("#")]
+    cells: list[list[str]] = []
+    for number, line in rows:
+        tokens = [a or b for a, b in _TOKEN.findall(line)]
+        if len(tokens) != len(fields):
+            raise FideleError(f"{name}, line {number + 1}: {len(tokens)} values for {len(fields)} columns.")
+        cells.append(tokens)
+    declared = keywords.get("NUMBER_OF_SETS")
+    if declared is not None and declared.isdigit() and int(declared) != len(cells):
+        raise FideleError(f"{name} promises {declared} samples and holds {len(cells)}.")
+    if not cells:
+        raise FideleError(f"{name} holds no samples.")
+    columns: dict[str, Floats] = {}
+    texts: dict[str, tuple[str, ...]] = {}
+    for index, title in enumerate(fields):
+        column = [row[index] for row in cells]
+        if title == "SAMPLE_ID":
+            ids = tuple(column)
+        elif title in _TEXT_FIELDS:
+            texts[title] = tuple(column)
+        else:
+            columns[title] = _numbers(column, title, [n for n, _ in rows], name)
+    if len(set(ids)) != len(ids):
+        twice = next(i for i in ids if ids.count(i) > 1)
+        raise FideleError(f"{name} holds sample '{twice}' twice.")
+    return Table(ids, columns, keywords, texts)
+
+
+def _numbers(column: list[str], title: str, lines: list[int], name: str) -> Floats:
+    values = np.empty(len(column))
+    for row, cell in enumerate(column):
+        try:
+            values[row] = float(cell.replace(",", "."))
+        except ValueError:
+            values[row] = np.nan
+        if not np.isfinite(values[row]):
+            raise FideleError(f"{name}, line {lines[row] + 1}: '{cell}' in column {title} is not a number.")
+    return values
+
+
+def read(path: Path) -> Table:
+    """Read the first table of a CGATS file; errors as in `parse`."""
+    raw = read_bytes(path, _LARGEST)
+    encoding = "utf-16" if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig"
+    try:
+        text = raw.decode(encoding)
+    except UnicodeDecodeError:
+        text = raw.decode("latin-1")
+    if "\0" in text:
+        raise FideleError(f"{path} is not a text file, so it is no CGATS file.")
+    return parse(text, str(path))
+
+
+def write(path: Path, table: Table, decimals: int = 4) -> None:
+    """Write a table as CGATS.17, whole or not at all. Keywords that the standard does not know are declared."""
+    write_bytes(path, dump(table, decimals).encode("utf-8"))
+
+
+_STANDARD = {
+    "ORIGINATOR", "DESCRIPTOR", "CREATED", "INSTRUMENTATION", "MEASUREMENT_SOURCE", "PRINT_CONDITIONS", "MANUFACTURER",
+    "SERIAL", "MATERIAL", "WEIGHTING_FUNCTION", "SAMPLE_BACKING",
+}  # fmt: skip
+
+
+def dump(table: Table, decimals: int = 4) -> str:
+    """Return a table as CGATS.17 text."""
+    lines = ["CGATS.17", ""]
+    for key, value in table.keywords.items():
+        if key in ("KEYWORD", "NUMBER_OF_FIELDS", "NUMBER_OF_SETS"):
+            continue
+        if key not in _STANDARD:
+            lines.append(f'KEYWORD "{key}"')
+        lines.append(f'{key} "{value.replace(chr(34), chr(39))}"')
+    fields = ["SAMPLE_ID", *table.texts, *table.columns]
+    lines += ["", f"NUMBER_OF_FIELDS {len(fields)}", "BEGIN_DATA_FORMAT", " ".join(fields), "END_DATA_FORMAT", ""]
+    lines += [f"NUMBER_OF_SETS {len(table.ids)}", "BEGIN_DATA"]
+    for row, sample in enumerate(table.ids):
+        cells = [sample, *(f'"{t[row]}"' for t in table.texts.values())]
+        cells += [f"{c[row]:.{decimals}f}" for c in table.columns.values()]
+        lines.append("\t".join(cells))
+    return "\n".join([*lines, "END_DATA", ""])
