@@ -27,10 +27,10 @@ def _bell(centre: float, width: float, height: float) -> Floats:
 
 def sublimation_densities() -> Floats:
     """Return the optical densities (4, 36) of full cyan, magenta, yellow and black dye on a pressed piece."""
-    cyan = _bell(645, 58, 1.55) + _bell(395, 30, 0.22) + 0.02
-    magenta = _bell(543, 38, 1.50) + _bell(575, 20, 0.35) + _bell(400, 40, 0.28) + 0.015
-    yellow = _bell(425, 42, 1.45) + _bell(470, 18, 0.35) + 0.01
-    black = 1.42 + 0.12 * (WAVELENGTHS - 555) / 175 + _bell(600, 70, 0.12)
+    cyan = _bell(648, 56, 2.30) + _bell(395, 30, 0.20) + 0.015
+    magenta = _bell(541, 34, 2.05) + _bell(572, 18, 0.45) + _bell(400, 40, 0.24) + 0.01
+    yellow = _bell(425, 42, 1.95) + _bell(470, 18, 0.55) + 0.005
+    black = 1.78 + 0.10 * (WAVELENGTHS - 555) / 175 + _bell(600, 70, 0.12)
     return np.stack([cyan, magenta, yellow, black])
 
 
@@ -109,7 +109,7 @@ class InkModel:
             weights[..., ~on] *= 1 - coverage[..., ink : ink + 1]
         return (weights @ self._roots) ** self.n
 
-    def page_table(self, response: NDArray | None = None, size: int = 15) -> PageTable:
+    def page_table(self, response: NDArray | None = None, size: int = 21) -> PageTable:
         """Make the table for whole pages: XYZ, or the response (36, k) of another observer.
 
         The table stands in effective coverage and holds square roots, where the mixture is almost linear, so that

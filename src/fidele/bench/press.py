@@ -85,7 +85,7 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
 def transferred(settings: PressSettings) -> NDArray[np.float64]:
     """Return the share (4,) of each ink that goes over; each dye has its own energy."""
     dose = settings.seconds / 180 * 2 ** ((settings.temperature - 200) / 9)
-    contact = 1 - np.exp(-settings.pressure / 0.8)
+    contact = 1 - np.exp(-settings.pressure / 0.5)
     return 0.97 * contact * (1 - np.exp(-dose * np.array([3.4, 4.2, 5.0, 3.0])))
 
 

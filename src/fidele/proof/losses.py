@@ -1,0 +1,186 @@
+"""Losses: which of a picture's colours the printing condition cannot hold, by how much, and which way they shift."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
+from fidele.colour.difference import delta_e_2000
+from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent, as_float, convert, to_lab
+from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
+from fidele.proof.soft import ProofSettings
+
+Floats = NDArray[np.float64]
+
+#: ΔE00 beyond which a colour counts as lost.
+LOST = 2.0
+_SAMPLES = 1 << 20
+_COLOURS = 40_000
+
+
+@dataclass(frozen=True)
+class Loss:
+    """A group of like colours that are lost: mean wanted and printed L*a*b*, ΔE00, share of the picture, and words."""
+
+    wanted_lab: tuple[float, float, float]
+    printed_lab: tuple[float, float, float]
+    de00: float
+    area: float
+    words: str
+
+
+@dataclass(frozen=True)
+class Losses:
+    """Shares of the picture's area from 0 to 1, ΔE00 over all of it, and the groups that lose most."""
+
+    out_of_gamut: float
+    lost: float
+    mean_de00: float
+    p95_de00: float
+    groups: tuple[Loss, ...]
+
+
+def losses(
+    pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings, steps: float = LOST
+) -> Losses:
+    """Compare what is wanted with what the profile's colorimetric table says will print.
+
+    Wanted is the source L*a*b*, white-scaled; black-scaled too where black point compensation is on; absolute for the
+    absolute intent. Out of gamut is told apart from lost: it does not depend on the intent. Large pictures are
+    sampled at a million pixels.
+
+    Parameters
+    ----------
+    pixels
+        Source pixels (h, w, channels), any depth.
+    steps
+        ΔE00 beyond which a colour counts as lost.
+    """
+    colours, share = _colours(pixels)
+    device = convert(colours, source, printer, settings.intent, settings.bpc)
+    wanted, printed = wanted_and_printed(colours, device, source, printer, settings)
+    off = delta_e_2000(wanted, printed)
+    away = distance_to_gamut(to_lab(colours, source).astype(float), printer)
+    order = np.argsort(off)
+    cumulative = np.cumsum(share[order])
+    p95 = off[order][min(int(np.searchsorted(cumulative, 0.95)), len(off) - 1)]
+    return Losses(
+        float(share[away > OUT_OF_GAMUT].sum()),
+        float(share[off > steps].sum()),
+        float((off * share).sum()),
+        float(p95),
+        _groups(wanted, printed, off, share, steps),
+    )
+
+
+def wanted_and_printed(
+    colours: NDArray[Any], device: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings
+) -> tuple[Floats, Floats]:
+    """Return wanted and printed L*a*b* (…, 3) of source colours and the device values they became."""
+    if settings.intent is Intent.ABSOLUTE:
+        return (
+            to_lab(colours, source, Intent.ABSOLUTE).astype(float),
+            to_lab(device, printer, Intent.ABSOLUTE).astype(float),
+        )  # fmt: skip
+    wanted = to_lab(colours, source).astype(float)
+    printed = to_lab(device, printer).astype(float)
+    if settings.bpc:
+        wanted = _black_scaled(wanted, source, printer, settings)
+    return wanted, printed
+
+
+def _black_scaled(wanted: Floats, source: Profile, printer: Profile, settings: ProofSettings) -> Floats:
+    """Scale XYZ so that the source's black becomes the black that this conversion prints (ISO 18619, 6.4)."""
+    darkest = np.full((1, source.channels), 1.0 if source.header.colour_space == "CMYK" else 0.0, np.float32)
+    source_black = lab_to_xyz(to_lab(darkest, source).astype(float))[0]
+    printed = to_lab(convert(darkest, source, printer, settings.intent, settings.bpc), printer)
+    level = float(lab_to_xyz(printed.astype(float))[0, 1])
+    printer_black = level * D50  # black point compensation scales along the grey axis
+    scale = (D50 - printer_black) / (D50 - source_black[1] * D50)
+    offset = D50 * (printer_black - source_black[1] * D50) / (D50 - source_black[1] * D50)
+    return xyz_to_lab(lab_to_xyz(wanted) * scale + offset)
+
+
+def _colours(pixels: NDArray[Any]) -> tuple[NDArray[np.float32], Floats]:
+    """Return the picture's distinct colours (n, channels), 0 to 1, and the share of each."""
+    height, width = pixels.shape[:2]
+    stride = max(1, int(np.ceil((height * width / _SAMPLES) ** 0.5)))
+    sample = pixels[::stride, ::stride].reshape(-1, pixels.shape[2])
+    if sample.dtype == np.uint16:
+        codes = sample >> 4
+        top = 4095
+    else:
+        codes, top = sample.astype(np.uint16), 255
+    bits = 0
+    while True:
+        unique, counts = np.unique(_packed(codes >> bits, top.bit_length()), return_counts=True)
+        if len(unique) <= _COLOURS or bits >= 5:
+            break
+        bits += 1
+    width_bits = top.bit_length()
+    columns = [(unique >> (width_bits * c)) & ((1 << width_bits) - 1) for c in range(pixels.shape[2])]
+    values = np.stack(columns, axis=1).astype(float)
+    # The middle of each step; without steps the colour itself.
+    values = np.minimum(values * (1 << bits) + ((1 << bits) - 1) / 2, top) / top
+    return values.astype(np.float32), counts / counts.sum()
+
+
+def _packed(codes: NDArray[Any], bits: int) -> NDArray[np.uint64]:
+    packed = np.zeros(len(codes), np.uint64)
+    for channel in range(codes.shape[1]):
+        packed |= codes[:, channel].astype(np.uint64) << np.uint64(bits * channel)
+    return packed
+
+
+def _groups(wanted: Floats, printed: Floats, off: Floats, share: Floats, steps: float, most: int = 6) -> tuple[Loss, ...]:
+    """Gather lost colours around the heaviest ones, within 20 units of L*a*b*."""
+    left = off > steps
+    groups = []
+    while left.any() and len(groups) < most:
+        near_count = np.where(left, off * share, 0)
+        seed = int(near_count.argmax())
+        member = left & (np.linalg.norm(wanted - wanted[seed], axis=1) < 20)
+        weight = share[member] / share[member].sum()
+        mean_wanted, mean_printed = weight @ wanted[member], weight @ printed[member]
+        groups.append(
+            Loss(
+                _triple(mean_wanted), _triple(mean_printed), float(weight @ off[member]), float(share[member].sum()),
+                shift_in_words(mean_wanted, mean_printed),
+            )
+        )  # fmt: skip
+        left &= ~member
+    return tuple(sorted(groups, key=lambda g: -g.de00 * min(1.0, g.area * 100)))
+
+
+def _triple(values: Floats) -> tuple[float, float, float]:
+    return (round(float(values[0]), 2), round(float(values[1]), 2), round(float(values[2]), 2))
+
+
+#: Where the plain hue names stand in a*b*, degrees.
+_HUES = (("redder", 25.0), ("yellower", 92.0), ("greener", 160.0), ("bluer", 270.0))
+
+
+def shift_in_words(wanted: Floats, printed: Floats) -> str:
+    """Say which way a colour shifts: 'duller by 31, redder by 6°, 4 lighter'."""
+    (L1, C1, h1), (L2, C2, h2) = lab_to_lch(np.stack([wanted, printed]))
+    words = []
+    if abs(C2 - C1) >= 1.5:
+        words.append(f"{'duller' if C2 < C1 else 'purer'} by {abs(C2 - C1):.0f}")
+    turn = (h2 - h1 + 180) % 360 - 180
+    if min(C1, C2) > 6 and abs(turn) >= 2:
+        words.append(f"{_toward(h1, turn)} by {abs(turn):.0f}°")
+    if abs(L2 - L1) >= 1.5:
+        words.append(f"{abs(L2 - L1):.0f} {'darker' if L2 < L1 else 'lighter'}")
+    return ", ".join(words) or "hardly shifted"
+
+
+def _toward(hue: float, turn: float) -> str:
+    """Return the next plain hue in the direction of a turn."""
+    direction = 1 if turn > 0 else -1
+    distances = [(((angle - hue) * direction) % 360, word) for word, angle in _HUES]
+    return min(d for d in distances if d[0] > 8)[1]
