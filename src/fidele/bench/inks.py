@@ -115,6 +115,14 @@ class InkModel:
         The table stands in effective coverage and holds square roots, where the mixture is almost linear, so that
         interpolation stays within 0.1 ΔE00 of the spectra.
         """
+        key = (self._roots.tobytes(), self.gain.tobytes(), None if response is None else response.tobytes(), size)
+        if key not in _TABLES:
+            while len(_TABLES) >= 6:
+                _TABLES.pop(next(iter(_TABLES)), None)
+            _TABLES[key] = self._make_table(response, size)
+        return _TABLES[key]
+
+    def _make_table(self, response: NDArray | None, size: int) -> PageTable:
         axis = np.linspace(0, 1, size)
         nodes = np.stack(np.meshgrid(axis, axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 4)
         spectra = self._mix(nodes)
@@ -122,6 +130,10 @@ class InkModel:
         table = np.sqrt(values).astype(np.float32).reshape((size,) * 4 + (values.shape[-1],))
         codes = np.linspace(0, 1, 65536)[None, :] ** self.gain[:, None]
         return PageTable(np.ascontiguousarray((codes * (size - 1)).astype(np.float32)), table)
+
+
+#: The tables in use, by all that they depend on.
+_TABLES: dict[tuple, PageTable] = {}
 
 
 @dataclass(frozen=True)

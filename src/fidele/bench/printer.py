@@ -110,11 +110,14 @@ class Wren:
         self.paper = "Fen 100 transfer paper"
         self._sheets = 0
 
-    def dry_run(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        """Return the numbers that the driver would turn into ink for a page (h, w, 3), as 8-bit RGB."""
+    def dry_run(self, page: NDArray[np.uint8], instead: dict[str, Any] | None = None) -> NDArray[np.uint8]:
+        """Return the numbers that the driver would turn into ink for a page (h, w, 3), as 8-bit RGB.
+
+        `instead` are settings sent with this job alone; the driver's own stay as they are.
+        """
         if page.size > 3 << 20:
             raise FideleError("A dry run takes a page of at most one megapixel.")
-        return np.round(numbers_before_ink(page / 255, self.driver.values()) * 255).astype(np.uint8)
+        return np.round(numbers_before_ink(page / 255, self.driver.values() | (instead or {})) * 255).astype(np.uint8)
 
     def print_page(self, page: NDArray[np.uint8], progress: Progress | None = None) -> tuple[Print, dict[str, Any]]:
         """Print a page of 8-bit RGB (h, w, 3) at 300 ppi; return the sheet and the driver's receipt.

@@ -112,7 +112,7 @@ def _ordered(name: str, title: str, parts: dict[str, Floats], layout: Layout, ma
     rgb = np.concatenate(list(parts.values()))
     families = [family for family, values in parts.items() for _ in values]
     order = np.random.default_rng(seed).permutation(len(rgb))
-    ids = tuple(f"{chr(65 + i % layout.columns)}{i // layout.columns + 1}" for i in range(len(rgb)))
+    ids = tuple(f"{chr(65 + i % layout.columns)}{i // layout.columns + 1}" for i in range(len(rgb)))  # rows count on
     return Chart(name, title, ids, np.round(rgb[order] * 255) / 255, tuple(families[i] for i in order), layout, mark_set)
 
 

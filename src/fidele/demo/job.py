@@ -1,0 +1,104 @@
+"""The demo job without a window: the same steps, files instead of screens."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fidele.artwork.convert import convert_artwork
+from fidele.artwork.save import save_picture
+from fidele.chart.cgats import write as write_cgats
+from fidele.colour.cie import D50, xyz_to_lab
+from fidele.demo.prepare import prepare
+from fidele.files import write_bytes
+from fidele.icc.spaces import srgb
+from fidele.proof.soft import show, soft_proof
+from fidele.session.model import Session
+from fidele.session.runs import Printed
+
+#: Each scenario: who converts, and what the driver is set to.
+SCENARIOS = {
+    "right": ("fidele", "Untouched"),
+    "converted-twice": ("fidele", "Velm natural"),
+    "not-converted": ("driver", "Untouched"),
+}
+
+
+def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
+    """Do the whole job three ways and write results and pictures into `out`; return the summary.
+
+    `out` holds the profile, the converted artwork, the proof, and for each route the print before and after pressing,
+    the scan, the measurements and, in summary.json, the verdict and the cause.
+    """
+    root = out / "workshop"
+    session = Session(prepare(root, lambda words, _share: tell(words)))
+    card, profile = session.card, session.profile
+    if card is None or profile is None:
+        raise AssertionError("the demo was prepared without a card")
+    write_bytes(out / "profile.icc", profile.data)
+    session.open_artwork(root / "artwork" / "lantern-parade-16bit.tif")
+    artwork = session.artwork
+    if artwork is None:
+        raise AssertionError("the demo's picture did not open")
+    tell("Converting and proofing the artwork")
+    converted = convert_artwork(artwork, profile, card.intent, card.bpc)
+    save_picture(out / "artwork-converted.tif", converted.pixels, profile, converted.ppi)
+    save_picture(out / "soft-proof.png", soft_proof(artwork.pixels, artwork.profile, profile, session.proof_settings), srgb(), artwork.ppi)
+    losses = session.find_losses()
+    session.take_losses(losses)
+    _through(session, "artwork", out, tell)
+    scenarios = {}
+    for name, (owner, blend) in SCENARIOS.items():
+        tell(f"Route “{name}”")
+        session.put_in_force(card.model_copy(update={"owner": owner}))
+        session.device.bring(card)
+        session.device.choose("Blend", blend)
+        session.open_chart("control")
+        run = session.scan_run(_through(session, name, out, tell))
+        if run.scan is None:
+            raise AssertionError("the scanner returned nothing")
+        save_picture(out / f"{name}-scan.tif", run.scan, None, 300)
+        # The chart is judged as if it had been printed through the condition, whatever the route really did.
+        wanted = session.check_run(_as_wanted(run, card), run.scan)
+        write_cgats(out / f"{name}-measured.txt", wanted.table)
+        c = wanted.comparison
+        scenarios[name] = {
+            "mean_de00": round(c.mean, 3), "p95_de00": round(c.p95, 3), "max_de00": round(c.largest, 3), "verdict": c.verdict,
+            "cause": wanted.cause.code, "words": list(wanted.words),
+            "route": session.chain.headline if session.chain else "", "stops": [f.code for f in session.stops],
+            "suspects": {s.code: round(s.fit_de00, 2) for s in wanted.cause.suspects},
+        }  # fmt: skip
+        tell(f"  mean ΔE00 {c.mean:.2f}, 95th percentile {c.p95:.2f}: {c.verdict}, {wanted.cause.code}")
+    summary: dict[str, Any] = {
+        "scanner": {"residual_mean_de00": round(session.scanner.residual_mean, 3), "residual_p95_de00": round(session.scanner.residual_p95, 3)},
+        "tolerance": {"name": session.tolerance.name, "mean": session.tolerance.mean, "p95": session.tolerance.p95},
+        "scenarios": scenarios,
+    }  # fmt: skip
+    if losses:
+        summary["losses"] = {"out_of_gamut": round(losses.out_of_gamut, 4), "lost": round(losses.lost, 4), "mean_de00": round(losses.mean_de00, 3)}
+    write_bytes(out / "summary.json", json.dumps(summary, indent=2, ensure_ascii=False).encode())
+    tell(f"Results: {out / 'summary.json'}")
+    return summary
+
+
+def _as_wanted(run: Printed, card: Any) -> Printed:
+    from dataclasses import replace
+
+    return replace(run, job=replace(run.job, card=card))
+
+
+def _through(session: Session, name: str, out: Path, tell: Callable[[str], None]) -> Printed:
+    """Print and press the artwork in hand; write how it looks before and after pressing."""
+    tell(f"Printing and pressing: {name}")
+    why = f"demo: {name}" if session.stops else ""
+    run = session.press_run(session.print_job(session.job(), overridden=why))
+    for stage, piece in (("printed", session.workshop.as_printed(run.sheet)), ("pressed", run.piece)):
+        XYZ = session.workshop.look(piece, shrink=3)
+        save_picture(out / f"{name}-{stage}.png", show(xyz_to_lab(XYZ, D50).astype(np.float32)), srgb(), 100)
+    return run
+
+

@@ -1,0 +1,152 @@
+"""Set the demo up in a folder: pictures, a workshop, and a profile that is really made on the bench."""
+
+from __future__ import annotations
+
+import datetime
+import io
+import json
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from fidele import __version__
+from fidele.artwork.save import save_picture
+from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
+from fidele.characterise.scanner import fit_scanner
+from fidele.chart.cgats import Table, dump
+from fidele.chart.definition import Chart, target_chart
+from fidele.chart.draw import draw_page
+from fidele.chart.read import read_scan
+from fidele.colour.cie import xyz_to_lab
+from fidele.colour.spectra import spectra_to_xyz
+from fidele.demo import pictures
+from fidele.files import read_bytes, write_bytes
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import oprgb, sgrey, srgb
+from fidele.icc.transform import Intent, convert
+from fidele.output.workshop import Workshop
+from fidele.route.condition import Card
+from fidele.session.places import Places
+from fidele.session.scanners import ScannerRecord
+from fidele.sheet.page import to_eight
+from fidele.store.cards import CardStore
+from fidele.store.shelf import Shelf
+
+Told = Callable[[str, float], None]
+
+#: All that the demo writes carries this date, so that the same code makes the same files.
+CREATED = datetime.datetime(2026, 6, 13, 9, 0)
+PROFILE_TITLE = "Velm Wren, Fen 100, ceramic tile"
+SUPPLIER_ZIP = "fen-100-velm-wren.zip"
+
+LEAFLET = """Fen 100 transfer paper on coated ceramic - output profile for the Velm Wren
+
+Made with: Stock "Dull heavy" standing in for Fen 100, Passes 3, Carriage "there", Polish off,
+Blend "Untouched", Fit "as it is", all of Taste at rest. Thrift off at the printer.
+Print mirrored, once. Press face down: 200 C, 180 s, 2.5 bar.
+Perceptual suits pictures, media-relative suits flat colours with black point compensation.
+"""
+
+
+def demo_card(profile_id: str | None) -> Card:
+    """Return the condition of the demo's house-number tiles."""
+    return Card(
+        id="house-number-tiles", name="House-number tiles", printer="velm-wren/W-0417", printer_name="Velm Wren", media="Fen 100",
+        substrate="ceramic tile", profile=profile_id,
+        driver={
+            "stand_in": "Dull heavy", "quality": 3, "direction": "there", "improvement": "off", "scaling": "as it is", "turn": "no",
+        },
+    )  # fmt: skip
+
+
+def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
+    """Make the demo in `root` unless it is there already; return its folders.
+
+    Takes some 20 seconds the first time: the target is printed with nothing converting, pressed, measured with the
+    spectrophotometer and scanned; printer and scanner are characterised from that.
+    """
+    places = Places.under(root)
+    mark = root / "demo.json"
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 1}
+    try:
+        if json.loads(read_bytes(mark, 1 << 16)) == stamp:
+            return places
+    except Exception:  # whatever lies there, it is no finished demo
+        mark.unlink(missing_ok=True)
+    tell("Drawing the pictures", 0.02)
+    draw_pictures(root / "artwork")
+    workshop = Workshop(places.bench)
+    card = demo_card(None)
+    _, profile, measured = characterise(workshop, card, places, lambda words, share: tell(words, 0.08 + 0.88 * share))
+    tell("Putting the profile on the shelf", 0.97)
+    bundle = root / "from the supplier" / SUPPLIER_ZIP
+    write_bytes(bundle, _zip({f"profiles/{PROFILE_TITLE}.icc": profile, "READ ME FIRST.txt": LEAFLET.encode(), "measured.txt": measured.encode()}))
+    shelf = Shelf(places.profiles)
+    shelf.install(bundle)
+    CardStore(places.cards).save(demo_card(Profile.parse(profile).content_id))
+    workshop.printer.bring(card)
+    workshop.printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
+    write_bytes(mark, json.dumps(stamp).encode())
+    tell("Ready", 1.0)
+    return places
+
+
+def _zip(files: dict[str, bytes]) -> bytes:
+    memory = io.BytesIO()
+    with zipfile.ZipFile(memory, "w", zipfile.ZIP_DEFLATED) as bundle:
+        for name, data in files.items():
+            bundle.writestr(zipfile.ZipInfo(name, (2026, 6, 13, 9, 0, 0)), data)
+    return memory.getvalue()
+
+
+def draw_pictures(folder: Path) -> None:
+    """Draw the demo's pictures into a folder: 8 and 16 bit, RGB and grey, with and without a stated space."""
+
+    def eight(image: np.ndarray) -> np.ndarray:
+        return np.rint(image * 255).astype(np.uint8)
+
+    save_picture(folder / "harbour-at-dusk.png", eight(pictures.harbour()), srgb(), 300)
+    parade = np.rint(pictures.parade() * 65535).astype(np.uint16)
+    save_picture(folder / "lantern-parade-16bit.tif", convert(parade, srgb(), oprgb(), Intent.RELATIVE), oprgb(), 300)
+    save_picture(folder / "signal-flags.png", eight(pictures.flags()), srgb(), 300)
+    save_picture(folder / "tide-table-no-space-stated.png", eight(pictures.tide_table()), None, 300)
+    save_picture(folder / "lighthouse-engraving.tif", eight(pictures.engraving())[..., None], sgrey(), 300)
+
+
+def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> tuple[PrinterModel, bytes, str]:
+    """Characterise printer and scanner on the bench; return the fitted model, the profile, and the measurements."""
+    target = target_chart()
+    device = workshop.printer
+    device.bring(card)  # the owner is Fidele, so the driver passes numbers: nothing converts
+    XYZ, scanned = [], []
+    for page in range(target.pages):
+        tell(f"Printing target page {page + 1} with nothing converting", page * 0.28)
+        pixels = to_eight(draw_page(target, page, f"{card.name} · nothing converts"))
+        sheet, _ = device.print_page(np.ascontiguousarray(pixels[:, ::-1]))
+        tell(f"Pressing target page {page + 1}", page * 0.28 + 0.06)
+        piece = workshop.press(sheet, card.substrate, card.press)
+        tell(f"Measuring target page {page + 1}", page * 0.28 + 0.10)
+        XYZ.append(spectra_to_xyz(workshop.measure(piece, target.centres(page))))
+        tell(f"Scanning target page {page + 1}", page * 0.28 + 0.16)
+        reading = read_scan(workshop.scan(piece, 1000 + page), target)
+        scanned.append(reading.rgb)
+    tell("Fitting the printer", 0.58)
+    measured = np.concatenate(XYZ)
+    model = fit_printer(target.rgb, measured)
+    text = dump(_measurements(target, measured, workshop.instrument_name))
+    profile = make_profile(model, PROFILE_TITLE, CREATED, text, lambda share: tell("Making the profile", 0.60 + 0.37 * share) or True)
+    tell("Characterising the scanner", 0.98)
+    fit = fit_scanner(np.concatenate(scanned), xyz_to_lab(measured), f"{workshop.scanner_name}, {card.media} on {card.substrate}", CREATED)
+    ScannerRecord.keep(places.data, fit)
+    return model, profile, text
+
+
+def _measurements(target: Chart, XYZ: np.ndarray, instrument: str) -> Table:
+    Lab = xyz_to_lab(XYZ)
+    columns = {f"RGB_{c}": target.rgb[:, i] * 255 for i, c in enumerate("RGB")}
+    columns |= {f"XYZ_{c}": XYZ[:, i] * 100 for i, c in enumerate("XYZ")}
+    columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
+    keywords = {"ORIGINATOR": "Fidele", "DESCRIPTOR": target.title, "CREATED": CREATED.date().isoformat(), "INSTRUMENTATION": instrument}
+    return Table(target.ids, columns, keywords)

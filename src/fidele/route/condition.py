@@ -1,0 +1,69 @@
+"""The printing condition: everything that a profile is true for, as a card that is kept as readable JSON."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from fidele.icc.transform import Intent
+
+
+class _Kept(BaseModel):
+    # Fields that a newer Fidele adds are kept and written back.
+    model_config = ConfigDict(extra="allow", validate_assignment=True)
+
+
+class PressData(_Kept):
+    """What the press is set to: °C, seconds, bar."""
+
+    temperature: float = Field(200.0, ge=20, le=240)
+    seconds: float = Field(180.0, gt=0, le=900)
+    pressure: float = Field(2.5, gt=0, le=8)
+
+
+class Confirmation(_Kept):
+    """Something that a person looked up and vouches for, because it cannot be read back."""
+
+    value: Any
+    who: str
+    when: datetime.datetime
+
+
+class Card(_Kept):
+    """A printing condition.
+
+    `driver` holds the wanted settings by their neutral meaning (see `fidele.route.layers.MEANINGS`); what this
+    driver calls them is the business of the printer's adapter.
+    """
+
+    version: int = 1
+    id: str
+    name: str
+    process: Literal["transfer", "direct"] = "transfer"
+    printer: str
+    printer_name: str
+    media: str
+    size: str = "A4"
+    substrate: str
+    seen_from: Literal["front", "back"] = "front"
+    profile: str | None = None
+    intent: Intent = Intent.PERCEPTUAL
+    bpc: bool = True
+    owner: Literal["fidele", "driver"] = "fidele"
+    mirror_by: Literal["fidele", "nobody"] = "fidele"
+    driver: dict[str, Any]
+    press: PressData = Field(default_factory=PressData)
+    confirmed: dict[str, Confirmation] = Field(default_factory=dict)
+    notes: str = ""
+
+    @property
+    def twists_needed(self) -> int:
+        """How often the picture must be mirrored: once for a transfer that is seen from the front, else never."""
+        return 1 if self.process == "transfer" and self.seen_from == "front" else 0
+
+    @property
+    def summary(self) -> str:
+        """Printer, media, process and size in a line."""
+        return f"{self.printer_name} · {self.media} · {self.substrate} {self.process} · {self.size}"

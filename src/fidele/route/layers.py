@@ -1,0 +1,159 @@
+"""The layers of the hand-off, what each does to the numbers, and how that is known."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+
+class Evidence(StrEnum):
+    """How a layer's state is known, best first."""
+
+    PROBED = "probed"
+    READ_BACK = "read back"
+    BY_HAND = "confirmed by hand"
+    NOT_KNOWN = "not known"
+
+
+#: Settings by their neutral meaning, in the order in which people check them, and what each is called.
+MEANINGS = {
+    "colour": "Colour",
+    "stand_in": "Media set",
+    "quality": "Quality",
+    "direction": "Direction",
+    "improvement": "Improvement",
+    "sliders": "Hand sliders",
+    "size": "Size",
+    "scaling": "Scaling",
+    "turn": "Turning",
+    "mirroring": "Mirroring",
+    "ink_saving": "Ink saving",
+}
+
+
+@dataclass(frozen=True)
+class SettingRow:
+    """One setting: what the card calls for, what was found, and where it stands in this driver.
+
+    `found` is None when it cannot be read back and nobody has confirmed it; `agrees` is then None too.
+    """
+
+    meaning: str
+    wanted: str
+    found: str | None
+    place: str
+    agrees: bool | None
+    evidence: Evidence
+    settable: bool = True
+
+    @property
+    def label(self) -> str:
+        """The plain name of the setting."""
+        return MEANINGS[self.meaning]
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One layer of the hand-off.
+
+    Attributes
+    ----------
+    name
+        'Fidele', 'system', 'driver' or 'panel'.
+    converts
+        Whether it produces the printer's device values (a knot); None when that is not known.
+    how
+        What it does, in a few words.
+    mirrors, turned
+        Whether it mirrors, or turns by 180 degrees; None when not known.
+    scale
+        By what factor it changes the printed millimetres; None when not known.
+    expects
+        The source space that a converting layer takes for granted, or ''.
+    """
+
+    name: str
+    converts: bool | None
+    how: str
+    evidence: Evidence
+    mirrors: bool | None = False
+    turned: bool | None = False
+    scale: float | None = 1.0
+    expects: str = ""
+    when: datetime.datetime | None = None
+    who: str = ""
+    #: Something of this layer is not known, though not whether it converts, mirrors or scales.
+    doubtful: bool = False
+
+
+@dataclass(frozen=True)
+class Chain:
+    """All layers in the order that the numbers pass, and how many twists the piece needs."""
+
+    layers: tuple[Layer, ...]
+    twists_needed: int
+
+    @property
+    def knots(self) -> tuple[str, ...]:
+        """Names of the layers that convert."""
+        return tuple(layer.name for layer in self.layers if layer.converts)
+
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        """Names of the layers of which something is not known."""
+        return tuple(
+            layer.name for layer in self.layers
+            if None in (layer.converts, layer.mirrors, layer.scale, layer.turned) or layer.doubtful
+        )  # fmt: skip
+
+    @property
+    def twists(self) -> int:
+        """How many layers mirror, as far as known."""
+        return sum(bool(layer.mirrors) for layer in self.layers)
+
+    @property
+    def turned(self) -> bool:
+        """Whether the page is turned by 180 degrees in the end."""
+        return sum(bool(layer.turned) for layer in self.layers) % 2 == 1
+
+    @property
+    def scale(self) -> float:
+        """Factor between wanted and printed millimetres, as far as known."""
+        factor = 1.0
+        for layer in self.layers:
+            factor *= layer.scale if layer.scale is not None else 1.0
+        return factor
+
+    @property
+    def true_size(self) -> bool:
+        """Whether nothing scales by more than a fifth of a per cent."""
+        return abs(self.scale - 1) < 0.002
+
+    def layer(self, name: str) -> Layer:
+        """Return a layer by name."""
+        return next(layer for layer in self.layers if layer.name == name)
+
+    @property
+    def headline(self) -> str:
+        """The conversions in two or three words."""
+        count = len(self.knots)
+        if any(layer.converts is None for layer in self.layers):
+            return "Conversions not known"
+        return ("Not converted", "Converted once", "Converted twice")[count] if count < 3 else f"Converted {count} times"
+
+    @property
+    def sentence(self) -> str:
+        """Who converts, how often mirrored, and whether the size is true."""
+        names = {"Fidele": "Fidele", "system": "the print system", "driver": "the driver", "panel": "the printer's panel"}
+        by = ", then by ".join(names[k] for k in self.knots)
+        mirrored = ("not mirrored", "mirrored once", "mirrored twice")[min(self.twists, 2)]
+        size = "true size" if self.true_size else f"scaled to {self.scale * 100:.0f} %"
+        start = f"by {by}. " if by else ""
+        return f"{start}{mirrored.capitalize()}, {size}."
+
+
+def fingerprint(values: dict[str, Any]) -> tuple[tuple[str, Any], ...]:
+    """Return settings as something that can be compared: a probe is true for these settings only."""
+    return tuple(sorted((k, str(v)) for k, v in values.items()))

@@ -1,0 +1,74 @@
+"""A probe: known numbers sent down the route without ink, and what came out."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+SIZE = 17
+_CELL = 4
+_COLUMNS = 70
+
+
+def lattice_page() -> NDArray[np.uint8]:
+    """Return a small page (h, w, 3) of all combinations of 17 levels per channel, each in a cell of its own."""
+    rows = -(-(SIZE**3) // _COLUMNS)
+    flat = np.full((rows * _COLUMNS, 3), 255, np.uint8)
+    flat[: SIZE**3] = np.rint(_nodes() * 255).astype(np.uint8)
+    return np.repeat(np.repeat(flat.reshape(rows, _COLUMNS, 3), _CELL, axis=0), _CELL, axis=1)
+
+
+def _nodes() -> Floats:
+    axis = np.linspace(0, 1, SIZE)
+    return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+
+
+@dataclass(frozen=True)
+class ProbeResult:
+    """What the driver made of the lattice: a function on device values, and how much it changed them.
+
+    Attributes
+    ----------
+    table
+        (17, 17, 17, 3) numbers that came out, 0 to 1.
+    largest, mean
+        Change in 8-bit code values.
+    settings
+        The driver's settings that it is true for.
+    """
+
+    table: NDArray[np.float32] = field(repr=False)
+    largest: float
+    mean: float
+    when: datetime.datetime
+    settings: tuple[tuple[str, object], ...]
+
+    @property
+    def passes(self) -> bool:
+        """Whether every number came out as it went in."""
+        return self.largest < 0.5
+
+    def __call__(self, device: Floats) -> Floats:
+        """Return what the driver makes of device values (n, 3), 0 to 1, interpolated."""
+        from fidele.kernels import tetrahedral3
+
+        codes = np.ascontiguousarray(np.clip(device, 0, 1), dtype=np.float32)
+        out = np.empty((len(codes), 3), np.float32)
+        tetrahedral3(codes, self.table, out)
+        return out.astype(float)
+
+
+def read_lattice(
+    page: NDArray[np.uint8], settings: tuple[tuple[str, object], ...], when: datetime.datetime
+) -> ProbeResult:
+    """Read the numbers that came out of the route for `lattice_page`, from the middle of each cell."""
+    middle = page[_CELL // 2 :: _CELL, _CELL // 2 :: _CELL].reshape(-1, 3)[: SIZE**3]
+    sent = np.rint(_nodes() * 255)
+    change = np.abs(middle.astype(float) - sent)
+    table = np.ascontiguousarray(middle.reshape(SIZE, SIZE, SIZE, 3) / 255, dtype=np.float32)
+    return ProbeResult(table, float(change.max()), float(change.mean()), when, settings)

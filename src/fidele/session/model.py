@@ -1,0 +1,534 @@
+"""The session: one workshop with its card in force, the artwork in hand, the route as it is known, and the last run."""
+
+from __future__ import annotations
+
+import datetime
+import getpass
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.artwork.open import open_artwork
+from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.chart.cgats import write as write_cgats
+from fidele.chart.definition import CHARTS, Chart
+from fidele.check.statistics import TOLERANCES
+from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import oprgb, sgrey, srgb
+from fidele.icc.transform import Intent
+from fidele.output.workshop import Workshop
+from fidele.proof.losses import Losses, losses
+from fidele.proof.soft import ProofSettings
+from fidele.route.condition import Card, Confirmation
+from fidele.route.findings import WEIGHTS, Finding, route_findings
+from fidele.route.layers import Chain, Evidence, Layer, SettingRow
+from fidele.route.probe import ProbeResult
+from fidele.session.findings import artwork_findings, check_findings, proof_findings, sheet_findings
+from fidele.session.history import History
+from fidele.session.observe import Observable
+from fidele.session.places import Places
+from fidele.session.runs import Checked, Job, Printed, chart_artwork, check_scan, prepare_page, probe, probe_correction
+from fidele.session.scanners import ScannerRecord
+from fidele.sheet.placing import Media, Placing, fitted
+from fidele.store.cards import CardStore
+from fidele.store.logbook import Logbook
+from fidele.store.shelf import Installed, Shelf
+from fidele.tiles import Progress
+
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
+
+
+class Session(Observable):
+    """Everything that the window shows. Topics: shelf, card, artwork, route, run, check, log, said."""
+
+    def __init__(self, places: Places) -> None:
+        super().__init__()
+        self.places = places
+        self.workshop = Workshop(places.bench)
+        self.device = self.workshop.printer
+        self.shelf = Shelf(places.profiles, places.system_profiles)
+        self.cards = CardStore(places.cards)
+        self.logbook = Logbook(places.logbook)
+        self.history = History()
+        self.scanner = ScannerRecord.load(places.data)
+        self.tolerance = TOLERANCES["everyday"]
+        self.card: Card | None = None
+        self.profile: Profile | None = None
+        self.artwork: Artwork | None = None
+        self.chart: Chart | None = None
+        self.placing: Placing | None = None
+        self.losses: Losses | None = None
+        self.chain: Chain | None = None
+        self.rows: tuple[SettingRow, ...] = ()
+        self.findings: tuple[Finding, ...] = ()
+        self.run: Printed | None = None
+        self.checked: Checked | None = None
+        self.probed: ProbeResult | None = None
+        self.read_at: datetime.datetime | None = None
+        self.said = ""
+        self.paper_white = False
+        self._correction: ProbeResult | None = None
+        cards = self.cards.cards()
+        if cards:
+            self.put_in_force(cards[0])
+        for sentence in self.cards.damaged():
+            self.say(sentence)
+        if self.logbook.rescued:
+            self.say(f"The logbook was damaged; it was kept as {self.logbook.rescued} and a new one started.")
+
+    # What was said last ------------------------------------------------------------------------------------------
+
+    def say(self, sentence: str) -> None:
+        """Say the last thing done, in the foot."""
+        self.said = sentence
+        self.tell("said")
+
+    # The card ----------------------------------------------------------------------------------------------------
+
+    def put_in_force(self, card: Card) -> None:
+        """Take a card; the route is read anew."""
+        self.card = card
+        self.probed = None
+        self._load_profile()
+        self.tell("card")
+        self.refresh()
+
+    def _load_profile(self) -> None:
+        self.profile = None
+        if self.card is not None and self.card.profile is not None:
+            try:
+                self.profile = self.shelf.load(self.card.profile)
+            except FideleError as error:
+                self.say(str(error))
+
+    def change_card(self, name: str, **changes: Any) -> None:
+        """Change the card in force, as a step that can be undone."""
+        card = self._need_card()
+        before = {key: getattr(card, key) for key in changes}
+        if before == changes:
+            return
+
+        def apply(values: dict[str, Any]) -> None:
+            self.card = self._need_card().model_copy(update=values)
+            self.cards.save(self.card)
+            if "profile" in values:
+                self._load_profile()
+            self.tell("card")
+            self.refresh()
+
+        self.history.do(name, lambda: apply(changes), lambda: apply(before))
+        self.say(f"{name}.")
+
+    def use_profile(self, profile_id: str) -> None:
+        """Make a profile on the shelf the one of the card in force.
+
+        Raises
+        ------
+        FideleError
+            When it cannot serve as an output profile.
+        """
+        entry = self.shelf.find(profile_id)
+        if entry is None:
+            raise FideleError("This profile is not on the shelf any more.")
+        if not entry.description.usable_as_output:
+            raise FideleError(f"“{entry.title}” cannot convert for a printer: it is a profile of class {entry.description.class_words}.")
+        self.change_card(f"“{entry.title}” is the profile of this condition", profile=profile_id)
+
+    def _need_card(self) -> Card:
+        if self.card is None:
+            raise FideleError("There is no printing condition yet.")
+        return self.card
+
+    def _need_artwork(self) -> Artwork:
+        if self.artwork is None:
+            raise FideleError("There is no artwork yet: open a picture or drop one on the window.")
+        return self.artwork
+
+    @property
+    def proof_settings(self) -> ProofSettings:
+        """How the proof is made for the card in force."""
+        card = self._need_card()
+        return ProofSettings(card.intent, card.bpc, self.paper_white)
+
+    @property
+    def media(self) -> Media:
+        """The sheet that the card calls for, with this printer's margins."""
+        return self.device.media(self.card.size if self.card else "A4")
+
+    # The shelf ---------------------------------------------------------------------------------------------------
+
+    def install(self, path: Path) -> list[Installed]:
+        """Put what a person dropped on the shelf; say what became of it."""
+        results = self.shelf.install(path)
+        new = [r for r in results if r.status == "installed"]
+        if new:
+            first = new[0]
+            more = f" and {len(new) - 1} more" if len(new) > 1 else ""
+            self.say(f"“{first.title}”{more} is on the shelf, ready to use.")
+            if self.card is not None and self.profile is None:
+                self._load_profile()
+            self.tell("shelf")
+            self.refresh()
+        else:
+            self.say(results[0].reason or "Nothing was installed.")
+        return results
+
+    def remove_profile(self, profile_id: str) -> None:
+        """Take a profile off the shelf, as a step that can be undone."""
+        entry = self.shelf.find(profile_id)
+        title = entry.title if entry else ""
+        kept: list[tuple[Path, bytes]] = []
+
+        def away() -> None:
+            kept[:] = [self.shelf.remove(profile_id)]
+            self._shelf_changed()
+
+        def back() -> None:
+            from fidele.files import write_bytes
+
+            write_bytes(*kept[0])
+            self._shelf_changed()
+
+        self.history.do(f"Remove “{title}”", away, back)
+        self.say(f"“{title}” was taken off the shelf; undo puts it back.")
+
+    def _shelf_changed(self) -> None:
+        self._load_profile()
+        self.tell("shelf")
+        self.refresh()
+
+    # Artwork and sheet -------------------------------------------------------------------------------------------
+
+    def open_artwork(self, path: Path) -> None:
+        """Open a picture and place it at its own size, or as large as fits where that is too large."""
+        artwork = open_artwork(path)
+        self._take(artwork, None)
+        self.say(f"{path.name} opened: {artwork.width} x {artwork.height} pixels, {artwork.slip.words}.")
+
+    def open_chart(self, name: str) -> None:
+        """Take a chart as the artwork, to be printed through the condition."""
+        chart = CHARTS[name]()
+        card = self._need_card()
+        label = f"{card.name} · {card.printer_name} · {card.media} · {datetime.date.today().isoformat()}"
+        self._take(chart_artwork(chart, 0, label), chart)
+        self.say(f"{chart.title}: {len(chart.ids)} patches, ready to print.")
+
+    def _take(self, artwork: Artwork, chart: Chart | None) -> None:
+        self.artwork, self.chart = artwork, chart
+        width, height = artwork.own_mm
+        placing = Placing.centred(self.media, width, height)
+        if chart is None and placing.crosses(self.media, mirrored=True):
+            placing = fitted(self.media, width, height)
+        self.placing = placing
+        self.losses, self.run, self.checked = None, None, None
+        self.tell("artwork")
+        self.refresh()
+
+    #: Spaces that a person can choose for a picture, by name.
+    SPACES: tuple[tuple[str, Callable[[], Profile]], ...] = (("sRGB", srgb), ("opRGB", oprgb))
+
+    def choose_space(self, name: str) -> None:
+        """Say by hand what space the picture is in, as a step that can be undone."""
+        from dataclasses import replace
+
+        artwork = self._need_artwork()
+        profile = dict(self.SPACES)[name]() if artwork.pixels.shape[2] == 3 else sgrey()
+        chosen = replace(artwork, profile=profile, slip=SourceSlip("chosen", f"{name}, chosen by you"))
+
+        def apply(picture: Artwork) -> None:
+            self.artwork, self.losses = picture, None
+            self.tell("artwork")
+            self.refresh()
+
+        self.history.do(f"Take the picture for {name}", lambda: apply(chosen), lambda: apply(artwork))
+        self.say(f"The picture is taken for {name}.")
+
+    def place(self, placing: Placing, name: str = "Place the picture") -> None:
+        """Place the picture, as a step that can be undone."""
+        before = self.placing
+        if before is None or before == placing:
+            return
+
+        def apply(value: Placing) -> None:
+            self.placing = value
+            self.tell("artwork")
+            self.refresh()
+
+        self.history.do(name, lambda: apply(placing), lambda: apply(before))
+
+    # The route ---------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Read everything back and judge the route anew."""
+        if self.card is None:
+            self.chain, self.rows, self.findings = None, (), ()
+            self.tell("route")
+            return
+        try:
+            self.rows = self.device.rows(self.card)
+            below = self.device.layers(self.card, self.probed)
+        except FideleError as error:
+            self.say(str(error))
+            lost = Layer("driver", None, "cannot be read", Evidence.NOT_KNOWN, None, None, None)
+            self.rows, below = (), (lost,)
+        self.read_at = datetime.datetime.now()
+        self.chain = Chain((self._own_layer(self.card), *below), self.card.twists_needed)
+        self._judge()
+        self.tell("route")
+
+    def _own_layer(self, card: Card) -> Layer:
+        converts = card.owner == "fidele" and self.profile is not None
+        name = self.shelf_title() if converts else ""
+        how = f"converts to {name}, {card.intent.words}" if converts else "passes the artwork's numbers"
+        return Layer("Fidele", converts, how, Evidence.READ_BACK, mirrors=card.mirror_by == "fidele")
+
+    def shelf_title(self) -> str:
+        """Return the title of the card's profile, '' when it has none."""
+        entry = self.shelf.find(self.card.profile) if self.card and self.card.profile else None
+        return entry.title if entry else ""
+
+    def _judge(self) -> None:
+        card = self._need_card()
+        found: list[Finding] = []
+        if self.chain is not None:
+            found += route_findings(self.chain, card, self.rows)
+        if card.profile is not None and self.profile is None:
+            found.insert(0, Finding(
+                "profile-missing", "stop", "The profile is not on the shelf",
+                "This condition converts through a profile that is not there any more.",
+                "Drop the profile on the window, or choose another one.",
+            ))  # fmt: skip
+        if self.artwork is not None:
+            found += artwork_findings(self.artwork, self.profile)
+            if self.placing is not None:
+                mirrored = self.chain is not None and self.chain.twists % 2 == 1
+                found += sheet_findings(self.artwork, self.placing, self.media, mirrored, self.chart is not None)
+        if self.losses is not None:
+            found += proof_findings(self.losses)
+        if self.checked is not None:
+            found += check_findings(self.checked, self.chain)
+        self.findings = tuple(sorted(found, key=lambda f: WEIGHTS.index(f.weight)))
+
+    @property
+    def stops(self) -> tuple[Finding, ...]:
+        """What holds the print. A verdict on the last print is no reason to hold the next."""
+        return tuple(f for f in self.findings if f.weight == "stop" and f.desk != "check")
+
+    def act(self, action: str) -> None:
+        """Do what a finding's button says."""
+        card = self._need_card()
+        kind, _, argument = action.partition(":")
+        if kind == "set":
+            self.bring((argument,))
+        elif kind == "confirm":
+            self.confirm(argument, "off")
+        elif action == "driver-pass":
+            self.change_card("Fidele converts", owner="fidele")
+            self.bring(("improvement", "colour"))
+        elif action == "driver-convert":
+            self.bring(("colour",))
+        elif action == "system-pass":
+            self.device.assign_system_profile(None)
+            self.refresh()
+            self.say("The print system passes the numbers on.")
+        elif action == "fidele-convert":
+            self.change_card("Fidele converts", owner="fidele")
+        elif action == "driver-true-size":
+            self.bring(("scaling",))
+        elif action == "driver-no-turn":
+            self.bring(("turn",))
+        elif action == "mirror-on":
+            self.change_card("Fidele mirrors", mirror_by="fidele")
+        elif action == "mirror-off":
+            self.change_card("Nothing mirrors", mirror_by="nobody")
+        elif action == "fit-sheet" and self.placing is not None:
+            self.place(fitted(self.media, self.placing.width, self.placing.height), "Fit the picture to the sheet")
+        elif action == "probe":
+            self.probe()
+        else:
+            raise FideleError(f"'{action}' cannot be done for {card.name}.")
+
+    def choose_owner(self, owner: str) -> None:
+        """Give the conversion to Fidele or to the driver; everything that follows is set too."""
+        words = {"fidele": "Fidele converts", "driver": "The driver converts"}[owner]
+        self.change_card(words, owner=owner)
+        self.bring(("improvement", "colour") if owner == "fidele" else ("colour",))
+
+    def bring(self, meanings: tuple[str, ...] | None = None) -> None:
+        """Set the driver to the card, all or in part, then read back; a step that can be undone."""
+        card = self._need_card()
+        before = self.device.settings()
+
+        def bring() -> None:
+            self.device.bring(card, meanings)
+            self.refresh()
+
+        self.history.do("Set the driver to the card", bring, lambda: self._restore(before))
+        left = [r.label.lower() for r in self.rows if r.agrees is False and r.settable and (meanings is None or r.meaning in meanings)]
+        self.say(f"Still different: {', '.join(left)}." if left else "Set, and read back from the driver.")
+
+    def choose_setting(self, name: str, value: Any) -> None:
+        """Change a control of the driver in its own words, as a step that can be undone."""
+        before = self.device.settings()
+
+        def change() -> None:
+            self.device.choose(name, value)
+            self.refresh()
+
+        self.history.do(f"{name}: {value}", change, lambda: self._restore(before))
+        self.say(f"{name} is now “{value}”, read back from the driver.")
+
+    def _restore(self, settings: dict[str, Any]) -> None:
+        """Put the driver's controls back, in an order in which each is on offer."""
+        self.device.choose("Polish", "off")  # brings every blend on offer
+        for name in ("Stock", *(n for n in settings if n not in ("Stock", "Polish")), "Polish"):
+            self.device.choose(name, settings[name])
+        self.refresh()
+
+    def confirm(self, meaning: str, value: Any) -> None:
+        """Keep what a person looked up and vouches for."""
+        card = self._need_card()
+        said = dict(card.confirmed)
+        said[meaning] = Confirmation(value=value, who=_person(), when=datetime.datetime.now().replace(microsecond=0))
+        self.change_card(f"Confirmed by hand: {value}", confirmed=said)
+
+    def probe(self) -> ProbeResult:
+        """Send known numbers down the route without ink; the result is evidence until a setting changes."""
+        self.probed = probe(self.device, datetime.datetime.now())
+        self.refresh()
+        if self.probed.passes:
+            self.say("Probed: every number came out of the driver as it went in.")
+        else:
+            self.say(f"Probed: the driver changes numbers, by {self.probed.mean:.0f} of 255 on average, {self.probed.largest:.0f} at the most.")
+        return self.probed
+
+    def correction(self) -> ProbeResult:
+        """Return what the driver's own correction does, probed once."""
+        if self._correction is None:
+            self._correction = probe_correction(self.device, datetime.datetime.now())
+        return self._correction
+
+    # Proof -------------------------------------------------------------------------------------------------------
+
+    def find_losses(self) -> Losses | None:
+        """Compute the losses of the artwork in hand through the card; None where there is nothing to compute."""
+        if self.artwork is None or self.profile is None or self.card is None:
+            return None
+        return losses(self.artwork.pixels, self.artwork.profile, self.profile, self.proof_settings)
+
+    def take_losses(self, found: Losses | None) -> None:
+        """Show losses that were computed elsewhere."""
+        self.losses = found
+        if self.card is not None:
+            self._judge()
+        self.tell("losses")
+
+    # Print, press, check -----------------------------------------------------------------------------------------
+
+    def job(self) -> Job:
+        """Return what would be printed now."""
+        artwork, card = self._need_artwork(), self._need_card()
+        if self.placing is None:
+            raise FideleError("The picture has no place on the sheet yet.")
+        if card.owner == "fidele" and self.profile is None:
+            raise FideleError("Fidele is to convert but has no output profile; choose one from the shelf.")
+        return Job(artwork, self.placing, card, self.profile, self.chart)
+
+    def print_job(self, job: Job, progress: Progress | None = None, overridden: str = "") -> Printed:
+        """Prepare and print; keep the run in the logbook. Can run beside the interface.
+
+        Raises
+        ------
+        FideleError
+            When findings hold the print and no reason was given to go on.
+        """
+        if self.stops and not overridden:
+            raise FideleError(f"Held: {self.stops[0].title.lower()}. {self.stops[0].remedy}")
+        told = progress or (lambda _: True)
+        page = prepare_page(job, self.device, lambda share: told(share * 0.55))
+        sheet, receipt = self.device.print_page(page, lambda share: told(0.55 + share * 0.45))
+        title = job.artwork.path.name if job.chart is None else job.chart.title
+        number = self.logbook.add_run(
+            title, job.card.model_dump_json(), job.card.profile, self.device.settings(), receipt, overridden
+        )  # fmt: skip
+        return Printed(number, job, sheet, receipt, datetime.datetime.now())
+
+    def press_run(self, printed: Printed) -> Printed:
+        """Press a printed sheet by the card's press data. Can run beside the interface."""
+        from dataclasses import replace
+
+        piece = self.workshop.press(printed.sheet, printed.job.card.substrate, printed.job.card.press)
+        self.logbook.add_press(printed.number, printed.job.card.press.model_dump())
+        return replace(printed, piece=piece, pressed_at=datetime.datetime.now())
+
+    def scan_run(self, printed: Printed) -> Printed:
+        """Lay the pressed piece on the scanner. Can run beside the interface."""
+        from dataclasses import replace
+
+        if printed.piece is None:
+            raise FideleError("The print has not been pressed yet: only the pressed piece can be judged.")
+        return replace(printed, scan=self.workshop.scan(printed.piece, printed.number))
+
+    def check_run(self, printed: Printed, scan: NDArray[Any]) -> Checked:
+        """Read a scan of a run's chart and find out what it says; kept in the logbook."""
+        job = printed.job
+        if job.chart is None:
+            raise FideleError("This run is no chart: print the control chart to check the condition.")
+        if job.profile is None:
+            raise FideleError("Without a profile there is nothing to check the print against.")
+        scanner = self.scanner.profile()
+        names = {"instrument": self.workshop.scanner_name, "profile": self.scanner.title}
+        checked = check_scan(
+            scan, job.chart, job.card, job.profile, scanner, self.scanner.residual_mean, self.tolerance, self.correction(), names,
+        )  # fmt: skip
+        c = checked.comparison
+        self.logbook.add_verdict(printed.number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words))
+        write_cgats(self.places.work / f"run-{printed.number}.txt", checked.table)
+        return checked
+
+    def take_run(self, printed: Printed) -> None:
+        """Show a run that went on elsewhere."""
+        self.run = printed
+        self.tell("run")
+        self.tell("log")
+
+    def take_check(self, checked: Checked) -> None:
+        """Show a check that was made elsewhere."""
+        self.checked = checked
+        self._judge()
+        self.tell("check")
+        self.tell("log")
+        self.tell("route")
+        self.say(
+            f"{len(checked.comparison.ids)} patches read, page turned by {checked.reading.turned:.1f}°, "
+            f"light evened by {checked.reading.unevenness * 100:.0f} %."
+        )  # fmt: skip
+
+    # Undo --------------------------------------------------------------------------------------------------------
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        name = self.history.undo()
+        self.say(f"Undone: {name}." if name else "There is nothing to undo.")
+
+    def redo(self) -> None:
+        """Do the last undone step again."""
+        name = self.history.redo()
+        self.say(f"Done again: {name}." if name else "There is nothing to do again.")
+
+    @property
+    def intents(self) -> tuple[str, ...]:
+        """The intents that the card's profile truly has."""
+        entry = self.shelf.find(self.card.profile) if self.card and self.card.profile else None
+        return entry.description.intents if entry else tuple(Intent)
+
+
+def _person() -> str:
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return "somebody"

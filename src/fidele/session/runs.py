@@ -1,0 +1,140 @@
+"""One run from page to verdict: print, press, scan, read, check. Plain functions of what they need."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.chart.cgats import Table
+from fidele.chart.definition import Chart
+from fidele.chart.draw import draw_page
+from fidele.chart.read import Reading, read_scan
+from fidele.check.cause import Cause, find_cause, predictions
+from fidele.check.statistics import Comparison, Tolerance, compare, in_words
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import srgb
+from fidele.icc.transform import to_lab
+from fidele.output.device import PrintDevice
+from fidele.route.condition import Card
+from fidele.route.layers import fingerprint
+from fidele.route.probe import ProbeResult, lattice_page, read_lattice
+from fidele.sheet.page import render_page, to_eight
+from fidele.sheet.placing import Placing
+from fidele.tiles import Progress
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is to be printed: a picture at a place, through a card, by whoever converts."""
+
+    artwork: Artwork
+    placing: Placing
+    card: Card
+    profile: Profile | None
+    chart: Chart | None = None
+    page: int = 0
+
+
+@dataclass(frozen=True)
+class Printed:
+    """A run that was printed, and what has become of the sheet since."""
+
+    number: int
+    job: Job
+    sheet: Any
+    receipt: dict[str, Any]
+    at: datetime.datetime
+    piece: Any = None
+    pressed_at: datetime.datetime | None = None
+    scan: NDArray[np.uint16] | None = None
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A reading of a run's chart and what it says."""
+
+    reading: Reading
+    comparison: Comparison
+    cause: Cause
+    words: tuple[str, ...]
+    uncertainty: float
+    table: Table
+
+
+def chart_artwork(chart: Chart, page: int, label: str) -> Artwork:
+    """Return a chart's page as artwork in sRGB, 300 ppi, to be printed like any other picture."""
+    pixels = draw_page(chart, page, label)
+    name = Path(f"{chart.title}{f', page {page + 1}' if chart.pages > 1 else ''}")
+    return Artwork(name, pixels, None, srgb(), SourceSlip("stated", "sRGB, stated by the chart"), 300.0)
+
+
+def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[np.uint8]:
+    """Return the page that goes to the printer: sized, converted if Fidele does it, mirrored, at the printer's depth."""
+    card = job.card
+    converts = card.owner == "fidele" and job.profile is not None
+    page = render_page(
+        job.artwork, job.placing, device.media(card.size), device.ppi, job.profile if converts else None,
+        card.intent, card.bpc, card.mirror_by == "fidele", progress,
+    )  # fmt: skip
+    return to_eight(page)
+
+
+def probe(device: PrintDevice, now: datetime.datetime) -> ProbeResult:
+    """Send the lattice down the route as it is set, without ink."""
+    return read_lattice(device.dry_run(lattice_page()), fingerprint(device.settings()), now)
+
+
+def probe_correction(device: PrintDevice, now: datetime.datetime) -> ProbeResult:
+    """Ask the driver what its own correction would make of the lattice, whatever it is set to."""
+    return read_lattice(device.dry_run_corrected(lattice_page()), (), now)
+
+
+def patch_table(chart: Chart, reading: Reading, scanner: Profile | None, names: dict[str, str]) -> Table:
+    """Return a reading as a measurement table: scanner RGB, L*a*b* (absolute D50) and spread.
+
+    Without a scanner profile the scan is taken for sRGB, and the table says so.
+    """
+    space = scanner or srgb()
+    Lab = to_lab(reading.rgb.astype(np.float32), space).astype(float)
+    keywords = {
+        "ORIGINATOR": "Fidele", "DESCRIPTOR": chart.title, "FIDELE_CHART": chart.name,
+        "INSTRUMENTATION": names.get("instrument", "scanner"),
+        "FIDELE_SCANNER_PROFILE": names.get("profile", "none: taken for sRGB"),
+        "WEIGHTING_FUNCTION": "ILLUMINANT D50, OBSERVER 2 degree",
+    }  # fmt: skip
+    columns = {f"RGB_{c}": reading.rgb[:, i] * 255 for i, c in enumerate("RGB")}
+    columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
+    columns["STDEV_RGB"] = reading.spread * 255
+    return Table(tuple(chart.ids[i] for i in reading.index), columns, keywords)
+
+
+def check_scan(
+    scan: NDArray[Any],
+    chart: Chart,
+    card: Card,
+    printer: Profile,
+    scanner: Profile,
+    uncertainty: float,
+    tolerance: Tolerance,
+    driver: Callable[[Floats], Floats] | None,
+    names: dict[str, str],
+) -> Checked:
+    """Read a scan of a chart that was printed through a card and compare it with what the profile predicts."""
+    reading = read_scan(scan, chart)
+    table = patch_table(chart, reading, scanner, names)
+    predicted = predictions(chart.rgb[reading.index], printer, card.intent, card.bpc, driver)
+    wanted = predicted["driver-only"] if card.owner == "driver" and "driver-only" in predicted else predicted["right"]
+    comparison = compare(table.ids, wanted, table.Lab, tolerance)
+    cause = find_cause(table.Lab, predicted, uncertainty)
+    if card.owner == "driver" and cause.code == "driver-only":
+        cause = replace(cause, code="right")
+    return Checked(reading, comparison, cause, tuple(in_words(comparison)), uncertainty, table)

@@ -1,0 +1,107 @@
+"""The logbook: every run with the card as it was, and every check."""
+
+from __future__ import annotations
+
+import datetime
+import json
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fidele.errors import FideleError
+
+#: Each step takes the file from one version to the next.
+_MIGRATIONS = (
+    """
+    CREATE TABLE run (
+        id INTEGER PRIMARY KEY, at TEXT NOT NULL, title TEXT NOT NULL, card TEXT NOT NULL, profile TEXT,
+        settings TEXT NOT NULL, receipt TEXT NOT NULL, overridden TEXT NOT NULL DEFAULT '', press TEXT
+    );
+    CREATE TABLE verdict (
+        id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), at TEXT NOT NULL, mean REAL NOT NULL,
+        p95 REAL NOT NULL, largest REAL NOT NULL, verdict TEXT NOT NULL, cause TEXT NOT NULL, words TEXT NOT NULL
+    );
+    """,
+)
+
+
+@dataclass(frozen=True)
+class Run:
+    """A print as it was sent, with its last verdict ('pass', 'fail' or '' when not checked)."""
+
+    id: int
+    at: datetime.datetime
+    title: str
+    card: str
+    verdict: str
+    mean: float | None
+    cause: str
+
+
+class Logbook:
+    """Runs and checks in an SQLite file."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            with closing(self._open()) as db:
+                version = db.execute("PRAGMA user_version").fetchone()[0]
+                if version > len(_MIGRATIONS):
+                    raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
+                for step in _MIGRATIONS[version:]:
+                    version += 1
+                    db.executescript(f"BEGIN; {step} PRAGMA user_version = {version}; COMMIT;")
+        except sqlite3.DatabaseError as error:
+            aside = path.with_suffix(".damaged")
+            if aside.exists():
+                raise FideleError(f"The logbook {path} is damaged; move it away to start a new one.") from error
+            path.replace(aside)
+            self.__init__(path)  # type: ignore[misc]
+            self.rescued: Path | None = aside
+            return
+        self.rescued = None
+
+    def _open(self) -> sqlite3.Connection:
+        db = sqlite3.connect(self.path, timeout=10)
+        db.execute("PRAGMA foreign_keys = ON")
+        return db
+
+    def add_run(
+        self, title: str, card: str, profile: str | None, settings: dict[str, Any], receipt: dict[str, Any], overridden: str
+    ) -> int:
+        """Keep a run; return its number. `card` is the card's JSON as it was; `overridden` why stops were passed."""
+        row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden)
+        with closing(self._open()) as db, db:
+            cursor = db.execute(
+                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden) VALUES (?, ?, ?, ?, ?, ?, ?)", row
+            )
+            return int(cursor.lastrowid or 0)
+
+    def add_press(self, run: int, press: dict[str, Any]) -> None:
+        """Keep what was done at the press."""
+        with closing(self._open()) as db, db:
+            db.execute("UPDATE run SET press = ? WHERE id = ?", (json.dumps(press), run))
+
+    def add_verdict(self, run: int, mean: float, p95: float, largest: float, verdict: str, cause: str, words: list[str]) -> None:
+        """Keep a check of a run."""
+        row = (run, _now(), mean, p95, largest, verdict, cause, json.dumps(words))
+        with closing(self._open()) as db, db:
+            db.execute("INSERT INTO verdict (run, at, mean, p95, largest, verdict, cause, words) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", row)
+
+    def runs(self, limit: int = 50) -> list[Run]:
+        """Return the last runs, newest first."""
+        query = """
+            SELECT run.id, run.at, title, card, COALESCE(verdict.verdict, ''), mean, COALESCE(cause, '') FROM run
+            LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
+            ORDER BY run.id DESC LIMIT ?
+        """
+        with closing(self._open()) as db:
+            rows = db.execute(query, (limit,)).fetchall()
+        return [Run(r[0], datetime.datetime.fromisoformat(r[1]), r[2], r[3], r[4], r[5], r[6]) for r in rows]
+
+
+def _now() -> str:
+    return datetime.datetime.now().isoformat(timespec="seconds")
