@@ -1,0 +1,45 @@
+"""Start the interface."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication
+
+from fidele.desk.theme import font, load_fonts
+from fidele.desk.window import Window
+from fidele.session.model import Session
+from fidele.session.places import Places
+
+
+def application() -> QApplication:
+    """Return the application, made once, with the bundled font."""
+    found = QApplication.instance()
+    if isinstance(found, QApplication):
+        return found
+    made = QApplication(sys.argv[:1])
+    made.setApplicationName("Fidele")
+    made.setDesktopFileName("fidele")
+    made.setStyle("Fusion")
+    load_fonts()
+    made.setFont(font())
+    return made
+
+
+def open_window(places: Places) -> Window:
+    """Open a window on a workshop; its settings are kept beside the workshop's data."""
+    application()
+    session = Session(places)
+    return Window(session, QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat))
+
+
+def run_window(places: Places, files: list[Path]) -> int:
+    """Open the window, take files as if they had been dropped, and stay until it is closed; return the exit code."""
+    app = application()
+    window = open_window(places)
+    for file in files:
+        window.take_file(file)
+    window.show()
+    return app.exec()

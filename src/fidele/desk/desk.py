@@ -1,0 +1,73 @@
+"""What all desks have in common."""
+
+from __future__ import annotations
+
+import datetime
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from fidele.desk.theme import LIGHT, Theme
+from fidele.desk.work import Work
+from fidele.session.model import Session
+
+
+class Desk(QWidget):
+    """A station's desk: it shows the session and lets a person act on it."""
+
+    station = ""
+    #: Ask the window to open another station's desk.
+    go = Signal(str)
+    #: Ask the window to let a person pick a file: 'artwork' or 'scan'.
+    pick = Signal(str)
+    #: The facts or findings beside the desk have changed.
+    changed = Signal()
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__()
+        self.setObjectName("desk")
+        self.session = session
+        self.work = work
+        self.theme: Theme = LIGHT
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(22, 16, 22, 16)
+        self.box.setSpacing(8)
+
+    def refresh(self) -> None:
+        """Show the session as it is now."""
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take another theme."""
+        self.theme = theme
+        self.refresh()
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return names and values for beside the desk."""
+        return []
+
+    def extra(self) -> list[QWidget]:
+        """Return further sections for beside the desk."""
+        return []
+
+    def guarded(self, call: object, *arguments: object) -> None:
+        """Do something that a person asked for; what goes wrong is said in the foot."""
+        from fidele.errors import FideleError
+
+        try:
+            call(*arguments)  # type: ignore[operator]
+        except FideleError as error:
+            self.session.say(str(error))
+
+
+def clock(when: datetime.datetime | None) -> str:
+    """Return a time of day, with the day where it is not today."""
+    if when is None:
+        return ""
+    today = datetime.date.today()
+    return f"{when:%H:%M}" if when.date() == today else f"{when:%d.%m. %H:%M}"
+
+
+def short(path: Path) -> str:
+    """Return a file's name without its ending."""
+    return path.stem if path.suffix else path.name

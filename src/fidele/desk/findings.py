@@ -1,0 +1,108 @@
+"""The findings for the open desk, then the facts."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from fidele.desk.labels import button, clear, label, section
+from fidele.desk.theme import LIGHT, Theme
+from fidele.route.findings import Finding
+
+_BAR = {"stop": 5, "caution": 3, "note": 0}
+
+
+class FindingCard(QFrame):
+    """One finding: weight, title, why, how to mend it, and a button where we can."""
+
+    acted = Signal(str)
+
+    def __init__(self, finding: Finding, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.finding = finding
+        self._theme = theme
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 8, 10, 10)
+        box.setSpacing(3)
+        box.addWidget(label(finding.weight, 8.0, bold=finding.weight == "stop", dim=True))
+        box.addWidget(label(finding.title, 9.5, bold=True, wrap=True))
+        box.addWidget(label(finding.why, 8.5, wrap=True))
+        if finding.weight != "note" and not finding.button and finding.remedy:
+            box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
+        if finding.button:
+            row = QHBoxLayout()
+            self.press = button(finding.button, lambda: self.acted.emit(finding.action), finding.remedy, main=finding.weight == "stop")
+            row.addWidget(self.press)
+            row.addStretch()
+            box.addSpacing(4)
+            box.addLayout(row)
+        self.setAccessibleName(f"{finding.weight}: {finding.title}. {finding.why}")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        width = _BAR[self.finding.weight]
+        if width:
+            painter = QPainter(self)
+            painter.fillRect(0, 0, width, self.height(), self._theme.colour("text" if self.finding.weight == "stop" else "strong"))
+
+
+class FindingsView(QScrollArea):
+    """Shows findings and facts; `acted` carries the code of the button that was pressed."""
+
+    acted = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.theme: Theme = LIGHT
+        inside = QWidget()
+        inside.setObjectName("inside")
+        self.setWidget(inside)
+        self._box = QVBoxLayout(inside)
+        self._box.setContentsMargins(14, 12, 12, 12)
+        self._box.setSpacing(9)
+        self.cards: list[FindingCard] = []
+
+    def show_all(self, findings: list[Finding], elsewhere: int, facts: list[tuple[str, str]], extra: list[QWidget]) -> None:
+        """Show the findings of this desk, how many there are elsewhere, further sections, and facts."""
+        place = self.verticalScrollBar().value()
+        clear(self._box)
+        self._box.addWidget(section("Findings"))
+        self.cards = []
+        for finding in findings:
+            card = FindingCard(finding, self.theme)
+            card.acted.connect(self.acted)
+            self.cards.append(card)
+            self._box.addWidget(card)
+        if not findings:
+            self._box.addWidget(label("Nothing to find fault with here.", 8.5, dim=True, wrap=True))
+        if elsewhere:
+            what = "One more on another desk." if elsewhere == 1 else f"{elsewhere} more on other desks."
+            self._box.addWidget(label(what, 8.5, dim=True))
+        for widget in extra:
+            self._box.addWidget(widget)
+        if facts:
+            self._box.addSpacing(4)
+            self._box.addWidget(section("Facts"))
+            self._box.addLayout(fact_grid(facts))
+        self._box.addStretch()
+        self.verticalScrollBar().setValue(place)
+
+
+def fact_grid(facts: list[tuple[str, str]]) -> QGridLayout:
+    """Return names and values in two columns."""
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(10)
+    grid.setVerticalSpacing(4)
+    grid.setColumnMinimumWidth(0, 84)
+    grid.setColumnStretch(1, 1)
+    for row, (name, value) in enumerate(facts):
+        title = label(name, 8.5, dim=True)
+        title.setAlignment(Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(title, row, 0)
+        grid.addWidget(label(value, 8.5, wrap=True), row, 1)
+    return grid

@@ -1,0 +1,262 @@
+"""The hand-off desk: what the card calls for beside what the driver is set to, and what comes of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from fidele.desk.desk import Desk, clock
+from fidele.desk.labels import button, clear, heading, label, section
+from fidele.desk.picture import to_image
+from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.work import Work
+from fidele.proof.soft import show
+from fidele.route.layers import Evidence, SettingRow
+from fidele.session.model import Session
+from fidele.session.predict import Prediction, RouteFacts, predict
+
+_THUMB = 300
+
+
+class Outcome(QWidget):
+    """A predicted print with its title and figure."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(120)
+        self.theme: Theme = LIGHT
+        self.image: QImage | None = None
+        self.title, self.words, self.bold = "", "", False
+
+    def show_prediction(self, image: QImage | None, title: str, words: str, bold: bool) -> None:
+        """Show a picture with its title and a line of words."""
+        self.image, self.title, self.words, self.bold = image, title, words, bold
+        self.setAccessibleName(f"Predicted print: {title}, {words}")
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        frame = QRectF(0, 0, self.width(), self.height() - 40)
+        painter.fillRect(frame, self.theme.colour("surround"))
+        if self.image is not None:
+            room = frame.adjusted(8, 8, -8, -8)
+            scale = min(room.width() / self.image.width(), room.height() / self.image.height())
+            wide, high = self.image.width() * scale, self.image.height() * scale
+            painter.drawImage(QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high), self.image)
+        painter.setPen(self.theme.colour("text"))
+        painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
+        painter.drawText(QRectF(0, self.height() - 37, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
+        painter.setPen(self.theme.colour("dim"))
+        painter.setFont(font(8.5))
+        painter.drawText(QRectF(0, self.height() - 19, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.words)
+
+
+class SettingLine(QFrame):
+    """One row of the table; a row that differs from the card stands in a strong frame."""
+
+    def __init__(self, row: SettingRow, controls: list[QWidget], compact: bool) -> None:
+        super().__init__()
+        self.setObjectName("card" if row.agrees is False else "row")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(8, 1, 8, 1)
+        grid.setHorizontalSpacing(8)
+        for column, (stretch, width) in enumerate(((0, 92), (5, 0), (5, 0), (6, 0))):
+            grid.setColumnStretch(column, stretch)
+            if width:
+                grid.setColumnMinimumWidth(column, width)
+        grid.addWidget(label(row.label, 9.0, bold=True), 0, 0)
+        wanted = label(row.wanted, 9.0)
+        wanted.setToolTip(row.wanted)
+        wanted.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        grid.addWidget(wanted, 0, 1)
+        found = label(row.found if row.found is not None else "cannot be read back", 9.0, bold=row.agrees is False, dim=row.found is None)
+        found.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        if row.evidence is Evidence.BY_HAND:
+            found.setText(f"{row.found}, confirmed by hand")
+        grid.addWidget(found, 0, 2)
+        last = QHBoxLayout()
+        last.setSpacing(6)
+        place = label(row.place, 8.5, dim=True)
+        place.setToolTip(f"Where it stands in this driver: {row.place}")
+        place.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        last.addWidget(place, 1)
+        for control in controls:
+            last.addWidget(control)
+        grid.addLayout(last, 0, 3)
+        self.setFixedHeight(28 if compact else 31)
+        if row.agrees is False:
+            self.setStyleSheet("QFrame#card { border: 2px solid palette(window-text); }")
+
+
+#: Which of the driver's controls stand behind a row of the table.
+def _controls_of(row: SettingRow, choices: dict[str, Any]) -> list[str]:
+    return [name for name, choice in choices.items() if choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › ")]
+
+
+class HandoffDesk(Desk):
+    """Shows and changes who converts, and every setting of the driver that matters."""
+
+    station = "Hand-off"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        self.box.setContentsMargins(18, 12, 18, 10)
+        self.box.setSpacing(4)
+        top = QHBoxLayout()
+        self.title = heading("")
+        top.addWidget(self.title)
+        top.addStretch()
+        top.addWidget(label("who converts", 9.0, dim=True))
+        self.owner = QComboBox()
+        self.owner.setFont(font(9))
+        self.owner.setAccessibleName("Who converts")
+        self.owner.setToolTip("Exactly one layer converts colour. Everything that follows from the choice is set too.")
+        self.owner.addItem("Fidele, through the profile", "fidele")
+        self.owner.addItem("The driver, by its maker's correction", "driver")
+        self.owner.activated.connect(lambda i: self.guarded(self.session.choose_owner, self.owner.itemData(i)))
+        top.addWidget(self.owner)
+        self.box.addLayout(top)
+        self.table = QVBoxLayout()
+        self.table.setSpacing(0)
+        self.box.addLayout(self.table)
+        row = QHBoxLayout()
+        row.setSpacing(9)
+        self.bring = button("Set the driver to the card", lambda: self.guarded(self.session.bring), "Set everything in one act, then read it back")
+        row.addWidget(self.bring)
+        self.probe = button(
+            "Probe without ink", lambda: self.guarded(self.session.probe), "Send known numbers down the route and compare what comes out. Takes a second, no ink."
+        )
+        row.addWidget(self.probe)
+        self.again = button("Read back again", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True)
+        row.addWidget(self.again)
+        row.addStretch()
+        self.box.addSpacing(5)
+        self.box.addLayout(row)
+        self.box.addSpacing(5)
+        self.below = section("The same picture, by this route and by the right one: always as predicted prints")
+        self.box.addWidget(self.below)
+        outcomes = QHBoxLayout()
+        outcomes.setSpacing(14)
+        self.outcomes = [Outcome() for _ in range(3)]
+        for outcome in self.outcomes:
+            outcomes.addWidget(outcome)
+        self.box.addLayout(outcomes, 1)
+        self._shown_for: tuple[Any, ...] = ()
+        self._predictions: list[Prediction] = []
+
+    def refresh(self) -> None:
+        """Show the route as it was read back."""
+        session = self.session
+        card = session.card
+        clear(self.table)
+        for outcome in self.outcomes:
+            outcome.theme = self.theme
+        if card is None:
+            self.title.setText("There is no printing condition yet")
+            return
+        self.title.setText(f"What the card calls for, and what the {card.printer_name} is set to")
+        self.owner.setCurrentIndex(0 if card.owner == "fidele" else 1)
+        compact = self.height() < 600
+        head = QFrame()
+        grid = QGridLayout(head)
+        grid.setContentsMargins(8, 4, 8, 0)
+        grid.setHorizontalSpacing(8)
+        titles = ("", "the card says", f"read back {clock(session.read_at)}", "in this driver")
+        for column, (stretch, text) in enumerate(zip((0, 5, 5, 6), titles, strict=True)):
+            grid.setColumnStretch(column, stretch)
+            made = label(text, 8.5, bold=True, dim=True)
+            made.setSizePolicy(QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
+            grid.addWidget(made, 0, column)
+        grid.setColumnMinimumWidth(0, 92)
+        self.table.addWidget(head)
+        choices = {choice.name: choice for choice in session.device.choices()} if session.rows else {}
+        for row in session.rows:
+            controls = [self._control(choices[name]) for name in _controls_of(row, choices)] if row.settable else []
+            self.table.addWidget(SettingLine(row, controls, compact))
+        self._want_predictions()
+
+    def _control(self, choice: Any) -> QWidget:
+        """Return a list of what the driver offers for one control, in its own words."""
+        made = QComboBox()
+        made.setFont(font(8.5))
+        made.setAccessibleName(f"{choice.name} in the driver")
+        made.setToolTip(f"{choice.place}, in this driver's words")
+        for value in choice.offered:
+            made.addItem(f"{value:+d}" if isinstance(value, int) and choice.name not in ("Passes",) else str(value), value)
+        made.setCurrentIndex(max(0, made.findData(choice.value)))
+        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        made.setMaximumWidth(112 if not isinstance(choice.value, int) else 58)
+        made.setStyleSheet("QComboBox { padding: 1px 5px; min-height: 16px; }")
+        made.activated.connect(lambda i, n=choice.name: self.guarded(self.session.choose_setting, n, made.itemData(i)))
+        made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        return made
+
+    # Predicted prints --------------------------------------------------------------------------------------------
+
+    def _want_predictions(self) -> None:
+        """Predict the three prints in the background, by what a probe says that the driver does."""
+        session = self.session
+        artwork, printer, card, chain = session.artwork, session.profile, session.card, session.chain
+        if artwork is None or printer is None or card is None or chain is None:
+            for outcome in self.outcomes:
+                outcome.show_prediction(None, "", "", False)
+            self.below.setText("With a picture and a profile, its predicted prints by this route are shown here.")
+            return
+        self.below.setText("The same picture, by this route and by the right one: always as predicted prints")
+        key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, card.intent, card.bpc, chain.knots, tuple(session.device.settings().items()))
+        if key == self._shown_for:
+            self._show_predictions()
+            return
+        self._shown_for = key
+        small = _small(artwork.pixels)
+        source, device = artwork.profile, session.device
+
+        def compute(_progress: Any) -> list[Prediction]:
+            import datetime
+
+            from fidele.session.runs import probe
+
+            probed = probe(device, datetime.datetime.now())
+            facts = RouteFacts("Fidele" in chain.knots, False, None if probed.passes else probed, card.intent, card.bpc)
+            return predict(small, source, printer, facts)
+
+        self.work.quietly("routes", compute, lambda found: self._take(key, found))
+
+    def _take(self, key: tuple[Any, ...], found: list[Prediction]) -> None:
+        if key == self._shown_for:
+            self._predictions = found
+            self._show_predictions()
+
+    def _show_predictions(self) -> None:
+        for index, (outcome, found) in enumerate(zip(self.outcomes, self._predictions, strict=False)):
+            words = "the proof you approved" if index == 1 else f"mean ΔE00 {found.mean_de00:.1f} from the right one"
+            outcome.show_prediction(to_image(show(found.Lab)), found.title, words, index == 0)
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return the layers and what each does."""
+        session = self.session
+        if session.chain is None or session.card is None:
+            return []
+        rows = []
+        names = {"Fidele": "Fidele", "system": "Print system", "driver": "Driver", "panel": "Panel"}
+        for layer in session.chain.layers:
+            known = "" if layer.name == "Fidele" else f" ({layer.evidence.value}{' ' + clock(layer.when) if layer.when else ''}{', ' + layer.who if layer.who else ''})"
+            rows.append((names[layer.name], f"{layer.how}{known}"))
+        rows += [("Profile", session.shelf_title() or "none"), ("Loaded", f"{session.card.media}, {session.card.size}")]
+        return rows
+
+
+def _small(pixels: NDArray[Any]) -> NDArray[Any]:
+    import cv2
+
+    factor = min(1.0, _THUMB / max(pixels.shape[:2]))
+    size = (max(1, round(pixels.shape[1] * factor)), max(1, round(pixels.shape[0] * factor)))
+    return np.ascontiguousarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], pixels.shape[2]))

@@ -1,0 +1,67 @@
+"""Text and buttons in the few forms that the window uses."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
+
+from fidele.desk.theme import font
+
+
+def label(
+    text: str = "", points: float = 9.0, bold: bool = False, dim: bool = False, wrap: bool = False, parent: QWidget | None = None
+) -> QLabel:
+    """Return a label; plain text only, whatever it holds."""
+    made = QLabel(text, parent)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setFont(font(points, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
+    made.setProperty("dim", dim)
+    made.setWordWrap(wrap)
+    if wrap:
+        made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def heading(text: str) -> QLabel:
+    """Return a desk's heading."""
+    return label(text, 11.0, bold=True)
+
+
+def section(text: str) -> QLabel:
+    """Return the heading of a section."""
+    return label(text, 9.5, bold=True)
+
+
+def button(text: str, press: Callable[[], None], tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
+    """Return a push button."""
+    made = QPushButton(text)
+    made.setFont(font(9.0, QFont.Weight.DemiBold if not quiet else QFont.Weight.Normal))
+    made.setProperty("main", main)
+    made.setProperty("quiet", quiet)
+    made.setToolTip(tip)
+    made.setAccessibleName(text)
+    made.clicked.connect(lambda: press())
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    return made
+
+
+def rule() -> QFrame:
+    """Return a thin line between sections."""
+    made = QFrame()
+    made.setObjectName("rule")
+    made.setFixedHeight(1)
+    return made
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item.widget() is not None:
+            item.widget().hide()
+            item.widget().deleteLater()
+        elif item.layout() is not None:
+            clear(item.layout())

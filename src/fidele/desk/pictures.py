@@ -1,0 +1,93 @@
+"""A picture of every view, made from the demo data by driving the real window."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from fidele.session.places import Places
+
+
+def take_pictures(demo: Places, out: Path) -> None:
+    """Drive the window through the demo job, offscreen, and write a PNG of each view at 1280 x 800.
+
+    Works on a copy of the demo, so that taking pictures changes nothing.
+    """
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtTest import QTest
+
+    from fidele.desk.application import open_window
+
+    out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        root = Path(folder) / "demo"
+        shutil.copytree(demo.data, root)
+        (root / "logbook.sqlite").unlink(missing_ok=True)
+        (root / "window.ini").unlink(missing_ok=True)
+        window = open_window(Places.under(root))
+        window.resize(1280, 800)
+        window.show()
+        session = window.session
+
+        def settle() -> None:
+            for _ in range(6):
+                QTest.qWait(30)
+                while not window.work.idle:
+                    QTest.qWait(20)
+
+        def shot(name: str) -> None:
+            settle()
+            window.grab().save(str(out / f"{name}.png"))
+
+        def press(button: Callable[[], None]) -> None:
+            button()
+            settle()
+
+        session.device.bring(session.card)
+        session.device.choose("Blend", "Velm natural")
+        window.take_file(root / "artwork" / "harbour-at-dusk.png")
+        shot("artwork")
+        window.show_desk("Proof")
+        shot("proof")
+        window.show_desk("Sheet")
+        shot("sheet")
+        window.show_desk("Hand-off")
+        shot("hand-off-two-conversions")
+        _print_chart(window, press)
+        window.show_desk("Check")
+        shot("check-failed")
+        window.show_desk("Hand-off")
+        window.act("driver-pass")
+        window.act("confirm:ink_saving")
+        session.probe()
+        window.take_file(root / "artwork" / "harbour-at-dusk.png")
+        window.show_desk("Hand-off")
+        shot("hand-off-one-conversion")
+        window.show_desk("Print")
+        press(window.desks["Print"].print_it.click)  # type: ignore[attr-defined]
+        shot("print")
+        window.show_desk("Press")
+        press(window.desks["Press"].press_it.click)  # type: ignore[attr-defined]
+        shot("press")
+        _print_chart(window, press)
+        window.show_desk("Check")
+        window.toggle_theme()
+        shot("check-passed-booth")
+        window.close()
+
+
+def _print_chart(window, press) -> None:  # type: ignore[no-untyped-def]
+    """Print, press and scan the control chart, whatever the findings say."""
+    window.session.open_chart("control")
+    desks = window.desks
+    window.show_desk("Print")
+    if window.session.stops:
+        desks["Print"].reason.setText("to show what it does")
+    press(desks["Print"].print_it.click)
+    window.show_desk("Press")
+    press(desks["Press"].press_it.click)
+    window.show_desk("Check")
+    press(desks["Check"].scan.click)

@@ -1,0 +1,177 @@
+"""The shelf: printing conditions, profiles, logbook."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
+
+from fidele.desk.labels import clear, label, section
+from fidele.desk.theme import font
+from fidele.session.model import Session
+from fidele.store.shelf import Entry
+
+_ROLE = Qt.ItemDataRole.UserRole
+
+
+class CardTile(QFrame):
+    """One printing condition on the shelf."""
+
+    pressed = Signal(str)
+
+    def __init__(self, card_id: str, name: str, summary: str, in_force: bool) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._id = card_id
+        box = QVBoxLayout(self)
+        box.setContentsMargins(10, 8, 10, 9)
+        box.setSpacing(3)
+        box.addWidget(label(name, 9.5, bold=True))
+        box.addWidget(label(summary, 8.0, dim=True, wrap=True))
+        self.setAccessibleName(f"Printing condition {name}" + (", in force" if in_force else ""))
+        self.setToolTip("A printing condition: everything that a profile is true for, on one card. Click to put it in force.")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        if in_force:
+            self.setStyleSheet("QFrame#card { border: 2px solid palette(window-text); }")
+
+    def mousePressEvent(self, _event: object) -> None:
+        self.pressed.emit(self._id)
+
+    def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.pressed.emit(self._id)
+        else:
+            super().keyPressEvent(event)
+
+
+class ShelfView(QWidget):
+    """Shows what is on the shelf and lets a person choose."""
+
+    card_chosen = Signal(str)
+    profile_chosen = Signal(str)
+    profile_wanted = Signal(str)
+    profile_removed = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("shelf")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._session = session
+        box = QVBoxLayout(self)
+        box.setContentsMargins(12, 12, 12, 12)
+        box.setSpacing(7)
+        box.addWidget(section("Printing conditions"))
+        self._cards = QVBoxLayout()
+        self._cards.setSpacing(8)
+        box.addLayout(self._cards)
+        row = QHBoxLayout()
+        row.addWidget(section("Profiles"))
+        row.addStretch()
+        self._count = label("", 8.0, dim=True)
+        row.addWidget(self._count)
+        box.addSpacing(6)
+        box.addLayout(row)
+        self.search = QLineEdit()
+        self.search.setFont(font(8.5))
+        self.search.setPlaceholderText("find a profile")
+        self.search.setAccessibleName("Find a profile")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._fill_profiles())
+        box.addWidget(self.search)
+        self.profiles = self._list("Profiles on the shelf")
+        self.profiles.itemClicked.connect(lambda item: self.profile_chosen.emit(item.data(_ROLE)))
+        self.profiles.itemActivated.connect(lambda item: self.profile_chosen.emit(item.data(_ROLE)))
+        self.profiles.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.profiles.customContextMenuRequested.connect(self._menu)
+        box.addWidget(self.profiles, 3)
+        self._hint = label("", 8.5, dim=True, wrap=True)
+        box.addWidget(self._hint)
+        box.addSpacing(6)
+        box.addWidget(section("Logbook"))
+        self.log = self._list("Logbook")
+        self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
+        box.addWidget(self.log, 4)
+        self._entries: list[Entry] = []
+        self.refresh_cards()
+        self.refresh_profiles()
+        self.refresh_log()
+
+    @staticmethod
+    def _list(name: str) -> QListWidget:
+        made = QListWidget()
+        made.setFont(font(8.5))
+        made.setAccessibleName(name)
+        made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        made.setTextElideMode(Qt.TextElideMode.ElideRight)
+        return made
+
+    def refresh_cards(self) -> None:
+        """Show the cards as they are now."""
+        clear(self._cards)
+        cards = self._session.cards.cards()
+        in_force = self._session.card
+        for card in cards:
+            chosen = in_force is not None and in_force.id == card.id
+            shown = in_force if chosen and in_force is not None else card
+            tile = CardTile(card.id, shown.name, shown.summary, chosen)
+            tile.pressed.connect(self.card_chosen)
+            self._cards.addWidget(tile)
+        if not cards:
+            self._cards.addWidget(label(
+                "None yet. A printing condition is everything that a profile is true for: printer, ink, media, settings, piece. "
+                "'fidele demo' shows one.", 8.5, dim=True, wrap=True,
+            ))  # fmt: skip
+
+    def refresh_profiles(self) -> None:
+        """Read the shelf anew."""
+        self._entries = self._session.shelf.entries()
+        self._fill_profiles()
+
+    def _fill_profiles(self) -> None:
+        words = self.search.text().casefold().split()
+        chosen = self._session.card.profile if self._session.card else None
+        self.profiles.clear()
+        for entry in self._entries:
+            text = f"{entry.title} {entry.path.name} {entry.description.class_words}".casefold()
+            if not all(word in text for word in words):
+                continue
+            item = QListWidgetItem(entry.title)
+            item.setData(_ROLE, entry.id)
+            item.setToolTip(f"{entry.title}\n{entry.description.class_words}\n{entry.path}")
+            if entry.id == chosen:
+                item.setFont(font(8.5, font().Weight.DemiBold))
+            self.profiles.addItem(item)
+        usable = sum(e.description.usable_as_output for e in self._entries)
+        self._count.setText(f"{usable} of {len(self._entries)} can print" if self._entries else "")
+        self._count.setToolTip("How many of the profiles on this machine can serve as an output profile")
+        self.search.setVisible(len(self._entries) > 5)
+        self._hint.setText("" if self._entries else "None yet. Drop an .icc file, or the supplier's zip, anywhere on this window.")
+        self._hint.setVisible(not self._entries)
+
+    def _menu(self, at: QPoint) -> None:
+        item = self.profiles.itemAt(at)
+        if item is None:
+            return
+        profile_id = item.data(_ROLE)
+        menu = QMenu(self)
+        menu.addAction("Use it in this condition", lambda: self.profile_wanted.emit(profile_id))
+        menu.addAction("Take it off the shelf", lambda: self.profile_removed.emit(profile_id))
+        menu.exec(self.profiles.mapToGlobal(at))
+
+    def refresh_log(self) -> None:
+        """Show the last runs."""
+        self.log.clear()
+        words = {"pass": "passed", "fail": "failed", "": ""}
+        for run in self._session.logbook.runs(30):
+            item = QListWidgetItem(f"{run.id}  {run.title}")
+            said = words[run.verdict]
+            item.setToolTip(f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}" + (f": {said}, mean ΔE00 {run.mean:.1f}" if said else ""))
+            if said:
+                item.setText(f"{run.id}  {run.title}: {said}")
+            if run.verdict == "fail":
+                item.setFont(font(8.5, font().Weight.DemiBold))
+            self.log.addItem(item)
+        if self.log.count() == 0:
+            item = QListWidgetItem("no runs yet")
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.log.addItem(item)

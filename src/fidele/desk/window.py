@@ -1,0 +1,386 @@
+"""The window: thread across the top, shelf, desk, findings, foot."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QFileSystemWatcher, QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPalette, QShortcut
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from fidele.artwork.open import KINDS, open_artwork
+from fidele.desk.artwork_desk import ArtworkDesk
+from fidele.desk.check_desk import CheckDesk
+from fidele.desk.desk import Desk, clock, short
+from fidele.desk.findings import FindingsView, fact_grid
+from fidele.desk.foot import Foot
+from fidele.desk.handoff_desk import HandoffDesk
+from fidele.desk.labels import button, section
+from fidele.desk.press_desk import PressDesk
+from fidele.desk.print_desk import PrintDesk
+from fidele.desk.proof_desk import ProofDesk
+from fidele.desk.sheet_desk import SheetDesk
+from fidele.desk.shelf import ShelfView
+from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
+from fidele.desk.thread import STATIONS, ThreadState, ThreadView
+from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.session.model import PICTURE_ENDINGS, Session
+from fidele.store.shelf import ENDINGS
+
+#: How often the driver is read back while the window is open, in milliseconds.
+_READ_BACK = 1000
+
+
+class Window(QMainWindow):
+    """One workshop in one window."""
+
+    def __init__(self, session: Session, settings: QSettings) -> None:
+        super().__init__()
+        self.session = session
+        self.settings = settings
+        self.work = Work(self)
+        self.setWindowTitle("Fidele")
+        self.setAcceptDrops(True)
+        self.setMinimumSize(960, 640)
+        self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
+        self._shown_profile = ""
+        self.thread_view = ThreadView()
+        self.shelf_view = ShelfView(session)
+        self.findings_view = FindingsView()
+        self.foot = Foot()
+        self.stack = QStackedWidget()
+        self.desks: dict[str, Desk] = {}
+        for kind in (ArtworkDesk, ProofDesk, SheetDesk, HandoffDesk, PrintDesk, PressDesk, CheckDesk):
+            desk = kind(session, self.work)
+            desk.go.connect(self.show_desk)
+            desk.pick.connect(self.pick_file)
+            self.desks[desk.station] = desk
+            self.stack.addWidget(desk)
+        self._lay_out()
+        self._connect()
+        self.apply_theme(self.theme)
+        self._restore()
+        self.show_desk(str(settings.value("desk", "Artwork")))
+        self._watch()
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        panel = QWidget()
+        panel.setObjectName("panel")
+        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        box = QVBoxLayout(panel)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.findings_view)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.setHandleWidth(2)
+        for widget, least in ((self.shelf_view, 180), (self.stack, 420), (panel, 230)):
+            widget.setMinimumWidth(least)
+            self.splitter.addWidget(widget)
+        self.splitter.setCollapsible(0, True)
+        self.splitter.setCollapsible(1, False)
+        self.splitter.setStretchFactor(0, 0)
+        self.splitter.setStretchFactor(1, 1)
+        self.splitter.setStretchFactor(2, 0)
+        self.splitter.setSizes([232, 744, 300])
+        centre = QWidget()
+        whole = QVBoxLayout(centre)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.thread_view)
+        middle = QHBoxLayout()
+        middle.addWidget(self.splitter)
+        whole.addLayout(middle, 1)
+        whole.addWidget(self.foot)
+        self.setCentralWidget(centre)
+        self.resize(1280, 800)
+
+    def _connect(self) -> None:
+        self.session.listen(self._heard)
+        self.thread_view.chosen.connect(self.show_desk)
+        self.findings_view.acted.connect(self.act)
+        self.shelf_view.card_chosen.connect(self._take_card)
+        self.shelf_view.profile_chosen.connect(self.show_profile)
+        self.shelf_view.profile_wanted.connect(lambda i: self._guarded(self.session.use_profile, i))
+        self.shelf_view.profile_removed.connect(lambda i: self._guarded(self.session.remove_profile, i))
+        self.foot.cancelled.connect(self.work.cancel)
+        self.foot.undone.connect(lambda: self._guarded(self.session.undo))
+        self.foot.theme_changed.connect(self.toggle_theme)
+        self.work.started.connect(self.foot.begin)
+        self.work.progress.connect(self.foot.progress)
+        self.work.ended.connect(self._ended)
+        self.work.failed.connect(self.session.say)
+        for number, name in enumerate(STATIONS, 1):
+            QShortcut(QKeySequence(f"Alt+{number}"), self, lambda n=name: self.show_desk(n))
+        for keys, call in (
+            (QKeySequence.StandardKey.Open, lambda: self.pick_file("artwork")),
+            (QKeySequence.StandardKey.Undo, lambda: self._guarded(self.session.undo)),
+            (QKeySequence.StandardKey.Redo, lambda: self._guarded(self.session.redo)),
+            (QKeySequence.StandardKey.Print, lambda: self.show_desk("Print")),
+            (QKeySequence("F5"), self.session.refresh),
+            (QKeySequence("F9"), self.toggle_theme),
+            (QKeySequence("F8"), self.fold_shelf),
+            (QKeySequence("Esc"), self.work.cancel),
+        ):
+            QShortcut(keys, self, call)
+
+    def _watch(self) -> None:
+        """Follow the profile folders and the driver, whoever changes them."""
+        self._files = QFileSystemWatcher(self)
+        self._later = QTimer(self, singleShot=True, interval=250)
+        self._later.timeout.connect(self._shelf_changed)
+        self.session.shelf.own.mkdir(parents=True, exist_ok=True)
+        self._files.addPaths([str(f) for f in (self.session.shelf.own, *self.session.shelf.others) if f.is_dir()])
+        self._files.directoryChanged.connect(lambda _: self._later.start())
+        self._seen: object = None
+        self._poll = QTimer(self, interval=_READ_BACK)
+        self._poll.timeout.connect(self._read_back)
+        self._poll.start()
+
+    def _read_back(self) -> None:
+        """Read the driver back; only a change is shown."""
+        if self.session.card is None:
+            return
+        try:
+            seen = (self.session.device.rows(self.session.card), self.session.device.layers(self.session.card, self.session.probed))
+        except FideleError as error:
+            seen = str(error)  # type: ignore[assignment]
+        if seen != self._seen:
+            first = self._seen is None
+            self._seen = seen
+            if not first:
+                self.session.refresh()
+
+    def _shelf_changed(self) -> None:
+        self.session.tell("shelf")
+        self.session.refresh()
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def _heard(self, topic: str) -> None:
+        if topic == "said":
+            self.foot.say(self.session.said)
+            self.foot.undo.setEnabled(bool(self.session.history.next_undo))
+            self.foot.undo.setToolTip(f"Undo: {self.session.history.next_undo or 'nothing to undo'} (Ctrl+Z)")
+            return
+        if topic in ("card", "shelf"):
+            self.shelf_view.refresh_cards()
+            self.shelf_view.refresh_profiles()
+        if topic == "log":
+            self.shelf_view.refresh_log()
+            return
+        if topic in ("route", "run", "check", "losses"):
+            self.refresh(desk=topic != "losses")
+
+    def refresh(self, desk: bool = True) -> None:
+        """Show the thread, the open desk, and what stands beside it, as things are now."""
+        self.thread_view.show_state(self._thread_state())
+        if desk:
+            self.desk.refresh()
+        self._beside()
+
+    def _beside(self) -> None:
+        station = {"Hand-off": "hand-off"}.get(self.desk.station, self.desk.station.lower())
+        mine = [f for f in self.session.findings if f.desk == station]
+        held = station == "print"
+        if held:
+            mine = [f for f in self.session.findings if f.weight == "stop" and f.desk != "check"]
+        elsewhere = sum(f.weight != "note" and f not in mine for f in self.session.findings)
+        extra = self.desk.extra()
+        profile = self._profile_section()
+        if profile is not None:
+            extra = [profile, *extra]
+        self.findings_view.show_all(mine, elsewhere, self.desk.facts(), extra)
+
+    def _thread_state(self) -> ThreadState:
+        s = self.session
+        card, chain = s.card, s.chain
+        words = dict.fromkeys(STATIONS, "")
+        words["Artwork"] = "none yet" if s.artwork is None else short(s.artwork.path)
+        words["Proof"] = "" if card is None else (f"{s.losses.lost * 100:.0f} % lost" if s.losses else card.intent.value)
+        words["Sheet"] = s.media.name + (f", {s.placing.width:.0f} x {s.placing.height:.0f} mm" if s.placing else "")
+        if chain is not None:
+            words["Hand-off"] = {0: "nothing converts", 1: "one conversion", 2: "two conversions"}.get(len(chain.knots), "many conversions")
+            if chain.unknown:
+                words["Hand-off"] += ", not all known"
+        held = bool(s.stops)
+        words["Print"] = "held" if held else "waiting" if s.artwork is None else f"printed {clock(s.run.at)}" if s.run else "ready"
+        if card is not None:
+            words["Press"] = f"{card.press.seconds:.0f} s, {card.press.temperature:.0f} °C"
+            if s.run is not None and s.run.pressed_at is not None:
+                words["Press"] = f"pressed {clock(s.run.pressed_at)}"
+            if card.process == "direct":
+                del words["Press"]
+        last = next((r for r in s.logbook.runs(20) if r.verdict), None)
+        words["Check"] = "not checked yet"
+        if s.checked is not None:
+            words["Check"] = "passed" if s.checked.comparison.passed else "failed"
+        elif last is not None:
+            words["Check"] = f"last: {'passed' if last.verdict == 'pass' else 'failed'}"
+        if chain is None:
+            return ThreadState(None, words, held, "No printing condition", "A card says what a profile is true for.")
+        return ThreadState(chain, words, held, chain.headline, chain.sentence)
+
+    @property
+    def desk(self) -> Desk:
+        """The open desk."""
+        return self.desks[self._station]
+
+    def show_desk(self, name: str) -> None:
+        """Open a station's desk."""
+        self._station = name if name in self.desks else "Artwork"
+        self.stack.setCurrentWidget(self.desk)
+        self.thread_view.choose(self._station)
+        self.desk.set_theme(self.theme)
+        self.refresh(desk=False)
+
+    def show_profile(self, profile_id: str) -> None:
+        """Show what a profile is, beside the desk."""
+        self._shown_profile = profile_id
+        self._beside()
+
+    def _profile_section(self) -> QWidget | None:
+        entry = self.session.shelf.find(self._shown_profile) if self._shown_profile else None
+        if entry is None:
+            return None
+        what = entry.description
+        made = QWidget()
+        box = QVBoxLayout(made)
+        box.setContentsMargins(0, 4, 0, 4)
+        box.setSpacing(6)
+        box.addWidget(section("Profile on the shelf"))
+        white = "not stated" if what.white_lab is None else "L*a*b* {:.0f} {:.1f} {:.1f}".format(*what.white_lab)
+        rows = [
+            ("Name", what.description), ("Kind", what.class_words), ("Version", f"{what.version}, {what.colour_space} to {what.pcs}"),
+            ("Intents", ", ".join(what.intents) or "none"), ("White", white),
+        ]  # fmt: skip
+        if what.black_lab is not None:
+            rows.append(("Black", "L*a*b* {:.0f} {:.1f} {:.1f}".format(*what.black_lab)))
+        rows += [(p.weight, p.message) for p in what.problems]
+        box.addLayout(fact_grid(rows))
+        row = QHBoxLayout()
+        use = button("Use it here", lambda: self._guarded(self.session.use_profile, entry.id), "Make it the profile of the condition in force")
+        use.setEnabled(what.usable_as_output and self.session.card is not None and self.session.card.profile != entry.id)
+        row.addWidget(use)
+        away = button("Take it off", lambda: self._guarded(self.session.remove_profile, entry.id), "Remove it from the shelf; undo puts it back")
+        away.setEnabled(entry.own)
+        row.addWidget(away)
+        row.addWidget(button("Close", lambda: self.show_profile(""), quiet=True))
+        row.addStretch()
+        box.addLayout(row)
+        return made
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _guarded(self, call, *arguments) -> None:  # type: ignore[no-untyped-def]
+        try:
+            call(*arguments)
+        except FideleError as error:
+            self.session.say(str(error))
+
+    def act(self, action: str) -> None:
+        """Do what a finding's button says."""
+        kind, _, where = action.partition(":")
+        if kind == "show":
+            self.show_desk({"hand-off": "Hand-off"}.get(where, where.capitalize()))
+        else:
+            self._guarded(self.session.act, action)
+
+    def _take_card(self, card_id: str) -> None:
+        for card in self.session.cards.cards():
+            if card.id == card_id:
+                self.session.put_in_force(card)
+                self.session.say(f"{card.name} is in force.")
+
+    def _ended(self) -> None:
+        self.foot.end()
+        self.foot.say(self.session.said)
+        QTimer.singleShot(0, lambda: self.refresh())
+
+    def pick_file(self, what: str) -> None:
+        """Let a person pick artwork or a scan; the folder is remembered."""
+        folder = str(self.settings.value(f"folder/{what}", str(Path.home())))
+        title = "Open a picture" if what == "artwork" else "Open a scan of the chart"
+        name, _ = QFileDialog.getOpenFileName(self, title, folder, f"Pictures ({' '.join(KINDS)})")
+        if name:
+            self.settings.setValue(f"folder/{what}", str(Path(name).parent))
+            self.take_file(Path(name), scan=what == "scan")
+
+    def take_file(self, path: Path, scan: bool = False) -> None:
+        """Do the sensible thing with a file: a profile or zip to the shelf, artwork to its desk, a scan to the check."""
+        ending = path.suffix.lower()
+        if ending in ENDINGS or ending == ".zip":
+            results = self.session.install(path)
+            new = next((r.id for r in results if r.status in ("installed", "already")), "")
+            if new:
+                self.show_profile(new)
+        elif scan or (self.desk.station == "Check" and self.session.run is not None and ending in PICTURE_ENDINGS):
+            check = self.desks["Check"]
+            if isinstance(check, CheckDesk):
+                self.show_desk("Check")
+                self._guarded(lambda: check.read_file(open_artwork(path).pixels))
+        elif ending in PICTURE_ENDINGS:
+            self._guarded(self.session.open_artwork, path)
+            if self.session.artwork is not None and self.session.artwork.path == path:
+                self.show_desk("Artwork")
+        else:
+            self.session.say(f"{path.name} is neither a picture (PNG, JPEG, TIFF) nor a profile (.icc, .icm, .zip).")
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if not paths:
+            self.session.say("Only files on this machine can be dropped here.")
+        for path in paths:
+            self.take_file(path)
+        event.acceptProposedAction()
+
+    def toggle_theme(self) -> None:
+        """Change between the light theme and the booth."""
+        self.apply_theme(THEMES["booth" if self.theme.name == "light" else "light"])
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Take a theme everywhere."""
+        self.theme = theme
+        palette = QPalette()
+        palette.setColor(QPalette.ColorRole.WindowText, theme.colour("text"))
+        palette.setColor(QPalette.ColorRole.Text, theme.colour("text"))
+        palette.setColor(QPalette.ColorRole.Window, theme.colour("desk"))
+        palette.setColor(QPalette.ColorRole.PlaceholderText, theme.colour("dim"))
+        self.setPalette(palette)
+        self.setFont(font())
+        self.setStyleSheet(sheet(theme))
+        self.thread_view.theme = theme
+        self.findings_view.theme = theme
+        self.foot.theme.setText("Booth grey" if theme.name == "light" else "Light grey")
+        if hasattr(self, "_station"):
+            self.desk.set_theme(theme)
+            self.refresh(desk=False)
+        self.thread_view.update()
+
+    def fold_shelf(self) -> None:
+        """Fold the shelf away, or bring it back."""
+        self.shelf_view.setVisible(not self.shelf_view.isVisible())
+
+    # Staying -----------------------------------------------------------------------------------------------------
+
+    def _restore(self) -> None:
+        geometry = self.settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        split = self.settings.value("splitter")
+        if split is not None:
+            self.splitter.restoreState(split)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.settings.setValue("splitter", self.splitter.saveState())
+        self.settings.setValue("theme", self.theme.name)
+        self.settings.setValue("desk", self._station)
+        self._poll.stop()
+        self.work.wait()
+        super().closeEvent(event)
