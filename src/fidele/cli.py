@@ -21,7 +21,7 @@ _INTENTS = click.Choice(["perceptual", "relative", "saturation", "absolute"])
 @click.version_option(__version__, prog_name="fidele")
 @click.pass_context
 def cli(context: click.Context) -> None:
-    """Colour-true printing: one conversion, one mirror, true size, and proof of it. Without a command, the window opens."""
+    """One conversion, one mirror, true size, and proof of it. Without a command, the window opens."""
     if context.invoked_subcommand is None:
         _window([])
 
@@ -85,10 +85,15 @@ def inspect(file: Path, as_json: bool) -> None:
     if as_json:
         keys = ("description", "version", "device_class", "colour_space", "pcs", "intents", "size", "usable_as_output")
         problems = [{"code": p.code, "weight": p.weight, "message": p.message} for p in what.problems]
-        _json({k: getattr(what, k) for k in keys} | {"problems": problems, "white_lab": what.white_lab, "black_lab": what.black_lab})
+        _json(
+            {k: getattr(what, k) for k in keys}
+            | {"problems": problems, "white_lab": what.white_lab, "black_lab": what.black_lab}
+        )
         return
     click.echo(what.description)
-    click.echo(f"  {what.class_words} profile, version {what.version}, {what.colour_space} to {what.pcs}, {what.size:,} bytes")
+    click.echo(
+        f"  {what.class_words} profile, version {what.version}, {what.colour_space} to {what.pcs}, {what.size:,} bytes"
+    )
     click.echo(f"  intents: {', '.join(what.intents) or 'none'}")
     if what.white_lab:
         click.echo(f"  white L*a*b* {what.white_lab}" + (f", black {what.black_lab}" if what.black_lab else ""))
@@ -136,7 +141,9 @@ def convert(artwork: Path, target: Path, out: Path, intent: str, bpc: bool, assu
 @click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
 @click.option("--paper-white", is_flag=True, help="Show the piece's own white.")
 @click.option("--assume", type=_FILE, help="Profile of artwork that states none.")
-def proof(artwork: Path, target: Path, out: Path, intent: str, bpc: bool, paper_white: bool, assume: Path | None) -> None:
+def proof(
+    artwork: Path, target: Path, out: Path, intent: str, bpc: bool, paper_white: bool, assume: Path | None
+) -> None:
     """Show on sRGB what the artwork will look like on the piece."""
     from fidele.artwork.convert import convert_artwork, over_white
     from fidele.artwork.open import open_artwork
@@ -156,7 +163,10 @@ def proof(artwork: Path, target: Path, out: Path, intent: str, bpc: bool, paper_
     seen = show(predicted_lab(device, printer, paper_white or settings.intent is Intent.ABSOLUTE))
     save_picture(out, over_white(seen, _eight(picture.alpha)), srgb(), picture.ppi)
     found = losses(picture.pixels, picture.profile, printer, settings)
-    click.echo(f"{out}: {found.out_of_gamut * 100:.1f} % of the area is out of gamut, {found.lost * 100:.1f} % is lost (ΔE00 over 2).")
+    click.echo(
+        f"{out}: {found.out_of_gamut * 100:.1f} % of the area is out of gamut, "
+        f"{found.lost * 100:.1f} % is lost (ΔE00 over 2)."
+    )
 
 
 def _eight(alpha: Any) -> Any:
@@ -222,12 +232,23 @@ def read(scan: Path, definition: Path, out: Path, scanner_profile: Path | None, 
     found = read_scan(picture.pixels, what)
     write(out, patch_table(what, found, space, {"profile": name}))
     if as_json:
-        _json({
-            "patches": len(found.index), "page": found.page + 1, "turned": round(found.turned, 3), "mirrored": found.mirrored,
-            "unevenness": round(found.unevenness, 4), "clipped": int(found.clipped.sum()), "scanner_profile": name, "out": str(out),
-        })  # fmt: skip
+        _json(
+            {
+                "patches": len(found.index),
+                "page": found.page + 1,
+                "turned": round(found.turned, 3),
+                "mirrored": found.mirrored,
+                "unevenness": round(found.unevenness, 4),
+                "clipped": int(found.clipped.sum()),
+                "scanner_profile": name,
+                "out": str(out),
+            }
+        )
         return
-    click.echo(f"{out}: {len(found.index)} patches, turned by {found.turned:.1f}°, light evened by {found.unevenness * 100:.0f} %.")
+    click.echo(
+        f"{out}: {len(found.index)} patches, turned by {found.turned:.1f}°, "
+        f"light evened by {found.unevenness * 100:.0f} %."
+    )
     if found.mirrored:
         click.echo("caution: the chart was seen mirrored.", err=True)
     if space is None:
@@ -245,11 +266,17 @@ def check(reference: Path, measured: Path, as_json: bool) -> None:
 
     result = compare_tables(read_table(reference), read_table(measured), TOLERANCES["everyday"])
     if as_json:
-        _json({
-            "patches": len(result.ids), "mean_de00": round(result.mean, 4), "median_de00": round(result.median, 4),
-            "p95_de00": round(result.p95, 4), "max_de00": round(result.largest, 4), "verdict": result.verdict,
-            "worst": [{"id": result.ids[i], "de00": round(float(result.de00[i]), 3)} for i in result.worst(5)],
-        })  # fmt: skip
+        _json(
+            {
+                "patches": len(result.ids),
+                "mean_de00": round(result.mean, 4),
+                "median_de00": round(result.median, 4),
+                "p95_de00": round(result.p95, 4),
+                "max_de00": round(result.largest, 4),
+                "verdict": result.verdict,
+                "worst": [{"id": result.ids[i], "de00": round(float(result.de00[i]), 3)} for i in result.worst(5)],
+            }
+        )
     else:
         click.echo(
             f"{result.verdict}: {len(result.ids)} patches, ΔE00 mean {result.mean:.2f}, median {result.median:.2f}, "

@@ -60,7 +60,9 @@ def read_bytes(path: Path, at_most: int) -> bytes:
             raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
         size = path.stat().st_size
         if size > at_most:
-            raise FideleError(f"{path} is {size / 2**20:,.0f} MiB, more than the {at_most / 2**20:,.0f} MiB allowed here.")
+            raise FideleError(
+                f"{path} is {size / 2**20:,.0f} MiB, more than the {at_most / 2**20:,.0f} MiB allowed here."
+            )
         with path.open("rb") as source:
             return source.read(at_most)
     except OSError as error:

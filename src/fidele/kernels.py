@@ -17,7 +17,7 @@ _RAD = math.pi / 180.0
 
 
 @njit(nogil=True, cache=True, fastmath=False)
-def de00(lab1, lab2, out):
+def de00(lab1, lab2, out):  # type: ignore[no-untyped-def]
     """CIEDE2000 of two (n, 3) arrays into out (n,). Source: Sharma, Wu, Dalal 2005, equations 2 to 22."""
     for i in range(lab1.shape[0]):
         L1, a1, b1 = float(lab1[i, 0]), float(lab1[i, 1]), float(lab1[i, 2])
@@ -67,7 +67,7 @@ def de00(lab1, lab2, out):
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def multilinear4(amounts, axes, table, out):
+def multilinear4(amounts, axes, table, out):  # type: ignore[no-untyped-def]
     """Interpolate a 4-D table of k values.
 
     amounts (n, 4) uint16, turned into grid positions by axes (4, 65536) float32; table (g, g, g, g, k) float32;
@@ -81,8 +81,7 @@ def multilinear4(amounts, axes, table, out):
         for c in range(4):
             x = axes[c, amounts[i, c]]
             low = int(x)
-            if low > g - 2:
-                low = g - 2
+            low = min(low, g - 2)
             index[c] = low
             part[c] = x - low
         for v in range(k):
@@ -116,7 +115,7 @@ def multilinear4(amounts, axes, table, out):
 
 
 @njit(nogil=True, cache=True, fastmath=True)
-def tetrahedral3(codes, table, out):
+def tetrahedral3(codes, table, out):  # type: ignore[no-untyped-def]
     """Interpolate a 3-D table tetrahedrally.
 
     codes (n, 3) float32 from 0 to 1; table (g, g, g, k) float32; out (n, k) float32.
@@ -174,6 +173,6 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    from fidele import kernels
+    import fidele.kernels  # noqa: PLW0406 - the module by its own name, so that the cache is the one that others use
 
-    kernels.warm()
+    fidele.kernels.warm()

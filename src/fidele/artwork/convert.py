@@ -34,7 +34,9 @@ def convert_artwork(
     if artwork.profile.content_id == target.content_id:
         raise FideleError(f"{artwork.path} is converted to this profile already; converting it again would spoil it.")
     pixels = convert(artwork.pixels, artwork.profile, target, intent, bpc, progress)
-    return replace(artwork, pixels=pixels, profile=target, slip=SourceSlip("stated", f"converted to {what.description}"))
+    return replace(
+        artwork, pixels=pixels, profile=target, slip=SourceSlip("stated", f"converted to {what.description}")
+    )
 
 
 def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:

@@ -76,7 +76,9 @@ def _bounded(width: int, height: int, path: Path) -> None:
     if width <= 0 or height <= 0:
         raise FideleError(f"{path} has no pixels.")
     if width * height > MOST_PIXELS:
-        raise FideleError(f"{path} is {width:,} x {height:,} pixels, more than Fidele opens ({MOST_PIXELS // 10**6} million).")
+        raise FideleError(
+            f"{path} is {width:,} x {height:,} pixels, more than Fidele opens ({MOST_PIXELS // 10**6} million)."
+        )
 
 
 _Opened = tuple[NDArray[Any], bytes | None, float | None, bool]
@@ -155,7 +157,11 @@ def _split(pixels: NDArray[Any], path: Path) -> tuple[NDArray[Any], NDArray[Any]
     if channels == 2:
         return np.ascontiguousarray(pixels[..., :1]), np.ascontiguousarray(pixels[..., 1])
     if channels == 4:
-        return (pixels, None) if _is_cmyk(path) else (np.ascontiguousarray(pixels[..., :3]), np.ascontiguousarray(pixels[..., 3]))
+        return (
+            (pixels, None)
+            if _is_cmyk(path)
+            else (np.ascontiguousarray(pixels[..., :3]), np.ascontiguousarray(pixels[..., 3]))
+        )
     raise FideleError(f"{path} has {channels} channels; extra inks are not printed.")
 
 
@@ -181,7 +187,9 @@ def _identify(
             profile = Profile.parse(icc, f"The profile inside {path.name}")
             require_sound(profile)
             if profile.channels != channels:
-                raise ProfileError(f"The profile inside {path.name} is for {profile.header.colour_space}, not for this picture.")
+                raise ProfileError(
+                    f"The profile inside {path.name} is for {profile.header.colour_space}, not for this picture."
+                )
             name = describe(profile).description
             return profile, SourceSlip("stated", f"{name}, stated by the file"), ()
         except ProfileError as error:

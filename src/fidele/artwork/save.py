@@ -38,8 +38,10 @@ def save_picture(
 
         if pixels.shape[2] == 4:
             raise FideleError(f"{path}: PNG cannot hold CMYK; write a TIFF.")
-        encoded = imagecodecs.png_encode(np.ascontiguousarray(whole.squeeze(2) if whole.shape[2] == 1 else whole), level=6)
-        write_bytes(path, png.with_chunks(encoded, icc, ppi))
+        encoded = imagecodecs.png_encode(
+            np.ascontiguousarray(whole.squeeze(2) if whole.shape[2] == 1 else whole), level=6
+        )
+        write_bytes(path, png.with_chunks(bytes(encoded), icc, ppi))
     else:
         raise FideleError(f"{path}: Fidele writes .tif and .png files, not '{ending or 'no ending'}'.")
 
@@ -50,9 +52,13 @@ def _tiff(path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None
     colours = pixels.shape[2] - has_alpha
     options: dict[str, Any] = {
         "photometric": {1: "minisblack", 3: "rgb", 4: "separated"}[colours],
-        "compression": "zlib", "compressionargs": {"level": 6}, "predictor": True, "software": "Fidele",
-        "bigtiff": pixels.nbytes > 2**31, "metadata": None,
-    }  # fmt: skip
+        "compression": "zlib",
+        "compressionargs": {"level": 6},
+        "predictor": True,
+        "software": "Fidele",
+        "bigtiff": pixels.nbytes > 2**31,
+        "metadata": None,
+    }
     if has_alpha:
         options["extrasamples"] = ["unassalpha"]
     if icc:

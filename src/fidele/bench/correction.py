@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from fidele.bench import inks, wren
 from fidele.bench.separation import separate
-from fidele.icc.solve import solve
 from fidele.colour.cie import lab_to_lch, lch_to_lab, xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.icc.solve import solve
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 

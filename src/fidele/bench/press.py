@@ -79,7 +79,7 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
     yellowed = base.reflectance * (1 - 0.25 * scorch * np.exp(-np.arange(36) / 12))
     return Piece(
         ink, sheet.ppi, InkModel(sublimation_densities(), Substrate(base.name, yellowed, base.holds), unit.gain)
-    )  # fmt: skip
+    )
 
 
 def transferred(settings: PressSettings) -> NDArray[np.float64]:

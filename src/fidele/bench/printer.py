@@ -38,9 +38,16 @@ class Print:
         about = json.dumps({"paper": self.paper, "unit": self.unit})
         with replacing(path) as temporary:
             tifffile.imwrite(
-                temporary, self.ink, photometric="separated", resolution=(self.ppi, self.ppi), resolutionunit="INCH",
-                compression="zlib", compressionargs={"level": 1}, predictor=True, description=about,
-            )  # fmt: skip
+                temporary,
+                self.ink,
+                photometric="separated",
+                resolution=(self.ppi, self.ppi),
+                resolutionunit="INCH",
+                compression="zlib",
+                compressionargs={"level": 1},
+                predictor=True,
+                description=about,
+            )
 
     @staticmethod
     def load(path: Path) -> Print:
@@ -148,9 +155,9 @@ class Wren:
 
         def work(rows: slice) -> None:
             codes = placed[rows].reshape(-1, 3).astype(np.float32) / np.float32(255)
-            amounts = np.empty((len(codes), 4), np.float32)
-            tetrahedral3(codes, table, amounts)
-            amounts = amounts.reshape(-1, width, 4)
+            flat = np.empty((len(codes), 4), np.float32)
+            tetrahedral3(codes, table, flat)
+            amounts = flat.reshape(-1, width, 4)
             noise = grain[(np.arange(rows.start, rows.stop) + shift[1]) % 1024][:, columns]
             amounts *= swath[rows, None, None]
             amounts += noise * (rough * np.sqrt(amounts * np.clip(1 - amounts, 0.02, None)))

@@ -19,7 +19,11 @@ def response() -> NDArray[np.float64]:
     """Return sensor times lamp (36, 3) for R, G and B; a perfect white gives 0.92."""
     lamp = 0.55 + 0.35 * _bell(450, 12) + 0.6 * _bell(560, 75)
     sensors = np.stack(
-        [_bell(612, 30) + 0.06 * _bell(450, 25), _bell(538, 33) + 0.05 * _bell(610, 20), _bell(462, 24) + 0.04 * _bell(530, 30)],
+        [
+            _bell(612, 30) + 0.06 * _bell(450, 25),
+            _bell(538, 33) + 0.05 * _bell(610, 20),
+            _bell(462, 24) + 0.04 * _bell(530, 30),
+        ],
         axis=1,
     )
     seen = sensors * lamp[:, None]
@@ -54,8 +58,13 @@ class Scanner:
         matrix = np.hstack([turned, (margin - corners.min(axis=0))[:, None]])
         lid = [0.62, 0.62, 0.62]
         seen = cv2.warpAffine(
-            linear, matrix, (int(size[0]), int(size[1])), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=lid
-        )  # fmt: skip
+            linear,
+            matrix,
+            (int(size[0]), int(size[1])),
+            flags=cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=lid,
+        )
         y, x = np.mgrid[-1 : 1 : size[1] * 1j, -1 : 1 : size[0] * 1j].astype(np.float32)
         tilt = rng.uniform(-0.02, 0.02, 2)
         seen *= (1 - 0.045 * x**2 - 0.02 * y**2 + tilt[0] * x + tilt[1] * y)[..., None]
@@ -68,7 +77,7 @@ class Scanner:
         for row in range(0, int(size[1]), 512):
             block = seen[row : row + 512]
             roll = np.roll(noise, rng.integers(0, 512), axis=1)
-            block += roll[rows[: len(block), 0]][:, np.arange(size[0]) % 512] * (0.0012 + 0.004 * np.sqrt(np.clip(block, 0, 1)))
+            block += roll[rows[: len(block), 0]][:, np.arange(size[0]) % 512] * (
+                0.0012 + 0.004 * np.sqrt(np.clip(block, 0, 1))
+            )
         return np.rint(np.clip(seen, 0, 1) ** (1 / 2.2) * 65535).astype(np.uint16)
-
-

@@ -80,9 +80,19 @@ SETTINGS = {
 }
 
 DEFAULTS: dict[str, Any] = {
-    "Stock": "Everyday", "Format": "A4", "Fit": "into the frame", "Turn": "no", "Passes": 2, "Carriage": "there and back",
-    "Polish": "on", "Blend": "Velm natural", "Light": 0, "Strength": 0, "Warmth": 0, "Thrift": "off",
-}  # fmt: skip
+    "Stock": "Everyday",
+    "Format": "A4",
+    "Fit": "into the frame",
+    "Turn": "no",
+    "Passes": 2,
+    "Carriage": "there and back",
+    "Polish": "on",
+    "Blend": "Velm natural",
+    "Light": 0,
+    "Strength": 0,
+    "Warmth": 0,
+    "Thrift": "off",
+}
 
 #: Sheet sizes in millimetres and the unprintable margins: left, top, right, bottom.
 FORMATS = {"A4": (210.0, 297.0), "A5": (148.0, 210.0)}

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.characterise.mapping import GamutMapping, Boundary
-from fidele.icc.solve import solve
+from fidele.characterise.mapping import Boundary, GamutMapping
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
+from fidele.icc.solve import solve
 from fidele.icc.write import LabGrid, OutputTables, device_lut, lab_lut, output_profile
 from fidele.kernels import tetrahedral3
 from fidele.tiles import Progress
@@ -86,7 +86,10 @@ def make_profile(
     boundary = Boundary.of_device(model)
     samples = _samples()
     seen = model(samples)
-    a2b, b2a = {1: lab_lut(model.grid.astype(float))}, {1: device_lut(_inverted(model, nodes, grid, seen, samples), grid)}
+    a2b, b2a = (
+        {1: lab_lut(model.grid.astype(float))},
+        {1: device_lut(_inverted(model, nodes, grid, seen, samples), grid)},
+    )
     told(0.4)
     for share, intent, mapping in (
         (0.7, 0, GamutMapping.perceptual(boundary)),
@@ -94,12 +97,12 @@ def make_profile(
     ):
         unmapped = mapping.inverse(model.grid.reshape(-1, 3).astype(float))
         a2b[intent] = lab_lut(unmapped.reshape(model.grid.shape))
-        back = PrinterModel(unmapped.reshape(model.grid.shape).astype(np.float32), model.white_XYZ, model.black_XYZ, 0, 0)
+        back = PrinterModel(
+            unmapped.reshape(model.grid.shape).astype(np.float32), model.white_XYZ, model.black_XYZ, 0, 0
+        )
         b2a[intent] = device_lut(_inverted(model, mapping.forward(nodes), grid, back(samples), samples), grid)
         told(share)
-    tables = OutputTables(
-        description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation
-    )
+    tables = OutputTables(description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation)
     return output_profile(tables, created)
 
 

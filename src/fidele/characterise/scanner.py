@@ -35,9 +35,30 @@ def _terms(rgb: Floats) -> Floats:
     r, g, b = np.asarray(rgb, dtype=float).T
     one = np.ones_like(r)
     return np.stack(
-        [one, r, g, b, r * r, g * g, b * b, r * g, r * b, g * b, r**3, g**3, b**3,
-         r * r * g, r * r * b, g * g * r, g * g * b, b * b * r, b * b * g, r * g * b], axis=1,
-    )  # fmt: skip
+        [
+            one,
+            r,
+            g,
+            b,
+            r * r,
+            g * g,
+            b * b,
+            r * g,
+            r * b,
+            g * b,
+            r**3,
+            g**3,
+            b**3,
+            r * r * g,
+            r * r * b,
+            g * g * r,
+            g * g * b,
+            b * b * r,
+            b * b * g,
+            r * g * b,
+        ],
+        axis=1,
+    )
 
 
 def fit_scanner(rgb: Floats, Lab: Floats, description: str, created: datetime.datetime) -> ScannerFit:

@@ -145,9 +145,18 @@ def write(path: Path, table: Table, decimals: int = 4) -> None:
 
 
 _STANDARD = {
-    "ORIGINATOR", "DESCRIPTOR", "CREATED", "INSTRUMENTATION", "MEASUREMENT_SOURCE", "PRINT_CONDITIONS", "MANUFACTURER",
-    "SERIAL", "MATERIAL", "WEIGHTING_FUNCTION", "SAMPLE_BACKING",
-}  # fmt: skip
+    "ORIGINATOR",
+    "DESCRIPTOR",
+    "CREATED",
+    "INSTRUMENTATION",
+    "MEASUREMENT_SOURCE",
+    "PRINT_CONDITIONS",
+    "MANUFACTURER",
+    "SERIAL",
+    "MATERIAL",
+    "WEIGHTING_FUNCTION",
+    "SAMPLE_BACKING",
+}
 
 
 def dump(table: Table, decimals: int = 4) -> str:

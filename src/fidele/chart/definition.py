@@ -113,7 +113,9 @@ def _ordered(name: str, title: str, parts: dict[str, Floats], layout: Layout, ma
     families = [family for family, values in parts.items() for _ in values]
     order = np.random.default_rng(seed).permutation(len(rgb))
     ids = tuple(f"{chr(65 + i % layout.columns)}{i // layout.columns + 1}" for i in range(len(rgb)))  # rows count on
-    return Chart(name, title, ids, np.round(rgb[order] * 255) / 255, tuple(families[i] for i in order), layout, mark_set)
+    return Chart(
+        name, title, ids, np.round(rgb[order] * 255) / 255, tuple(families[i] for i in order), layout, mark_set
+    )
 
 
 def _lattice(axis: Floats) -> Floats:
@@ -125,7 +127,9 @@ def control_chart() -> Chart:
 
     Greys, ramps of primaries and secondaries, near-neutrals, skin-like tones, and a coarse RGB lattice.
     """
-    greys = np.repeat(np.array([4, 12, 22, 34, 48, 64, 78, 100, 118, 134, 152, 186, 204, 220, 236, 248])[:, None] / 255, 3, 1)
+    greys = np.repeat(
+        np.array([4, 12, 22, 34, 48, 64, 78, 100, 118, 134, 152, 186, 204, 220, 236, 248])[:, None] / 255, 3, 1
+    )
     ramps = []
     for full in _lattice(np.array([0.0, 1.0]))[1:-1]:
         for strength in (0.2, 0.5, 0.8):
@@ -136,14 +140,30 @@ def control_chart() -> Chart:
         for angle in range(0, 360, 60):
             turn = np.radians(angle + np.array([0, 120, 240]))
             near.append(level + 0.045 * np.cos(turn))
-    skin = np.array(
-        [[244, 214, 196], [230, 190, 165], [214, 168, 140], [198, 148, 118], [180, 128, 98],
-         [160, 108, 80], [140, 92, 68], [118, 76, 56], [92, 60, 46], [70, 46, 38]]
-    ) / 255  # fmt: skip
+    skin = (
+        np.array(
+            [
+                [244, 214, 196],
+                [230, 190, 165],
+                [214, 168, 140],
+                [198, 148, 118],
+                [180, 128, 98],
+                [160, 108, 80],
+                [140, 92, 68],
+                [118, 76, 56],
+                [92, 60, 46],
+                [70, 46, 38],
+            ]
+        )
+        / 255
+    )
     parts = {
-        "grey": greys, "ramp": np.array(ramps), "near-neutral": np.array(near), "skin": skin,
+        "grey": greys,
+        "ramp": np.array(ramps),
+        "near-neutral": np.array(near),
+        "skin": skin,
         "lattice": _lattice(np.array([0, 1, 2, 3]) / 3),
-    }  # fmt: skip
+    }
     return _ordered("control", "Control chart", parts, a4_layout(12, 12, 15.0, 2.0), mark_set=0, seed=1)
 
 
@@ -172,8 +192,16 @@ def to_table(chart: Chart) -> Table:
     """Return a chart's definition as a CGATS table; `from_table` reads it back."""
     layout = chart.layout
     numbers = (
-        *layout.page, layout.columns, layout.rows, layout.pitch, layout.patch, layout.left, layout.top, layout.mark, *layout.frame,
-    )  # fmt: skip
+        *layout.page,
+        layout.columns,
+        layout.rows,
+        layout.pitch,
+        layout.patch,
+        layout.left,
+        layout.top,
+        layout.mark,
+        *layout.frame,
+    )
     keywords = {
         "ORIGINATOR": "Fidele",
         "DESCRIPTOR": chart.title,
@@ -204,4 +232,6 @@ def from_table(table: Table, name: str) -> Chart:
         raise FideleError(f"{name} is not a chart definition: it does not say how its patches are laid out.") from None
     families = table.texts.get("SAMPLE_NAME", ("",) * len(table.ids))
     title = table.keywords.get("DESCRIPTOR", "Chart")
-    return Chart(table.keywords.get("FIDELE_CHART", "chart"), title, table.ids, table.RGB / 255, families, layout, mark_set)
+    return Chart(
+        table.keywords.get("FIDELE_CHART", "chart"), title, table.ids, table.RGB / 255, families, layout, mark_set
+    )

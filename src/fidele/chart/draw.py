@@ -31,7 +31,13 @@ def draw_page(chart: Chart, page: int, label: str, ppi: int = 300) -> NDArray[np
         bitmap = mark_bitmap(4 * (chart.mark_set + page) + number, size)
         canvas[y0 : y0 + size, x0 : x0 + size] = np.where(bitmap[..., None], np.uint16(65535), np.uint16(0))
     left, _, _, bottom = chart.layout.frame
-    _write(canvas, f"{chart.title}, page {page + 1} of {chart.pages}. {label}", left + chart.layout.mark + 4, bottom - 4, scale)
+    _write(
+        canvas,
+        f"{chart.title}, page {page + 1} of {chart.pages}. {label}",
+        left + chart.layout.mark + 4,
+        bottom - 4,
+        scale,
+    )
     return canvas
 
 

@@ -85,7 +85,9 @@ def read_scan(scan: NDArray[Any], chart: Chart) -> Reading:
     pages = {number // 4 for number in found}
     page = max(pages, key=lambda p: sum(n // 4 == p for n in found)) - chart.mark_set
     if not 0 <= page < chart.pages:
-        raise FideleError(f"The marks on the scan are not those of the {chart.title.lower()}: it is a page of another chart.")
+        raise FideleError(
+            f"The marks on the scan are not those of the {chart.title.lower()}: it is a page of another chart."
+        )
     known = chart.layout.mark_corners()
     on_page = {n % 4: c for n, c in found.items() if n // 4 == page + chart.mark_set}
     source = np.concatenate([known[n] for n in on_page])
@@ -132,7 +134,11 @@ def _find(grey: NDArray[np.uint8]) -> dict[int, Floats]:
         return {}
     flat = [int(n) for n in np.ravel(numbers)]
     # Corner points are pixel centres; the factor acts on edges.
-    return {n: (c.reshape(4, 2).astype(float) + 0.5) * shrink - 0.5 for n, c in zip(flat, corners, strict=True) if flat.count(n) == 1}
+    return {
+        n: (c.reshape(4, 2).astype(float) + 0.5) * shrink - 0.5
+        for n, c in zip(flat, corners, strict=True)
+        if flat.count(n) == 1
+    }
 
 
 def _refine(grey: NDArray[np.uint8], corners: Floats) -> Floats:

@@ -72,7 +72,9 @@ def predictions(
     device = {"right": converted, "converted-twice": twice, "not-converted": rgb}
     if alone is not None:
         device["driver-only"] = alone
-    return {code: to_lab(np.clip(values, 0, 1), printer, Intent.ABSOLUTE).astype(float) for code, values in device.items()}
+    return {
+        code: to_lab(np.clip(values, 0, 1), printer, Intent.ABSOLUTE).astype(float) for code, values in device.items()
+    }
 
 
 def find_cause(measured: Floats, predicted: dict[str, Floats], uncertainty: float) -> Cause:
@@ -86,9 +88,7 @@ def find_cause(measured: Floats, predicted: dict[str, Floats], uncertainty: floa
     spread = float(np.hypot(uncertainty, 1.0))
     weight = {code: float(np.exp(-0.5 * ((fit**2 - best**2) / spread**2))) for code, fit in fits.items()}
     total = sum(weight.values())
-    suspects = tuple(
-        sorted((Suspect(c, fits[c], weight[c] / total) for c in fits), key=lambda s: s.fit_de00)
-    )  # fmt: skip
+    suspects = tuple(sorted((Suspect(c, fits[c], weight[c] / total) for c in fits), key=lambda s: s.fit_de00))
     code = suspects[0].code
     if best > _EXPLAINS:
         code = "none"

@@ -25,7 +25,9 @@ class Tolerance:
 
 
 #: Our own limits. Two prints that differ by a mean of 2.5 are told apart only side by side.
-TOLERANCES = {t.name: t for t in (Tolerance("tight", 1.5, 3.0), Tolerance("everyday", 2.5, 5.0), Tolerance("fabric", 4.0, 8.0))}
+TOLERANCES = {
+    t.name: t for t in (Tolerance("tight", 1.5, 3.0), Tolerance("everyday", 2.5, 5.0), Tolerance("fabric", 4.0, 8.0))
+}
 
 
 @dataclass(frozen=True)
@@ -119,7 +121,16 @@ def in_words(comparison: Comparison) -> list[str]:
     return words
 
 
-_SECTORS = (("red", 25), ("orange", 60), ("yellow", 95), ("green", 150), ("turquoise", 200), ("blue", 265), ("violet", 310), ("magenta", 350))
+_SECTORS = (
+    ("red", 25),
+    ("orange", 60),
+    ("yellow", 95),
+    ("green", 150),
+    ("turquoise", 200),
+    ("blue", 265),
+    ("violet", 310),
+    ("magenta", 350),
+)
 
 
 def hue_name(angle: float) -> str:
@@ -139,12 +150,21 @@ def _hue_words(wanted: Floats, measured: Floats) -> list[str]:
     for name in dict.fromkeys(names[coloured]):
         member = coloured & (names == name)
         if member.sum() >= 3:
-            rows.append((name, float(np.median(turn[member])), float(np.median(m[member, 1] - w[member, 1])), float(w[member, 2].mean())))
+            rows.append(
+                (
+                    name,
+                    float(np.median(turn[member])),
+                    float(np.median(m[member, 1] - w[member, 1])),
+                    float(w[member, 2].mean()),
+                )
+            )
     words = []
     if rows:
         name, angle, _, hue = max(rows, key=lambda r: abs(r[1]))
         if abs(angle) >= 4:
-            words.append(f"{name.capitalize()}s turned {abs(angle):.0f}° to {hue_name((hue + 40 * np.sign(angle)) % 360)}.")
+            words.append(
+                f"{name.capitalize()}s turned {abs(angle):.0f}° to {hue_name((hue + 40 * np.sign(angle)) % 360)}."
+            )
         name, _, chroma, _ = max(rows, key=lambda r: abs(r[2]))
         if abs(chroma) >= 4:
             words.append(f"{name.capitalize()}s are {'duller' if chroma < 0 else 'purer'} by {abs(chroma):.0f}.")

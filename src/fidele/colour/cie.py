@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-Array = NDArray[np.floating]
+Array = NDArray[np.float64]
 
 #: D50 as the ICC profile connection space has it (ICC.1:2022, 7.2.16).
 D50 = np.array([0.9642, 1.0, 0.8249])

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from fidele.colour.cie import Array
 from fidele.tiles import in_tiles
@@ -16,7 +18,7 @@ def delta_e_76(Lab1: ArrayLike, Lab2: ArrayLike) -> Array:
     return np.linalg.norm(np.asarray(Lab1, dtype=float) - np.asarray(Lab2, dtype=float), axis=-1)
 
 
-def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> Array:
+def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> NDArray[Any]:
     """Return CIEDE2000 (ΔE00, kL = kC = kH = 1) of L*a*b* arrays (…, 3) that broadcast, shape (…).
 
     Computed in double precision whatever the input; float32 input gives float32 results. Source: ISO/CIE 11664-6;
@@ -25,7 +27,7 @@ def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> Array:
     from fidele.kernels import de00
 
     Lab1, Lab2 = np.asarray(Lab1), np.asarray(Lab2)
-    kind = np.float32 if Lab1.dtype == Lab2.dtype == np.float32 else np.float64
+    kind: type[np.float32] | type[np.float64] = np.float32 if Lab1.dtype == Lab2.dtype == np.float32 else np.float64
     shape = np.broadcast_shapes(Lab1.shape, Lab2.shape)
     first = np.ascontiguousarray(np.broadcast_to(Lab1, shape), dtype=kind).reshape(-1, 3)
     second = np.ascontiguousarray(np.broadcast_to(Lab2, shape), dtype=kind).reshape(-1, 3)

@@ -47,7 +47,12 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     tell("Converting and proofing the artwork")
     converted = convert_artwork(artwork, profile, card.intent, card.bpc)
     save_picture(out / "artwork-converted.tif", converted.pixels, profile, converted.ppi)
-    save_picture(out / "soft-proof.png", soft_proof(artwork.pixels, artwork.profile, profile, session.proof_settings), srgb(), artwork.ppi)
+    save_picture(
+        out / "soft-proof.png",
+        soft_proof(artwork.pixels, artwork.profile, profile, session.proof_settings),
+        srgb(),
+        artwork.ppi,
+    )
     losses = session.find_losses()
     session.take_losses(losses)
     _through(session, "artwork", out, tell)
@@ -67,19 +72,31 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
         write_cgats(out / f"{name}-measured.txt", wanted.table)
         c = wanted.comparison
         scenarios[name] = {
-            "mean_de00": round(c.mean, 3), "p95_de00": round(c.p95, 3), "max_de00": round(c.largest, 3), "verdict": c.verdict,
-            "cause": wanted.cause.code, "words": list(wanted.words),
-            "route": session.chain.headline if session.chain else "", "stops": [f.code for f in session.stops],
+            "mean_de00": round(c.mean, 3),
+            "p95_de00": round(c.p95, 3),
+            "max_de00": round(c.largest, 3),
+            "verdict": c.verdict,
+            "cause": wanted.cause.code,
+            "words": list(wanted.words),
+            "route": session.chain.headline if session.chain else "",
+            "stops": [f.code for f in session.stops],
             "suspects": {s.code: round(s.fit_de00, 2) for s in wanted.cause.suspects},
-        }  # fmt: skip
+        }
         tell(f"  mean ΔE00 {c.mean:.2f}, 95th percentile {c.p95:.2f}: {c.verdict}, {wanted.cause.code}")
     summary: dict[str, Any] = {
-        "scanner": {"residual_mean_de00": round(session.scanner.residual_mean, 3), "residual_p95_de00": round(session.scanner.residual_p95, 3)},
+        "scanner": {
+            "residual_mean_de00": round(session.scanner.residual_mean, 3),
+            "residual_p95_de00": round(session.scanner.residual_p95, 3),
+        },
         "tolerance": {"name": session.tolerance.name, "mean": session.tolerance.mean, "p95": session.tolerance.p95},
         "scenarios": scenarios,
-    }  # fmt: skip
+    }
     if losses:
-        summary["losses"] = {"out_of_gamut": round(losses.out_of_gamut, 4), "lost": round(losses.lost, 4), "mean_de00": round(losses.mean_de00, 3)}
+        summary["losses"] = {
+            "out_of_gamut": round(losses.out_of_gamut, 4),
+            "lost": round(losses.lost, 4),
+            "mean_de00": round(losses.mean_de00, 3),
+        }
     write_bytes(out / "summary.json", json.dumps(summary, indent=2, ensure_ascii=False).encode())
     tell(f"Results: {out / 'summary.json'}")
     return summary
@@ -100,5 +117,3 @@ def _through(session: Session, name: str, out: Path, tell: Callable[[str], None]
         XYZ = session.workshop.look(piece, shrink=3)
         save_picture(out / f"{name}-{stage}.png", show(xyz_to_lab(XYZ, D50).astype(np.float32)), srgb(), 100)
     return run
-
-

@@ -11,9 +11,13 @@ Floats = NDArray[np.float64]
 
 #: The festival's customer colours, sRGB 8 bit.
 COLOURS = {
-    "Harbour blue": (12, 58, 112), "Festival turquoise": (0, 222, 208), "Signal red": (205, 32, 38), "Ember": (255, 116, 8),
-    "Lamp violet": (104, 40, 250), "Sun yellow": (255, 206, 62),
-}  # fmt: skip
+    "Harbour blue": (12, 58, 112),
+    "Festival turquoise": (0, 222, 208),
+    "Signal red": (205, 32, 38),
+    "Ember": (255, 116, 8),
+    "Lamp violet": (104, 40, 250),
+    "Sun yellow": (255, 206, 62),
+}
 
 
 def _grid(width: int, height: int) -> tuple[Floats, Floats]:
@@ -33,7 +37,9 @@ def harbour(width: int = 1772, height: int = 1181) -> Floats:
     """A dusk harbour with long gradients, glowing lamps, a boat, and skin-like tones in the sky."""
     x, y = _grid(width, height)
     wide = width / height
-    sky = _mix(_colour(122, 104, 176), _colour(246, 164, 122), np.exp(-((y - 0.05) ** 2) * 3 - (x - 0.35 * wide) ** 2 * 0.5))
+    sky = _mix(
+        _colour(122, 104, 176), _colour(246, 164, 122), np.exp(-((y - 0.05) ** 2) * 3 - (x - 0.35 * wide) ** 2 * 0.5)
+    )
     sky = _mix(sky, np.broadcast_to(_colour(222, 176, 152), sky.shape), 0.55 * np.exp(-((y - 0.42) ** 2) * 30))
     horizon = 0.60
     depth = np.clip((y - horizon) / (1 - horizon), 0, 1)
@@ -42,17 +48,22 @@ def harbour(width: int = 1772, height: int = 1181) -> Floats:
     water = _mix(water, np.broadcast_to(_colour(78, 122, 138), water.shape), 0.30 * waves**3 * (1 - depth))
     image = np.where((y < horizon)[..., None], sky, water)
     for cx, cy, radius, colour in (
-        (0.33, 0.36, 0.085, COLOURS["Festival turquoise"]), (0.62, 0.36, 0.07, COLOURS["Lamp violet"]),
+        (0.33, 0.36, 0.085, COLOURS["Festival turquoise"]),
+        (0.62, 0.36, 0.07, COLOURS["Lamp violet"]),
         (0.84, 0.38, 0.058, COLOURS["Ember"]),
-    ):  # fmt: skip
+    ):
         away = np.hypot(x - cx, y - cy)
         glow = np.exp(-np.maximum(away - radius, 0) / 0.075) * 0.62
         image = _mix(image, np.broadcast_to(_colour(*colour), image.shape), np.where(y < horizon, glow, 0))
-        mirror = np.exp(-(np.abs(x - cx) / (0.03 + 0.05 * depth)) ** 2) * (0.45 * (1 - depth) + 0.05) * (0.4 + 0.6 * waves)
+        mirror = (
+            np.exp(-((np.abs(x - cx) / (0.03 + 0.05 * depth)) ** 2)) * (0.45 * (1 - depth) + 0.05) * (0.4 + 0.6 * waves)
+        )
         image = _mix(image, np.broadcast_to(_colour(*colour), image.shape), np.where(y >= horizon, mirror, 0))
         image = _mix(image, np.broadcast_to(_colour(*colour), image.shape), _inside(away - radius, height))
     sun = np.hypot(x - 1.10, y - 0.52) - 0.09
-    image = _mix(image, np.broadcast_to(_colour(*COLOURS["Sun yellow"]), image.shape), _inside(sun, height) * (y < horizon))
+    image = _mix(
+        image, np.broadcast_to(_colour(*COLOURS["Sun yellow"]), image.shape), _inside(sun, height) * (y < horizon)
+    )
     hull = np.maximum.reduce([0.595 - y, y - 0.70, (0.62 + (y - 0.595) * 0.6) - x, x - (1.02 - (y - 0.595) * 0.35)])
     image = _mix(image, np.broadcast_to(_colour(38, 30, 34), image.shape), _inside(hull, height))
     mast = np.maximum(np.abs(x - 0.80) - 0.004, np.maximum(0.30 - y, y - 0.60))
@@ -93,8 +104,14 @@ def flags(width: int = 1600, height: int = 900) -> Floats:
         row, column = divmod(number, columns)
         top, left = gap + row * (high + gap), gap + column * (wide + gap)
         first, second = colours[number % 6], colours[(number * 2 + 1 + number // 6) % 6]
-        v, u = np.mgrid[0:1:high * 1j, 0:1:wide * 1j]
-        masks = [u < 0.5, np.abs(u + v - 1) < 0.28, np.hypot((u - 0.5) * wide / high, v - 0.5) < 0.3, v < 1 / 3, np.abs(u - 0.5) < 0.17]
+        v, u = np.mgrid[0 : 1 : high * 1j, 0 : 1 : wide * 1j]
+        masks = [
+            u < 0.5,
+            np.abs(u + v - 1) < 0.28,
+            np.hypot((u - 0.5) * wide / high, v - 0.5) < 0.3,
+            v < 1 / 3,
+            np.abs(u - 0.5) < 0.17,
+        ]
         image[top : top + high, left : left + wide] = np.where(masks[number % 5][..., None], first, second)
     return image
 

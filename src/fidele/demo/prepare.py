@@ -53,12 +53,22 @@ Perceptual suits pictures, media-relative suits flat colours with black point co
 def demo_card(profile_id: str | None) -> Card:
     """Return the condition of the demo's house-number tiles."""
     return Card(
-        id="house-number-tiles", name="House-number tiles", printer="velm-wren/W-0417", printer_name="Velm Wren", media="Fen 100",
-        substrate="ceramic tile", profile=profile_id,
+        id="house-number-tiles",
+        name="House-number tiles",
+        printer="velm-wren/W-0417",
+        printer_name="Velm Wren",
+        media="Fen 100",
+        substrate="ceramic tile",
+        profile=profile_id,
         driver={
-            "stand_in": "Dull heavy", "quality": 3, "direction": "there", "improvement": "off", "scaling": "as it is", "turn": "no",
+            "stand_in": "Dull heavy",
+            "quality": 3,
+            "direction": "there",
+            "improvement": "off",
+            "scaling": "as it is",
+            "turn": "no",
         },
-    )  # fmt: skip
+    )
 
 
 def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
@@ -82,7 +92,16 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     _, profile, measured = characterise(workshop, card, places, lambda words, share: tell(words, 0.08 + 0.88 * share))
     tell("Putting the profile on the shelf", 0.97)
     bundle = root / "from the supplier" / SUPPLIER_ZIP
-    write_bytes(bundle, _zip({f"profiles/{PROFILE_TITLE}.icc": profile, "READ ME FIRST.txt": LEAFLET.encode(), "measured.txt": measured.encode()}))
+    write_bytes(
+        bundle,
+        _zip(
+            {
+                f"profiles/{PROFILE_TITLE}.icc": profile,
+                "READ ME FIRST.txt": LEAFLET.encode(),
+                "measured.txt": measured.encode(),
+            }
+        ),
+    )
     shelf = Shelf(places.profiles)
     shelf.install(bundle)
     CardStore(places.cards).save(demo_card(Profile.parse(profile).content_id))
@@ -136,9 +155,19 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
     measured = np.concatenate(XYZ)
     model = fit_printer(target.rgb, measured)
     text = dump(_measurements(target, measured, workshop.instrument_name))
-    profile = make_profile(model, PROFILE_TITLE, CREATED, text, lambda share: tell("Making the profile", 0.60 + 0.37 * share) or True)
+
+    def progress(share: float) -> bool:
+        tell("Making the profile", 0.60 + 0.37 * share)
+        return True
+
+    profile = make_profile(model, PROFILE_TITLE, CREATED, text, progress)
     tell("Characterising the scanner", 0.98)
-    fit = fit_scanner(np.concatenate(scanned), xyz_to_lab(measured), f"{workshop.scanner_name}, {card.media} on {card.substrate}", CREATED)
+    fit = fit_scanner(
+        np.concatenate(scanned),
+        xyz_to_lab(measured),
+        f"{workshop.scanner_name}, {card.media} on {card.substrate}",
+        CREATED,
+    )
     ScannerRecord.keep(places.data, fit)
     return model, profile, text
 
@@ -148,5 +177,10 @@ def _measurements(target: Chart, XYZ: np.ndarray, instrument: str) -> Table:
     columns = {f"RGB_{c}": target.rgb[:, i] * 255 for i, c in enumerate("RGB")}
     columns |= {f"XYZ_{c}": XYZ[:, i] * 100 for i, c in enumerate("XYZ")}
     columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
-    keywords = {"ORIGINATOR": "Fidele", "DESCRIPTOR": target.title, "CREATED": CREATED.date().isoformat(), "INSTRUMENTATION": instrument}
+    keywords = {
+        "ORIGINATOR": "Fidele",
+        "DESCRIPTOR": target.title,
+        "CREATED": CREATED.date().isoformat(),
+        "INSTRUMENTATION": instrument,
+    }
     return Table(target.ids, columns, keywords)

@@ -25,8 +25,16 @@ class ArtworkDesk(Desk):
         self.title = heading("No artwork yet")
         top.addWidget(self.title)
         top.addStretch()
-        top.addWidget(button("Open a picture …", lambda: self.pick.emit("artwork"), "PNG, JPEG or TIFF (Ctrl+O), or drop one on the window"))
-        top.addWidget(button("Take the control chart", self._chart, "144 patches, to check this condition with a print"))
+        top.addWidget(
+            button(
+                "Open a picture …",
+                lambda: self.pick.emit("artwork"),
+                "PNG, JPEG or TIFF (Ctrl+O), or drop one on the window",
+            )
+        )
+        top.addWidget(
+            button("Take the control chart", self._chart, "144 patches, to check this condition with a print")
+        )
         self.box.addLayout(top)
         self.view = PictureView()
         self.view.empty = "Drop a picture anywhere on this window, or open one."

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from fidele.check.cause import WORDS
@@ -23,19 +24,18 @@ class CheckDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         top = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(3)
         self.title = heading("")
         self.state = label("", 9.0, dim=True, wrap=True)
-        words.addWidget(self.title)
-        words.addWidget(self.state)
-        top.addLayout(words, 1)
+        top.addWidget(self.title, 1)
         self.chart = button("Take the control chart", self._chart, "144 patches, printed through the condition")
-        self.open_scan = button("Open a scan …", lambda: self.pick.emit("scan"), "A TIFF, PNG or JPEG from a scanner, of the run's chart")
+        self.open_scan = button(
+            "Open a scan …", lambda: self.pick.emit("scan"), "A TIFF, PNG or JPEG from a scanner, of the run's chart"
+        )
         self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the bench's scanner", main=True)
         for made in (self.chart, self.open_scan, self.scan):
             top.addWidget(made)
         self.box.addLayout(top)
+        self.box.addWidget(self.state)
         self.stack = QStackedWidget()
         self.box.addWidget(self.stack, 1)
         self.stack.addWidget(self._empty())
@@ -132,7 +132,8 @@ class CheckDesk(Desk):
             return
         w, m = c.wanted[index], c.measured[index]
         self.picked.setText(
-            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {w[0]:.0f} {w[1]:.0f} {w[2]:.0f}, measured {m[0]:.0f} {m[1]:.0f} {m[2]:.0f}"
+            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {w[0]:.0f} {w[1]:.0f} {w[2]:.0f}, "
+            f"measured {m[0]:.0f} {m[1]:.0f} {m[2]:.0f}"
         )
 
     def refresh(self) -> None:
@@ -149,7 +150,9 @@ class CheckDesk(Desk):
             self._shown = None
             if pressed and run is not None:
                 self.state.setText(f"Run {run.number} is pressed and waits to be scanned.")
-                self.how.setText("Lay the cooled piece on the scanner, in whatever direction, and press “Scan and read”.")
+                self.how.setText(
+                    "Lay the cooled piece on the scanner, in whatever direction, and press “Scan and read”."
+                )
             else:
                 self.state.setText("A control chart printed through the condition tells.")
                 self.how.setText(
@@ -163,11 +166,14 @@ class CheckDesk(Desk):
         c = checked.comparison
         self.title.setText(f"{run.job.chart.title}, run {run.number}: {'passed' if c.passed else 'failed'}")
         self.state.setText(
-            f"Against what the profile predicts: mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}, largest {c.largest:.1f}. {WORDS[checked.cause.code][1]}"
+            f"Against what the profile predicts: mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}, "
+            f"largest {c.largest:.1f}. {WORDS[checked.cause.code][1]}"
         )
         if checked is not self._shown:
             self._shown = checked
             self.eyes.set_chart(run.job.chart)
+            rgb = run.job.chart.rgb[checked.reading.index]
+            self.ramp.grey = np.flatnonzero(np.ptp(rgb, axis=1) < 1e-6)
             for plot in (self.eyes, self.vectors, self.ramp):
                 plot.show_comparison(c)
             self.suspects.show_cause(checked.cause)
@@ -193,5 +199,8 @@ class CheckDesk(Desk):
             ("Tolerance", f"{c.tolerance.name}: {c.tolerance.mean:g} and {c.tolerance.p95:g}"),
             ("Scanner", f"{session.workshop.scanner_name}, ±{checked.uncertainty:.2f}"),
             ("On the glass", f"turned {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %"),
-            ("Pressed", f"{clock(run.pressed_at)}, {run.job.card.press.temperature:.0f} °C, {run.job.card.press.seconds:.0f} s"),
+            (
+                "Pressed",
+                f"{clock(run.pressed_at)}, {run.job.card.press.temperature:.0f} °C, {run.job.card.press.seconds:.0f} s",
+            ),
         ]

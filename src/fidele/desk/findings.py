@@ -33,7 +33,9 @@ class FindingCard(QFrame):
             box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
         if finding.button:
             row = QHBoxLayout()
-            self.press = button(finding.button, lambda: self.acted.emit(finding.action), finding.remedy, main=finding.weight == "stop")
+            self.press = button(
+                finding.button, lambda: self.acted.emit(finding.action), finding.remedy, main=finding.weight == "stop"
+            )
             row.addWidget(self.press)
             row.addStretch()
             box.addSpacing(4)
@@ -45,7 +47,9 @@ class FindingCard(QFrame):
         width = _BAR[self.finding.weight]
         if width:
             painter = QPainter(self)
-            painter.fillRect(0, 0, width, self.height(), self._theme.colour("text" if self.finding.weight == "stop" else "strong"))
+            painter.fillRect(
+                0, 0, width, self.height(), self._theme.colour("text" if self.finding.weight == "stop" else "strong")
+            )
 
 
 class FindingsView(QScrollArea):
@@ -67,7 +71,9 @@ class FindingsView(QScrollArea):
         self._box.setSpacing(9)
         self.cards: list[FindingCard] = []
 
-    def show_all(self, findings: list[Finding], elsewhere: int, facts: list[tuple[str, str]], extra: list[QWidget]) -> None:
+    def show_all(
+        self, findings: list[Finding], elsewhere: int, facts: list[tuple[str, str]], extra: list[QWidget]
+    ) -> None:
         """Show the findings of this desk, how many there are elsewhere, further sections, and facts."""
         place = self.verticalScrollBar().value()
         clear(self._box)

@@ -37,7 +37,9 @@ class Foot(QWidget):
         box.addWidget(self.cancel)
         self.undo = button("Undo", self.undone.emit, "Take the last step back (Ctrl+Z)", quiet=True)
         box.addWidget(self.undo)
-        self.theme = button("Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True)
+        self.theme = button(
+            "Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True
+        )
         box.addWidget(self.theme)
         self.end()
 

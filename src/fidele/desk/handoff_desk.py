@@ -49,7 +49,9 @@ class Outcome(QWidget):
             room = frame.adjusted(8, 8, -8, -8)
             scale = min(room.width() / self.image.width(), room.height() / self.image.height())
             wide, high = self.image.width() * scale, self.image.height() * scale
-            painter.drawImage(QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high), self.image)
+            painter.drawImage(
+                QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high), self.image
+            )
         painter.setPen(self.theme.colour("text"))
         painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
         painter.drawText(QRectF(0, self.height() - 37, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
@@ -64,19 +66,25 @@ class SettingLine(QFrame):
     def __init__(self, row: SettingRow, controls: list[QWidget], compact: bool) -> None:
         super().__init__()
         self.setObjectName("card" if row.agrees is False else "row")
+        self.setProperty("strong", row.agrees is False)
         grid = QGridLayout(self)
         grid.setContentsMargins(8, 1, 8, 1)
         grid.setHorizontalSpacing(8)
-        for column, (stretch, width) in enumerate(((0, 92), (5, 0), (5, 0), (6, 0))):
+        for column, (stretch, width) in enumerate(((0, 92), (50, 0), (40, 0), (62, 0))):
             grid.setColumnStretch(column, stretch)
             if width:
                 grid.setColumnMinimumWidth(column, width)
         grid.addWidget(label(row.label, 9.0, bold=True), 0, 0)
         wanted = label(row.wanted, 9.0)
-        wanted.setToolTip(row.wanted)
+        wanted.setToolTip(f"{row.wanted}; in this driver {row.place}")
         wanted.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         grid.addWidget(wanted, 0, 1)
-        found = label(row.found if row.found is not None else "cannot be read back", 9.0, bold=row.agrees is False, dim=row.found is None)
+        found = label(
+            row.found if row.found is not None else "cannot be read back",
+            9.0,
+            bold=row.agrees is False,
+            dim=row.found is None,
+        )
         found.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         if row.evidence is Evidence.BY_HAND:
             found.setText(f"{row.found}, confirmed by hand")
@@ -87,17 +95,20 @@ class SettingLine(QFrame):
         place.setToolTip(f"Where it stands in this driver: {row.place}")
         place.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         last.addWidget(place, 1)
+        place.setVisible(len(controls) < 2)
         for control in controls:
             last.addWidget(control)
         grid.addLayout(last, 0, 3)
         self.setFixedHeight(28 if compact else 31)
-        if row.agrees is False:
-            self.setStyleSheet("QFrame#card { border: 2px solid palette(window-text); }")
 
 
 #: Which of the driver's controls stand behind a row of the table.
 def _controls_of(row: SettingRow, choices: dict[str, Any]) -> list[str]:
-    return [name for name, choice in choices.items() if choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › ")]
+    return [
+        name
+        for name, choice in choices.items()
+        if choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › ")
+    ]
 
 
 class HandoffDesk(Desk):
@@ -128,13 +139,21 @@ class HandoffDesk(Desk):
         self.box.addLayout(self.table)
         row = QHBoxLayout()
         row.setSpacing(9)
-        self.bring = button("Set the driver to the card", lambda: self.guarded(self.session.bring), "Set everything in one act, then read it back")
+        self.bring = button(
+            "Set the driver to the card",
+            lambda: self.guarded(self.session.bring),
+            "Set everything in one act, then read it back",
+        )
         row.addWidget(self.bring)
         self.probe = button(
-            "Probe without ink", lambda: self.guarded(self.session.probe), "Send known numbers down the route and compare what comes out. Takes a second, no ink."
+            "Probe without ink",
+            lambda: self.guarded(self.session.probe),
+            "Send known numbers down the route and compare what comes out. Takes a second, no ink.",
         )
         row.addWidget(self.probe)
-        self.again = button("Read back again", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True)
+        self.again = button(
+            "Read back again", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True
+        )
         row.addWidget(self.again)
         row.addStretch()
         self.box.addSpacing(5)
@@ -161,7 +180,7 @@ class HandoffDesk(Desk):
         if card is None:
             self.title.setText("There is no printing condition yet")
             return
-        self.title.setText(f"What the card calls for, and what the {card.printer_name} is set to")
+        self.title.setText(f"The card, and the {card.printer_name} as it is set")
         self.owner.setCurrentIndex(0 if card.owner == "fidele" else 1)
         compact = self.height() < 600
         head = QFrame()
@@ -169,10 +188,12 @@ class HandoffDesk(Desk):
         grid.setContentsMargins(8, 4, 8, 0)
         grid.setHorizontalSpacing(8)
         titles = ("", "the card says", f"read back {clock(session.read_at)}", "in this driver")
-        for column, (stretch, text) in enumerate(zip((0, 5, 5, 6), titles, strict=True)):
+        for column, (stretch, text) in enumerate(zip((0, 50, 40, 62), titles, strict=True)):
             grid.setColumnStretch(column, stretch)
             made = label(text, 8.5, bold=True, dim=True)
-            made.setSizePolicy(QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
+            made.setSizePolicy(
+                QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred
+            )
             grid.addWidget(made, 0, column)
         grid.setColumnMinimumWidth(0, 92)
         self.table.addWidget(head)
@@ -189,10 +210,11 @@ class HandoffDesk(Desk):
         made.setAccessibleName(f"{choice.name} in the driver")
         made.setToolTip(f"{choice.place}, in this driver's words")
         for value in choice.offered:
-            made.addItem(f"{value:+d}" if isinstance(value, int) and choice.name not in ("Passes",) else str(value), value)
+            plain = isinstance(value, str) or len(choice.offered) < 5
+            made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
         made.setCurrentIndex(max(0, made.findData(choice.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        made.setMaximumWidth(112 if not isinstance(choice.value, int) else 58)
+        made.setMaximumWidth(118)
         made.setStyleSheet("QComboBox { padding: 1px 5px; min-height: 16px; }")
         made.activated.connect(lambda i, n=choice.name: self.guarded(self.session.choose_setting, n, made.itemData(i)))
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -211,7 +233,15 @@ class HandoffDesk(Desk):
             self.below.setText("With a picture and a profile, its predicted prints by this route are shown here.")
             return
         self.below.setText("The same picture, by this route and by the right one: always as predicted prints")
-        key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, card.intent, card.bpc, chain.knots, tuple(session.device.settings().items()))
+        key = (
+            id(artwork.pixels),
+            artwork.profile.content_id,
+            printer.content_id,
+            card.intent,
+            card.bpc,
+            chain.knots,
+            tuple(session.device.settings().items()),
+        )
         if key == self._shown_for:
             self._show_predictions()
             return
@@ -248,8 +278,8 @@ class HandoffDesk(Desk):
         rows = []
         names = {"Fidele": "Fidele", "system": "Print system", "driver": "Driver", "panel": "Panel"}
         for layer in session.chain.layers:
-            known = "" if layer.name == "Fidele" else f" ({layer.evidence.value}{' ' + clock(layer.when) if layer.when else ''}{', ' + layer.who if layer.who else ''})"
-            rows.append((names[layer.name], f"{layer.how}{known}"))
+            known = " ".join(filter(None, (layer.evidence.value, clock(layer.when), layer.who)))
+            rows.append((names[layer.name], layer.how if layer.name == "Fidele" else f"{layer.how} ({known})"))
         rows += [("Profile", session.shelf_title() or "none"), ("Loaded", f"{session.card.media}, {session.card.size}")]
         return rows
 
@@ -259,4 +289,6 @@ def _small(pixels: NDArray[Any]) -> NDArray[Any]:
 
     factor = min(1.0, _THUMB / max(pixels.shape[:2]))
     size = (max(1, round(pixels.shape[1] * factor)), max(1, round(pixels.shape[0] * factor)))
-    return np.ascontiguousarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], pixels.shape[2]))
+    return np.ascontiguousarray(
+        cv2.resize(pixels, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], pixels.shape[2])
+    )

@@ -12,7 +12,12 @@ from fidele.desk.theme import font
 
 
 def label(
-    text: str = "", points: float = 9.0, bold: bool = False, dim: bool = False, wrap: bool = False, parent: QWidget | None = None
+    text: str = "",
+    points: float = 9.0,
+    bold: bool = False,
+    dim: bool = False,
+    wrap: bool = False,
+    parent: QWidget | None = None,
 ) -> QLabel:
     """Return a label; plain text only, whatever it holds."""
     made = QLabel(text, parent)
@@ -58,10 +63,10 @@ def rule() -> QFrame:
 
 def clear(layout: QLayout) -> None:
     """Take everything out of a layout."""
-    while layout.count():
-        item = layout.takeAt(0)
-        if item.widget() is not None:
-            item.widget().hide()
-            item.widget().deleteLater()
-        elif item.layout() is not None:
-            clear(item.layout())
+    while (item := layout.takeAt(0)) is not None:
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif inner is not None:
+            clear(inner)

@@ -109,7 +109,11 @@ class PictureView(QWidget):
         scale = self._scale()
         frame = QRectF(self._frame())
         wide, high = width * scale, height * scale
-        x = frame.center().x() - self._centre.x() * wide if self._comb or wide > frame.width() else frame.center().x() - wide / 2
+        x = (
+            frame.center().x() - self._centre.x() * wide
+            if self._comb or wide > frame.width()
+            else frame.center().x() - wide / 2
+        )
         y = frame.center().y() - self._centre.y() * high if high > frame.height() else frame.center().y() - high / 2
         return QRectF(x, y, wide, high)
 
@@ -149,7 +153,7 @@ class PictureView(QWidget):
             matrix = np.array([[step, 0, x0 - left + step / 2 - 0.5], [0, step, y0 - top + step / 2 - 0.5]])
             done = cv2.warpAffine(
                 part, matrix, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
-            )  # fmt: skip
+            )
         return done.reshape(size[1], size[0], pixels.shape[2])
 
     # Drawing -----------------------------------------------------------------------------------------------------
@@ -163,7 +167,9 @@ class PictureView(QWidget):
         if found is None or not self._teeth:
             painter.setPen(ink)
             painter.setFont(font(10))
-            painter.drawText(self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
+            painter.drawText(
+                self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
+            )
             return
         place, sample = found
         ratio = self.devicePixelRatioF()
@@ -202,7 +208,9 @@ class PictureView(QWidget):
         painter.setFont(font(8.5))
         for line, text in enumerate(tooth.beneath):
             said = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width - 10)
-            painter.drawText(QRectF(x + 6, frame.bottom() + 6 + line * 17, width - 8, 18), Qt.AlignmentFlag.AlignVCenter, said)
+            painter.drawText(
+                QRectF(x + 6, frame.bottom() + 6 + line * 17, width - 8, 18), Qt.AlignmentFlag.AlignVCenter, said
+            )
 
     # Moving ------------------------------------------------------------------------------------------------------
 
@@ -230,7 +238,9 @@ class PictureView(QWidget):
         if self._pixels is None:
             return
         scale, frame = self._scale(), self._frame()
-        for axis, (size, room) in enumerate(((self._pixels.shape[1], frame.width()), (self._pixels.shape[0], frame.height()))):
+        for axis, (size, room) in enumerate(
+            ((self._pixels.shape[1], frame.width()), (self._pixels.shape[0], frame.height()))
+        ):
             # In a comb the picture can be dragged so far that any part of it comes beneath any tooth.
             half = 0.0 if self._comb and axis == 0 else min(0.5, room / (2 * size * scale))
             value = min(max((self._centre.x(), self._centre.y())[axis], half), 1 - half)

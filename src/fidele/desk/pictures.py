@@ -8,6 +8,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+from fidele.errors import FideleError
 from fidele.session.places import Places
 
 
@@ -46,6 +47,8 @@ def take_pictures(demo: Places, out: Path) -> None:
             button()
             settle()
 
+        if session.card is None:
+            raise FideleError("The demo has no printing condition to take pictures of.")
         session.device.bring(session.card)
         session.device.choose("Blend", "Velm natural")
         window.take_file(root / "artwork" / "harbour-at-dusk.png")

@@ -1,6 +1,8 @@
-"""The pictures of a check: eyes, vectors in a*b*, suspects, and the grey ramp. Patches picked in one are marked in all."""
+"""The pictures of a check: eyes, vectors in a*b*, suspects, grey ramp. A patch picked in one is marked in all."""
 
 from __future__ import annotations
+
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -108,7 +110,11 @@ class Eyes(Plot):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         index = self._at(event.position())
         if index >= 0 and self.comparison is not None:
-            QToolTip.showText(event.globalPosition().toPoint(), f"{self.comparison.ids[index]}: ΔE00 {self.comparison.de00[index]:.1f}", self)
+            QToolTip.showText(
+                event.globalPosition().toPoint(),
+                f"{self.comparison.ids[index]}: ΔE00 {self.comparison.de00[index]:.1f}",
+                self,
+            )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -self.columns, Qt.Key.Key_Down: self.columns}
@@ -158,7 +164,9 @@ class Vectors(Plot):
         painter.setPen(self.theme.colour("dim"))
         painter.setFont(font(7))
         tick = 20 * scale
-        painter.drawText(QRectF(self.width() / 2 + tick - 12, self.height() / 2 + 1, 24, 12), Qt.AlignmentFlag.AlignCenter, "20")
+        painter.drawText(
+            QRectF(self.width() / 2 + tick - 12, self.height() / 2 + 1, 24, 12), Qt.AlignmentFlag.AlignCenter, "20"
+        )
         painter.drawText(QRectF(self.width() - 20, self.height() / 2 - 14, 18, 13), Qt.AlignmentFlag.AlignRight, "a*")
         painter.drawText(QRectF(self.width() / 2 + 4, 2, 18, 13), Qt.AlignmentFlag.AlignLeft, "b*")
         for index, (a, b) in enumerate(zip(wanted, measured, strict=True)):
@@ -186,7 +194,9 @@ class Suspects(QWidget):
         self.cause: Cause | None = None
         self.setMinimumHeight(88)
         self.setAccessibleName("Suspected causes")
-        self.setToolTip("For each suspect: the mean ΔE00 between what it predicts and what was measured. The best leaves least.")
+        self.setToolTip(
+            "For each suspect: the mean ΔE00 between what it predicts and what was measured. The best leaves least."
+        )
 
     def show_cause(self, cause: Cause | None) -> None:
         """Show another cause."""
@@ -217,7 +227,11 @@ class Suspects(QWidget):
             painter.fillRect(QRectF(left, y + 5, room * share, 10), self.theme.colour("text" if first else "strong"))
             painter.setFont(font(8.5))
             painter.setPen(self.theme.colour("text" if first else "dim"))
-            painter.drawText(QRectF(left + room + 8, y, right - 8, 20), Qt.AlignmentFlag.AlignVCenter, f"leaves {suspect.fit_de00:.1f}")
+            painter.drawText(
+                QRectF(left + room + 8, y, right - 8, 20),
+                Qt.AlignmentFlag.AlignVCenter,
+                f"leaves {suspect.fit_de00:.1f}",
+            )
 
 
 class GreyRamp(Plot):
@@ -225,6 +239,7 @@ class GreyRamp(Plot):
 
     def __init__(self) -> None:
         super().__init__("Grey ramp: measured lightness over wanted")
+        self.grey: NDArray[np.int64] = np.empty(0, np.int64)
         self.setMinimumHeight(80)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -236,10 +251,9 @@ class GreyRamp(Plot):
         c = self.comparison
         if c is None:
             return
-        grey = np.flatnonzero(np.hypot(c.wanted[:, 1], c.wanted[:, 2]) < 8)
-        if len(grey) < 3:
+        if len(self.grey) < 3:
             return
-        order = grey[np.argsort(c.wanted[grey, 0])]
+        order = self.grey[np.argsort(c.wanted[self.grey, 0])]
 
         def at(x: float, y: float) -> QPointF:
             return QPointF(6 + x / 100 * (self.width() - 12), self.height() - 6 - y / 100 * (self.height() - 12))
@@ -248,7 +262,7 @@ class GreyRamp(Plot):
         painter.drawLine(at(float(c.wanted[order[0], 0]), float(c.wanted[order[0], 0])), at(100, 100))
         painter.setPen(QPen(self._ink(), 2))
         points = [at(float(c.wanted[i, 0]), float(c.measured[i, 0])) for i in order]
-        for a, b in zip(points, points[1:], strict=False):
+        for a, b in pairwise(points):
             painter.drawLine(a, b)
         if self.pick in order:
             painter.setBrush(self._ink())

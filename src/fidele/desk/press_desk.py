@@ -41,8 +41,10 @@ class PressDesk(Desk):
         row.setSpacing(8)
         self.fields: dict[str, QDoubleSpinBox] = {}
         for name, text, low, high, unit, decimals in (
-            ("temperature", "temperature", 20, 240, " °C", 0), ("seconds", "time", 1, 900, " s", 0), ("pressure", "pressure", 0.1, 8, " bar", 1),
-        ):  # fmt: skip
+            ("temperature", "temperature", 20, 240, " °C", 0),
+            ("seconds", "time", 1, 900, " s", 0),
+            ("pressure", "pressure", 0.1, 8, " bar", 1),
+        ):
             row.addWidget(label(text, 9.0, dim=True))
             field = QDoubleSpinBox()
             field.setFont(font(9))
@@ -67,7 +69,9 @@ class PressDesk(Desk):
     def _typed(self, name: str, value: float) -> None:
         card = self.session.card
         if card is not None and abs(getattr(card.press, name) - value) > 1e-6:
-            self.session.change_card(f"Press {name} {value:g}", press=PressData(**(card.press.model_dump() | {name: value})))
+            self.session.change_card(
+                f"Press {name} {value:g}", press=PressData(**(card.press.model_dump() | {name: value}))
+            )
 
     def refresh(self) -> None:
         """Show the press data, the print before it is pressed, and the piece after."""
@@ -93,7 +97,10 @@ class PressDesk(Desk):
         if run.piece is None:
             self.title.setText(f"Press run {run.number} on {card.substrate}")
             self.state.setText("Print face down on the dry, dusted piece; a sheet of clean paper on top.")
-            self.note.setText("On the table now: the transfer paper, still dull." + (" For a chart take a flat piece of the same material." if run.job.chart else ""))
+            self.note.setText(
+                "On the table now: the transfer paper, still dull."
+                + (" For a chart take a flat piece of the same material." if run.job.chart else "")
+            )
         else:
             self.title.setText(f"Run {run.number}, pressed {clock(run.pressed_at)}")
             self.state.setText(f"{card.substrate}, as it looks under D50 light.")
@@ -116,18 +123,28 @@ class PressDesk(Desk):
         from dataclasses import replace
 
         # What is pressed now is pressed by the data that stand here now.
-        pressed_with = replace(run, job=replace(run.job, card=run.job.card.model_copy(update={"press": self.session.card.press})))
-        self.work.run(f"Pressing run {run.number}", lambda _progress: self.session.press_run(pressed_with), self._pressed)
+        pressed_with = replace(
+            run, job=replace(run.job, card=run.job.card.model_copy(update={"press": self.session.card.press}))
+        )
+        self.work.run(
+            f"Pressing run {run.number}", lambda _progress: self.session.press_run(pressed_with), self._pressed
+        )
         self.press_it.setEnabled(False)
 
     def _pressed(self, run: Printed) -> None:
         self.session.take_run(run)
         press = run.job.card.press
-        self.session.say(f"Run {run.number} is pressed: {press.temperature:.0f} °C, {press.seconds:.0f} s, {press.pressure:g} bar.")
+        self.session.say(
+            f"Run {run.number} is pressed: {press.temperature:.0f} °C, {press.seconds:.0f} s, {press.pressure:g} bar."
+        )
 
     def facts(self) -> list[tuple[str, str]]:
         """Return what the profile expects of the press."""
         card = self.session.card
         if card is None:
             return []
-        return [("Piece", card.substrate), ("Seen from", card.seen_from), ("Press", f"{card.press.temperature:.0f} °C, {card.press.seconds:.0f} s, {card.press.pressure:g} bar")]
+        return [
+            ("Piece", card.substrate),
+            ("Seen from", card.seen_from),
+            ("Press", f"{card.press.temperature:.0f} °C, {card.press.seconds:.0f} s, {card.press.pressure:g} bar"),
+        ]

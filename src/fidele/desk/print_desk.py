@@ -95,8 +95,9 @@ class PrintDesk(Desk):
             self.work.quietly("look", lambda _p: seen(workshop.look(workshop.as_printed(run.sheet), 2)), self._show)
             self.note.setText(
                 "The transfer paper as it lies on the table: mirrored and dull. Only the pressed piece can be judged."
-                if transfer else "The print as it lies on the table."
-            )  # fmt: skip
+                if transfer
+                else "The print as it lies on the table."
+            )
 
     def _show(self, pixels: NDArray[np.uint8]) -> None:
         self.view.set_picture(pixels)
@@ -112,7 +113,9 @@ class PrintDesk(Desk):
             session.say(str(error))
             return
         name = job.artwork.path.name
-        started = self.work.run(f"Printing {name}", lambda progress: session.print_job(job, progress, reason), self._printed)
+        started = self.work.run(
+            f"Printing {name}", lambda progress: session.print_job(job, progress, reason), self._printed
+        )
         if started:
             self.reason.clear()
         self._buttons()
@@ -126,9 +129,21 @@ class PrintDesk(Desk):
         run = self.session.run
         if run is None:
             card = self.session.card
-            return [("Printer", card.printer_name), ("Media", f"{card.media}, {card.size}"), ("Profile", self.session.shelf_title() or "none")] if card else []
+            return (
+                [
+                    ("Printer", card.printer_name),
+                    ("Media", f"{card.media}, {card.size}"),
+                    ("Profile", self.session.shelf_title() or "none"),
+                ]
+                if card
+                else []
+            )
         shown = ("printer", "serial", "Stock", "Passes", "Blend", "Fit")
-        return [("Run", str(run.number)), ("Printed", clock(run.at)), *((k.capitalize(), str(run.receipt[k])) for k in shown if k in run.receipt)]
+        return [
+            ("Run", str(run.number)),
+            ("Printed", clock(run.at)),
+            *((k.capitalize(), str(run.receipt[k])) for k in shown if k in run.receipt),
+        ]
 
 
 def seen(XYZ: NDArray[np.float32]) -> NDArray[np.uint8]:

@@ -28,8 +28,11 @@ MEANING = {
     Intent.ABSOLUTE: "tints to imitate another white; for proofs",
 }
 _SHORT = {
-    Intent.PERCEPTUAL: "Perceptual", Intent.RELATIVE: "Media-relative", Intent.SATURATION: "Saturation", Intent.ABSOLUTE: "ICC-absolute",
-}  # fmt: skip
+    Intent.PERCEPTUAL: "Perceptual",
+    Intent.RELATIVE: "Media-relative",
+    Intent.SATURATION: "Saturation",
+    Intent.ABSOLUTE: "ICC-absolute",
+}
 
 
 class LossRow(QWidget):
@@ -82,14 +85,20 @@ class ProofDesk(Desk):
         self.whole = button("Whole picture, as printed", self._toggle, "One view instead of the comb")
         self.whole.setCheckable(True)
         row.addWidget(self.whole)
-        self.sent = button("Hold V: as sent", lambda: None, "Hold the key V, or this button, to see the picture unprinted")
+        self.sent = button(
+            "Hold V: as sent", lambda: None, "Hold the key V, or this button, to see the picture unprinted"
+        )
         self.sent.pressed.connect(lambda: self._hold(True))
         self.sent.released.connect(lambda: self._hold(False))
         row.addWidget(self.sent)
         row.addStretch()
-        self.bpc = self._check("Black point compensation", "Scale so that the picture's black becomes the piece's black", self._bpc)
+        self.bpc = self._check(
+            "Black point compensation", "Scale so that the picture's black becomes the piece's black", self._bpc
+        )
         row.addWidget(self.bpc)
-        self.paper = self._check("The piece's own white", "Show the white of the piece instead of the screen's", self._paper)
+        self.paper = self._check(
+            "The piece's own white", "Show the white of the piece instead of the screen's", self._paper
+        )
         row.addWidget(self.paper)
         under.addLayout(row)
         self.box.addLayout(under)
@@ -185,7 +194,7 @@ class ProofDesk(Desk):
         self.bpc.setChecked(card.bpc)
         self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE)
         self.paper.setChecked(session.paper_white)
-        self._want_figures()
+        self.want_figures()
         surround = self._substrate() if session.paper_white else None
         if self._held:
             self.view.set_teeth([Tooth("as sent", self._link(None))], surround)
@@ -200,7 +209,8 @@ class ProofDesk(Desk):
             self.view.set_teeth(teeth, surround)
         self.advice.setText(self._advice(card.intent))
         self.explain.setText(
-            "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to choose that intent. "
+            "The teeth of the comb stand still; drag the picture beneath them, "
+            "click a tooth's name to choose that intent. "
             f"{_SHORT[card.intent]} {MEANING[card.intent]}."
         )
 
@@ -231,7 +241,7 @@ class ProofDesk(Desk):
             return "Media-relative suits this picture: little lies outside, and the rest stays truer."
         return "Perceptual and media-relative come out much alike here."
 
-    def _want_figures(self) -> None:
+    def want_figures(self) -> None:
         """Compute the losses of each intent in the background."""
         artwork, printer, card = self.session.artwork, self.session.profile, self.session.card
         if artwork is None or printer is None or card is None:
@@ -274,7 +284,10 @@ class ProofDesk(Desk):
             ("Shown through", "sRGB: this screen's own profile is not read yet"),
         ]
         if found is not None:
-            rows += [("Out of gamut", f"{found.out_of_gamut * 100:.1f} % of the area"), ("Lost", f"{found.lost * 100:.1f} %, mean ΔE00 {found.mean_de00:.1f}")]
+            rows += [
+                ("Out of gamut", f"{found.out_of_gamut * 100:.1f} % of the area"),
+                ("Lost", f"{found.lost * 100:.1f} %, mean ΔE00 {found.mean_de00:.1f}"),
+            ]
         return rows
 
     def extra(self) -> list[QWidget]:

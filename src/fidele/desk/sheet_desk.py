@@ -85,7 +85,9 @@ class SheetView(QWidget):
             painter.drawImage(at, image)
             painter.restore()
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(40, 40, 40), 1, Qt.PenStyle.DashLine if self.hasFocus() else Qt.PenStyle.SolidLine))
+            painter.setPen(
+                QPen(QColor(40, 40, 40), 1, Qt.PenStyle.DashLine if self.hasFocus() else Qt.PenStyle.SolidLine)
+            )
             painter.drawRect(at)
 
     def _rulers(self, painter: QPainter, paper: QRectF, media: Media, s: float) -> None:
@@ -103,7 +105,11 @@ class SheetView(QWidget):
             long = mm % 50 == 0
             painter.drawLine(QPointF(paper.left() - (9 if long else 5), y), QPointF(paper.left() - 2, y))
             if long:
-                painter.drawText(QRectF(paper.left() - 44, y - 8, 32, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(mm))
+                painter.drawText(
+                    QRectF(paper.left() - 44, y - 8, 32, 16),
+                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                    str(mm),
+                )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.placing is not None:
@@ -147,7 +153,9 @@ class SheetDesk(Desk):
         self.title = heading("")
         top.addWidget(self.title)
         top.addStretch()
-        self.paper_view = button("As it lies on the paper", self.refresh, "Mirrored, as the printer puts it on the transfer paper")
+        self.paper_view = button(
+            "As it lies on the paper", self.refresh, "Mirrored, as the printer puts it on the transfer paper"
+        )
         self.paper_view.setCheckable(True)
         top.addWidget(self.paper_view)
         self.box.addLayout(top)
@@ -157,7 +165,12 @@ class SheetDesk(Desk):
         row = QHBoxLayout()
         row.setSpacing(8)
         self.fields: dict[str, QDoubleSpinBox] = {}
-        for name, tip in (("width", "Printed width"), ("height", "Printed height"), ("x", "From the left edge"), ("y", "From the upper edge")):
+        for name, tip in (
+            ("width", "Printed width"),
+            ("height", "Printed height"),
+            ("x", "From the left edge"),
+            ("y", "From the upper edge"),
+        ):
             row.addWidget(label(name, 9.0, dim=True))
             field = QDoubleSpinBox()
             field.setFont(font(9))
@@ -206,7 +219,9 @@ class SheetDesk(Desk):
         media, placing, artwork, card = session.media, session.placing, session.artwork, session.card
         transfer = card is not None and card.process == "transfer"
         mirrors = session.chain is not None and session.chain.twists % 2 == 1
-        self.title.setText(f"{media.name}, {media.width:g} x {media.height:g} mm" + ("" if artwork else ": nothing on it yet"))
+        self.title.setText(
+            f"{media.name}, {media.width:g} x {media.height:g} mm" + ("" if artwork else ": nothing on it yet")
+        )
         self.paper_view.setVisible(transfer)
         self.view.theme = self.theme
         self.view.media, self.view.placing = media, placing
@@ -220,7 +235,13 @@ class SheetDesk(Desk):
             self.view.image = None
             self.view.update()
             return
-        key = (id(artwork.pixels), artwork.profile.content_id, card.profile if card else None, card.intent if card else None, card.bpc if card else None)
+        key = (
+            id(artwork.pixels),
+            artwork.profile.content_id,
+            card.profile if card else None,
+            card.intent if card else None,
+            card.bpc if card else None,
+        )
         if key != self._image_for:
             self._image_for = key
             self.view.image = self._picture()
@@ -240,7 +261,9 @@ class SheetDesk(Desk):
             return QImage()
         factor = min(1.0, 700 / max(artwork.pixels.shape[:2]))
         size = (max(1, round(artwork.width * factor)), max(1, round(artwork.height * factor)))
-        small = cv2.resize(artwork.pixels, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], artwork.pixels.shape[2])
+        small = cv2.resize(artwork.pixels, size, interpolation=cv2.INTER_AREA).reshape(
+            size[1], size[0], artwork.pixels.shape[2]
+        )
         if printer is None or card is None:
             return to_image(as_sent(small, artwork.profile))
         return to_image(soft_proof(small, artwork.profile, printer, ProofSettings(card.intent, card.bpc)))
@@ -249,11 +272,15 @@ class SheetDesk(Desk):
         """Return size, resolution and margins."""
         media, placing, artwork = self.session.media, self.session.placing, self.session.artwork
         left, top, right, bottom = media.margins
-        rows = [("Media", f"{media.name}, {media.width:g} x {media.height:g} mm"), ("Unprintable", f"{left:g} left, {top:g} top, {right:g} right, {bottom:g} bottom")]
+        rows = [
+            ("Media", f"{media.name}, {media.width:g} x {media.height:g} mm"),
+            ("Unprintable", f"{left:g} left, {top:g} top, {right:g} right, {bottom:g} bottom"),
+        ]
         if placing is not None and artwork is not None:
+            share = min(1.0, placing.width * placing.height / (media.width * media.height))
             rows += [
                 ("Printed size", f"{placing.width:.1f} x {placing.height:.1f} mm"),
                 ("Effective", f"{placing.ppi(artwork.width):.0f} ppi"),
-                ("Use", f"{min(100.0, placing.width * placing.height / (media.width * media.height) * 100):.0f} % of the sheet"),
+                ("Use", f"{share * 100:.0f} % of the sheet"),
             ]
         return rows

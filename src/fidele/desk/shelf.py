@@ -28,11 +28,12 @@ class CardTile(QFrame):
         box.addWidget(label(name, 9.5, bold=True))
         box.addWidget(label(summary, 8.0, dim=True, wrap=True))
         self.setAccessibleName(f"Printing condition {name}" + (", in force" if in_force else ""))
-        self.setToolTip("A printing condition: everything that a profile is true for, on one card. Click to put it in force.")
+        self.setToolTip(
+            "A printing condition: everything that a profile is true for, on one card. Click to put it in force."
+        )
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        if in_force:
-            self.setStyleSheet("QFrame#card { border: 2px solid palette(window-text); }")
+        self.setProperty("strong", in_force)
 
     def mousePressEvent(self, _event: object) -> None:
         self.pressed.emit(self._id)
@@ -83,14 +84,15 @@ class ShelfView(QWidget):
         self.profiles.itemActivated.connect(lambda item: self.profile_chosen.emit(item.data(_ROLE)))
         self.profiles.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.profiles.customContextMenuRequested.connect(self._menu)
-        box.addWidget(self.profiles, 3)
+        box.addWidget(self.profiles)
         self._hint = label("", 8.5, dim=True, wrap=True)
         box.addWidget(self._hint)
         box.addSpacing(6)
         box.addWidget(section("Logbook"))
         self.log = self._list("Logbook")
         self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
-        box.addWidget(self.log, 4)
+        box.addWidget(self.log)
+        box.addStretch(1)
         self._entries: list[Entry] = []
         self.refresh_cards()
         self.refresh_profiles()
@@ -117,10 +119,16 @@ class ShelfView(QWidget):
             tile.pressed.connect(self.card_chosen)
             self._cards.addWidget(tile)
         if not cards:
-            self._cards.addWidget(label(
-                "None yet. A printing condition is everything that a profile is true for: printer, ink, media, settings, piece. "
-                "'fidele demo' shows one.", 8.5, dim=True, wrap=True,
-            ))  # fmt: skip
+            self._cards.addWidget(
+                label(
+                    "None yet. A printing condition is everything that a profile is true for: "
+                    "printer, ink, media, settings, piece. "
+                    "'fidele demo' shows one.",
+                    8.5,
+                    dim=True,
+                    wrap=True,
+                )
+            )
 
     def refresh_profiles(self) -> None:
         """Read the shelf anew."""
@@ -141,11 +149,14 @@ class ShelfView(QWidget):
             if entry.id == chosen:
                 item.setFont(font(8.5, font().Weight.DemiBold))
             self.profiles.addItem(item)
+        _fit_height(self.profiles, 9)
         usable = sum(e.description.usable_as_output for e in self._entries)
         self._count.setText(f"{usable} of {len(self._entries)} can print" if self._entries else "")
         self._count.setToolTip("How many of the profiles on this machine can serve as an output profile")
         self.search.setVisible(len(self._entries) > 5)
-        self._hint.setText("" if self._entries else "None yet. Drop an .icc file, or the supplier's zip, anywhere on this window.")
+        self._hint.setText(
+            "" if self._entries else "None yet. Drop an .icc file, or the supplier's zip, anywhere on this window."
+        )
         self._hint.setVisible(not self._entries)
 
     def _menu(self, at: QPoint) -> None:
@@ -165,7 +176,9 @@ class ShelfView(QWidget):
         for run in self._session.logbook.runs(30):
             item = QListWidgetItem(f"{run.id}  {run.title}")
             said = words[run.verdict]
-            item.setToolTip(f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}" + (f": {said}, mean ΔE00 {run.mean:.1f}" if said else ""))
+            item.setToolTip(
+                f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}" + (f": {said}, mean ΔE00 {run.mean:.1f}" if said else "")
+            )
             if said:
                 item.setText(f"{run.id}  {run.title}: {said}")
             if run.verdict == "fail":
@@ -175,3 +188,9 @@ class ShelfView(QWidget):
             item = QListWidgetItem("no runs yet")
             item.setFlags(Qt.ItemFlag.NoItemFlags)
             self.log.addItem(item)
+        _fit_height(self.log, 12)
+
+
+def _fit_height(rows: QListWidget, most: int) -> None:
+    """Make a list as high as its rows, up to some."""
+    rows.setMaximumHeight(6 + 22 * max(1, min(most, rows.count())))

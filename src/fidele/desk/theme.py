@@ -78,8 +78,8 @@ def sheet(theme: Theme) -> str:
     QPushButton:hover, QToolButton:hover {{ border-color: {c("text")}; }}
     QPushButton:focus, QToolButton:focus, QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus, QCheckBox:focus
         {{ border: 2px solid {c("text")}; padding: 4px 10px; }}
-    QCheckBox {{ spacing: 7px; padding: 3px; border: 1px solid transparent; }}
-    QCheckBox:focus {{ padding: 2px; }}
+    QCheckBox {{ spacing: 7px; padding: 3px 9px 3px 3px; border: 1px solid transparent; }}
+    QCheckBox:focus {{ padding: 2px 8px 2px 2px; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {c("dim")}; border-radius: 3px; background: {c("field")}; }}
     QCheckBox::indicator:checked {{ background: {c("press")}; border: 3px solid {c("field")}; }}
     QPushButton:disabled {{ color: {c("faint")}; border-color: {c("line")}; background: transparent; }}
@@ -91,6 +91,7 @@ def sheet(theme: Theme) -> str:
     QComboBox, QAbstractSpinBox, QLineEdit {{ background: {c("field")}; border: 1px solid {c("line")}; border-radius: 4px;
         padding: 3px 8px; min-height: 20px; selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
     QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus {{ padding: 2px 7px; }}
+    QAbstractSpinBox QLineEdit, QAbstractSpinBox QLineEdit:focus {{ border: none; padding: 0; background: transparent; min-height: 0; }}
     QComboBox::drop-down {{ border: none; width: 16px; }}
     QComboBox::down-arrow {{ image: none; width: 0; height: 0; border-left: 4px solid {c("field")}; border-right: 4px solid {c("field")};
         border-top: 5px solid {c("dim")}; margin-right: 8px; }}
@@ -104,6 +105,7 @@ def sheet(theme: Theme) -> str:
     QListWidget::item:selected {{ background: {c("card")}; color: {c("text")}; }}
     QListWidget:focus {{ border: 1px solid {c("strong")}; border-radius: 3px; }}
     QFrame#card {{ background: {c("card")}; border: 1px solid {c("line")}; border-radius: 4px; }}
+    QFrame#card[strong="true"] {{ border: 2px solid {c("text")}; }}
     QFrame#rule {{ background: {c("line")}; border: none; }}
     QProgressBar {{ background: {c("line")}; border: none; border-radius: 3px; height: 6px; }}
     QProgressBar::chunk {{ background: {c("press")}; border-radius: 3px; }}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from fidele.desk.labels import label
@@ -46,6 +46,7 @@ class _Station(QAbstractButton):
         self.name = name
         self.state = ""
         self._view = parent
+        self._by_key = False
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setAccessibleName(name)
@@ -56,6 +57,11 @@ class _Station(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         return QSize(100, 56)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        # A ring is for those who move by keyboard.
+        self._by_key = event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+        super().focusInEvent(event)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         theme = self._view.theme
@@ -69,6 +75,9 @@ class _Station(QAbstractButton):
         painter.setFont(name_font)
         painter.setPen(theme.colour("text"))
         if self.name == "Hand-off":
+            self._view.name_layers(painter, self.x())
+            painter.setFont(name_font)
+            painter.setPen(theme.colour("text"))
             wide = painter.fontMetrics().horizontalAdvance(self.name)
             painter.setFont(font(8.5))
             gap = 10
@@ -87,7 +96,7 @@ class _Station(QAbstractButton):
             painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
             said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 6)
             painter.drawText(QRectF(0, 26, self.width(), 20), Qt.AlignmentFlag.AlignCenter, said)
-        if self.hasFocus():
+        if self._by_key and self.hasFocus():
             painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.DotLine))
             painter.drawRoundedRect(QRectF(2.5, 1.5, self.width() - 5, self.height() - 5), 4, 4)
 
@@ -195,7 +204,9 @@ class ThreadView(QWidget):
             if name == "Hand-off":
                 continue
             after = cut_at is not None and x > cut_at - 10
-            self._stop(painter, QPointF(x + wide / 2, _LINE_Y), self.stations[name].isChecked(), pale if after else strong)
+            self._stop(
+                painter, QPointF(x + wide / 2, _LINE_Y), self.stations[name].isChecked(), pale if after else strong
+            )
 
     def _layer_places(self) -> dict[str, float]:
         if "Hand-off" not in self._span or self.state.chain is None:
@@ -205,7 +216,9 @@ class ThreadView(QWidget):
         step = width / (len(names) + 0.35)
         return {name: x + step * (i + 0.62) for i, name in enumerate(names)}
 
-    def _line(self, painter: QPainter, start: float, end: float, gaps: list[tuple[float, float]], colour: QColor) -> None:
+    def _line(
+        self, painter: QPainter, start: float, end: float, gaps: list[tuple[float, float]], colour: QColor
+    ) -> None:
         solid = QPen(colour, _STROKE, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap)
         x = start
         for a, b in sorted(gaps):
@@ -227,7 +240,15 @@ class ThreadView(QWidget):
             return
         for layer in chain.layers:
             x = places[layer.name]
-            marks = [m for m, on in (("knot", layer.converts), ("twist", layer.mirrors), ("stretch", layer.scale not in (None, 1.0))) if on]
+            marks = [
+                m
+                for m, on in (
+                    ("knot", layer.converts),
+                    ("twist", layer.mirrors),
+                    ("stretch", layer.scale not in (None, 1.0)),
+                )
+                if on
+            ]
             spread = 40.0
             for index, mark in enumerate(marks):
                 at = x + (index - (len(marks) - 1) / 2) * spread
@@ -235,9 +256,13 @@ class ThreadView(QWidget):
             painter.setPen(QPen(colour, 1.5))
             painter.setBrush(self.theme.colour("thread"))
             painter.drawRect(QRectF(x - 2.5, _LINE_Y + 8, 5, 5))
-            painter.setFont(font(7.5))
-            painter.setPen(self.theme.colour("dim"))
-            painter.drawText(QRectF(x - 40, _LINE_Y + 13, 80, 16), Qt.AlignmentFlag.AlignCenter, layer.name)
+
+    def name_layers(self, painter: QPainter, left: int) -> None:
+        """Write the layers' names into the hand-off's own button, which lies over the thread there."""
+        painter.setFont(font(7.5))
+        painter.setPen(self.theme.colour("dim"))
+        for name, x in self._layer_places().items():
+            painter.drawText(QRectF(x - left - 40, -3, 80, 16), Qt.AlignmentFlag.AlignCenter, name)
 
     def _pen(self, colour: QColor, width: float = _STROKE) -> QPen:
         return QPen(colour, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin)

@@ -143,7 +143,10 @@ class Window(QMainWindow):
         if self.session.card is None:
             return
         try:
-            seen = (self.session.device.rows(self.session.card), self.session.device.layers(self.session.card, self.session.probed))
+            seen = (
+                self.session.device.rows(self.session.card),
+                self.session.device.layers(self.session.card, self.session.probed),
+            )
         except FideleError as error:
             seen = str(error)  # type: ignore[assignment]
         if seen != self._seen:
@@ -170,6 +173,10 @@ class Window(QMainWindow):
         if topic == "log":
             self.shelf_view.refresh_log()
             return
+        if topic in ("artwork", "card", "shelf"):
+            proof = self.desks["Proof"]
+            if isinstance(proof, ProofDesk):
+                proof.want_figures()
         if topic in ("route", "run", "check", "losses"):
             self.refresh(desk=topic != "losses")
 
@@ -198,14 +205,20 @@ class Window(QMainWindow):
         card, chain = s.card, s.chain
         words = dict.fromkeys(STATIONS, "")
         words["Artwork"] = "none yet" if s.artwork is None else short(s.artwork.path)
-        words["Proof"] = "" if card is None else (f"{s.losses.lost * 100:.0f} % lost" if s.losses else card.intent.value)
+        words["Proof"] = (
+            "" if card is None else (f"{s.losses.lost * 100:.0f} % lost" if s.losses else card.intent.value)
+        )
         words["Sheet"] = s.media.name + (f", {s.placing.width:.0f} x {s.placing.height:.0f} mm" if s.placing else "")
         if chain is not None:
-            words["Hand-off"] = {0: "nothing converts", 1: "one conversion", 2: "two conversions"}.get(len(chain.knots), "many conversions")
+            words["Hand-off"] = {0: "nothing converts", 1: "one conversion", 2: "two conversions"}.get(
+                len(chain.knots), "many conversions"
+            )
             if chain.unknown:
                 words["Hand-off"] += ", not all known"
         held = bool(s.stops)
-        words["Print"] = "held" if held else "waiting" if s.artwork is None else f"printed {clock(s.run.at)}" if s.run else "ready"
+        words["Print"] = (
+            "held" if held else "waiting" if s.artwork is None else f"printed {clock(s.run.at)}" if s.run else "ready"
+        )
         if card is not None:
             words["Press"] = f"{card.press.seconds:.0f} s, {card.press.temperature:.0f} °C"
             if s.run is not None and s.run.pressed_at is not None:
@@ -252,18 +265,31 @@ class Window(QMainWindow):
         box.addWidget(section("Profile on the shelf"))
         white = "not stated" if what.white_lab is None else "L*a*b* {:.0f} {:.1f} {:.1f}".format(*what.white_lab)
         rows = [
-            ("Name", what.description), ("Kind", what.class_words), ("Version", f"{what.version}, {what.colour_space} to {what.pcs}"),
-            ("Intents", ", ".join(what.intents) or "none"), ("White", white),
-        ]  # fmt: skip
+            ("Name", what.description),
+            ("Kind", what.class_words),
+            ("Version", f"{what.version}, {what.colour_space} to {what.pcs}"),
+            ("Intents", ", ".join(what.intents) or "none"),
+            ("White", white),
+        ]
         if what.black_lab is not None:
             rows.append(("Black", "L*a*b* {:.0f} {:.1f} {:.1f}".format(*what.black_lab)))
         rows += [(p.weight, p.message) for p in what.problems]
         box.addLayout(fact_grid(rows))
         row = QHBoxLayout()
-        use = button("Use it here", lambda: self._guarded(self.session.use_profile, entry.id), "Make it the profile of the condition in force")
-        use.setEnabled(what.usable_as_output and self.session.card is not None and self.session.card.profile != entry.id)
+        use = button(
+            "Use it here",
+            lambda: self._guarded(self.session.use_profile, entry.id),
+            "Make it the profile of the condition in force",
+        )
+        use.setEnabled(
+            what.usable_as_output and self.session.card is not None and self.session.card.profile != entry.id
+        )
         row.addWidget(use)
-        away = button("Take it off", lambda: self._guarded(self.session.remove_profile, entry.id), "Remove it from the shelf; undo puts it back")
+        away = button(
+            "Take it off",
+            lambda: self._guarded(self.session.remove_profile, entry.id),
+            "Remove it from the shelf; undo puts it back",
+        )
         away.setEnabled(entry.own)
         row.addWidget(away)
         row.addWidget(button("Close", lambda: self.show_profile(""), quiet=True))
@@ -308,7 +334,7 @@ class Window(QMainWindow):
             self.take_file(Path(name), scan=what == "scan")
 
     def take_file(self, path: Path, scan: bool = False) -> None:
-        """Do the sensible thing with a file: a profile or zip to the shelf, artwork to its desk, a scan to the check."""
+        """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
         ending = path.suffix.lower()
         if ending in ENDINGS or ending == ".zip":
             results = self.session.install(path)

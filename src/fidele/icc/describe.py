@@ -12,10 +12,18 @@ from fidele.icc.tables import device_to_pcs_lab, lut_of, matrix_model, same_tabl
 from fidele.icc.text import text_of
 
 CLASSES = {
-    "prtr": "output (printer)", "mntr": "display", "scnr": "input (scanner or camera)", "link": "device link",
-    "spac": "colour space conversion", "abst": "abstract", "nmcl": "named colours", "cenc": "colour encoding",
-    "mid": "multiplex identification", "mlnk": "multiplex link", "mvis": "multiplex visualisation",
-}  # fmt: skip
+    "prtr": "output (printer)",
+    "mntr": "display",
+    "scnr": "input (scanner or camera)",
+    "link": "device link",
+    "spac": "colour space conversion",
+    "abst": "abstract",
+    "nmcl": "named colours",
+    "cenc": "colour encoding",
+    "mid": "multiplex identification",
+    "mlnk": "multiplex link",
+    "mvis": "multiplex visualisation",
+}
 
 INTENTS = ("perceptual", "relative", "saturation", "absolute")
 
@@ -136,7 +144,9 @@ def true_intents(profile: Profile) -> tuple[str, ...]:
         others = {f"{direction}{n}" for n in range(3)} - {signature}
         repeats = [o for o in others if same_table(profile, signature, o)]
         # Where all tables are the same one, the profile has the colorimetric intent, if any, and no other.
-        if signature in profile.tags and (not repeats or (signature.endswith("0") and f"{direction}1" not in profile.tags)):
+        if signature in profile.tags and (
+            not repeats or (signature.endswith("0") and f"{direction}1" not in profile.tags)
+        ):
             found.append(intent)
     if not found:
         try:

@@ -21,8 +21,18 @@ from fidele.files import read_bytes
 LARGEST = 256 * 2**20
 
 CHANNELS = {
-    "GRAY": 1, "RGB": 3, "CMYK": 4, "CMY": 3, "Lab": 3, "XYZ": 3, "Luv": 3, "YCbr": 3, "Yxy": 3, "HSV": 3, "HLS": 3,
-} | {f"{n:X}CLR": n for n in range(1, 16)}  # fmt: skip
+    "GRAY": 1,
+    "RGB": 3,
+    "CMYK": 4,
+    "CMY": 3,
+    "Lab": 3,
+    "XYZ": 3,
+    "Luv": 3,
+    "YCbr": 3,
+    "Yxy": 3,
+    "HSV": 3,
+    "HLS": 3,
+} | {f"{n:X}CLR": n for n in range(1, 16)}
 
 
 class ProfileError(FideleError):

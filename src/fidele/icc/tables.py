@@ -212,10 +212,17 @@ def _decode_mft(raw: bytes, wide: bool) -> Lut:
     last = values[before * inputs + cells :].reshape(outputs, after)
     use_matrix = inputs == 3 and not np.allclose(matrix, np.eye(3))
     return Lut(
-        inputs, outputs, None, np.hstack([matrix, np.zeros((3, 1))]) if use_matrix else None,
-        tuple(Curve(c) for c in first), grid, None, None, tuple(Curve(c) for c in last),
+        inputs,
+        outputs,
+        None,
+        np.hstack([matrix, np.zeros((3, 1))]) if use_matrix else None,
+        tuple(Curve(c) for c in first),
+        grid,
+        None,
+        None,
+        tuple(Curve(c) for c in last),
         "legacy" if wide else "standard",
-    )  # fmt: skip
+    )
 
 
 def _decode_stages(raw: bytes, forward: bool) -> Lut:
@@ -323,7 +330,9 @@ def lut_of(profile: Profile, signature: str) -> Lut | None:
         if signature == "gamt":
             wanted = (3, 1)
         if (lut.inputs, lut.outputs) != wanted:
-            raise ValueError(f"'{signature}' goes from {lut.inputs} to {lut.outputs} channels, not {wanted[0]} to {wanted[1]}")
+            raise ValueError(
+                f"'{signature}' goes from {lut.inputs} to {lut.outputs} channels, not {wanted[0]} to {wanted[1]}"
+            )
     except (ValueError, struct.error, IndexError) as error:
         raise ProfileError(f"{profile.name} is damaged: in '{signature}' {error}.") from error
     return lut
@@ -397,5 +406,3 @@ def encode_lab(Lab: Floats, encoding: str) -> Floats:
 def decode_xyz(encoded: Floats) -> Floats:
     """Turn table values 0 to 1 into XYZ (ICC.1:2022, 6.3.4.2)."""
     return encoded * (65535 / 32768)
-
-

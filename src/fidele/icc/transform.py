@@ -66,9 +66,17 @@ def convert(
     require_sound(source)
     require_sound(target)
     return _transform(
-        pixels, source.for_littlecms, _space(source), target.for_littlecms, _space(target),
-        target.channels, intent, bpc, progress, f"{source.name} to {target.name}",
-    )  # fmt: skip
+        pixels,
+        source.for_littlecms,
+        _space(source),
+        target.for_littlecms,
+        _space(target),
+        target.channels,
+        intent,
+        bpc,
+        progress,
+        f"{source.name} to {target.name}",
+    )
 
 
 def to_lab(
@@ -77,7 +85,16 @@ def to_lab(
     """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
     require_sound(source)
     return _transform(
-        as_float(pixels), source.for_littlecms, _space(source), _lab_profile(), "lab", 3, intent, False, progress, source.name
+        as_float(pixels),
+        source.for_littlecms,
+        _space(source),
+        _lab_profile(),
+        "lab",
+        3,
+        intent,
+        False,
+        progress,
+        source.name,
     )
 
 
@@ -87,9 +104,17 @@ def from_lab(
     """Convert D50 L*a*b* (…, 3) to device values (…, channels), float32 from 0 to 1."""
     require_sound(target)
     return _transform(
-        np.asarray(Lab, np.float32), _lab_profile(), "lab", target.for_littlecms, _space(target),
-        target.channels, intent, bpc, None, target.name,
-    )  # fmt: skip
+        np.asarray(Lab, np.float32),
+        _lab_profile(),
+        "lab",
+        target.for_littlecms,
+        _space(target),
+        target.channels,
+        intent,
+        bpc,
+        None,
+        target.name,
+    )
 
 
 def as_float(pixels: NDArray[Any]) -> NDArray[np.float32]:
@@ -114,13 +139,21 @@ def _space(profile: Profile) -> str:
 
 
 def _transform(
-    pixels: NDArray[Any], source: bytes, source_space: str, target: bytes, target_space: str, channels: int,
-    intent: Intent, bpc: bool, progress: Progress | None, what: str,
-) -> NDArray[Any]:  # fmt: skip
+    pixels: NDArray[Any],
+    source: bytes,
+    source_space: str,
+    target: bytes,
+    target_space: str,
+    channels: int,
+    intent: Intent,
+    bpc: bool,
+    progress: Progress | None,
+    what: str,
+) -> NDArray[Any]:
     import imagecodecs
 
     shape = pixels.shape
-    flat = np.ascontiguousarray(pixels).reshape(1, -1, shape[-1])
+    flat: NDArray[Any] = np.ascontiguousarray(pixels).reshape(1, -1, shape[-1])
     # LittleCMS takes ink in floats as percent.
     real = pixels.dtype.kind == "f"
     if real and source_space == "cmyk":
@@ -135,9 +168,14 @@ def _transform(
 
     def work(piece: slice) -> None:
         done = imagecodecs.cms_transform(
-            np.ascontiguousarray(flat[:, piece]), source, target, colorspace=source_space,
-            outcolorspace=target_space, intent=intent.code, flags=flags,
-        )  # fmt: skip
+            np.ascontiguousarray(flat[:, piece]),
+            source,
+            target,
+            colorspace=source_space,
+            outcolorspace=target_space,
+            intent=intent.code,
+            flags=flags,
+        )
         out[piece] = done.reshape(-1, channels) * percent if real else done.reshape(-1, channels)
 
     tile = max(1, min(_TILE, -(-flat.shape[1] // CORES))) if flat.shape[1] > _TILE // 4 else _TILE

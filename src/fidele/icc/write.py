@@ -37,9 +37,13 @@ def description_tag(text: str) -> bytes:
     ascii_part = text.encode("ascii", "replace") + b"\0"
     wide = text.encode("utf-16-be") + b"\0\0"
     return (
-        b"desc\0\0\0\0" + struct.pack(">I", len(ascii_part)) + ascii_part
-        + struct.pack(">II", 0, len(wide) // 2) + wide + b"\0" * 70
-    )  # fmt: skip
+        b"desc\0\0\0\0"
+        + struct.pack(">I", len(ascii_part))
+        + ascii_part
+        + struct.pack(">II", 0, len(wide) // 2)
+        + wide
+        + b"\0" * 70
+    )
 
 
 def localised_tag(text: str) -> bytes:
@@ -72,7 +76,10 @@ class Lut16:
         size, outputs = self.grid.shape[0], self.grid.shape[-1]
         head = struct.pack(">4sIBBBB", b"mft2", 0, 3, outputs, size, 0) + s15(np.eye(3))
         head += struct.pack(">HH", self.curves_in.shape[1], self.curves_out.shape[1])
-        parts = [np.round(np.clip(p, 0, 1) * 65535).astype(">u2").tobytes() for p in (self.curves_in, self.grid, self.curves_out)]
+        parts = [
+            np.round(np.clip(p, 0, 1) * 65535).astype(">u2").tobytes()
+            for p in (self.curves_in, self.grid, self.curves_out)
+        ]
         return head + b"".join(parts)
 
 
@@ -126,7 +133,9 @@ class LabGrid:
         encoded = np.linspace(0, 1, _CURVE) * (65535 / 65280)
         places = np.linspace(0, 1, self.size)
         # Straight between nodes, so that the table is interpolated in L*a*b* and not along a curve.
-        lightness, chroma = (np.interp(v, n, places) for v, n in zip((encoded * 100, encoded * 255 - 128), self.axis(), strict=True))
+        lightness, chroma = (
+            np.interp(v, n, places) for v, n in zip((encoded * 100, encoded * 255 - 128), self.axis(), strict=True)
+        )
         return np.stack([lightness, chroma, chroma])
 
 
@@ -210,7 +219,12 @@ def matrix_profile(
 
 
 def assemble(
-    tags: dict[str, bytes], device_class: str, space: str, pcs: str, created: datetime.datetime, version: int = 0x02400000
+    tags: dict[str, bytes],
+    device_class: str,
+    space: str,
+    pcs: str,
+    created: datetime.datetime,
+    version: int = 0x02400000,
 ) -> bytes:
     """Put header, tag table and tags together; equal tags share their bytes (ICC.1:2022, 7.3.1)."""
     body = b""
@@ -222,9 +236,30 @@ def assemble(
             places[data] = start + len(body)
             body += data + b"\0" * (-len(data) % 4)
         table += signature.encode() + struct.pack(">II", places[data], len(data))
-    header = struct.pack(
-        ">I4sI4s4s4s6H4s4sI4s4sQI", start + len(body), b"\0\0\0\0", version, device_class.encode(), space.encode(),
-        pcs.encode(), created.year, created.month, created.day, created.hour, created.minute, created.second,
-        b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", b"\0\0\0\0", 0, 0,
-    ) + s15(D50) + b"fdle"  # fmt: skip
+    header = (
+        struct.pack(
+            ">I4sI4s4s4s6H4s4sI4s4sQI",
+            start + len(body),
+            b"\0\0\0\0",
+            version,
+            device_class.encode(),
+            space.encode(),
+            pcs.encode(),
+            created.year,
+            created.month,
+            created.day,
+            created.hour,
+            created.minute,
+            created.second,
+            b"acsp",
+            b"\0\0\0\0",
+            0,
+            b"\0\0\0\0",
+            b"\0\0\0\0",
+            0,
+            0,
+        )
+        + s15(D50)
+        + b"fdle"
+    )
     return header.ljust(128, b"\0") + table + body

@@ -73,5 +73,3 @@ class PrintDevice(Protocol):
     def print_page(self, page: NDArray[np.uint8], progress: Progress | None = None) -> tuple[Any, dict[str, Any]]:
         """Print a page; return the sheet and what the driver says it did."""
         ...
-
-

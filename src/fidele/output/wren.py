@@ -34,18 +34,25 @@ class _Word:
 
 
 _WORDS = {
-    "colour": _Word(("Blend",), {
-        "Untouched": "leave the numbers alone", "Velm natural": "maker's colours", "Velm bright": "maker's colours, brighter",
-    }),
+    "colour": _Word(
+        ("Blend",),
+        {
+            "Untouched": "leave the numbers alone",
+            "Velm natural": "maker's colours",
+            "Velm bright": "maker's colours, brighter",
+        },
+    ),
     "stand_in": _Word(("Stock",), {}),
     "quality": _Word(("Passes",), {}),
     "direction": _Word(("Carriage",), {"there": "one way", "there and back": "both ways"}),
     "improvement": _Word(("Polish",), {"off": "off", "on": "on"}),
     "sliders": _Word(_SLIDERS, {}),
     "size": _Word(("Format",), {}),
-    "scaling": _Word(("Fit",), {"as it is": "none", "into the frame": "shrunk to fit", "over the edge": "enlarged over the edge"}),
+    "scaling": _Word(
+        ("Fit",), {"as it is": "none", "into the frame": "shrunk to fit", "over the edge": "enlarged over the edge"}
+    ),
     "turn": _Word(("Turn",), {"no": "none", "half": "by 180°"}),
-}  # fmt: skip
+}
 
 #: The order in which controls must be set: stock before blend, which it resets; polish before blend, which it hides.
 _ORDER = ("stand_in", "quality", "direction", "improvement", "colour", "sliders", "size", "scaling", "turn")
@@ -100,21 +107,34 @@ class WrenDevice:
             place = wren.SETTINGS[word.controls[0]].place
             if meaning == "sliders":
                 moved = [f"{c} {now[c]:+d}" for c in _SLIDERS if now[c]]
-                rows.append(SettingRow(
-                    meaning, "all at rest", ", ".join(moved) or "all at rest", place.rsplit(" › ", 1)[0], not moved, Evidence.READ_BACK,
-                ))  # fmt: skip
+                rows.append(
+                    SettingRow(
+                        meaning,
+                        "all at rest",
+                        ", ".join(moved) or "all at rest",
+                        place.rsplit(" › ", 1)[0],
+                        not moved,
+                        Evidence.READ_BACK,
+                    )
+                )
                 continue
             control = word.controls[0]
             want, found = wanted[control], now[control]
             said = self._said(meaning, want)
             if meaning == "stand_in":
                 said += f", standing in for {card.media}"
-            if meaning == "colour":
-                place = f"{place}: “{want}”"
             rows.append(SettingRow(meaning, said, self._said(meaning, found), place, want == found, Evidence.READ_BACK))
-        rows.append(SettingRow(
-            "mirroring", "by Fidele" if card.mirror_by == "fidele" else "none", "this driver cannot mirror", "", True, Evidence.READ_BACK, False,
-        ))  # fmt: skip
+        rows.append(
+            SettingRow(
+                "mirroring",
+                "by Fidele" if card.mirror_by == "fidele" else "none",
+                "this driver cannot mirror",
+                "",
+                True,
+                Evidence.READ_BACK,
+                False,
+            )
+        )
         rows.append(self._ink_saving(card))
         return tuple(rows)
 
@@ -149,7 +169,9 @@ class WrenDevice:
         """Return the layers from the print system to the printer's panel as they are known."""
         assigned = self._queue.assigned
         if assigned:
-            system = Layer("system", True, f"converts from sRGB to {_profile_name(assigned)}", Evidence.READ_BACK, expects="sRGB")
+            system = Layer(
+                "system", True, f"converts from sRGB to {_profile_name(assigned)}", Evidence.READ_BACK, expects="sRGB"
+            )
         else:
             system = Layer("system", False, "no profile assigned, passes", Evidence.READ_BACK)
         now = self.settings()
@@ -159,17 +181,30 @@ class WrenDevice:
         if probe is not None and probe.settings == fingerprint(now):
             converts = not probe.passes if now["Polish"] == "off" and not any(now[s] for s in _SLIDERS) else converts
             evidence, when = Evidence.PROBED, probe.when
-        width, height = (round(mm / 25.4 * self.ppi) for mm in wren.FORMATS[card.size if card.size in wren.FORMATS else "A4"])
+        width, height = (
+            round(mm / 25.4 * self.ppi) for mm in wren.FORMATS[card.size if card.size in wren.FORMATS else "A4"]
+        )
         driver = Layer(
-            "driver", converts, how, evidence, mirrors=False, turned=now["Turn"] == "half",
-            scale=round(page_scale(now, width, height), 4), expects="sRGB" if converts else "", when=when,
-        )  # fmt: skip
+            "driver",
+            converts,
+            how,
+            evidence,
+            mirrors=False,
+            turned=now["Turn"] == "half",
+            scale=round(page_scale(now, width, height), 4),
+            expects="sRGB" if converts else "",
+            when=when,
+        )
         saving = card.confirmed.get("ink_saving")
         panel = Layer(
-            "panel", False, "has no colour settings; passes",
+            "panel",
+            False,
+            "has no colour settings; passes",
             Evidence.BY_HAND if saving else Evidence.NOT_KNOWN,
-            when=saving.when if saving else None, who=saving.who if saving else "", doubtful=saving is None,
-        )  # fmt: skip
+            when=saving.when if saving else None,
+            who=saving.who if saving else "",
+            doubtful=saving is None,
+        )
         return (system, driver, panel)
 
     def assign_system_profile(self, profile: Path | None) -> None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
-from fidele.icc.transform import Intent, as_float, convert, to_lab
+from fidele.icc.transform import Intent, convert, to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
 from fidele.proof.soft import ProofSettings
 
@@ -86,7 +86,7 @@ def wanted_and_printed(
         return (
             to_lab(colours, source, Intent.ABSOLUTE).astype(float),
             to_lab(device, printer, Intent.ABSOLUTE).astype(float),
-        )  # fmt: skip
+        )
     wanted = to_lab(colours, source).astype(float)
     printed = to_lab(device, printer).astype(float)
     if settings.bpc:
@@ -137,10 +137,12 @@ def _packed(codes: NDArray[Any], bits: int) -> NDArray[np.uint64]:
     return packed
 
 
-def _groups(wanted: Floats, printed: Floats, off: Floats, share: Floats, steps: float, most: int = 6) -> tuple[Loss, ...]:
+def _groups(
+    wanted: Floats, printed: Floats, off: Floats, share: Floats, steps: float, most: int = 6
+) -> tuple[Loss, ...]:
     """Gather lost colours around the heaviest ones, within 20 units of L*a*b*."""
     left = off > steps
-    groups = []
+    groups: list[Loss] = []
     while left.any() and len(groups) < most:
         near_count = np.where(left, off * share, 0)
         seed = int(near_count.argmax())
@@ -149,10 +151,13 @@ def _groups(wanted: Floats, printed: Floats, off: Floats, share: Floats, steps: 
         mean_wanted, mean_printed = weight @ wanted[member], weight @ printed[member]
         groups.append(
             Loss(
-                _triple(mean_wanted), _triple(mean_printed), float(weight @ off[member]), float(share[member].sum()),
+                _triple(mean_wanted),
+                _triple(mean_printed),
+                float(weight @ off[member]),
+                float(share[member].sum()),
                 shift_in_words(mean_wanted, mean_printed),
             )
-        )  # fmt: skip
+        )
         left &= ~member
     return tuple(sorted(groups, key=lambda g: -g.de00 * min(1.0, g.area * 100)))
 

@@ -22,7 +22,9 @@ class ProofSettings:
     paper_white: bool = False
 
 
-def printed_lab(pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings) -> NDArray[np.float32]:
+def printed_lab(
+    pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings
+) -> NDArray[np.float32]:
     """Return the L*a*b* (…, 3) that the printer's profile says will be on the piece for source pixels (…, channels).
 
     Media-relative, or absolute where the piece's white is asked for or the intent is absolute.
@@ -61,7 +63,9 @@ class ProofLink:
     rounding is nearly all. Three-channel sources only.
     """
 
-    def __init__(self, source: Profile, printer: Profile | None, settings: ProofSettings, display: Profile | None = None) -> None:
+    def __init__(
+        self, source: Profile, printer: Profile | None, settings: ProofSettings, display: Profile | None = None
+    ) -> None:
         axis = np.linspace(0, 1, 33, dtype=np.float32)
         nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
         Lab = to_lab(nodes, source) if printer is None else printed_lab(nodes, source, printer, settings)

@@ -18,9 +18,9 @@ class _Kept(BaseModel):
 class PressData(_Kept):
     """What the press is set to: °C, seconds, bar."""
 
-    temperature: float = Field(200.0, ge=20, le=240)
-    seconds: float = Field(180.0, gt=0, le=900)
-    pressure: float = Field(2.5, gt=0, le=8)
+    temperature: float = Field(default=200.0, ge=20, le=240)
+    seconds: float = Field(default=180.0, gt=0, le=900)
+    pressure: float = Field(default=2.5, gt=0, le=8)
 
 
 class Confirmation(_Kept):
@@ -54,7 +54,7 @@ class Card(_Kept):
     owner: Literal["fidele", "driver"] = "fidele"
     mirror_by: Literal["fidele", "nobody"] = "fidele"
     driver: dict[str, Any]
-    press: PressData = Field(default_factory=PressData)
+    press: PressData = Field(default_factory=lambda: PressData())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
     notes: str = ""
 

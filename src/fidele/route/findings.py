@@ -60,44 +60,71 @@ def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:
         if card.owner == "driver" and "Fidele" not in knots:
             action, button = "system-pass", "Take the profile off the print system"
         yield Finding(
-            "two-conversions", "stop", "Two conversions" if len(knots) == 2 else "Three conversions",
-            f"{_cap(_LAYER[second])} converts again what {_LAYER[first]} has converted. The piece will be dark and off in hue.",
-            "Leave the conversion to one of them.", button, action,
-        )  # fmt: skip
+            "two-conversions",
+            "stop",
+            "Two conversions" if len(knots) == 2 else "Three conversions",
+            f"{_cap(_LAYER[second])} converts again what {_LAYER[first]} has converted. "
+            "Colours and greys will come out wrong.",
+            "Leave the conversion to one of them.",
+            button,
+            action,
+        )
     if not knots and all(layer.converts is False for layer in chain.layers):
-        action, button = ("fidele-convert", "Let Fidele convert") if card.owner == "fidele" else ("driver-convert", "Let the driver convert")
+        action, button = (
+            ("fidele-convert", "Let Fidele convert")
+            if card.owner == "fidele"
+            else ("driver-convert", "Let the driver convert")
+        )
         if card.owner == "fidele" and card.profile is None:
             action, button = "", ""
         yield Finding(
-            "no-conversion", "stop", "Nothing converts",
+            "no-conversion",
+            "stop",
+            "Nothing converts",
             "The artwork's numbers reach the ink as they are. Greys will be tinted and colours wrong.",
-            "Let exactly one layer convert." if action else "Choose an output profile for this condition.", button, action,
-        )  # fmt: skip
+            "Let exactly one layer convert." if action else "Choose an output profile for this condition.",
+            button,
+            action,
+        )
 
 
 def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
     needed, twists = chain.twists_needed, chain.twists
     if twists >= 2:
         yield Finding(
-            "mirrored-twice", "stop", "Mirrored twice",
+            "mirrored-twice",
+            "stop",
+            "Mirrored twice",
             "Two layers mirror, so the picture comes out unmirrored.",
-            "Mirror in one place only.", "Mirror only in Fidele", "driver-no-mirror",
-        )  # fmt: skip
+            "Mirror in one place only.",
+            "Mirror only in Fidele",
+            "driver-no-mirror",
+        )
     elif needed and not twists:
         turned = chain.turned
         yield Finding(
-            "turned-not-mirrored" if turned else "not-mirrored", "stop",
+            "turned-not-mirrored" if turned else "not-mirrored",
+            "stop",
             "Turned, not mirrored" if turned else "Not mirrored",
-            ("Turning by 180° is not mirroring: " if turned else "") + "Pressed face down, the piece will read backwards.",
-            "Mirror once before printing.", "Mirror in Fidele", "mirror-on",
-        )  # fmt: skip
+            ("Turning by 180° is not mirroring: " if turned else "")
+            + "Pressed face down, the piece will read backwards.",
+            "Mirror once before printing.",
+            "Mirror in Fidele",
+            "mirror-on",
+        )
     elif twists and not needed:
         clear = card.process == "transfer"
         yield Finding(
-            "mirrored-needlessly", "stop", "Mirrored, though the piece needs none",
-            "This piece is seen from the back: it needs no mirroring." if clear else "Printed straight on paper, it will read backwards.",
-            "Do not mirror.", "Do not mirror", "mirror-off",
-        )  # fmt: skip
+            "mirrored-needlessly",
+            "stop",
+            "Mirrored, though the piece needs none",
+            "This piece is seen from the back: it needs no mirroring."
+            if clear
+            else "Printed straight on paper, it will read backwards.",
+            "Do not mirror.",
+            "Do not mirror",
+            "mirror-off",
+        )
 
 
 def _size(chain: Chain) -> Iterator[Finding]:
@@ -105,15 +132,25 @@ def _size(chain: Chain) -> Iterator[Finding]:
         by = next((_LAYER[layer.name] for layer in chain.layers if layer.scale not in (None, 1.0)), "A layer")
         percent = chain.scale * 100
         yield Finding(
-            "scaled", "stop", f"Scaled to {percent:.1f} %",
-            f"{_cap(by)} changes the size: 100 mm will print as {percent:.1f} mm" + (", and edges are cut off." if percent > 100 else "."),
-            "Leave the size to the sheet.", "Print at true size", "driver-true-size",
-        )  # fmt: skip
+            "scaled",
+            "stop",
+            f"Scaled to {percent:.1f} %",
+            f"{_cap(by)} changes the size: 100 mm will print as {percent:.1f} mm"
+            + (", and edges are cut off." if percent > 100 else "."),
+            "Leave the size to the sheet.",
+            "Print at true size",
+            "driver-true-size",
+        )
     if chain.turned:
         yield Finding(
-            "turned", "caution", "Turned by 180°", "The page comes out upside down; the margins change sides.",
-            "Switch the turn off.", "Switch the turn off", "driver-no-turn",
-        )  # fmt: skip
+            "turned",
+            "caution",
+            "Turned by 180°",
+            "The page comes out upside down; the margins change sides.",
+            "Switch the turn off.",
+            "Switch the turn off",
+            "driver-no-turn",
+        )
 
 
 _WHY = {
@@ -127,6 +164,11 @@ _WHY = {
 }
 
 
+_IF_NOT = {
+    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
+}
+
+
 def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
     """One finding for the media, which is a stop, and one for each other setting that differs."""
     for row in rows:
@@ -135,20 +177,28 @@ def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
         code = {"stand_in": "wrong-stand-in"}.get(row.meaning, f"wrong-{row.meaning.replace('_', '-')}")
         stop = row.meaning in ("stand_in", "size", "ink_saving")
         yield Finding(
-            code, "stop" if stop else "caution", f"{row.label}: {row.found} instead of {row.wanted}", _WHY[row.meaning],
+            code,
+            "stop" if stop else "caution",
+            f"{row.label}: {row.found} instead of {row.wanted}",
+            _WHY[row.meaning],
             f"Set {row.place} to {row.wanted}.",
-            "Set it to the card" if row.settable else "It is put right", f"set:{row.meaning}" if row.settable else f"confirm:{row.meaning}",
-        )  # fmt: skip
+            "Set it to the card" if row.settable else "It is put right",
+            f"set:{row.meaning}" if row.settable else f"confirm:{row.meaning}",
+        )
 
 
 def _unknown(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
     for row in rows:
         if row.found is None:
             yield Finding(
-                "not-known", "caution", f"{row.label} is not known",
-                f"It cannot be read back. {_WHY.get(row.meaning, '')}".strip(),
-                f"Look {row.place} and confirm that it is {row.wanted}.", f"I looked: it is {row.wanted}", f"confirm:{row.meaning}",
-            )  # fmt: skip
+                "not-known",
+                "caution",
+                f"{row.label} is not known",
+                _IF_NOT.get(row.meaning, "It cannot be read back."),
+                f"Look {row.place} and confirm that it is {row.wanted}.",
+                f"I looked: it is {row.wanted}",
+                f"confirm:{row.meaning}",
+            )
 
 
 def _cap(words: str) -> str:

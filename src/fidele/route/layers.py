@@ -104,9 +104,10 @@ class Chain:
     def unknown(self) -> tuple[str, ...]:
         """Names of the layers of which something is not known."""
         return tuple(
-            layer.name for layer in self.layers
+            layer.name
+            for layer in self.layers
             if None in (layer.converts, layer.mirrors, layer.scale, layer.turned) or layer.doubtful
-        )  # fmt: skip
+        )
 
     @property
     def twists(self) -> int:
@@ -141,12 +142,19 @@ class Chain:
         count = len(self.knots)
         if any(layer.converts is None for layer in self.layers):
             return "Conversions not known"
-        return ("Not converted", "Converted once", "Converted twice")[count] if count < 3 else f"Converted {count} times"
+        return (
+            ("Not converted", "Converted once", "Converted twice")[count] if count < 3 else f"Converted {count} times"
+        )
 
     @property
     def sentence(self) -> str:
         """Who converts, how often mirrored, and whether the size is true."""
-        names = {"Fidele": "Fidele", "system": "the print system", "driver": "the driver", "panel": "the printer's panel"}
+        names = {
+            "Fidele": "Fidele",
+            "system": "the print system",
+            "driver": "the driver",
+            "panel": "the printer's panel",
+        }
         by = ", then by ".join(names[k] for k in self.knots)
         mirrored = ("not mirrored", "mirrored once", "mirrored twice")[min(self.twists, 2)]
         size = "true size" if self.true_size else f"scaled to {self.scale * 100:.0f} %"

@@ -14,24 +14,45 @@ from fidele.sheet.placing import Media, Placing
 
 def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]:
     """What is doubtful about the picture itself."""
-    found = [Finding("artwork-doubt", "caution", "Something is odd in the file", d, "Export the picture again.", desk="artwork") for d in artwork.doubts]
+    found = [
+        Finding(
+            "artwork-doubt", "caution", "Something is odd in the file", d, "Export the picture again.", desk="artwork"
+        )
+        for d in artwork.doubts
+    ]
     if artwork.slip.kind == "supposed":
-        found.append(Finding(
-            "space-supposed", "caution", "The picture does not say what its colours mean",
-            "It is taken for sRGB. If it was made in a larger space, all colours will be pale.",
-            "Ask where it comes from, or choose its space below.", desk="artwork",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "space-supposed",
+                "caution",
+                "The picture does not say what its colours mean",
+                "It is taken for sRGB. If it was made in a larger space, all colours will be pale.",
+                "Ask where it comes from, or choose its space below.",
+                desk="artwork",
+            )
+        )
     if printer is not None and artwork.profile.content_id == printer.content_id:
-        found.append(Finding(
-            "already-converted", "stop", "This picture is converted already",
-            "It carries the printer's own profile. Converting it again would spoil it.",
-            "Open the original.", desk="artwork",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "already-converted",
+                "stop",
+                "This picture is converted already",
+                "It carries the printer's own profile. Converting it again would spoil it.",
+                "Open the original.",
+                desk="artwork",
+            )
+        )
     if artwork.alpha is not None:
-        found.append(Finding(
-            "transparent", "note", "Parts are transparent", "They are laid over white; soft edges print as a faint tint.",
-            "Look at the edges in the proof.", desk="artwork",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "transparent",
+                "note",
+                "Parts are transparent",
+                "They are laid over white; soft edges print as a faint tint.",
+                "Look at the edges in the proof.",
+                desk="artwork",
+            )
+        )
     return found
 
 
@@ -40,60 +61,131 @@ def sheet_findings(artwork: Artwork, placing: Placing, media: Media, mirrored: b
     found = []
     crossed = placing.crosses(media, mirrored)
     if crossed and not is_chart:
-        found.append(Finding(
-            "crosses-margin", "stop", f"Reaches beyond the printable area ({', '.join(crossed)})",
-            "What lies there will be cut off.", "Make the picture smaller or move it.", "Fit it to the sheet", "fit-sheet", "sheet",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "crosses-margin",
+                "stop",
+                f"Reaches beyond the printable area ({', '.join(crossed)})",
+                "What lies there will be cut off.",
+                "Make the picture smaller or move it.",
+                "Fit it to the sheet",
+                "fit-sheet",
+                "sheet",
+            )
+        )
     ppi = placing.ppi(artwork.width)
     if ppi < 149.5:
-        found.append(Finding(
-            "low-resolution", "caution", f"Only {ppi:.0f} ppi at this size", "Edges and text will look soft or stepped.",
-            "Print it smaller, or ask for a larger file.", desk="sheet",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "low-resolution",
+                "caution",
+                f"Only {ppi:.0f} ppi at this size",
+                "Edges and text will look soft or stepped.",
+                "Print it smaller, or ask for a larger file.",
+                desk="sheet",
+            )
+        )
     elif ppi < 199.5:
-        found.append(Finding(
-            "low-resolution", "note", f"{ppi:.0f} ppi at this size", "Fine text may look a little soft; photographs are well.",
-            "Nothing needs to be done.", desk="sheet",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "low-resolution",
+                "note",
+                f"{ppi:.0f} ppi at this size",
+                "Fine text may look a little soft; photographs are well.",
+                "Nothing needs to be done.",
+                desk="sheet",
+            )
+        )
     return found
 
 
 def proof_findings(losses: Losses) -> list[Finding]:
     """How much of the picture is lost, and the worst of it."""
     if losses.lost < 0.005:
-        return [Finding("holds", "note", "The piece holds this picture", "Less than 1 % of its area is lost.", "Nothing needs to be done.", desk="proof")]
+        return [
+            Finding(
+                "holds",
+                "note",
+                "The piece holds this picture",
+                "Less than 1 % of its area is lost.",
+                "Nothing needs to be done.",
+                desk="proof",
+            )
+        ]
     worst = f"Worst by ΔE00 {losses.groups[0].de00:.0f}: {losses.groups[0].words}. " if losses.groups else ""
-    return [Finding(
-        "losses", "caution" if losses.p95_de00 > 4 else "note", f"{losses.lost * 100:.0f} % of the picture is lost",
-        f"{worst}Lost means more than ΔE00 2 between wanted and printed.", "Compare the intents, or choose a nearer colour.", desk="proof",
-    )]  # fmt: skip
+    return [
+        Finding(
+            "losses",
+            "caution" if losses.p95_de00 > 4 else "note",
+            f"{losses.lost * 100:.0f} % of the picture is lost",
+            f"{worst}Lost means more than ΔE00 2 between wanted and printed.",
+            "Compare the intents, or choose a nearer colour.",
+            desk="proof",
+        )
+    ]
+
+
+def _percent(share: float) -> str:
+    return "over 99 %" if share > 0.99 else f"{share * 100:.0f} %"
 
 
 def check_findings(checked: Checked, chain: Chain | None) -> list[Finding]:
     """The verdict on the last chart and its cause."""
     c = checked.comparison
     found = []
-    figures = f"Mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}; {c.tolerance.name} allows {c.tolerance.mean:g} and {c.tolerance.p95:g}."
+    figures = (
+        f"Mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}; "
+        f"{c.tolerance.name} allows {c.tolerance.mean:g} and {c.tolerance.p95:g}."
+    )
     if c.passed:
-        found.append(Finding("passed", "note", "The print is right", figures, "Nothing needs to be done.", desk="check"))
+        found.append(
+            Finding("passed", "note", "The print is right", figures, "Nothing needs to be done.", desk="check")
+        )
     else:
-        found.append(Finding("out-of-tolerance", "stop", "Out of tolerance", figures, "See what happened.", desk="check"))
+        found.append(
+            Finding("out-of-tolerance", "stop", "Out of tolerance", figures, "See what happened.", desk="check")
+        )
         title, sentence = WORDS[checked.cause.code]
-        share = f" ({checked.cause.suspects[0].confidence * 100:.0f} %)" if checked.cause.code not in ("none", "undecided") else ""
+        share = (
+            f" ({_percent(checked.cause.suspects[0].confidence)})"
+            if checked.cause.code not in ("none", "undecided")
+            else ""
+        )
         mended = chain is not None and len(chain.knots) == 1
-        found.append(Finding(
-            f"cause-{checked.cause.code}", "stop", title, sentence.rstrip(".") + f"{share}.",
-            "The settings now read right: print it again." if mended else "Look at the hand-off.",
-            "Show the hand-off", "show:hand-off", "check",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                f"cause-{checked.cause.code}",
+                "stop",
+                title,
+                sentence.rstrip(".") + f"{share}.",
+                "The settings now read right: print it again." if mended else "Look at the hand-off.",
+                "Show the hand-off",
+                "show:hand-off",
+                "check",
+            )
+        )
     if checked.reading.mirrored:
-        found.append(Finding(
-            "seen-mirrored", "stop", "The chart was seen mirrored", "The print was mirrored once too often or not at all.",
-            "Look at the hand-off.", "Show the hand-off", "show:hand-off", "check",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "seen-mirrored",
+                "stop",
+                "The chart was seen mirrored",
+                "The print was mirrored once too often or not at all.",
+                "Look at the hand-off.",
+                "Show the hand-off",
+                "show:hand-off",
+                "check",
+            )
+        )
     if checked.reading.clipped.any():
-        found.append(Finding(
-            "clipped", "caution", f"{int(checked.reading.clipped.sum())} patches run into the scanner's end", "Their values are too dark to be true.",
-            "Scan with less exposure.", desk="check",
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "clipped",
+                "caution",
+                f"{int(checked.reading.clipped.sum())} patches run into the scanner's end",
+                "Their values are too dark to be true.",
+                "Scan with less exposure.",
+                desk="check",
+            )
+        )
     return found

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.open import open_artwork
@@ -135,7 +134,10 @@ class Session(Observable):
         if entry is None:
             raise FideleError("This profile is not on the shelf any more.")
         if not entry.description.usable_as_output:
-            raise FideleError(f"“{entry.title}” cannot convert for a printer: it is a profile of class {entry.description.class_words}.")
+            raise FideleError(
+                f"“{entry.title}” cannot convert for a printer: it is a profile of class "
+                f"{entry.description.class_words}."
+            )
         self.change_card(f"“{entry.title}” is the profile of this condition", profile=profile_id)
 
     def _need_card(self) -> Card:
@@ -297,11 +299,16 @@ class Session(Observable):
         if self.chain is not None:
             found += route_findings(self.chain, card, self.rows)
         if card.profile is not None and self.profile is None:
-            found.insert(0, Finding(
-                "profile-missing", "stop", "The profile is not on the shelf",
-                "This condition converts through a profile that is not there any more.",
-                "Drop the profile on the window, or choose another one.",
-            ))  # fmt: skip
+            found.insert(
+                0,
+                Finding(
+                    "profile-missing",
+                    "stop",
+                    "The profile is not on the shelf",
+                    "This condition converts through a profile that is not there any more.",
+                    "Drop the profile on the window, or choose another one.",
+                ),
+            )
         if self.artwork is not None:
             found += artwork_findings(self.artwork, self.profile)
             if self.placing is not None:
@@ -368,7 +375,11 @@ class Session(Observable):
             self.refresh()
 
         self.history.do("Set the driver to the card", bring, lambda: self._restore(before))
-        left = [r.label.lower() for r in self.rows if r.agrees is False and r.settable and (meanings is None or r.meaning in meanings)]
+        left = [
+            r.label.lower()
+            for r in self.rows
+            if r.agrees is False and r.settable and (meanings is None or r.meaning in meanings)
+        ]
         self.say(f"Still different: {', '.join(left)}." if left else "Set, and read back from the driver.")
 
     def choose_setting(self, name: str, value: Any) -> None:
@@ -403,7 +414,10 @@ class Session(Observable):
         if self.probed.passes:
             self.say("Probed: every number came out of the driver as it went in.")
         else:
-            self.say(f"Probed: the driver changes numbers, by {self.probed.mean:.0f} of 255 on average, {self.probed.largest:.0f} at the most.")
+            self.say(
+                f"Probed: the driver changes numbers, by {self.probed.mean:.0f} of 255 on average, "
+                f"{self.probed.largest:.0f} at the most."
+            )
         return self.probed
 
     def correction(self) -> ProbeResult:
@@ -454,7 +468,7 @@ class Session(Observable):
         title = job.artwork.path.name if job.chart is None else job.chart.title
         number = self.logbook.add_run(
             title, job.card.model_dump_json(), job.card.profile, self.device.settings(), receipt, overridden
-        )  # fmt: skip
+        )
         return Printed(number, job, sheet, receipt, datetime.datetime.now())
 
     def press_run(self, printed: Printed) -> Printed:
@@ -483,10 +497,20 @@ class Session(Observable):
         scanner = self.scanner.profile()
         names = {"instrument": self.workshop.scanner_name, "profile": self.scanner.title}
         checked = check_scan(
-            scan, job.chart, job.card, job.profile, scanner, self.scanner.residual_mean, self.tolerance, self.correction(), names,
-        )  # fmt: skip
+            scan,
+            job.chart,
+            job.card,
+            job.profile,
+            scanner,
+            self.scanner.residual_mean,
+            self.tolerance,
+            self.correction(),
+            names,
+        )
         c = checked.comparison
-        self.logbook.add_verdict(printed.number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words))
+        self.logbook.add_verdict(
+            printed.number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words)
+        )
         write_cgats(self.places.work / f"run-{printed.number}.txt", checked.table)
         return checked
 
@@ -506,7 +530,7 @@ class Session(Observable):
         self.say(
             f"{len(checked.comparison.ids)} patches read, page turned by {checked.reading.turned:.1f}°, "
             f"light evened by {checked.reading.unevenness * 100:.0f} %."
-        )  # fmt: skip
+        )
 
     # Undo --------------------------------------------------------------------------------------------------------
 

@@ -39,7 +39,7 @@ class RouteFacts:
 
 
 def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
-    """Predict three prints of source pixels (h, w, channels): as it will come out now, converted once, not converted."""
+    """Predict three prints of source pixels (h, w, channels): as it will come out now, converted once, and bare."""
     values = as_float(pixels)
     bare = values if values.shape[2] == 3 else convert(values, source, srgb(), Intent.RELATIVE)
     right = convert(values, source, printer, facts.intent, facts.bpc)

@@ -78,13 +78,20 @@ def chart_artwork(chart: Chart, page: int, label: str) -> Artwork:
 
 
 def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[np.uint8]:
-    """Return the page that goes to the printer: sized, converted if Fidele does it, mirrored, at the printer's depth."""
+    """Return the page that goes to the printer: sized, converted where Fidele does it, mirrored, in 8 bit."""
     card = job.card
     converts = card.owner == "fidele" and job.profile is not None
     page = render_page(
-        job.artwork, job.placing, device.media(card.size), device.ppi, job.profile if converts else None,
-        card.intent, card.bpc, card.mirror_by == "fidele", progress,
-    )  # fmt: skip
+        job.artwork,
+        job.placing,
+        device.media(card.size),
+        device.ppi,
+        job.profile if converts else None,
+        card.intent,
+        card.bpc,
+        card.mirror_by == "fidele",
+        progress,
+    )
     return to_eight(page)
 
 
@@ -106,11 +113,13 @@ def patch_table(chart: Chart, reading: Reading, scanner: Profile | None, names: 
     space = scanner or srgb()
     Lab = to_lab(reading.rgb.astype(np.float32), space).astype(float)
     keywords = {
-        "ORIGINATOR": "Fidele", "DESCRIPTOR": chart.title, "FIDELE_CHART": chart.name,
+        "ORIGINATOR": "Fidele",
+        "DESCRIPTOR": chart.title,
+        "FIDELE_CHART": chart.name,
         "INSTRUMENTATION": names.get("instrument", "scanner"),
         "FIDELE_SCANNER_PROFILE": names.get("profile", "none: taken for sRGB"),
         "WEIGHTING_FUNCTION": "ILLUMINANT D50, OBSERVER 2 degree",
-    }  # fmt: skip
+    }
     columns = {f"RGB_{c}": reading.rgb[:, i] * 255 for i, c in enumerate("RGB")}
     columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
     columns["STDEV_RGB"] = reading.spread * 255

@@ -55,7 +55,9 @@ def render_page(
     sheet = np.full((round(media.height * scale), round(media.width * scale), 3), 65535, np.uint16)
     x0, y0 = round(placing.x * scale), round(placing.y * scale)
     width, height = max(1, round(placing.width * scale)), max(1, round(placing.height * scale))
-    laid = sixteen(over_white(artwork.pixels, artwork.alpha)) if artwork.pixels.shape[2] != 4 else sixteen(artwork.pixels)
+    laid = (
+        sixteen(over_white(artwork.pixels, artwork.alpha)) if artwork.pixels.shape[2] != 4 else sixteen(artwork.pixels)
+    )
     pixels = resample(laid, width, height)
     if printer is not None:
         pixels = convert(pixels, artwork.profile, printer, intent, bpc, progress)

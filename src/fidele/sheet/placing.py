@@ -58,9 +58,11 @@ class Placing:
             left, right = media.width - right, media.width - left
         tolerance = 0.05
         sides = {
-            "left": self.x < left - tolerance, "top": self.y < top - tolerance,
-            "right": self.x + self.width > right + tolerance, "bottom": self.y + self.height > bottom + tolerance,
-        }  # fmt: skip
+            "left": self.x < left - tolerance,
+            "top": self.y < top - tolerance,
+            "right": self.x + self.width > right + tolerance,
+            "bottom": self.y + self.height > bottom + tolerance,
+        }
         return tuple(name for name, crossed in sides.items() if crossed)
 
 

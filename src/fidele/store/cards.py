@@ -44,7 +44,9 @@ class CardStore:
         except ValidationError as error:
             first = error.errors()[0]
             place = ".".join(str(p) for p in first["loc"]) or "the file"
-            raise FideleError(f"The printing condition in {path} cannot be read: {place}: {first['msg'].lower()}.") from error
+            raise FideleError(
+                f"The printing condition in {path} cannot be read: {place}: {first['msg'].lower()}."
+            ) from error
 
     def save(self, card: Card) -> None:
         """Write a card, whole or not at all."""

@@ -70,13 +70,21 @@ class Logbook:
         return db
 
     def add_run(
-        self, title: str, card: str, profile: str | None, settings: dict[str, Any], receipt: dict[str, Any], overridden: str
+        self,
+        title: str,
+        card: str,
+        profile: str | None,
+        settings: dict[str, Any],
+        receipt: dict[str, Any],
+        overridden: str,
     ) -> int:
         """Keep a run; return its number. `card` is the card's JSON as it was; `overridden` why stops were passed."""
         row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden)
         with closing(self._open()) as db, db:
             cursor = db.execute(
-                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden) VALUES (?, ?, ?, ?, ?, ?, ?)", row
+                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?)",
+                row,
             )
             return int(cursor.lastrowid or 0)
 
@@ -85,11 +93,17 @@ class Logbook:
         with closing(self._open()) as db, db:
             db.execute("UPDATE run SET press = ? WHERE id = ?", (json.dumps(press), run))
 
-    def add_verdict(self, run: int, mean: float, p95: float, largest: float, verdict: str, cause: str, words: list[str]) -> None:
+    def add_verdict(
+        self, run: int, mean: float, p95: float, largest: float, verdict: str, cause: str, words: list[str]
+    ) -> None:
         """Keep a check of a run."""
         row = (run, _now(), mean, p95, largest, verdict, cause, json.dumps(words))
         with closing(self._open()) as db, db:
-            db.execute("INSERT INTO verdict (run, at, mean, p95, largest, verdict, cause, words) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", row)
+            db.execute(
+                "INSERT INTO verdict (run, at, mean, p95, largest, verdict, cause, words) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                row,
+            )
 
     def runs(self, limit: int = 50) -> list[Run]:
         """Return the last runs, newest first."""

@@ -108,7 +108,11 @@ class Shelf:
         results: list[Installed] = []
         try:
             with zipfile.ZipFile(path) as bundle:
-                members = [m for m in bundle.infolist() if PurePosixPath(m.filename).suffix.lower() in ENDINGS and not m.is_dir()]
+                members = [
+                    m
+                    for m in bundle.infolist()
+                    if PurePosixPath(m.filename).suffix.lower() in ENDINGS and not m.is_dir()
+                ]
                 if len(members) > _ZIP_MEMBERS:
                     raise FideleError(f"{path} holds {len(members):,} profiles, more than can be meant.")
                 room = _ZIP_BYTES
@@ -120,7 +124,9 @@ class Shelf:
                     with bundle.open(member) as packed:
                         data = packed.read(min(room, LARGEST) + 1)
                     if len(data) > min(room, LARGEST):
-                        raise FideleError(f"{shown} unfolds to more than {min(room, LARGEST) >> 20} MiB, which no profile needs.")
+                        raise FideleError(
+                            f"{shown} unfolds to more than {min(room, LARGEST) >> 20} MiB, which no profile needs."
+                        )
                     room -= len(data)
                     try:
                         results.append(self._install(data, PurePosixPath(member.filename).name, shown))
@@ -145,7 +151,9 @@ class Shelf:
         if stops:
             raise ProfileError(stops[0])
         if self.find(profile.content_id) is not None:
-            return Installed(shown, "already", profile.content_id, what.description, "The same profile is on the shelf already.")
+            return Installed(
+                shown, "already", profile.content_id, what.description, "The same profile is on the shelf already."
+            )
         stem = re.sub(r"[^\w .,+()-]", "_", Path(name).stem).strip(" .")[:100] or "profile"
         target = self.own / f"{stem}.icc"
         number = 2
