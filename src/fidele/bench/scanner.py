@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fidele.bench.inks import WAVELENGTHS
 from fidele.bench.press import Piece
+from fidele.tiles import in_tiles
 
 
 def _bell(centre: float, width: float) -> NDArray[np.float64]:
@@ -65,19 +66,24 @@ class Scanner:
             borderMode=cv2.BORDER_CONSTANT,
             borderValue=lid,
         )
-        y, x = np.mgrid[-1 : 1 : size[1] * 1j, -1 : 1 : size[0] * 1j].astype(np.float32)
         tilt = rng.uniform(-0.02, 0.02, 2)
-        seen *= (1 - 0.045 * x**2 - 0.02 * y**2 + tilt[0] * x + tilt[1] * y)[..., None]
         # Flare: a little of what lies around comes back everywhere.
         small = cv2.resize(seen, None, fx=1 / 16, fy=1 / 16, interpolation=cv2.INTER_AREA)
         around = cv2.GaussianBlur(small, (0, 0), 12 / 25.4 * piece.ppi / 16)
-        seen += 0.012 * cv2.resize(around, (int(size[0]), int(size[1])), interpolation=cv2.INTER_LINEAR) + 0.002
+        flare = cv2.resize(around, (int(size[0]), int(size[1])), interpolation=cv2.INTER_LINEAR)
         noise = rng.standard_normal((512, 512, 3), dtype=np.float32)
-        rows = np.arange(size[1])[:, None] % 512
-        for row in range(0, int(size[1]), 512):
-            block = seen[row : row + 512]
-            roll = np.roll(noise, rng.integers(0, 512), axis=1)
-            block += roll[rows[: len(block), 0]][:, np.arange(size[0]) % 512] * (
-                0.0012 + 0.004 * np.sqrt(np.clip(block, 0, 1))
-            )
-        return np.rint(np.clip(seen, 0, 1) ** (1 / 2.2) * 65535).astype(np.uint16)
+        shift = rng.integers(0, 512, int(size[1]))
+        x = np.linspace(-1, 1, int(size[0]), dtype=np.float32)
+        y = np.linspace(-1, 1, int(size[1]), dtype=np.float32)
+        codes = np.empty(seen.shape, np.uint16)
+
+        def work(rows: slice) -> None:
+            falloff = 1 - 0.02 * y[rows, None] ** 2 + tilt[1] * y[rows, None] + (tilt[0] * x - 0.045 * x**2)
+            block = seen[rows] * falloff[..., None] + np.float32(0.012) * flare[rows] + np.float32(0.002)
+            columns = (np.arange(int(size[0])) + shift[rows.start]) % 512
+            grain = noise[np.arange(rows.start, rows.stop) % 512][:, columns]
+            block += grain * (np.float32(0.0012) + np.float32(0.004) * np.sqrt(np.clip(block, 0, 1)))
+            codes[rows] = np.rint(np.clip(block, 0, 1) ** np.float32(1 / 2.2) * 65535)
+
+        in_tiles(work, int(size[1]), 64)
+        return codes

@@ -70,7 +70,7 @@ class SettingLine(QFrame):
         grid = QGridLayout(self)
         grid.setContentsMargins(8, 1, 8, 1)
         grid.setHorizontalSpacing(8)
-        for column, (stretch, width) in enumerate(((0, 92), (50, 0), (40, 0), (62, 0))):
+        for column, (stretch, width) in enumerate(((0, 92), (48, 0), (38, 0), (68, 0))):
             grid.setColumnStretch(column, stretch)
             if width:
                 grid.setColumnMinimumWidth(column, width)
@@ -188,7 +188,7 @@ class HandoffDesk(Desk):
         grid.setContentsMargins(8, 4, 8, 0)
         grid.setHorizontalSpacing(8)
         titles = ("", "the card says", f"read back {clock(session.read_at)}", "in this driver")
-        for column, (stretch, text) in enumerate(zip((0, 50, 40, 62), titles, strict=True)):
+        for column, (stretch, text) in enumerate(zip((0, 48, 38, 68), titles, strict=True)):
             grid.setColumnStretch(column, stretch)
             made = label(text, 8.5, bold=True, dim=True)
             made.setSizePolicy(
@@ -214,7 +214,7 @@ class HandoffDesk(Desk):
             made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
         made.setCurrentIndex(max(0, made.findData(choice.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        made.setMaximumWidth(118)
+        made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 80)
         made.setStyleSheet("QComboBox { padding: 1px 5px; min-height: 16px; }")
         made.activated.connect(lambda i, n=choice.name: self.guarded(self.session.choose_setting, n, made.itemData(i)))
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

@@ -18,7 +18,7 @@ def take_pictures(demo: Places, out: Path) -> None:
     Works on a copy of the demo, so that taking pictures changes nothing.
     """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PySide6.QtTest import QTest
+    from PySide6.QtCore import QEventLoop, QTimer
 
     from fidele.desk.application import open_window
 
@@ -33,11 +33,17 @@ def take_pictures(demo: Places, out: Path) -> None:
         window.show()
         session = window.session
 
+        def wait(milliseconds: int) -> None:
+            loop = QEventLoop()
+            QTimer.singleShot(milliseconds, loop.quit)
+            loop.exec()
+
         def settle() -> None:
+            # An event loop of its own lets other threads work while it waits.
             for _ in range(6):
-                QTest.qWait(30)
+                wait(30)
                 while not window.work.idle:
-                    QTest.qWait(20)
+                    wait(20)
 
         def shot(name: str) -> None:
             settle()

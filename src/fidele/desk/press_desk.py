@@ -53,7 +53,6 @@ class PressDesk(Desk):
             field.setSuffix(unit)
             field.setAccessibleName(f"Press {text}")
             field.setKeyboardTracking(False)
-            field.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
             field.setFixedWidth(84)
             field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
             self.fields[name] = field

@@ -16,7 +16,7 @@ from fidele.desk.picture import PictureView, Show, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.transform import Intent
-from fidele.proof.losses import Loss, Losses, losses
+from fidele.proof.losses import Loss, Losses, losses_of_each
 from fidele.proof.soft import ProofLink, ProofSettings, as_sent, show, soft_proof
 from fidele.session.model import Session
 from fidele.tiles import CancelledError, Progress
@@ -257,9 +257,10 @@ class ProofDesk(Desk):
         pixels, source, bpc = artwork.pixels, artwork.profile, card.bpc
 
         def compute(progress: Progress) -> dict[Intent, Losses]:
-            figures = {}
-            for index, intent in enumerate(intents):
-                figures[intent] = losses(pixels, source, printer, ProofSettings(intent, bpc))
+            figures: dict[Intent, Losses] = {}
+            ways = [ProofSettings(intent, bpc) for intent in intents]
+            for index, found in enumerate(losses_of_each(pixels, source, printer, ways)):
+                figures[intents[index]] = found
                 if not progress((index + 1) / len(intents)):
                     raise CancelledError
             return figures

@@ -180,7 +180,6 @@ class SheetDesk(Desk):
             field.setToolTip(tip)
             field.setAccessibleName(tip)
             field.setKeyboardTracking(False)
-            field.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
             field.setFixedWidth(86)
             field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
             self.fields[name] = field

@@ -8,23 +8,27 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
 
 from fidele.errors import FideleError
 from fidele.tiles import CancelledError, Progress
 
 
 class _Told(QObject):
-    progress = Signal(float)
-    done = Signal(object)
-    failed = Signal(str)
+    """Carries a task's news to the interface thread."""
+
+    progress = Signal(object, float)
+    done = Signal(object, object)
+    failed = Signal(object, str)
 
 
 class _Task(QRunnable):
-    def __init__(self, call: Callable[[Progress], Any]) -> None:
+    def __init__(self, title: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
         super().__init__()
         self.told = _Told()
+        self.title = title
         self.cancelled = False
+        self.done = done
         self._call = call
         self.setAutoDelete(False)
 
@@ -32,18 +36,18 @@ class _Task(QRunnable):
         try:
             result = self._call(self._progress)
         except CancelledError:
-            self.told.failed.emit("")
+            self.told.failed.emit(self, "")
         except FideleError as error:
-            self.told.failed.emit(str(error))
+            self.told.failed.emit(self, str(error))
         except MemoryError:
-            self.told.failed.emit("There is not enough memory for this.")
+            self.told.failed.emit(self, "There is not enough memory for this.")
         except Exception as error:  # the window must live on, and say what happened
-            self.told.failed.emit(f"Something unexpected went wrong ({type(error).__name__}: {error}).")
+            self.told.failed.emit(self, f"Something unexpected went wrong ({type(error).__name__}: {error}).")
         else:
-            self.told.done.emit(result)
+            self.told.done.emit(self, result)
 
     def _progress(self, share: float) -> bool:
-        self.told.progress.emit(share)
+        self.told.progress.emit(self, share)
         return not self.cancelled
 
 
@@ -78,55 +82,53 @@ class Work(QObject):
         if self.busy:
             self.failed.emit("One thing at a time: wait for the work under way, or cancel it.")
             return False
-        task = self._start(call)
-        self._visible = task
-        task.told.progress.connect(self.progress)
-
-        def finish(result: Any) -> None:
-            self._visible = None
-            self.ended.emit()
-            done(result)
-
-        def fail(why: str) -> None:
-            self._visible = None
-            self.ended.emit()
-            self.failed.emit(why or f"{title}: cancelled.")
-
-        task.told.done.connect(finish)
-        task.told.failed.connect(fail)
+        self._visible = _Task(title, call, done)
         self.started.emit(title)
-        self._pool.start(task)
+        self._start(self._visible)
         return True
 
     def quietly(self, kind: str, call: Callable[[Progress], Any], done: Callable[[Any], None]) -> None:
         """Start a job in the background; an older one of the same kind is forgotten, its result thrown away."""
-        old = self._quiet.get(kind)
-        if old is not None:
-            old.cancelled = True
-        task = self._start(call)
-        self._quiet[kind] = task
+        if kind in self._quiet:
+            self._quiet[kind].cancelled = True
+        self._quiet[kind] = _Task(kind, call, done)
+        self._start(self._quiet[kind])
 
-        def finish(result: Any) -> None:
-            if self._quiet.get(kind) is task:
-                del self._quiet[kind]
-                done(result)
-
-        def fail(why: str) -> None:
-            if self._quiet.get(kind) is task:
-                del self._quiet[kind]
-                if why:
-                    self.failed.emit(why)
-
-        task.told.done.connect(finish)
-        task.told.failed.connect(fail)
+    def _start(self, task: _Task) -> None:
+        self._alive.add(task)
+        # Bound methods of an object of this thread: the news is queued to it.
+        task.told.progress.connect(self._on_progress)
+        task.told.done.connect(self._on_done)
+        task.told.failed.connect(self._on_failed)
         self._pool.start(task)
 
-    def _start(self, call: Callable[[Progress], Any]) -> _Task:
-        task = _Task(call)
-        self._alive.add(task)
-        task.told.done.connect(lambda _: self._alive.discard(task))
-        task.told.failed.connect(lambda _: self._alive.discard(task))
-        return task
+    def _end(self, task: _Task) -> bool:
+        """Take a task off the books; tell whether its result still counts."""
+        self._alive.discard(task)
+        if task is self._visible:
+            self._visible = None
+            self.ended.emit()
+            return True
+        if self._quiet.get(task.title) is task:
+            del self._quiet[task.title]
+            return True
+        return False
+
+    @Slot(object, float)
+    def _on_progress(self, task: _Task, share: float) -> None:
+        if task is self._visible:
+            self.progress.emit(share)
+
+    @Slot(object, object)
+    def _on_done(self, task: _Task, result: Any) -> None:
+        if self._end(task):
+            task.done(result)
+
+    @Slot(object, str)
+    def _on_failed(self, task: _Task, why: str) -> None:
+        visible = task is self._visible
+        if self._end(task) and (why or visible):
+            self.failed.emit(why or f"{task.title}: cancelled.")
 
     def cancel(self) -> None:
         """Ask the visible job to stop."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -48,7 +49,14 @@ class Losses:
 def losses(
     pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings, steps: float = LOST
 ) -> Losses:
-    """Compare what is wanted with what the profile's colorimetric table says will print.
+    """Compare what is wanted with what the profile's colorimetric table says will print; see `losses_of_each`."""
+    return next(losses_of_each(pixels, source, printer, [settings], steps))
+
+
+def losses_of_each(
+    pixels: NDArray[Any], source: Profile, printer: Profile, ways: Sequence[ProofSettings], steps: float = LOST
+) -> Iterator[Losses]:
+    """Give the losses of a picture for several ways to convert it, one after the other.
 
     Wanted is the source L*a*b*, white-scaled; black-scaled too where black point compensation is on; absolute for the
     absolute intent. Out of gamut is told apart from lost: it does not depend on the intent. Large pictures are
@@ -58,24 +66,24 @@ def losses(
     ----------
     pixels
         Source pixels (h, w, channels), any depth.
+    source, printer
+        Their profile, and the output profile.
+    ways
+        Intents and black point compensation to compare.
     steps
         ΔE00 beyond which a colour counts as lost.
     """
     colours, share = _colours(pixels)
-    device = convert(colours, source, printer, settings.intent, settings.bpc)
-    wanted, printed = wanted_and_printed(colours, device, source, printer, settings)
-    off = delta_e_2000(wanted, printed)
     away = distance_to_gamut(to_lab(colours, source).astype(float), printer)
-    order = np.argsort(off)
-    cumulative = np.cumsum(share[order])
-    p95 = off[order][min(int(np.searchsorted(cumulative, 0.95)), len(off) - 1)]
-    return Losses(
-        float(share[away > OUT_OF_GAMUT].sum()),
-        float(share[off > steps].sum()),
-        float((off * share).sum()),
-        float(p95),
-        _groups(wanted, printed, off, share, steps),
-    )
+    outside = float(share[away > OUT_OF_GAMUT].sum())
+    for settings in ways:
+        device = convert(colours, source, printer, settings.intent, settings.bpc)
+        wanted, printed = wanted_and_printed(colours, device, source, printer, settings)
+        off = delta_e_2000(wanted, printed)
+        order = np.argsort(off)
+        p95 = off[order][min(int(np.searchsorted(np.cumsum(share[order]), 0.95)), len(off) - 1)]
+        groups = _groups(wanted, printed, off, share, steps)
+        yield Losses(outside, float(share[off > steps].sum()), float((off * share).sum()), float(p95), groups)
 
 
 def wanted_and_printed(
