@@ -63,10 +63,11 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
     base = SUBSTRATES[substrate]()
     share = transferred(settings)
     dose = settings.seconds / 180 * 2 ** ((settings.temperature - 200) / 9)
-    scorch = max(0.0, dose - 1.6)
+    # How brown the coating goes: nothing up to 1.6 times the dose, then ever closer to 1.
+    scorch = 1 - np.exp(-max(0.0, dose - 1.6) / 4)
     amounts = np.ascontiguousarray(sheet.ink[:, ::-1]).astype(np.float32) * (share / FULL).astype(np.float32)
     # A press spreads dye a little; too long or too hot spreads it more.
-    spread = (0.035 + 0.06 * scorch) / 25.4 * sheet.ppi
+    spread = (0.035 + 0.4 * scorch) / 25.4 * sheet.ppi
     amounts = cv2.GaussianBlur(amounts, (0, 0), spread)
     rng = np.random.default_rng([unit.seed, *amounts.shape[:2], round(settings.seconds)])
     if not settings.dried:
@@ -76,7 +77,7 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
     if not settings.dusted:
         _lint(amounts, rng)
     ink = np.rint(np.clip(amounts, 0, 1) * FULL).astype(np.uint16)
-    yellowed = base.reflectance * (1 - 0.25 * scorch * np.exp(-np.arange(36) / 12))
+    yellowed = base.reflectance * (1 - 0.7 * scorch * np.exp(-np.arange(36) / 12))
     return Piece(
         ink, sheet.ppi, InkModel(sublimation_densities(), Substrate(base.name, yellowed, base.holds), unit.gain)
     )

@@ -58,7 +58,7 @@ class Print:
             with tifffile.TiffFile(path) as tiff:
                 about = json.loads(tiff.pages[0].description)  # type: ignore[union-attr]
                 return Print(tiff.asarray(), wren.RESOLUTION, about["paper"], about["unit"])
-        except (OSError, ValueError, KeyError, tifffile.TiffFileError) as error:
+        except (OSError, ValueError, LookupError, tifffile.TiffFileError) as error:
             raise FideleError(f"{path} is not a print of this bench.") from error
 
 

@@ -56,8 +56,8 @@ def a4_layout(columns: int, rows: int, pitch: float, gap: float) -> Layout:
     """Centre a grid on A4 between the marks, inside 8 mm margins."""
     mark = 14.0
     frame = (12.0, 9.0, 198.0, 286.0)
-    left = 105 - (columns * pitch - gap) / 2
-    top = (frame[1] + frame[3]) / 2 - (rows * pitch - gap) / 2
+    left = round(105 - (columns * pitch - gap) / 2, 2)
+    top = round((frame[1] + frame[3]) / 2 - (rows * pitch - gap) / 2, 2)
     return Layout((210.0, 297.0), columns, rows, pitch, pitch - gap, left, top, mark, frame)
 
 

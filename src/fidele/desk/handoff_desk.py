@@ -214,8 +214,8 @@ class HandoffDesk(Desk):
             made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
         made.setCurrentIndex(max(0, made.findData(choice.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 80)
-        made.setStyleSheet("QComboBox { padding: 1px 5px; min-height: 16px; }")
+        made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 90)
+        made.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
         made.activated.connect(lambda i, n=choice.name: self.guarded(self.session.choose_setting, n, made.itemData(i)))
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]

@@ -122,7 +122,7 @@ class WrenDevice:
             want, found = wanted[control], now[control]
             said = self._said(meaning, want)
             if meaning == "stand_in":
-                said += f", standing in for {card.media}"
+                said += f" for {card.media}"
             rows.append(SettingRow(meaning, said, self._said(meaning, found), place, want == found, Evidence.READ_BACK))
         rows.append(
             SettingRow(
@@ -199,7 +199,7 @@ class WrenDevice:
         panel = Layer(
             "panel",
             False,
-            "has no colour settings; passes",
+            "does nothing to colour; passes",
             Evidence.BY_HAND if saving else Evidence.NOT_KNOWN,
             when=saving.when if saving else None,
             who=saving.who if saving else "",

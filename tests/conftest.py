@@ -1,0 +1,59 @@
+"""What the tests share: a demo that is really made once, copies of it to work on, and the profile it made."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+
+from fidele.demo.prepare import PROFILE_TITLE, prepare
+from fidele.icc.profile import Profile
+from fidele.session.model import Session
+from fidele.session.places import Places
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Places:
+    """The demo as `fidele demo` makes it, from bench measurements. Read only: work on `places`."""
+    return prepare(tmp_path_factory.mktemp("demo"))
+
+
+@pytest.fixture
+def places(demo: Places, tmp_path: Path) -> Places:
+    """A copy of the demo to work on."""
+    shutil.copytree(demo.data, tmp_path / "workshop")
+    return Places.under(tmp_path / "workshop")
+
+
+@pytest.fixture
+def session(places: Places) -> Session:
+    """A session on a copy of the demo, whose driver is set to the card and whose panel was looked at."""
+    made = Session(places)
+    made.bring()
+    made.confirm("ink_saving", "off")
+    return made
+
+
+@pytest.fixture(scope="session")
+def profile_path(demo: Places) -> Path:
+    """The output profile that the demo made."""
+    return demo.profiles / f"{PROFILE_TITLE}.icc"
+
+
+@pytest.fixture(scope="session")
+def printer(profile_path: Path) -> Profile:
+    """The demo's output profile, read back from its file."""
+    return Profile.open(profile_path)
+
+
+@pytest.fixture(scope="session")
+def photo() -> np.ndarray:
+    """A photo-like picture, 16 bit."""
+    from fidele.demo.pictures import harbour
+
+    return np.rint(harbour(600, 400) * 65535).astype(np.uint16)
