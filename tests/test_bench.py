@@ -179,7 +179,7 @@ def test_pressing_moves_the_dye(machine):
     on_paper, on_piece = sheet.ink[..., 1].astype(int), piece.ink[..., 1].astype(int)
     column = np.argwhere(on_paper.max(axis=0) > FULL // 3).mean()
     assert np.argwhere(on_piece.max(axis=0) > FULL // 3).mean() == pytest.approx(on_paper.shape[1] - 1 - column, abs=3)
-    chroma = [np.hypot(*seen(p)[200, 300, 1:] if p is piece else seen(p)[200, 90, 1:]) for p in (paper, piece)]
+    chroma = [np.hypot(*seen(p)[200, 210, 1:] if p is piece else seen(p)[200, 90, 1:]) for p in (paper, piece)]
     assert chroma[1] > chroma[0] * 1.3
     weak = press(sheet, machine.unit, "ceramic tile", PressSettings(temperature=170, seconds=60))
     assert weak.ink.mean() < piece.ink.mean() * 0.8

@@ -1,0 +1,180 @@
+"""Pictures of every kind come in rightly, go out exactly, and bad ones are refused in a sentence."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+
+import imagecodecs
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+
+from fidele.artwork.convert import bpc_note, convert_artwork, over_white
+from fidele.artwork.open import open_artwork
+from fidele.artwork.png import facts
+from fidele.artwork.save import save_picture
+from fidele.errors import FideleError
+from fidele.icc.spaces import oprgb, sgrey, srgb
+from fidele.icc.transform import Intent
+
+
+def random(shape, kind=np.uint8):
+    return np.random.default_rng(0).integers(0, np.iinfo(kind).max + 1, shape, dtype=kind)
+
+
+@pytest.mark.parametrize("ending", [".tif", ".png"])
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16])
+@pytest.mark.parametrize(("channels", "alpha"), [(3, False), (3, True), (1, False), (1, True)])
+def test_what_is_saved_comes_back_exactly(tmp_path, ending, kind, channels, alpha):
+    pixels = random((40, 50, channels), kind)
+    see_through = random((40, 50), kind) if alpha else None
+    space = oprgb() if channels == 3 else sgrey()
+    path = tmp_path / f"picture{ending}"
+    save_picture(path, pixels, space, 300, see_through)
+    back = open_artwork(path)
+    assert back.pixels.dtype == kind
+    assert np.array_equal(back.pixels, pixels)
+    assert (back.alpha is None) if see_through is None else np.array_equal(back.alpha, see_through)
+    assert back.profile.data == space.data
+    assert back.slip.kind == "stated"
+    assert back.ppi == pytest.approx(300, abs=0.01)
+    # Read by others, too.
+    other = tifffile.imread(path) if ending == ".tif" else imagecodecs.png_decode(path.read_bytes())
+    whole = pixels if see_through is None else np.concatenate([pixels, see_through[..., None]], 2)
+    assert np.array_equal(other.reshape(whole.shape), whole)
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_spaces_are_stated_supposed_or_chosen(tmp_path):
+    pixels = random((10, 12, 3))
+    save_picture(tmp_path / "bare.png", pixels, None)
+    bare = open_artwork(tmp_path / "bare.png")
+    assert bare.slip.kind == "supposed"
+    assert bare.profile.content_id == srgb().content_id
+    chosen = open_artwork(tmp_path / "bare.png", assume=oprgb())
+    assert (chosen.slip.kind, chosen.profile.content_id) == ("chosen", oprgb().content_id)
+    save_picture(tmp_path / "stated.tif", pixels, srgb())
+    assert open_artwork(tmp_path / "stated.tif", assume=oprgb()).slip.kind == "stated"  # the file's word wins
+    data = (tmp_path / "bare.png").read_bytes()
+    mark = struct.pack(">I", 1) + b"sRGB\0" + struct.pack(">I", zlib.crc32(b"sRGB\0"))
+    (tmp_path / "marked.png").write_bytes(data[:33] + mark + data[33:])
+    assert open_artwork(tmp_path / "marked.png").slip.words == "sRGB, stated by the file"
+    # A damaged profile, or one for other channels, is told and left aside.
+    broken = Image.fromarray(pixels)
+    for junk, words in ((b"junk" * 100, "acsp"), (sgrey().data, "not for this picture"), (oprgb().data[:300], "damaged|missing|no transform")):
+        broken.save(tmp_path / "doubt.jpg", icc_profile=junk)
+        found = open_artwork(tmp_path / "doubt.jpg")
+        assert found.slip.kind == "supposed"
+        assert len(found.doubts) == 1
+        assert any(w in found.doubts[0] for w in words.split("|")), found.doubts
+
+
+def test_jpeg_orientation_cmyk_and_resolution(tmp_path):
+    picture = Image.fromarray(np.zeros((20, 30, 3), np.uint8))
+    exif = picture.getexif()
+    exif[0x0112] = 6  # turned by a quarter
+    picture.save(tmp_path / "turned.jpg", dpi=(240, 240), exif=exif)
+    turned = open_artwork(tmp_path / "turned.jpg")
+    assert (turned.width, turned.height, turned.ppi) == (20, 30, 240)
+    Image.new("CMYK", (8, 8), (255, 0, 0, 0)).save(tmp_path / "cyan.jpg", quality=100, icc_profile=None)
+    with pytest.raises(FideleError, match="CMYK and states no profile"):
+        open_artwork(tmp_path / "cyan.jpg")
+
+
+def test_other_tiffs(tmp_path):
+    pixels = random((30, 20, 3), np.uint16)
+    tifffile.imwrite(tmp_path / "planar.tif", np.moveaxis(pixels, -1, 0), photometric="rgb", planarconfig="separate")
+    assert np.array_equal(open_artwork(tmp_path / "planar.tif").pixels, pixels)
+    tifffile.imwrite(tmp_path / "tiles.tif", pixels, photometric="rgb", tile=(16, 16), compression="lzw", resolution=(118.11, 118.11), resolutionunit="CENTIMETER")
+    tiled = open_artwork(tmp_path / "tiles.tif")
+    assert np.array_equal(tiled.pixels, pixels)
+    assert tiled.ppi == pytest.approx(300, abs=0.1)
+    tifffile.imwrite(tmp_path / "white-is-0.tif", pixels[..., 0], photometric="miniswhite")
+    assert np.array_equal(open_artwork(tmp_path / "white-is-0.tif").pixels[..., 0], 65535 - pixels[..., 0])
+    tifffile.imwrite(tmp_path / "float.tif", np.zeros((5, 5, 3), np.float32), photometric="rgb")
+    with pytest.raises(FideleError, match="float32 pixels"):
+        open_artwork(tmp_path / "float.tif")
+    tifffile.imwrite(tmp_path / "five.tif", np.zeros((5, 5, 5), np.uint8), photometric="rgb", planarconfig="contig", extrasamples=[0, 0])
+    with pytest.raises(FideleError, match="5 channels"):
+        open_artwork(tmp_path / "five.tif")
+
+
+def test_bad_pictures_are_refused(tmp_path):
+    good = {}
+    save_picture(tmp_path / "good.png", random((60, 60, 3)), srgb())
+    save_picture(tmp_path / "good.tif", random((60, 60, 3)), srgb())
+    Image.fromarray(random((60, 60, 3))).save(tmp_path / "good.jpg")
+    for name in ("good.png", "good.tif", "good.jpg"):
+        good[name] = (tmp_path / name).read_bytes()
+    rng = np.random.default_rng(0)
+    outcomes = {"opened": 0, "refused": 0}
+    for name, data in good.items():
+        for number in range(60):
+            cut = bytearray(data[: rng.integers(0, len(data))] if number % 2 else data)
+            for _ in range(3):
+                if cut:
+                    cut[rng.integers(0, min(len(cut), 400))] = rng.integers(0, 256)
+            (tmp_path / f"bad{name[4:]}").write_bytes(bytes(cut))
+            try:
+                open_artwork(tmp_path / f"bad{name[4:]}")
+                outcomes["opened"] += 1
+            except FideleError as error:
+                outcomes["refused"] += 1
+                assert "\n" not in str(error)
+                assert f"bad{name[4:]}" in str(error)
+    assert outcomes["refused"] > 60
+    with pytest.raises(FideleError, match="does not exist"):
+        open_artwork(tmp_path / "nothing.png")
+    with pytest.raises(FideleError, match="is not a file"):
+        open_artwork(tmp_path)
+    (tmp_path / "cat.png").write_text("meow")
+    with pytest.raises(FideleError, match="not a PNG, JPEG or TIFF"):
+        open_artwork(tmp_path / "cat.png")
+
+
+def test_a_bomb_is_refused_from_its_header(tmp_path):
+    header = struct.pack(">IIBBBBB", 60_000, 60_000, 8, 2, 0, 0, 0)
+    chunk = struct.pack(">I", 13) + b"IHDR" + header + struct.pack(">I", zlib.crc32(b"IHDR" + header))
+    (tmp_path / "bomb.png").write_bytes(b"\x89PNG\r\n\x1a\n" + chunk + b"\0" * 40)
+    with pytest.raises(FideleError, match="60,000 x 60,000 pixels, more than"):
+        open_artwork(tmp_path / "bomb.png")
+    with pytest.raises(ValueError, match="no PNG header"):
+        facts(b"\x89PNG")
+
+
+def test_conversion_keeps_what_it_should_and_never_happens_twice(tmp_path, printer):
+    alpha = random((20, 30), np.uint16)
+    save_picture(tmp_path / "a.tif", random((20, 30, 3), np.uint16), oprgb(), 240, alpha)
+    picture = open_artwork(tmp_path / "a.tif")
+    done = convert_artwork(picture, printer, Intent.PERCEPTUAL, True)
+    assert done.pixels.dtype == np.uint16
+    assert done.pixels.shape == picture.pixels.shape
+    assert np.array_equal(done.alpha, alpha)
+    assert done.ppi == picture.ppi
+    with pytest.raises(FideleError, match="converted to this profile already"):
+        convert_artwork(done, printer, Intent.PERCEPTUAL, True)
+    with pytest.raises(FideleError, match="cannot serve as an output profile"):
+        convert_artwork(picture, srgb(), Intent.PERCEPTUAL, True)
+    assert bpc_note(printer, Intent.PERCEPTUAL, False) is None
+    assert "absolute" in bpc_note(printer, Intent.ABSOLUTE, True)
+    four = type(printer).parse(printer.data[:8] + b"\x04\x40" + printer.data[10:])
+    assert "version 4" in bpc_note(four, Intent.PERCEPTUAL, False)
+
+
+def test_transparency_is_laid_over_white():
+    pixels = np.array([[[0, 100, 255]]], np.uint8)
+    assert over_white(pixels, np.array([[255]], np.uint8)).tolist() == [[[0, 100, 255]]]
+    assert over_white(pixels, np.array([[0]], np.uint8)).tolist() == [[[255, 255, 255]]]
+    assert over_white(pixels, np.array([[128]], np.uint8)).tolist() == [[[127, 177, 255]]]
+
+
+def test_saving_says_what_it_cannot(tmp_path):
+    with pytest.raises(FideleError, match=r"writes .tif and .png files, not '.gif'"):
+        save_picture(tmp_path / "x.gif", random((2, 2, 3)), None)
+    with pytest.raises(FideleError, match="PNG cannot hold CMYK"):
+        save_picture(tmp_path / "x.png", random((2, 2, 4)), None)
+    (tmp_path / "file").write_text("")
+    with pytest.raises(FideleError, match="cannot be written"):
+        save_picture(tmp_path / "file" / "x.png", random((2, 2, 3)), None)
