@@ -63,7 +63,11 @@ def test_spaces_are_stated_supposed_or_chosen(tmp_path):
     assert open_artwork(tmp_path / "marked.png").slip.words == "sRGB, stated by the file"
     # A damaged profile, or one for other channels, is told and left aside.
     broken = Image.fromarray(pixels)
-    for junk, words in ((b"junk" * 100, "acsp"), (sgrey().data, "not for this picture"), (oprgb().data[:300], "damaged|missing|no transform")):
+    for junk, words in (
+        (b"junk" * 100, "acsp"),
+        (sgrey().data, "not for this picture"),
+        (oprgb().data[:300], "damaged|missing|no transform"),
+    ):
         broken.save(tmp_path / "doubt.jpg", icc_profile=junk)
         found = open_artwork(tmp_path / "doubt.jpg")
         assert found.slip.kind == "supposed"
@@ -87,7 +91,15 @@ def test_other_tiffs(tmp_path):
     pixels = random((30, 20, 3), np.uint16)
     tifffile.imwrite(tmp_path / "planar.tif", np.moveaxis(pixels, -1, 0), photometric="rgb", planarconfig="separate")
     assert np.array_equal(open_artwork(tmp_path / "planar.tif").pixels, pixels)
-    tifffile.imwrite(tmp_path / "tiles.tif", pixels, photometric="rgb", tile=(16, 16), compression="lzw", resolution=(118.11, 118.11), resolutionunit="CENTIMETER")
+    tifffile.imwrite(
+        tmp_path / "tiles.tif",
+        pixels,
+        photometric="rgb",
+        tile=(16, 16),
+        compression="lzw",
+        resolution=(118.11, 118.11),
+        resolutionunit="CENTIMETER",
+    )
     tiled = open_artwork(tmp_path / "tiles.tif")
     assert np.array_equal(tiled.pixels, pixels)
     assert tiled.ppi == pytest.approx(300, abs=0.1)
@@ -96,7 +108,13 @@ def test_other_tiffs(tmp_path):
     tifffile.imwrite(tmp_path / "float.tif", np.zeros((5, 5, 3), np.float32), photometric="rgb")
     with pytest.raises(FideleError, match="float32 pixels"):
         open_artwork(tmp_path / "float.tif")
-    tifffile.imwrite(tmp_path / "five.tif", np.zeros((5, 5, 5), np.uint8), photometric="rgb", planarconfig="contig", extrasamples=[0, 0])
+    tifffile.imwrite(
+        tmp_path / "five.tif",
+        np.zeros((5, 5, 5), np.uint8),
+        photometric="rgb",
+        planarconfig="contig",
+        extrasamples=[0, 0],
+    )
     with pytest.raises(FideleError, match="5 channels"):
         open_artwork(tmp_path / "five.tif")
 

@@ -18,11 +18,18 @@ from fidele.colour.cie import xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.errors import FideleError
-from fidele.icc.transform import Intent, convert
 from fidele.icc.spaces import srgb
+from fidele.icc.transform import Intent, convert
 from fidele.tiles import CancelledError
 
-BARE = {"Polish": "off", "Stock": "Dull heavy", "Passes": 3, "Carriage": "there", "Fit": "as it is", "Blend": "Untouched"}
+BARE = {
+    "Polish": "off",
+    "Stock": "Dull heavy",
+    "Passes": 3,
+    "Carriage": "there",
+    "Fit": "as it is",
+    "Blend": "Untouched",
+}
 
 
 @pytest.fixture
@@ -215,7 +222,9 @@ def test_instruments_see_what_is_there(machine):
     scan = Scanner().scan(piece, run=3)
     assert scan.dtype == np.uint16
     assert np.array_equal(scan, Scanner().scan(piece, run=3))
-    assert not np.array_equal(scan.shape, Scanner().scan(piece, run=4).shape) or not np.array_equal(scan, Scanner().scan(piece, run=4))
+    assert not np.array_equal(scan.shape, Scanner().scan(piece, run=4).shape) or not np.array_equal(
+        scan, Scanner().scan(piece, run=4)
+    )
 
 
 def test_the_queue_converts_for_every_program(tmp_path, profile_path, printer):

@@ -33,7 +33,10 @@ def lie(page: np.ndarray, turn: float, skew: float = 0.0, perspective: float = 0
     moved = (moved - moved.min(axis=0)).astype(np.float32)
     size = np.ceil(moved.max(axis=0)).astype(int)
     return cv2.warpPerspective(
-        page, cv2.getPerspectiveTransform(corners, moved), (int(size[0]), int(size[1])), borderValue=(40000, 40000, 40000)
+        page,
+        cv2.getPerspectiveTransform(corners, moved),
+        (int(size[0]), int(size[1])),
+        borderValue=(40000, 40000, 40000),
     )
 
 
@@ -51,7 +54,9 @@ def error(reading, chart) -> np.ndarray:
     return np.abs((got**2.2 / level) ** (1 / 2.2) - wanted).max(axis=1) * 255
 
 
-@given(turn=st.floats(-180, 180), skew=st.floats(-0.01, 0.01), perspective=st.floats(-0.03, 0.03), fall=st.floats(0, 0.15))
+@given(
+    turn=st.floats(-180, 180), skew=st.floats(-0.01, 0.01), perspective=st.floats(-0.03, 0.03), fall=st.floats(0, 0.15)
+)
 @settings(max_examples=20, deadline=None)
 def test_a_chart_is_read_however_it_lies(page, turn, skew, perspective, fall):
     chart = control_chart()
@@ -71,7 +76,9 @@ def test_dust_is_left_out_and_mirroring_is_told(page):
     dusty = lie(page, 3.0)
     for _ in range(1500):
         x, y = rng.integers(0, dusty.shape[1]), rng.integers(0, dusty.shape[0])
-        cv2.circle(dusty, (int(x), int(y)), int(rng.integers(1, 4)), (0, 0, 0) if rng.random() < 0.5 else (65535,) * 3, -1)
+        cv2.circle(
+            dusty, (int(x), int(y)), int(rng.integers(1, 4)), (0, 0, 0) if rng.random() < 0.5 else (65535,) * 3, -1
+        )
     assert np.percentile(error(read_scan(dusty, chart), chart), 95) < 2.0
     clean, flipped = read_scan(page, chart), read_scan(np.ascontiguousarray(page[:, ::-1]), chart)
     assert flipped.mirrored
@@ -141,7 +148,9 @@ names = st.text(st.characters(whitelist_categories=("Lu", "Nd")), min_size=1, ma
 def test_cgats_goes_out_and_comes_back(ids, words):
     rng = np.random.default_rng(len(ids))
     columns = {f"LAB_{c}": np.round(rng.normal(0, 50, len(ids)), 4) for c in "LAB"}
-    table = Table(tuple(ids), columns, {"DESCRIPTOR": words, "FIDELE_X": "1 2"}, {"SAMPLE_NAME": tuple("grey " * 1 for _ in ids)})
+    table = Table(
+        tuple(ids), columns, {"DESCRIPTOR": words, "FIDELE_X": "1 2"}, {"SAMPLE_NAME": tuple("grey " * 1 for _ in ids)}
+    )
     back = parse(dump(table), "x")
     assert back.ids == table.ids
     assert np.allclose(back.Lab, table.Lab)
@@ -150,9 +159,9 @@ def test_cgats_goes_out_and_comes_back(ids, words):
 
 def test_cgats_of_others_is_read():
     text = (
-        "CGATS.17\r\nORIGINATOR \"Somebody\"\r\n# a comment\r\nNUMBER_OF_FIELDS 4\r\nbegin_data_format\r\n"
+        'CGATS.17\r\nORIGINATOR "Somebody"\r\n# a comment\r\nNUMBER_OF_FIELDS 4\r\nbegin_data_format\r\n'
         "Sample_ID Lab_L LAB_A\tLAB_B\r\nEnd_Data_Format\r\nNUMBER_OF_SETS 2\r\nBEGIN_DATA\r\n"
-        "A1  50,5 -1,25\t3e1\r\n\r\n\"A 2\" 60.0 0 0\r\nEND_DATA\r\n"
+        'A1  50,5 -1,25\t3e1\r\n\r\n"A 2" 60.0 0 0\r\nEND_DATA\r\n'
     )
     table = parse(text, "theirs.txt")
     assert table.ids == ("A1", "A 2")

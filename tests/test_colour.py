@@ -82,7 +82,9 @@ def test_de00_on_a_picture_agrees_with_an_independent_library():
     assert single.dtype == np.float32
     assert np.abs(single - found).max() < 2e-3
     # One against many broadcasts.
-    assert np.allclose(delta_e_2000(one[0, 0], other[0]), delta_e_2000(np.broadcast_to(one[0, 0], other[0].shape), other[0]))
+    assert np.allclose(
+        delta_e_2000(one[0, 0], other[0]), delta_e_2000(np.broadcast_to(one[0, 0], other[0].shape), other[0])
+    )
 
 
 @given(lab_values, lab_values)

@@ -22,8 +22,18 @@ from fidele.icc.solve import solve
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.tables import device_to_pcs_lab, interpolate, pcs_lab_to_device
 from fidele.icc.transform import Intent, convert, from_lab, to_lab
-from fidele.icc.write import LabGrid, OutputTables, assemble, description_tag, device_lut, lab_lut, output_profile
-from fidele.icc.write import localised_tag, text_tag, xyz_tag
+from fidele.icc.write import (
+    LabGrid,
+    OutputTables,
+    assemble,
+    description_tag,
+    device_lut,
+    lab_lut,
+    localised_tag,
+    output_profile,
+    text_tag,
+    xyz_tag,
+)
 from fidele.tiles import CancelledError
 
 CREATED = datetime.datetime(2026, 1, 2, 3, 4, 5)
@@ -111,7 +121,11 @@ def _survive(path: str, count: int, seed: int) -> tuple[int, int]:
 
 
 def test_mutated_profiles_never_crash(profile_path):
-    picks = [p for p in PROFILES if p.stem in ("default_cmyk", "ps_cmyk", "sRGB", "Crayons", "Gray-CIE_L", "SwappedRedAndGreen")]
+    picks = [
+        p
+        for p in PROFILES
+        if p.stem in ("default_cmyk", "ps_cmyk", "sRGB", "Crayons", "Gray-CIE_L", "SwappedRedAndGreen")
+    ]
     work = [(str(p), 120, n) for n, p in enumerate([*picks, profile_path])]
     # In child processes: a crash inside the C library would be seen as a broken pool.
     with multiprocessing.get_context("spawn").Pool(2) as pool:
@@ -140,7 +154,14 @@ def test_descriptions_in_every_form():
         (localised_tag("Möwe 120 g"), "Möwe 120 g"),
         (text_tag("plain"), "plain"),
         (b"desc\0\0\0\0" + struct.pack(">III", 0, 0, 5) + "Möwe\0".encode("utf-16-be"), "Möwe"),
-        (b"mluc\0\0\0\0" + struct.pack(">II", 1, 12) + b"deDE" + struct.pack(">II", 8, 28) + "Möwe".encode("utf-16-be"), "Möwe"),
+        (
+            b"mluc\0\0\0\0"
+            + struct.pack(">II", 1, 12)
+            + b"deDE"
+            + struct.pack(">II", 8, 28)
+            + "Möwe".encode("utf-16-be"),
+            "Möwe",
+        ),
     ):
         profile = Profile.parse(assemble(body | {"desc": tag}, "prtr", "RGB ", "Lab ", CREATED))
         assert describe(profile).description == wanted
@@ -175,7 +196,9 @@ def test_working_spaces_follow_their_standards():
         assert delta_e_2000(xyz_to_lab(XYZ), device_to_pcs_lab(profile, rgb)).max() < 0.12
     assert np.allclose(device_to_pcs_lab(srgb(), np.ones(3)), [100, 0, 0], atol=0.02)
     grey = np.linspace(0, 1, 9)[:, None]
-    assert np.allclose(device_to_pcs_lab(sgrey(), grey)[:, 0], device_to_pcs_lab(srgb(), np.repeat(grey, 3, 1))[:, 0], atol=0.02)
+    assert np.allclose(
+        device_to_pcs_lab(sgrey(), grey)[:, 0], device_to_pcs_lab(srgb(), np.repeat(grey, 3, 1))[:, 0], atol=0.02
+    )
 
 
 def reference(pixels: np.ndarray, source: Profile, target: Profile, intent: Intent, bpc: bool) -> np.ndarray:
@@ -238,7 +261,11 @@ def test_round_trips_of_the_profile_that_we_write(printer):
     rng = np.random.default_rng(4)
     device = rng.random((20_000, 3)).astype(np.float32)
     grey = np.repeat(np.linspace(0, 1, 200, dtype=np.float32)[:, None], 3, axis=1)
-    for intent, mean, p95 in ((Intent.RELATIVE, 0.3, 1.0), (Intent.PERCEPTUAL, 0.3, 1.0), (Intent.SATURATION, 0.3, 1.0)):
+    for intent, mean, p95 in (
+        (Intent.RELATIVE, 0.3, 1.0),
+        (Intent.PERCEPTUAL, 0.3, 1.0),
+        (Intent.SATURATION, 0.3, 1.0),
+    ):
         Lab = to_lab(device, printer, intent)
         off = delta_e_2000(Lab, to_lab(from_lab(Lab, printer, intent), printer, intent))
         assert off.mean() <= mean, intent

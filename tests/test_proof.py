@@ -20,12 +20,16 @@ def lcms(values, source, target, spaces, intent, bpc=False):
     """LittleCMS in double precision, called directly."""
     flags = imagecodecs.CMS.FLAGS.NOOPTIMIZE | (imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION if bpc else 0)
     flat = np.ascontiguousarray(values, np.float64).reshape(1, -1, 3)
-    done = imagecodecs.cms_transform(flat, source, target, colorspace=spaces[0], outcolorspace=spaces[1], intent=intent.code, flags=flags)
+    done = imagecodecs.cms_transform(
+        flat, source, target, colorspace=spaces[0], outcolorspace=spaces[1], intent=intent.code, flags=flags
+    )
     return done.reshape(values.shape)
 
 
 @pytest.mark.parametrize("paper_white", [False, True])
-@pytest.mark.parametrize(("intent", "bpc"), [(Intent.PERCEPTUAL, True), (Intent.RELATIVE, True), (Intent.RELATIVE, False)])
+@pytest.mark.parametrize(
+    ("intent", "bpc"), [(Intent.PERCEPTUAL, True), (Intent.RELATIVE, True), (Intent.RELATIVE, False)]
+)
 def test_proof_agrees_with_a_direct_chain(printer, photo, intent, bpc, paper_white):
     pixels = photo[::3, ::3]
     lab = imagecodecs.cms_profile("lab2")
@@ -107,7 +111,9 @@ def test_large_pictures_are_sampled_and_16_bit_is_understood(printer, photo):
     wide = losses(photo, oprgb(), printer, ProofSettings())
     assert wide.out_of_gamut > small.out_of_gamut  # the same numbers mean more there
     ways = [ProofSettings(i) for i in Intent]
-    assert [f.lost for f in losses_of_each(photo, srgb(), printer, ways)] == [losses(photo, srgb(), printer, w).lost for w in ways]
+    assert [f.lost for f in losses_of_each(photo, srgb(), printer, ways)] == [
+        losses(photo, srgb(), printer, w).lost for w in ways
+    ]
 
 
 @pytest.mark.parametrize(

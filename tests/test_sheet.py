@@ -27,9 +27,12 @@ def page_of(artwork, placing, mirror=False, printer=None):
 
 
 @given(
-    x=st.floats(5, 100), y=st.floats(5, 150), width=st.floats(20, 90), shape=st.sampled_from([(200, 300), (331, 173), (64, 64)]),
+    x=st.floats(5, 100),
+    y=st.floats(5, 150),
+    width=st.floats(20, 90),
+    shape=st.sampled_from([(200, 300), (331, 173), (64, 64)]),
     mirror=st.booleans(),
-)  # fmt: skip
+)
 @settings(max_examples=25, deadline=None)
 def test_every_picture_lands_where_it_was_put(x, y, width, shape, mirror):
     """Within half a printer's pixel, at its true size."""
@@ -85,7 +88,9 @@ def test_what_reaches_beyond_the_sheet_is_cut_and_told():
 def test_grey_and_alpha_are_laid_on_the_page(printer):
     grey = np.full((30, 30, 1), 128, np.uint8)
     assert page_of(picture(grey, sgrey()), Placing(10, 10, 20, 20), printer=printer).shape == (3508, 2480, 3)
-    clear = Artwork(Path("x"), np.zeros((30, 30, 3), np.uint8), np.zeros((30, 30), np.uint8), srgb(), SourceSlip("stated", ""), None)
+    clear = Artwork(
+        Path("x"), np.zeros((30, 30, 3), np.uint8), np.zeros((30, 30), np.uint8), srgb(), SourceSlip("stated", ""), None
+    )
     assert (page_of(clear, Placing(10, 10, 20, 20), printer=printer) == 65535).all()
 
 

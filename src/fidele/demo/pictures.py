@@ -86,11 +86,16 @@ def parade(width: int = 1400, height: int = 1000) -> Floats:
     for _ in range(46):
         cx, cy = rng.uniform(0, width / height), rng.beta(2.2, 2.0)
         radius = rng.uniform(0.02, 0.065) * (0.4 + cy)
-        colour = np.broadcast_to(colours[rng.integers(0, 4)], image.shape)
-        away = np.hypot(x - cx, (y - cy) * 0.82)
-        image = _mix(image, colour, 0.55 * np.exp(-np.maximum(away - radius, 0) / (radius * 1.1)))
-        body = _mix(colour, np.ones_like(image), 0.35 * np.exp(-((away / radius) ** 2) * 2))
-        image = _mix(image, body, _inside(away - radius, height))
+        colour = colours[rng.integers(0, 4)]
+        # Beyond nine radii a glow is below a hundredth of a code value.
+        left, right = (int(np.clip(v * height, 0, width)) for v in (cx - 9 * radius, cx + 9 * radius))
+        top, bottom = (int(np.clip(v * height, 0, height)) for v in (cy - 11 * radius, cy + 11 * radius))
+        part = np.s_[top:bottom, left:right]
+        away = np.hypot(x[part] - cx, (y[part] - cy) * 0.82)
+        glow = np.broadcast_to(colour, image[part].shape)
+        seen = _mix(image[part], glow, 0.55 * np.exp(-np.maximum(away - radius, 0) / (radius * 1.1)))
+        body = _mix(glow, np.ones_like(seen), 0.35 * np.exp(-((away / radius) ** 2) * 2))
+        image[part] = _mix(seen, body, _inside(away - radius, height))
     return np.clip(image, 0, 1)
 
 

@@ -1,0 +1,242 @@
+"""The command line as a person types it: exit codes, one sentence on errors, JSON that parses."""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import tifffile
+
+from fidele.artwork.open import open_artwork
+from fidele.artwork.save import save_picture
+from fidele.chart.cgats import read
+from fidele.icc.spaces import oprgb, srgb
+from fidele.icc.transform import Intent, convert
+from fidele.proof.soft import ProofSettings, soft_proof
+
+FIDELE = Path(sys.executable).parent / "fidele"
+
+
+def fidele(*arguments, **options) -> subprocess.CompletedProcess:
+    return subprocess.run(
+        [FIDELE, *map(str, arguments)], capture_output=True, text=True, check=False, timeout=120, **options
+    )
+
+
+def refused(*arguments, words: str, **options) -> None:
+    done = fidele(*arguments, **options)
+    assert done.returncode == 2, done
+    assert done.stdout == ""
+    assert done.stderr.startswith("fidele: ")
+    assert done.stderr.count("\n") == 1
+    assert "Traceback" not in done.stderr
+    assert words in done.stderr
+
+
+@pytest.fixture
+def artwork(tmp_path):
+    pixels = np.random.default_rng(0).integers(0, 65536, (60, 80, 3), dtype=np.uint16)
+    save_picture(tmp_path / "art.tif", pixels, oprgb(), 240)
+    save_picture(tmp_path / "bare.png", (pixels >> 8).astype(np.uint8), None, 300)
+    return tmp_path / "art.tif"
+
+
+def test_every_command_has_a_line_of_help():
+    for command in (
+        [],
+        ["profile"],
+        ["profile", "inspect"],
+        ["convert"],
+        ["proof"],
+        ["chart", "make"],
+        ["chart", "read"],
+        ["check"],
+        ["demo"],
+    ):
+        done = fidele(*command, "--help")
+        assert done.returncode == 0
+        assert len(done.stdout.splitlines()[2].strip()) > 10
+
+
+def test_inspect(profile_path):
+    done = fidele("profile", "inspect", profile_path, "--json")
+    assert done.returncode == 0
+    what = json.loads(done.stdout)
+    assert {
+        "description",
+        "version",
+        "device_class",
+        "colour_space",
+        "pcs",
+        "intents",
+        "size",
+        "usable_as_output",
+        "problems",
+    } <= what.keys()
+    assert what["usable_as_output"] is True
+    assert what["intents"] == ["perceptual", "relative", "saturation", "absolute"]
+    assert what["size"] == profile_path.stat().st_size
+    assert "can serve as an output profile" in fidele("profile", "inspect", profile_path).stdout
+
+
+def test_inspect_tells_what_is_wrong(tmp_path, profile_path):
+    data = bytearray(profile_path.read_bytes())
+    data[12:16] = b"mntr"
+    (tmp_path / "display.icc").write_bytes(data)
+    assert (
+        json.loads(fidele("profile", "inspect", tmp_path / "display.icc", "--json").stdout)["usable_as_output"] is False
+    )
+    (tmp_path / "cut.icc").write_bytes(data[: len(data) // 2])
+    cut = json.loads(fidele("profile", "inspect", tmp_path / "cut.icc", "--json").stdout)
+    assert all({"code", "weight", "message"} == p.keys() for p in cut["problems"])
+    assert any("outside the file" in p["message"] for p in cut["problems"])
+    refused("profile", "inspect", tmp_path / "none.icc", words="does not exist")
+    refused("profile", "inspect", tmp_path, words="is not a file")
+    refused("profile", "inspect", __file__, words="not an ICC profile")
+
+
+def test_convert(tmp_path, artwork, profile_path, printer):
+    done = fidele("convert", artwork, "--to", profile_path, "--out", tmp_path / "out.tif")
+    assert done.returncode == 0, done.stderr
+    out = open_artwork(tmp_path / "out.tif")
+    source = tifffile.imread(artwork)
+    assert np.array_equal(out.pixels, convert(source, oprgb(), printer, Intent.PERCEPTUAL, True))
+    assert (out.profile.data, out.ppi, out.bits) == (printer.data, pytest.approx(240), 16)
+    # A picture that states nothing is taken for what is assumed; one that does is not.
+    arguments = ("--to", profile_path, "--intent", "relative", "--no-bpc", "--assume")
+    space = tmp_path / "opRGB.icc"
+    space.write_bytes(oprgb().data)
+    assert fidele("convert", tmp_path / "bare.png", *arguments, space, "--out", tmp_path / "o.png").returncode == 0
+    bare = open_artwork(tmp_path / "bare.png").pixels
+    assert np.array_equal(
+        open_artwork(tmp_path / "o.png").pixels, convert(bare, oprgb(), printer, Intent.RELATIVE, False)
+    )
+    assert b"iCCP" in (tmp_path / "o.png").read_bytes()[:100]
+    four = bytearray(printer.data)
+    four[8:10] = b"\x04\x40"
+    (tmp_path / "v4.icc").write_bytes(four)
+    said = fidele("convert", artwork, "--to", tmp_path / "v4.icc", "--no-bpc", "--out", tmp_path / "v4.tif").stderr
+    assert "compensation stays on" in said
+    assert fidele("convert", artwork, "--to", profile_path, "--no-bpc", "--out", tmp_path / "v2.tif").stderr == ""
+
+
+def test_convert_refuses(tmp_path, artwork, profile_path):
+    out = tmp_path / "out.tif"
+    before = artwork.read_bytes()
+    refused("convert", artwork, "--to", profile_path, "--out", artwork, words="never changed")
+    refused("convert", artwork, "--to", profile_path, "--out", tmp_path / "x.gif", words="writes .tif and .png")
+    refused("convert", artwork, "--to", artwork, "--out", out, words="not an ICC profile")
+    refused("convert", profile_path, "--to", profile_path, "--out", out, words="not a PNG, JPEG or TIFF")
+    refused("convert", artwork, "--to", profile_path, "--out", out, "--intent", "vivid", words="vivid")
+    refused("convert", artwork, "--out", out, words="Missing option '--to'")
+    (tmp_path / "srgb.icc").write_bytes(srgb().data)
+    refused("convert", artwork, "--to", tmp_path / "srgb.icc", "--out", out, words="cannot serve as an output profile")
+    (tmp_path / "cut.tif").write_bytes(before[:3000])
+    refused("convert", tmp_path / "cut.tif", "--to", profile_path, "--out", out, words="cut.tif is damaged")
+    assert not out.exists()
+    assert artwork.read_bytes() == before
+
+
+def test_a_full_disk_leaves_nothing_half(tmp_path, artwork, profile_path):
+    def full() -> None:
+        import signal
+
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (2000, 2000))
+
+    before = sorted(p.name for p in tmp_path.iterdir())
+    refused(
+        "convert",
+        artwork,
+        "--to",
+        profile_path,
+        "--out",
+        tmp_path / "o.tif",
+        words="cannot be written",
+        preexec_fn=full,
+        env=os.environ | {"NUMBA_CACHE_DIR": "/dev/null/x"},
+    )
+    assert sorted(p.name for p in tmp_path.iterdir()) == before
+
+
+def test_proof(tmp_path, artwork, profile_path, printer):
+    done = fidele(
+        "proof", artwork, "--to", profile_path, "--out", tmp_path / "p.png", "--intent", "relative", "--paper-white"
+    )
+    assert done.returncode == 0, done.stderr
+    assert "is lost" in done.stdout
+    shown = open_artwork(tmp_path / "p.png")
+    wanted = soft_proof(
+        tifffile.imread(artwork), oprgb(), printer, ProofSettings(Intent.RELATIVE, True, paper_white=True)
+    )
+    assert np.abs(shown.pixels.astype(int) - wanted).max() <= 1
+    assert shown.slip.words.startswith("sRGB")
+    refused("proof", artwork, "--to", profile_path, "--out", tmp_path / "p.tif", words="written as .png")
+
+
+def test_chart_make_read_and_check(tmp_path, demo):
+    assert fidele("chart", "make", "control", "--out", tmp_path).returncode == 0
+    drawn = open_artwork(tmp_path / "control.tif")
+    assert (drawn.pixels.shape, drawn.ppi, drawn.bits) == ((3508, 2480, 3), pytest.approx(300), 16)
+    # The drawn page itself, read as if it were a scan: its values are what the definition says.
+    arguments = (
+        "chart",
+        "read",
+        tmp_path / "control.tif",
+        "--chart",
+        tmp_path / "control.txt",
+        "--out",
+        tmp_path / "m.txt",
+    )
+    done = fidele(*arguments, "--json")
+    assert done.returncode == 0, done.stderr
+    what = json.loads(done.stdout)
+    assert (what["patches"], what["mirrored"], what["page"]) == (144, False, 1)
+    defined, measured = read(tmp_path / "control.txt"), read(tmp_path / "m.txt")
+    assert np.abs(defined.RGB - measured.RGB).max() < 0.6
+    assert measured.keywords["FIDELE_SCANNER_PROFILE"].startswith("sRGB")
+    scanner = demo.data / "scanner" / "scanner.icc"
+    assert fidele(*arguments, "--scanner-profile", scanner).returncode == 0
+    same = fidele("check", tmp_path / "m.txt", tmp_path / "m.txt", "--json")
+    assert same.returncode == 0
+    assert json.loads(same.stdout)["max_de00"] == 0
+    assert {"patches", "mean_de00", "median_de00", "p95_de00", "max_de00", "verdict"} <= json.loads(same.stdout).keys()
+    text = (tmp_path / "m.txt").read_text()
+    moved = text.replace("FIDELE_CHART", "FIDELE_COPY")
+    head, body = moved.split("BEGIN_DATA\n")
+    rows = [r.split("\t") for r in body.splitlines() if "\t" in r]
+    for cells in rows:
+        cells[4] = f"{float(cells[4]) + 9:.4f}"
+    (tmp_path / "off.txt").write_text(head + "BEGIN_DATA\n" + "\n".join("\t".join(r) for r in rows) + "\nEND_DATA\n")
+    failed = fidele("check", tmp_path / "m.txt", tmp_path / "off.txt")
+    assert failed.returncode == 1
+    assert failed.stdout.startswith("fail: 144 patches")
+    refused("chart", "make", "nothing", "--out", tmp_path, words="no chart 'nothing'; there is control, target")
+    refused(
+        "chart",
+        "read",
+        tmp_path / "m.txt",
+        "--chart",
+        tmp_path / "control.txt",
+        "--out",
+        tmp_path / "z.txt",
+        words="not a PNG",
+    )
+    refused(
+        "chart",
+        "read",
+        tmp_path / "control.tif",
+        "--chart",
+        tmp_path / "m.txt",
+        "--out",
+        tmp_path / "z.txt",
+        words="not a chart definition",
+    )
+    refused("check", tmp_path / "m.txt", tmp_path / "control.txt", words="no column LAB_L")
+    refused("frobnicate", words="No such command")

@@ -1,0 +1,206 @@
+"""The session without a window: what a person can do, undone and done again, and what holds a print."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+
+from fidele.artwork.save import save_picture
+from fidele.demo.prepare import SUPPLIER_ZIP
+from fidele.errors import FideleError
+from fidele.icc.spaces import srgb
+from fidele.icc.transform import Intent
+from fidele.route.layers import Evidence
+from fidele.session.model import Session
+from fidele.session.places import Places
+from fidele.session.predict import RouteFacts, predict
+from fidele.session.runs import prepare_page, probe_correction
+from fidele.sheet.placing import Placing
+
+
+def codes(session, weight=None):
+    return {f.code for f in session.findings if weight in (None, f.weight)}
+
+
+def test_an_empty_workshop_says_what_to_do(tmp_path):
+    session = Session(Places.under(tmp_path))
+    assert session.card is None
+    assert session.chain is None
+    assert session.findings == ()
+    with pytest.raises(FideleError, match="no artwork yet"):
+        session.job()
+    with pytest.raises(FideleError, match="no printing condition yet"):
+        session.act("driver-pass")
+    with pytest.raises(FideleError, match="no profile yet: characterise it"):
+        session.scanner.profile()
+
+
+def test_the_demo_opens_with_its_fault_and_the_button_mends_it(places):
+    session = Session(places)
+    assert session.chain.knots == ("Fidele", "driver")
+    assert "two-conversions" in codes(session, "stop")
+    told = []
+    session.listen(told.append)
+    (finding,) = [f for f in session.findings if f.code == "two-conversions"]
+    session.act(finding.action)
+    assert session.chain.knots == ("Fidele",)
+    assert "route" in told
+    assert "not-known" in codes(session)
+    session.act(next(f.action for f in session.findings if f.code == "not-known"))
+    assert session.findings == ()
+    assert session.chain.layer("panel").evidence is Evidence.BY_HAND
+    # Confirmed once, it is still confirmed when the workshop is opened again.
+    assert "not-known" not in codes(Session(places))
+
+
+def test_each_step_can_be_undone_and_done_again(session, places):
+    start = session.device.settings()
+    session.choose_setting("Stock", "Everyday")
+    assert session.device.settings()["Blend"] == "Velm natural"  # the driver's quirk
+    assert "wrong-stand-in" in codes(session, "stop")
+    session.undo()
+    assert session.device.settings() == start
+    session.redo()
+    assert session.device.settings()["Stock"] == "Everyday"
+    session.undo()
+    session.change_card("The intent is saturation", intent=Intent.SATURATION)
+    session.open_artwork(places.data / "artwork" / "signal-flags.png")
+    before = session.placing
+    session.place(Placing(10, 10, 60, 33.75))
+    session.undo()
+    assert session.placing == before
+    session.undo()
+    assert session.card.intent is Intent.PERCEPTUAL
+    assert Session(places).card.intent is Intent.PERCEPTUAL  # on disk, too
+    session.act("set:sliders")
+    profile = session.card.profile
+    session.remove_profile(profile)
+    assert session.profile is None
+    assert "profile-missing" in codes(session, "stop")
+    session.undo()
+    assert session.profile is not None
+    for _ in range(20):
+        session.undo()
+    assert session.said == "There is nothing to undo."
+
+
+def test_a_zip_is_usable_at_once(tmp_path, demo):
+    session = Session(Places.under(tmp_path / "new"))
+    told = []
+    session.listen(told.append)
+    (result,) = session.install(demo.data / "from the supplier" / SUPPLIER_ZIP)
+    assert result.status == "installed"
+    assert "shelf" in told
+    assert session.said == "“Velm Wren, Fen 100, ceramic tile” is on the shelf, ready to use."
+    session.install(demo.data / "from the supplier" / SUPPLIER_ZIP)
+    assert "already" in session.said
+
+
+def test_only_an_output_profile_can_convert(session, tmp_path):
+    (tmp_path / "screen.icc").write_bytes(srgb().data)
+    session.install(tmp_path / "screen.icc")
+    with pytest.raises(FideleError, match="cannot convert for a printer: it is a profile of class display"):
+        session.use_profile(srgb().content_id)
+    assert session.profile is not None
+
+
+def test_findings_of_artwork_and_sheet(session, tmp_path, printer):
+    pixels = np.full((400, 400, 3), 128, np.uint8)
+    save_picture(tmp_path / "bare.png", pixels, None, 300, np.full((400, 400), 200, np.uint8))
+    session.open_artwork(tmp_path / "bare.png")
+    assert {"space-supposed", "transparent"} <= codes(session)
+    session.choose_space("opRGB")
+    assert "space-supposed" not in codes(session)
+    assert session.artwork.slip.words == "opRGB, chosen by you"
+    session.place(Placing(10, 10, 190, 190))
+    assert "low-resolution" in codes(session, "caution")
+    session.place(Placing(150, 10, 60, 60))
+    assert "crosses-margin" in codes(session, "stop")
+    session.act("fit-sheet")
+    assert "crosses-margin" not in codes(session)
+    save_picture(tmp_path / "done.png", pixels, printer, 300)
+    session.open_artwork(tmp_path / "done.png")
+    assert "already-converted" in codes(session, "stop")
+    with pytest.raises(FideleError, match="Held: this picture is converted already"):
+        session.print_job(session.job())
+
+
+def test_owner_follows_through(session):
+    session.choose_owner("driver")
+    assert session.chain.knots == ("driver",)
+    assert session.device.settings()["Blend"] == "Velm natural"
+    session.choose_owner("fidele")
+    assert session.chain.knots == ("Fidele",)
+    session.change_card("Nothing mirrors", mirror_by="nobody")
+    assert "not-mirrored" in codes(session, "stop")
+    session.act("mirror-on")
+    assert codes(session, "stop") == set()
+
+
+def test_a_held_print_goes_on_only_with_a_reason(session, places):
+    session.open_artwork(places.data / "artwork" / "signal-flags.png")
+    session.choose_setting("Blend", "Velm bright")
+    job = session.job()
+    with pytest.raises(FideleError, match="Held: two conversions"):
+        session.print_job(job)
+    run = session.print_job(job, overridden="to show the customer")
+    assert run.receipt["Blend"] == "Velm bright"
+    assert session.logbook.runs()[0].title == "signal-flags.png"
+    with pytest.raises(FideleError, match="has not been pressed yet"):
+        session.scan_run(run)
+    with pytest.raises(FideleError, match="no chart"):
+        session.check_run(run, np.zeros((10, 10, 3), np.uint16))
+
+
+def test_a_driver_that_cannot_be_read_is_not_known(session, places):
+    path = next(places.bench.glob("wren-*.json"))
+    path.write_text("{ damaged")
+    session.refresh()
+    assert session.chain.layer("driver").converts is None
+    assert "driver" in session.chain.unknown
+    assert "damaged; reset the driver" in session.said
+
+
+@pytest.mark.parametrize("blend", ["Untouched", "Velm natural", "Velm bright"])
+def test_predicted_prints_agree_with_real_ones(session, places, blend):
+    """The wrong-route picture beside what the bench really prints by that route, pressed and measured."""
+    session.open_chart("control")
+    session.choose_setting("Blend", blend)
+    chart = session.chart
+    from fidele.session.runs import probe
+
+    driver = probe(session.device, session.read_at)
+    facts = RouteFacts(True, False, None if driver.passes else driver, session.card.intent, session.card.bpc)
+    patches = chart.rgb[None].astype(np.float32)
+    now, right, bare = predict(patches, srgb(), session.profile, facts)
+    run = session.press_run(session.print_job(session.job(), overridden="test"))
+    from fidele.colour.cie import D50, xyz_to_lab
+    from fidele.colour.difference import delta_e_2000
+    from fidele.colour.spectra import spectra_to_xyz
+
+    XYZ = spectra_to_xyz(session.workshop.measure(run.piece, chart.centres(0)))
+    measured = xyz_to_lab(XYZ / session.profile.xyz("wtpt") * D50)
+    assert delta_e_2000(measured, now.Lab[0]).mean() < 1.0
+    assert right.mean_de00 == 0
+    assert bare.mean_de00 > 4
+    assert (now.mean_de00 < 0.01) == (blend == "Untouched")
+
+
+def test_the_page_that_is_sent_is_the_same_each_time(session, places):
+    session.open_artwork(places.data / "artwork" / "lantern-parade-16bit.tif")
+    job = session.job()
+    page = prepare_page(job, session.device)
+    assert page.dtype == np.uint8
+    assert np.array_equal(page, prepare_page(job, session.device))
+    correction = probe_correction(session.device, session.read_at)
+    assert not correction.passes
+    assert session.device.settings()["Blend"] == "Untouched"  # asking changed nothing
+
+
+def test_the_card_on_disk_is_readable(places):
+    (path,) = places.cards.glob("*.json")
+    stored = json.loads(path.read_text())
+    assert stored["owner"] == "fidele"
+    assert stored["driver"]["stand_in"] == "Dull heavy"
