@@ -108,7 +108,7 @@ def test_what_is_no_chart_is_refused(page, photo):
         read_scan(page, target_chart())
     with pytest.raises(FideleError, match="not a colour picture"):
         read_scan(page[..., 0], chart)
-    with pytest.raises(FideleError, match="3 are needed|outside the scan|too small"):
+    with pytest.raises(FideleError, match=r"3 are needed|outside the scan|too small"):
         read_scan(page[:, : page.shape[1] * 2 // 3], chart)
 
 
@@ -169,7 +169,10 @@ def test_cgats_of_others_is_read():
     assert table.keywords["ORIGINATOR"] == "Somebody"
 
 
-GOOD = "CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\nNUMBER_OF_SETS 1\nBEGIN_DATA\nA1 1 2 3\nEND_DATA\n"
+GOOD = (
+    "CGATS.17\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\n"
+    "NUMBER_OF_SETS 1\nBEGIN_DATA\nA1 1 2 3\nEND_DATA\n"
+)
 
 
 @pytest.mark.parametrize(

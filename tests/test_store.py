@@ -157,7 +157,8 @@ def test_writing_leaves_the_old_file_or_the_new_one(tmp_path):
         resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))
 
     code = (
-        "import signal, sys; from pathlib import Path; from fidele.files import write_bytes; from fidele.errors import FideleError\n"
+        "import signal, sys; from pathlib import Path\n"
+        "from fidele.files import write_bytes; from fidele.errors import FideleError\n"
         "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
         f"try: write_bytes(Path({str(target)!r}), b'x' * 100_000)\n"
         "except FideleError as error: sys.exit(str(error))"

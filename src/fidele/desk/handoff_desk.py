@@ -8,13 +8,23 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fidele.desk.desk import Desk, clock
 from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
+from fidele.output.device import Choice
 from fidele.proof.soft import show
 from fidele.route.layers import Evidence, SettingRow
 from fidele.session.model import Session
@@ -103,7 +113,7 @@ class SettingLine(QFrame):
 
 
 #: Which of the driver's controls stand behind a row of the table.
-def _controls_of(row: SettingRow, choices: dict[str, Any]) -> list[str]:
+def _controls_of(row: SettingRow, choices: dict[str, Choice]) -> list[str]:
     return [
         name
         for name, choice in choices.items()
@@ -167,6 +177,8 @@ class HandoffDesk(Desk):
         for outcome in self.outcomes:
             outcomes.addWidget(outcome)
         self.box.addLayout(outcomes, 1)
+        self._read_back = label("")
+        self._table_for: tuple[Any, ...] = ()
         self._shown_for: tuple[Any, ...] = ()
         self._predictions: list[Prediction] = []
 
@@ -174,36 +186,54 @@ class HandoffDesk(Desk):
         """Show the route as it was read back."""
         session = self.session
         card = session.card
-        clear(self.table)
         for outcome in self.outcomes:
             outcome.theme = self.theme
         if card is None:
+            clear(self.table)
+            self._table_for = ()
             self.title.setText("There is no printing condition yet")
             return
         self.title.setText(f"The card, and the {card.printer_name} as it is set")
         self.owner.setCurrentIndex(0 if card.owner == "fidele" else 1)
-        compact = self.height() < 600
+        choices = session.device.choices() if session.rows else ()
+        key = (session.rows, choices, self.height() < 600)
+        if key != self._table_for:
+            self._table_for = key
+            self._fill_table({choice.name: choice for choice in choices})
+        self._read_back.setText(f"read back {clock(session.read_at)}")
+        self._want_predictions()
+
+    def _fill_table(self, choices: dict[str, Choice]) -> None:
+        """Make the table anew; where a person stood in it, they stand again."""
+        here = QApplication.focusWidget()
+        stood = here.accessibleName() if here is not None and self.isAncestorOf(here) else ""
+        clear(self.table)
         head = QFrame()
         grid = QGridLayout(head)
         grid.setContentsMargins(8, 4, 8, 0)
         grid.setHorizontalSpacing(8)
-        titles = ("", "the card says", f"read back {clock(session.read_at)}", "in this driver")
-        for column, (stretch, text) in enumerate(zip((0, 48, 38, 68), titles, strict=True)):
+        self._read_back = label("", 8.5, bold=True, dim=True)
+        titles = (
+            label(""),
+            label("the card says", 8.5, True, True),
+            self._read_back,
+            label("in this driver", 8.5, True, True),
+        )
+        for column, (title, stretch) in enumerate(zip(titles, (0, 48, 38, 68), strict=True)):
             grid.setColumnStretch(column, stretch)
-            made = label(text, 8.5, bold=True, dim=True)
-            made.setSizePolicy(
-                QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred
-            )
-            grid.addWidget(made, 0, column)
+            across = QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred
+            title.setSizePolicy(across, QSizePolicy.Policy.Preferred)
+            grid.addWidget(title, 0, column)
         grid.setColumnMinimumWidth(0, 92)
         self.table.addWidget(head)
-        choices = {choice.name: choice for choice in session.device.choices()} if session.rows else {}
-        for row in session.rows:
+        for row in self.session.rows:
             controls = [self._control(choices[name]) for name in _controls_of(row, choices)] if row.settable else []
-            self.table.addWidget(SettingLine(row, controls, compact))
-        self._want_predictions()
+            self.table.addWidget(SettingLine(row, controls, compact=self.height() < 600))
+            for control in controls:
+                if stood and control.accessibleName() == stood:
+                    control.setFocus()
 
-    def _control(self, choice: Any) -> QWidget:
+    def _control(self, choice: Choice) -> QWidget:
         """Return a list of what the driver offers for one control, in its own words."""
         made = QComboBox()
         made.setFont(font(8.5))

@@ -92,14 +92,18 @@ class ProofDesk(Desk):
         self.sent.released.connect(lambda: self._hold(False))
         row.addWidget(self.sent)
         row.addStretch()
+        checks = QHBoxLayout()
+        checks.setSpacing(10)
         self.bpc = self._check(
             "Black point compensation", "Scale so that the picture's black becomes the piece's black", self._bpc
         )
-        row.addWidget(self.bpc)
+        checks.addWidget(self.bpc)
         self.paper = self._check(
             "The piece's own white", "Show the white of the piece instead of the screen's", self._paper
         )
-        row.addWidget(self.paper)
+        checks.addWidget(self.paper)
+        checks.addStretch()
+        under.addLayout(checks)
         under.addLayout(row)
         self.box.addLayout(under)
         self._held = False

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QTransform
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QHBoxLayout, QSizePolicy, QWidget
 
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, heading, label
@@ -162,35 +162,41 @@ class SheetDesk(Desk):
         self.view = SheetView()
         self.view.moved.connect(lambda placing: self.session.place(placing, "Move the picture"))
         self.box.addWidget(self.view, 1)
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
         self.fields: dict[str, QDoubleSpinBox] = {}
-        for name, tip in (
-            ("width", "Printed width"),
-            ("height", "Printed height"),
-            ("x", "From the left edge"),
-            ("y", "From the upper edge"),
+        for index, (name, tip) in enumerate(
+            (
+                ("width", "Printed width"),
+                ("height", "Printed height"),
+                ("x", "From the left edge"),
+                ("y", "From the upper edge"),
+            )
         ):
-            row.addWidget(label(name, 9.0, dim=True))
-            field = QDoubleSpinBox()
-            field.setFont(font(9))
-            field.setRange(1 if name in ("width", "height") else -1000, 5000)
-            field.setDecimals(1)
-            field.setSuffix(" mm")
-            field.setToolTip(tip)
-            field.setAccessibleName(tip)
-            field.setKeyboardTracking(False)
-            field.setFixedWidth(86)
-            field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
-            self.fields[name] = field
-            row.addWidget(field)
-        row.addStretch()
+            grid.addWidget(label(name, 9.0, dim=True), index // 2, index % 2 * 2)
+            self.fields[name] = self._field(name, tip)
+            grid.addWidget(self.fields[name], index // 2, index % 2 * 2 + 1)
+        grid.setColumnStretch(4, 1)
         self.own = button("Own size", self._own, "The size that the file's own resolution gives")
         self.largest = button("Largest that fits", self._fit, "As large as the printable area allows")
-        row.addWidget(self.own)
-        row.addWidget(self.largest)
-        self.box.addLayout(row)
+        grid.addWidget(self.own, 0, 5)
+        grid.addWidget(self.largest, 1, 5)
+        self.box.addLayout(grid)
         self._image_for: tuple[object, ...] = ()
+
+    def _field(self, name: str, tip: str) -> QDoubleSpinBox:
+        field = QDoubleSpinBox()
+        field.setFont(font(9))
+        field.setRange(1 if name in ("width", "height") else -1000, 5000)
+        field.setDecimals(1)
+        field.setSuffix(" mm")
+        field.setToolTip(tip)
+        field.setAccessibleName(tip)
+        field.setKeyboardTracking(False)
+        field.setFixedWidth(86)
+        field.valueChanged.connect(lambda value: self._typed(name, value))
+        return field
 
     def _typed(self, name: str, value: float) -> None:
         placing = self.session.placing

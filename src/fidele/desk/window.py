@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPalette, QShortcut
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPalette, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from fidele.artwork.open import KINDS, open_artwork
@@ -30,6 +30,8 @@ from fidele.store.shelf import ENDINGS
 
 #: How often the driver is read back while the window is open, in milliseconds.
 _READ_BACK = 1000
+#: Below this width the columns beside the desk give way.
+_NARROW = 1150
 
 
 class Window(QMainWindow):
@@ -84,6 +86,7 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setStretchFactor(2, 0)
         self.splitter.setSizes([232, 744, 300])
+        self._narrow = False
         centre = QWidget()
         whole = QVBoxLayout(centre)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -387,6 +390,14 @@ class Window(QMainWindow):
             self.desk.set_theme(theme)
             self.refresh(desk=False)
         self.thread_view.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        narrow = self.width() < _NARROW
+        if narrow != self._narrow:
+            self._narrow = narrow
+            shelf, panel = (186, 240) if narrow else (232, 300)
+            self.splitter.setSizes([shelf, self.width() - shelf - panel, panel])
 
     def fold_shelf(self) -> None:
         """Fold the shelf away, or bring it back."""
