@@ -46,7 +46,7 @@ def _write(canvas: NDArray[np.uint16], text: str, x: float, y: float, scale: flo
 
     font_file = resources.files("fidele") / "data" / "fonts" / "Inter-Regular.otf"
     with resources.as_file(font_file) as path:
-        font = ImageFont.truetype(str(path), max(8, round(2.6 * scale)))
+        font = ImageFont.truetype(str(path), max(8, round(2.6 * scale)), layout_engine=ImageFont.Layout.BASIC)
     room = canvas.shape[1] - round((2 * x - 8) * scale)
     while text and font.getlength(text) > room:
         text = text[:-2]

@@ -129,7 +129,10 @@ def tide_table(width: int = 1240, height: int = 1754) -> Floats:
     pen = ImageDraw.Draw(sheet)
     fonts = resources.files("fidele") / "data" / "fonts"
     with resources.as_file(fonts / "Inter-Bold.otf") as bold, resources.as_file(fonts / "Inter-Regular.otf") as plain:
-        title, text = ImageFont.truetype(str(bold), 62), ImageFont.truetype(str(plain), 22)
+        title, text = (
+            ImageFont.truetype(str(name), size, layout_engine=ImageFont.Layout.BASIC)
+            for name, size in ((bold, 62), (plain, 22))
+        )
     pen.text((80, 80), "Tern Harbour tides", font=title, fill=COLOURS["Harbour blue"])
     pen.rectangle((80, 170, width - 80, 176), fill=COLOURS["Festival turquoise"])
     rng = np.random.default_rng(3)

@@ -1,0 +1,1 @@
+"""Speed, as a ratio to a named alternative in the same run: `./run bench`."""
