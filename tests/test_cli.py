@@ -64,6 +64,11 @@ def test_every_command_has_a_line_of_help():
         assert len(done.stdout.splitlines()[2].strip()) > 10
 
 
+def test_without_a_display_the_window_is_refused_in_a_sentence():
+    bare = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    refused("open", words="There is no display for the window", env=bare)
+
+
 def test_inspect(profile_path):
     done = fidele("profile", "inspect", profile_path, "--json")
     assert done.returncode == 0

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fidele.artwork.picture import Artwork, SourceSlip
-from fidele.icc.spaces import sgrey, srgb
+from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
 from fidele.sheet.page import render_page, resample, to_eight
 from fidele.sheet.placing import Media, Placing, fitted
@@ -92,6 +92,18 @@ def test_grey_and_alpha_are_laid_on_the_page(printer):
         Path("x"), np.zeros((30, 30, 3), np.uint8), np.zeros((30, 30), np.uint8), srgb(), SourceSlip("stated", ""), None
     )
     assert (page_of(clear, Placing(10, 10, 20, 20), printer=printer) == 65535).all()
+
+
+def test_without_a_conversion_the_page_is_srgb():
+    """The driver that converts instead expects sRGB: another source space is changed to it, which is no knot."""
+    pixels = np.random.default_rng(2).integers(0, 256, (50, 50, 3), dtype=np.uint8)
+    placing = Placing(10, 10, 50 / 300 * 25.4, 50 / 300 * 25.4)
+    spot = np.s_[118:168, 118:168]
+    assert np.array_equal(page_of(picture(pixels), placing)[spot], pixels.astype(np.uint16) * 257)
+    wide = page_of(picture(pixels, oprgb()), placing)[spot]
+    assert np.array_equal(wide, convert(pixels.astype(np.uint16) * 257, oprgb(), srgb(), Intent.RELATIVE, True))
+    grey = page_of(picture(pixels[..., :1], sgrey()), placing)[spot]
+    assert np.abs(grey.astype(int) - pixels[..., :1].astype(int) * 257).max() < 40  # the same curve, to rounding
 
 
 def test_resampling_keeps_flat_colours_and_16_bits():

@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QEventLoop, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QPushButton
 
 from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.desk.application import open_window
@@ -48,13 +48,24 @@ def drop(window: Window, *paths: Path) -> None:
     window.dropEvent(QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, buttons, keys))
 
 
+def comes(found) -> bool:
+    """Wait a little for something that the event loop brings up."""
+    for _ in range(150):
+        if found():
+            return True
+        QTest.qWait(20)
+    return False
+
+
 def click(parent, text: str) -> None:
-    """Click the visible, enabled button with this text."""
-    QApplication.processEvents()  # new widgets are shown by the event loop
-    found = [b for b in parent.findChildren(QAbstractButton) if b.text() == text and b.isVisibleTo(parent)]
-    assert found, f"no button '{text}' among {[b.text() for b in parent.findChildren(QPushButton)]}"
-    assert found[0].isEnabled(), text
-    QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
+    """Click the visible, enabled button with this text, once the event loop has brought it up."""
+
+    def found() -> list[QAbstractButton]:
+        buttons = parent.findChildren(QAbstractButton)
+        return [b for b in buttons if b.text() == text and b.isVisibleTo(parent) and b.isEnabled()]
+
+    assert comes(found), f"no button '{text}' to press"
+    QTest.mouseClick(found()[0], Qt.MouseButton.LeftButton)
 
 
 def keys(window: Window, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
@@ -71,11 +82,13 @@ def knots(window: Window) -> tuple[str, ...]:
 
 def control(desk: Desk, label: str) -> QComboBox:
     """The driver's control in a row of the hand-off's table."""
-    QApplication.processEvents()
-    for line in desk.findChildren(SettingLine):
-        if line.isVisibleTo(desk) and any(w.text() == label for w in line.findChildren(type(desk.title))):
-            return line.findChildren(QComboBox)[0]
-    raise AssertionError(label)
+
+    def found() -> list[QComboBox]:
+        lines = [x for x in desk.findChildren(SettingLine) if x.isVisibleTo(desk)]
+        return [x.findChildren(QComboBox)[0] for x in lines if any(w.text() == label for w in x.findChildren(QLabel))]
+
+    assert comes(found), label
+    return found()[0]
 
 
 def choose(box: QComboBox, value: object) -> None:
@@ -310,13 +323,22 @@ def test_it_fits_small_and_large_screens(window, places, qtbot):
                     assert made.width() >= made.fontMetrics().horizontalAdvance(made.text()), (name, size, made.text())
 
 
-def test_an_empty_workshop_guides(tmp_path, qtbot):
+def test_an_empty_workshop_guides(tmp_path, demo, qtbot):
     window = open_window(Places.under(tmp_path / "new"))
     qtbot.addWidget(window)
     window.show()
     for name in window.desks:
         window.show_desk(name)
     assert window.thread_view.headline.text() == "No printing condition"
+    # A first condition: the driver converts. With a profile dropped and used, Fidele does.
+    click(window.shelf_view, "Start one for the Velm Wren")
+    assert window.session.card.owner == "driver"
+    drop(window, demo.data / "from the supplier" / SUPPLIER_ZIP)
+    click(window.findings_view, "Use it here")
+    window.show_desk("Hand-off")
+    click(window.desk, "Set the driver to the card")
+    assert knots(window) == ("Fidele",)
+    assert not window.thread_view.state.held
     window.close()
 
 

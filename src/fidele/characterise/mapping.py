@@ -19,15 +19,15 @@ from fidele.icc.tables import device_to_pcs_lab
 
 Floats = NDArray[np.float64]
 
-_HUES, _LEVELS = 72, 65
+_HUES, _LEVELS = 144, 101
 
 
 @dataclass(frozen=True)
 class Boundary:
-    """Largest chroma of a gamut, by hue (rows, every 5 degrees) and lightness (columns, 0 to 100); and its tips."""
+    """Largest chroma of a gamut, by hue (rows, every 2.5 degrees) and lightness (columns, 0 to 100); and its tips."""
 
-    chroma: Floats  # (72, 65)
-    tip: Floats  # (72, 2): lightness and chroma of the largest chroma in each hue
+    chroma: Floats  # (144, 101)
+    tip: Floats  # (144, 2): lightness and chroma of the largest chroma in each hue
     black_lab: Floats  # (3,): the darkest colour
 
     @property
@@ -38,7 +38,7 @@ class Boundary:
     @staticmethod
     def of_device(forward: Callable[[Floats], Floats]) -> Boundary:
         """Trace the surface of an RGB device given as a function from device values (n, 3) to L*a*b* (n, 3)."""
-        axis = np.linspace(0, 1, 161)
+        axis = np.linspace(0, 1, 301)
         u, v = (m.ravel() for m in np.meshgrid(axis, axis))
         faces = []
         for side in (0.0, 1.0):
@@ -57,8 +57,10 @@ class Boundary:
         lightness = np.linspace(0, 100, _LEVELS)
         chroma[:, lightness <= black] = 0
         chroma[:, -1] = 0
-        best = chroma.argmax(axis=1)
-        tip = np.stack([lightness[best], chroma[np.arange(_HUES), best]], axis=1)
+        # The tips from the samples themselves: smoothing would pull a sharp one, like that of yellow, down.
+        tip = np.zeros((_HUES, 2))
+        order = np.argsort(LCh[:, 1])
+        tip[hue[order]] = LCh[order, :2]
         tip[:, 0] = _ring(tip[:, 0])
         return Boundary(chroma, tip, black_lab)
 
@@ -95,8 +97,8 @@ def _filled(chroma: Floats) -> Floats:
 
 
 def _ring(values: Floats) -> Floats:
-    kernel = np.array([1, 2, 3, 2, 1]) / 9
-    return np.convolve(np.concatenate([values[-2:], values, values[:2]]), kernel, "valid")
+    kernel = np.array([1, 2, 1]) / 4
+    return np.convolve(np.concatenate([values[-1:], values, values[:1]]), kernel, "valid")
 
 
 def _smooth(chroma: Floats) -> Floats:

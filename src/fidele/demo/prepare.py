@@ -27,6 +27,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
 from fidele.output.workshop import Workshop
+from fidele.output.wren import wren_card
 from fidele.route.condition import Card
 from fidele.session.places import Places
 from fidele.session.scanners import ScannerRecord
@@ -51,24 +52,8 @@ Perceptual suits pictures, media-relative suits flat colours with black point co
 
 
 def demo_card(profile_id: str | None) -> Card:
-    """Return the condition of the demo's house-number tiles."""
-    return Card(
-        id="house-number-tiles",
-        name="House-number tiles",
-        printer="velm-wren/W-0417",
-        printer_name="Velm Wren",
-        media="Fen 100",
-        substrate="ceramic tile",
-        profile=profile_id,
-        driver={
-            "stand_in": "Dull heavy",
-            "quality": 3,
-            "direction": "there",
-            "improvement": "off",
-            "scaling": "as it is",
-            "turn": "no",
-        },
-    )
+    """Return the condition of the demo's house-number tiles, whose profile is made here."""
+    return wren_card("house-number-tiles", "House-number tiles", profile_id, "fidele")
 
 
 def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
@@ -79,7 +64,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     """
     places = Places.under(root)
     mark = root / "demo.json"
-    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 1}
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 2}
     try:
         if json.loads(read_bytes(mark, 1 << 16)) == stamp:
             return places

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from fidele.desk.theme import font, load_fonts
 from fidele.desk.window import Window
+from fidele.errors import FideleError
 from fidele.session.model import Session
 from fidele.session.places import Places
 
@@ -37,6 +39,10 @@ def open_window(places: Places) -> Window:
 
 def run_window(places: Places, files: list[Path]) -> int:
     """Open the window, take files as if they had been dropped, and stay until it is closed; return the exit code."""
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise FideleError(
+            "There is no display for the window; 'fidele demo --headless' and the other commands need none."
+        )
     app = application()
     window = open_window(places)
     for file in files:

@@ -6,8 +6,9 @@ import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
 from fidele.desk.work import Work
 from fidele.session.model import Session
@@ -21,8 +22,8 @@ class Desk(QWidget):
     go = Signal(str)
     #: Ask the window to let a person pick a file: 'artwork' or 'scan'.
     pick = Signal(str)
-    #: The facts or findings beside the desk have changed.
-    changed = Signal()
+    title: QLabel
+    state: QLabel
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__()
@@ -33,6 +34,18 @@ class Desk(QWidget):
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(22, 16, 22, 16)
         self.box.setSpacing(8)
+
+    def head(self) -> QHBoxLayout:
+        """Return a row with title and state at its left, for buttons to follow at its right."""
+        row = QHBoxLayout()
+        words = QVBoxLayout()
+        words.setSpacing(3)
+        self.title = heading("")
+        self.state = label("", 9.0, dim=True, wrap=True)
+        words.addWidget(self.title)
+        words.addWidget(self.state)
+        row.addLayout(words, 1)
+        return row
 
     def refresh(self) -> None:
         """Show the session as it is now."""

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout
 
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, heading, label
+from fidele.desk.labels import button, label
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.print_desk import seen
 from fidele.desk.theme import font
@@ -24,14 +24,7 @@ class PressDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        top = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(3)
-        self.title = heading("")
-        self.state = label("", 9.0, dim=True, wrap=True)
-        words.addWidget(self.title)
-        words.addWidget(self.state)
-        top.addLayout(words, 1)
+        top = self.head()
         self.press_it = button("Press", self._press, "Close the press on the print and the piece", main=True)
         self.on = button("Go on to the check", lambda: self.go.emit("Check"))
         top.addWidget(self.press_it)
@@ -54,6 +47,7 @@ class PressDesk(Desk):
             field.setAccessibleName(f"Press {text}")
             field.setKeyboardTracking(False)
             field.setFixedWidth(84)
+            field.lineEdit().setTextMargins(6, 0, 0, 0)
             field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
             self.fields[name] = field
             row.addWidget(field)

@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QLineEdit
 
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, heading, label
+from fidele.desk.labels import button, label
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
@@ -27,14 +27,7 @@ class PrintDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        top = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(3)
-        self.title = heading("")
-        self.state = label("", 9.0, dim=True, wrap=True)
-        words.addWidget(self.title)
-        words.addWidget(self.state)
-        top.addLayout(words, 1)
+        top = self.head()
         self.reason = QLineEdit()
         self.reason.setFont(font(9))
         self.reason.setPlaceholderText("why print all the same?")

@@ -195,6 +195,7 @@ class SheetDesk(Desk):
         field.setAccessibleName(tip)
         field.setKeyboardTracking(False)
         field.setFixedWidth(86)
+        field.lineEdit().setTextMargins(6, 0, 0, 0)
         field.valueChanged.connect(lambda value: self._typed(name, value))
         return field
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
 
-from fidele.desk.labels import clear, label, section
+from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import font
 from fidele.session.model import Session
 from fidele.store.shelf import Entry
@@ -52,6 +52,7 @@ class ShelfView(QWidget):
     profile_chosen = Signal(str)
     profile_wanted = Signal(str)
     profile_removed = Signal(str)
+    card_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -122,11 +123,16 @@ class ShelfView(QWidget):
             self._cards.addWidget(
                 label(
                     "None yet. A printing condition is everything that a profile is true for: "
-                    "printer, ink, media, settings, piece. "
-                    "'fidele demo' shows one.",
+                    "printer, ink, media, settings, piece.",
                     8.5,
                     dim=True,
                     wrap=True,
+                )
+            )
+            name = self._session.device.name
+            self._cards.addWidget(
+                button(
+                    f"Start one for the {name}", self.card_wanted.emit, "The driver converts until it gets a profile"
                 )
             )
 

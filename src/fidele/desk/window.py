@@ -104,6 +104,7 @@ class Window(QMainWindow):
         self.thread_view.chosen.connect(self.show_desk)
         self.findings_view.acted.connect(self.act)
         self.shelf_view.card_chosen.connect(self._take_card)
+        self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.start_card))
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.profile_wanted.connect(lambda i: self._guarded(self.session.use_profile, i))
         self.shelf_view.profile_removed.connect(lambda i: self._guarded(self.session.remove_profile, i))

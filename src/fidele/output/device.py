@@ -38,6 +38,10 @@ class PrintDevice(Protocol):
         """Return a sheet by name with the margins of this printer."""
         ...
 
+    def starter_card(self) -> Card:
+        """Return a condition to begin with: no profile yet, so the driver converts."""
+        ...
+
     def settings(self) -> dict[str, Any]:
         """Return what the driver tells of its settings, in its own words."""
         ...

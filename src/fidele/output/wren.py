@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +58,29 @@ _WORDS = {
 _ORDER = ("stand_in", "quality", "direction", "improvement", "colour", "sliders", "size", "scaling", "turn")
 
 
+def wren_card(card_id: str, name: str, profile: str | None, owner: Literal["fidele", "driver"]) -> Card:
+    """Return a condition for a Velm Wren with Fen 100 paper on ceramic tiles, set as its paper's maker asks."""
+    settings = {
+        "stand_in": "Dull heavy",
+        "quality": 3,
+        "direction": "there",
+        "improvement": "off",
+        "scaling": "as it is",
+        "turn": "no",
+    }
+    return Card(
+        id=card_id,
+        name=name,
+        printer="velm-wren/W-0417",
+        printer_name=f"{wren.MAKER} {wren.MODEL}",
+        media="Fen 100",
+        substrate="ceramic tile",
+        profile=profile,
+        owner=owner,
+        driver=settings,
+    )
+
+
 class WrenDevice:
     """One Velm Wren with its driver, its queue in the print system, and its own panel."""
 
@@ -75,6 +98,10 @@ class WrenDevice:
         """Return a sheet by name with the margins of this printer."""
         width, height = wren.FORMATS.get(size, wren.FORMATS["A4"])
         return Media(size, width, height, wren.MARGINS)
+
+    def starter_card(self) -> Card:
+        """Return a condition to begin with: no profile yet, so the driver converts."""
+        return wren_card("first-condition", "First condition", None, "driver")
 
     def settings(self) -> dict[str, Any]:
         """Return what the driver tells of its settings, in its own words."""

@@ -122,6 +122,13 @@ class Session(Observable):
         self.history.do(name, lambda: apply(changes), lambda: apply(before))
         self.say(f"{name}.")
 
+    def start_card(self) -> None:
+        """Make a first condition for the printer at hand and put it in force."""
+        card = self.device.starter_card()
+        self.cards.save(card)
+        self.put_in_force(card)
+        self.say("A first condition: the driver converts until you give it a profile. Drop one on the window.")
+
     def use_profile(self, profile_id: str) -> None:
         """Make a profile on the shelf the one of the card in force.
 
@@ -138,7 +145,9 @@ class Session(Observable):
                 f"“{entry.title}” cannot convert for a printer: it is a profile of class "
                 f"{entry.description.class_words}."
             )
-        self.change_card(f"“{entry.title}” is the profile of this condition", profile=profile_id)
+        # A condition that had none left the conversion to the driver; with a profile Fidele is the better owner.
+        first = {"owner": "fidele"} if self._need_card().profile is None else {}
+        self.change_card(f"“{entry.title}” is the profile of this condition", profile=profile_id, **first)
 
     def _need_card(self) -> Card:
         if self.card is None:
@@ -285,7 +294,7 @@ class Session(Observable):
     def _own_layer(self, card: Card) -> Layer:
         converts = card.owner == "fidele" and self.profile is not None
         name = self.shelf_title() if converts else ""
-        how = f"converts to {name}, {card.intent.words}" if converts else "passes the artwork's numbers"
+        how = f"converts to {name}, {card.intent.words}" if converts else "passes the artwork on in sRGB"
         return Layer("Fidele", converts, how, Evidence.READ_BACK, mirrors=card.mirror_by == "fidele")
 
     def shelf_title(self) -> str:

@@ -41,7 +41,8 @@ class RouteFacts:
 def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
     """Predict three prints of source pixels (h, w, channels): as it will come out now, converted once, and bare."""
     values = as_float(pixels)
-    bare = values if values.shape[2] == 3 else convert(values, source, srgb(), Intent.RELATIVE)
+    stated = source.content_id == srgb().content_id
+    bare = values if stated else convert(values, source, srgb(), Intent.RELATIVE, True)
     right = convert(values, source, printer, facts.intent, facts.bpc)
     now = right if facts.fidele_converts else bare
     if facts.system_converts:

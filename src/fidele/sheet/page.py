@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from fidele.artwork.convert import over_white
 from fidele.artwork.picture import Artwork
 from fidele.icc.profile import Profile
+from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
 from fidele.sheet.placing import Media, Placing
 from fidele.tiles import Progress
@@ -44,7 +45,7 @@ def render_page(
 ) -> NDArray[np.uint16]:
     """Return the sheet as RGB (h, w, 3) uint16 at the printer's resolution, as it will lie on the paper.
 
-    `printer` None leaves the numbers as they are. Bare paper is 65535. What reaches beyond the sheet is cut.
+    `printer` None leaves the numbers as they are, in sRGB. Bare paper is 65535. What reaches beyond the sheet is cut.
 
     Raises
     ------
@@ -61,8 +62,9 @@ def render_page(
     pixels = resample(laid, width, height)
     if printer is not None:
         pixels = convert(pixels, artwork.profile, printer, intent, bpc, progress)
-    elif pixels.shape[2] == 1:
-        pixels = np.repeat(pixels, 3, axis=2)
+    elif artwork.profile.content_id != srgb().content_id:
+        # A change between source spaces, not a conversion for the printer: what converts later expects sRGB.
+        pixels = convert(pixels, artwork.profile, srgb(), Intent.RELATIVE, True, progress)
     left, top = max(0, x0), max(0, y0)
     right, bottom = min(sheet.shape[1], x0 + width), min(sheet.shape[0], y0 + height)
     if right > left and bottom > top:
