@@ -117,6 +117,17 @@ def test_too_few_patches_are_refused():
         fit_scanner(np.random.default_rng(0).random((10, 3)), np.zeros((10, 3)), "x", datetime.datetime(2026, 1, 1))
 
 
+def test_an_outdated_demo_gives_way(tmp_path):
+    from fidele.demo.prepare import clear_outdated
+
+    for name in ("icc", "conditions", "mine"):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "x").write_text("")
+    (tmp_path / "demo.json").write_text("{}")
+    clear_outdated(tmp_path)
+    assert [p.name for p in tmp_path.iterdir()] == ["mine"]
+
+
 def test_the_demo_is_repeatable(demo, printer):
     """The drawn pictures and the profile's measurements carry the same bytes each time, on this machine."""
     from fidele.demo.pictures import flags, harbour

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import io
 import json
+import shutil
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -22,6 +23,7 @@ from fidele.chart.read import read_scan
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.demo import pictures
+from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, sgrey, srgb
@@ -66,10 +68,13 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     mark = root / "demo.json"
     stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 2}
     try:
-        if json.loads(read_bytes(mark, 1 << 16)) == stamp:
-            return places
-    except Exception:  # whatever lies there, it is no finished demo
-        mark.unlink(missing_ok=True)
+        made = json.loads(read_bytes(mark, 1 << 16))
+    except (FideleError, ValueError):
+        made = None
+    if made == stamp:
+        return places
+    if made is not None:
+        clear_outdated(root)
     tell("Drawing the pictures", 0.02)
     draw_pictures(root / "artwork")
     workshop = Workshop(places.bench)
@@ -95,6 +100,13 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     write_bytes(mark, json.dumps(stamp).encode())
     tell("Ready", 1.0)
     return places
+
+
+def clear_outdated(root: Path) -> None:
+    """Take away what an earlier Fidele made for the demo, so that two of each do not lie side by side."""
+    (root / "demo.json").unlink(missing_ok=True)
+    for name in ("artwork", "bench", "conditions", "from the supplier", "icc", "scanner"):
+        shutil.rmtree(root / name, ignore_errors=True)
 
 
 def _zip(files: dict[str, bytes]) -> bytes:
