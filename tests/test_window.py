@@ -152,7 +152,7 @@ def test_the_operators_story(places, qtbot):
     settle(window, qtbot)
     view = window.desk.view
     assert [t.name for t in view._teeth] == ["as sent", "Perceptual", "Media-relative", "Saturation", "ICC-absolute"]
-    assert all("lost, mean" in t.beneath[0] for t in view._teeth[1:])
+    assert all("% lost" in t.beneath[0] and "mean ΔE00" in t.beneath[1] for t in view._teeth[1:])
     assert "% lost" in thread.state.words["Proof"]
     before = view.grab().toImage()
     edges = view._edges()

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, clear, heading, label, section
+from fidele.desk.labels import button, clear, heading, label, line, section
 from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
@@ -85,25 +85,14 @@ class SettingLine(QFrame):
             if width:
                 grid.setColumnMinimumWidth(column, width)
         grid.addWidget(label(row.label, 9.0, bold=True), 0, 0)
-        wanted = label(row.wanted, 9.0)
-        wanted.setToolTip(f"{row.wanted}; in this driver {row.place}")
-        wanted.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        grid.addWidget(wanted, 0, 1)
-        found = label(
-            row.found if row.found is not None else "cannot be read back",
-            9.0,
-            bold=row.agrees is False,
-            dim=row.found is None,
-        )
-        found.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        grid.addWidget(line(row.wanted, tip=f"{row.wanted}; in this driver {row.place}"), 0, 1)
+        found = row.found if row.found is not None else "cannot be read back"
         if row.evidence is Evidence.BY_HAND:
-            found.setText(f"{row.found}, confirmed by hand")
-        grid.addWidget(found, 0, 2)
+            found += ", confirmed by hand"
+        grid.addWidget(line(found, bold=row.agrees is False, dim=row.found is None), 0, 2)
         last = QHBoxLayout()
         last.setSpacing(6)
-        place = label(row.place, 8.5, dim=True)
-        place.setToolTip(f"Where it stands in this driver: {row.place}")
-        place.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        place = line(row.place, 8.5, dim=True, tip=f"Where it stands in this driver: {row.place}")
         last.addWidget(place, 1)
         place.setVisible(len(controls) < 2)
         for control in controls:
@@ -193,7 +182,7 @@ class HandoffDesk(Desk):
             self._table_for = ()
             self.title.setText("There is no printing condition yet")
             return
-        self.title.setText(f"The card, and the {card.printer_name} as it is set")
+        self.title.setText(f"The card and the {card.printer_name}")
         self.owner.setCurrentIndex(0 if card.owner == "fidele" else 1)
         choices = session.device.choices() if session.rows else ()
         key = (session.rows, choices, self.height() < 600)

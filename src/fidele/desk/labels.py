@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
 
 from fidele.desk.theme import font
@@ -27,6 +27,29 @@ def label(
     made.setWordWrap(wrap)
     if wrap:
         made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return made
+
+
+class ElidedLabel(QLabel):
+    """A line that ends in an ellipsis where it has too little room; all of it is in its tooltip."""
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        said = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        align = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        self.style().drawItemText(
+            painter, self.rect(), int(align), self.palette(), self.isEnabled(), said, self.foregroundRole()
+        )
+
+
+def line(text: str, points: float = 9.0, bold: bool = False, dim: bool = False, tip: str = "") -> ElidedLabel:
+    """Return a label of one line that takes what room there is."""
+    made = ElidedLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setFont(font(points, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
+    made.setProperty("dim", dim)
+    made.setToolTip(tip or text)
+    made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
     return made
 
 

@@ -208,7 +208,7 @@ class ProofDesk(Desk):
             teeth = [Tooth("as sent", self._link(None), ("not printed:", "no ink is this bright"))]
             for intent in self._intents():
                 found = self._figures.get(intent)
-                beneath = (f"{found.lost * 100:.0f} % lost, mean {found.mean_de00:.1f}",) if found else ("…",)
+                beneath = (f"{found.lost * 100:.0f} % lost", f"mean ΔE00 {found.mean_de00:.1f}") if found else ("…",)
                 teeth.append(Tooth(_SHORT[intent], self._link(intent), beneath, intent is card.intent))
             self.view.set_teeth(teeth, surround)
         self.advice.setText(self._advice(card.intent))
