@@ -27,6 +27,10 @@ class Curve:
     parameters: tuple[float, ...] = (1.0,)
 
     def __call__(self, x: Floats) -> Floats:
+        with np.errstate(over="ignore", invalid="ignore"):  # a damaged curve may hold any number
+            return self._at(x)
+
+    def _at(self, x: Floats) -> Floats:
         if self.samples is not None:
             if len(self.samples) == 1:
                 return np.full_like(x, self.samples[0])
