@@ -196,3 +196,30 @@ def test_saving_says_what_it_cannot(tmp_path):
     (tmp_path / "file").write_text("")
     with pytest.raises(FideleError, match="cannot be written"):
         save_picture(tmp_path / "file" / "x.png", random((2, 2, 3)), None)
+
+
+def test_cmyk_with_its_profile_comes_in_and_converts(tmp_path, printer):
+    """Converted straight from ink to ink, through the connection space, as our own evaluator does it."""
+    from pathlib import Path
+
+    from fidele.colour.difference import delta_e_2000
+    from fidele.icc.profile import Profile
+    from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device
+    from fidele.proof.losses import losses
+    from fidele.proof.soft import ProofSettings, soft_proof
+
+    press = Profile.open(Path("/usr/share/color/icc/ghostscript/default_cmyk.icc"))
+    pixels = random((30, 40, 4))
+    for name in ("inks.tif", "inks.jpg"):
+        if name.endswith("tif"):
+            save_picture(tmp_path / name, pixels, press, 300)
+        else:
+            Image.fromarray(pixels, "CMYK").save(tmp_path / name, quality=100, icc_profile=press.data)
+        picture = open_artwork(tmp_path / name)
+        assert (picture.pixels.shape, picture.slip.kind) == ((30, 40, 4), "stated")
+        done = convert_artwork(picture, printer, Intent.RELATIVE, bpc=False)
+        wanted = pcs_lab_to_device(printer, device_to_pcs_lab(press, picture.pixels / 255))
+        off = delta_e_2000(device_to_pcs_lab(printer, done.pixels / 255), device_to_pcs_lab(printer, wanted))
+        assert off.mean() < 0.3  # 8 bit
+        assert soft_proof(picture.pixels, press, printer, ProofSettings()).shape == (30, 40, 3)
+        assert 0 <= losses(picture.pixels, press, printer, ProofSettings()).lost <= 1
