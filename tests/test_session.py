@@ -161,6 +161,11 @@ def test_a_driver_that_cannot_be_read_is_not_known(session, places):
     assert session.chain.layer("driver").converts is None
     assert "driver" in session.chain.unknown
     assert "damaged; reset the driver" in session.said
+    (finding,) = [f for f in session.findings if f.code == "layer-unreadable"]
+    assert finding.weight == "stop"
+    session.act(finding.action)
+    assert session.chain.knots == ("Fidele",)
+    assert codes(session, "stop") == set()
 
 
 @pytest.mark.parametrize("blend", ["Untouched", "Velm natural", "Velm bright"])

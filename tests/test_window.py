@@ -275,6 +275,24 @@ def test_what_is_dropped_goes_where_it_belongs(window, places, tmp_path, qtbot, 
     qtbot.waitUntil(lambda: window.shelf_view.profiles.count() == 1, timeout=5000)
 
 
+def test_a_driver_that_breaks_while_the_window_is_open(window, places, qtbot):
+    """Its file is damaged from outside: the thread shows dots and a cut, and one press puts it right."""
+    window.session.open_artwork(places.data / "artwork" / "signal-flags.png")
+    window.show_desk("Hand-off")
+    settle(window, qtbot)
+    next(places.bench.glob("wren-*.json")).write_text("{ broken")
+    qtbot.waitUntil(lambda: "driver" in window.session.chain.unknown, timeout=3000)
+    for name in window.desks:
+        window.show_desk(name)
+        settle(window, qtbot)
+        window.grab()
+    assert window.thread_view.state.held
+    window.show_desk("Hand-off")
+    click(window.findings_view, "Reset the driver, then set it to the card")
+    assert knots(window) == ("Fidele",)
+    assert not window.thread_view.state.held
+
+
 def test_every_desk_works_by_keyboard_in_both_themes(window, places, qtbot):
     window.session.open_artwork(places.data / "artwork" / "signal-flags.png")
     for number, name in enumerate(window.desks, 1):

@@ -246,7 +246,7 @@ class HandoffDesk(Desk):
         """Predict the three prints in the background, by what a probe says that the driver does."""
         session = self.session
         artwork, printer, card, chain = session.artwork, session.profile, session.card, session.chain
-        if artwork is None or printer is None or card is None or chain is None:
+        if artwork is None or printer is None or card is None or chain is None or not session.rows:
             for outcome in self.outcomes:
                 outcome.show_prediction(None, "", "", False)
             self.below.setText("With a picture and a profile, its predicted prints by this route are shown here.")

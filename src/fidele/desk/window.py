@@ -137,27 +137,27 @@ class Window(QMainWindow):
         self.session.shelf.own.mkdir(parents=True, exist_ok=True)
         self._files.addPaths([str(f) for f in (self.session.shelf.own, *self.session.shelf.others) if f.is_dir()])
         self._files.directoryChanged.connect(lambda _: self._later.start())
-        self._seen: object = None
+        self._seen = self._device_state()
         self._poll = QTimer(self, interval=_READ_BACK)
         self._poll.timeout.connect(self._read_back)
         self._poll.start()
 
+    def _device_state(self) -> object:
+        """Return what the driver and the print system say now, to be compared with what they said last."""
+        card = self.session.card
+        if card is None:
+            return None
+        try:
+            return self.session.device.rows(card), self.session.device.layers(card, self.session.probed)
+        except FideleError as error:
+            return str(error)
+
     def _read_back(self) -> None:
         """Read the driver back; only a change is shown."""
-        if self.session.card is None:
-            return
-        try:
-            seen = (
-                self.session.device.rows(self.session.card),
-                self.session.device.layers(self.session.card, self.session.probed),
-            )
-        except FideleError as error:
-            seen = str(error)  # type: ignore[assignment]
+        seen = self._device_state()
         if seen != self._seen:
-            first = self._seen is None
             self._seen = seen
-            if not first:
-                self.session.refresh()
+            self.session.refresh()
 
     def _shelf_changed(self) -> None:
         self.session.tell("shelf")

@@ -54,6 +54,10 @@ class PrintDevice(Protocol):
         """Change a control of the driver, in its own words."""
         ...
 
+    def reset(self) -> None:
+        """Throw the driver's settings back to its maker's defaults, whatever state they are in."""
+        ...
+
     def rows(self, card: Card) -> tuple[SettingRow, ...]:
         """Return wanted and found settings by their neutral meaning."""
         ...

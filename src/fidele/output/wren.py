@@ -117,6 +117,10 @@ class WrenDevice:
         """Change a control of the driver, in its own words."""
         self._machine.driver.change(name, value)
 
+    def reset(self) -> None:
+        """Throw the driver's settings back to its maker's defaults, whatever state they are in."""
+        self._machine.driver.reset()
+
     @staticmethod
     def _wanted(card: Card) -> dict[str, Any]:
         """Return the wanted values in the driver's words, by control."""

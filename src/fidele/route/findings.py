@@ -43,8 +43,29 @@ def route_findings(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> li
     rows
         The driver's and panel's settings, found and wanted.
     """
-    found = [*_conversions(chain, card), *_mirroring(chain, card), *_size(chain), *_settings(rows), *_unknown(rows)]
+    found = [
+        *_unreadable(chain),
+        *_conversions(chain, card),
+        *_mirroring(chain, card),
+        *_size(chain),
+        *_settings(rows),
+        *_unknown(rows),
+    ]
     return sorted(found, key=lambda f: WEIGHTS.index(f.weight))
+
+
+def _unreadable(chain: Chain) -> Iterator[Finding]:
+    for layer in chain.layers:
+        if layer.converts is None:
+            yield Finding(
+                "layer-unreadable",
+                "stop",
+                f"{_cap(_LAYER[layer.name])} cannot be read",
+                "Whether it converts, mirrors or scales is not known. Its settings are damaged or gone.",
+                "Reset it to its maker's defaults; it is then set to the card.",
+                "Reset the driver, then set it to the card" if layer.name == "driver" else "",
+                "driver-reset" if layer.name == "driver" else "",
+            )
 
 
 def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:

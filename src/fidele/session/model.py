@@ -363,6 +363,9 @@ class Session(Observable):
             self.change_card("Nothing mirrors", mirror_by="nobody")
         elif action == "fit-sheet" and self.placing is not None:
             self.place(fitted(self.media, self.placing.width, self.placing.height), "Fit the picture to the sheet")
+        elif action == "driver-reset":
+            self.device.reset()
+            self.bring()
         elif action == "probe":
             self.probe()
         else:
