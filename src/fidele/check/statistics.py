@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from fidele.chart.cgats import Table
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.difference import delta_e_2000
+from fidele.colour.words import hue_name
 from fidele.errors import FideleError
 
 Floats = NDArray[np.float64]
@@ -119,23 +120,6 @@ def in_words(comparison: Comparison) -> list[str]:
     if abs(lighter) > 2:
         words.append(f"All in all {abs(lighter):.0f} too {'light' if lighter > 0 else 'dark'}.")
     return words
-
-
-_SECTORS = (
-    ("red", 25),
-    ("orange", 60),
-    ("yellow", 95),
-    ("green", 150),
-    ("turquoise", 200),
-    ("blue", 265),
-    ("violet", 310),
-    ("magenta", 350),
-)
-
-
-def hue_name(angle: float) -> str:
-    """Return the plain name of a hue angle in a*b*, degrees."""
-    return min(_SECTORS, key=lambda s: abs((angle - s[1] + 180) % 360 - 180))[0]
 
 
 def _hue_words(wanted: Floats, measured: Floats) -> list[str]:

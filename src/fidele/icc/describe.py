@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from fidele.colour.cie import D50, xyz_to_lab
+from fidele.colour.cie import xyz_to_lab
+from fidele.icc.conform import Problem, conformance, created
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import device_to_pcs_lab, lut_of, matrix_model, same_table
-from fidele.icc.text import text_of
+from fidele.icc.text import dictionary_of, text_of
 
 CLASSES = {
     "prtr": "output (printer)",
@@ -29,15 +30,6 @@ INTENTS = ("perceptual", "relative", "saturation", "absolute")
 
 
 @dataclass(frozen=True)
-class Problem:
-    """One thing that is wrong or doubtful: a stable code, a weight (stop, caution, note) and a sentence."""
-
-    code: str
-    weight: str
-    message: str
-
-
-@dataclass(frozen=True)
 class Description:
     """What a profile is. White and black are L*a*b*; black is None where no table tells it."""
 
@@ -54,27 +46,31 @@ class Description:
     problems: tuple[Problem, ...]
     white_lab: tuple[float, float, float] | None
     black_lab: tuple[float, float, float] | None
+    maker: str = ""
+    model: str = ""
+    made: str = ""
+    #: How many measured patches it was made from, as far as it carries them.
+    patches: int = 0
+    #: Names and values of its metadata tag.
+    meta: dict[str, str] = field(default_factory=dict)
 
 
 def describe(profile: Profile) -> Description:
     """Describe a profile; never raises for one that could be parsed."""
     header = profile.header
-    problems = [Problem("structure", "caution", fault) for fault in profile.faults]
+    problems = []
     if header.device_class not in CLASSES:
         problems.append(Problem("class", "stop", f"The device class '{header.device_class}' is not known."))
     if profile.channels == 0 and header.device_class != "nmcl":
         problems.append(Problem("colour-space", "stop", f"The colour space '{header.colour_space}' is not known."))
     if header.pcs not in ("Lab", "XYZ") and header.device_class != "link":
         problems.append(Problem("pcs", "stop", f"The connection space '{header.pcs}' is neither L*a*b* nor XYZ."))
-    if np.abs(np.array(header.illuminant) - D50).max() > 0.002:
-        problems.append(Problem("illuminant", "caution", "The connection space's illuminant is not D50."))
     description = text_of(profile, "desc")
-    if not description:
+    if not description and "desc" in profile.tags:
         problems.append(Problem("description", "caution", "It has no readable description."))
     white = profile.xyz("wtpt")
-    if white is None and header.device_class not in ("link", "cenc"):
-        problems.append(Problem("white", "caution", "It does not state its white point."))
     problems += damage(profile)
+    problems += conformance(profile)
     intents = true_intents(profile)
     black = _black(profile)
     if header.device_class == "prtr" and profile.channels and not any(p.weight == "stop" for p in problems):
@@ -98,6 +94,11 @@ def describe(profile: Profile) -> Description:
         problems=tuple(problems),
         white_lab=_triple(xyz_to_lab(white)) if white is not None and np.all(white >= 0) else None,
         black_lab=black,
+        maker=text_of(profile, "dmnd"),
+        model=text_of(profile, "dmdd"),
+        made=when.isoformat(" ", "minutes") if (when := created(profile)) else "",
+        patches=_patches(profile),
+        meta=dictionary_of(profile, "meta"),
     )
 
 
@@ -158,6 +159,15 @@ def true_intents(profile: Profile) -> tuple[str, ...]:
     if found and (profile.xyz("wtpt") is not None):
         found.append("absolute")
     return tuple(i for i in INTENTS if i in found)
+
+
+def _patches(profile: Profile) -> int:
+    """Count the samples of embedded characterisation data (ICC.1:2022, 9.2, charTargetTag), a CGATS text."""
+    words = text_of(profile, "targ").split()
+    for place, word in enumerate(words[:-1]):
+        if word.upper() == "NUMBER_OF_SETS" and words[place + 1].isdecimal():
+            return min(int(words[place + 1]), 10**6)
+    return 0
 
 
 def _black(profile: Profile) -> tuple[float, float, float] | None:

@@ -64,3 +64,29 @@ def _localised(raw: bytes) -> str:
             return text
         best = best or text
     return best
+
+
+def dictionary_of(profile: Profile, signature: str) -> dict[str, str]:
+    """Return names and values of a dictType tag (ICC Votable 'dict', ICC.1:2022, metadataTag); {} when unreadable."""
+    tag = profile.tags.get(signature)
+    if tag is None or tag.kind != "dict":
+        return {}
+    raw = profile.raw(signature)
+    if len(raw) < 16:
+        return {}
+    count, size = struct.unpack_from(">II", raw, 8)
+    if size not in (16, 24, 32):
+        return {}
+    found = {}
+    for row in range(min(count, 500)):
+        place = 16 + row * size
+        if place + 16 > len(raw):
+            break
+        at, length, value_at, value_length = struct.unpack_from(">4I", raw, place)
+        if at + length > len(raw) or value_at + value_length > len(raw):
+            continue
+        name, value = (
+            _clean(raw[a : a + n].decode("utf-16-be", "replace")) for a, n in ((at, length), (value_at, value_length))
+        )
+        found[name] = value
+    return found

@@ -52,6 +52,18 @@ def localised_tag(text: str) -> bytes:
     return b"mluc\0\0\0\0" + struct.pack(">II", 1, 12) + b"enUS" + struct.pack(">II", len(wide), 28) + wide
 
 
+def dictionary_tag(values: dict[str, str]) -> bytes:
+    """Encode dictType: names and values in Unicode."""
+    place = 16 + 16 * len(values)
+    rows, body = b"", b""
+    for name, value in values.items():
+        for text in (name, value):
+            wide = text.encode("utf-16-be")
+            rows += struct.pack(">II", place + len(body), len(wide))
+            body += wide + b"\0" * (-len(wide) % 4)
+    return b"dict\0\0\0\0" + struct.pack(">II", len(values), 16) + rows + body
+
+
 def xyz_tag(XYZ: ArrayLike) -> bytes:
     """Encode XYZType."""
     return b"XYZ \0\0\0\0" + s15(XYZ)
