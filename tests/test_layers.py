@@ -25,10 +25,12 @@ ALLOWED = {
     "characterise": MIDDLE,
     "route": MIDDLE,
     "sheet": MIDDLE | {"artwork"},
+    "papers": MIDDLE | {"route"},
     "bench": MIDDLE,
-    "output": MIDDLE | {"bench", "route", "sheet"},
-    "store": MIDDLE | {"route"},
-    "session": MIDDLE | {"artwork", "proof", "chart", "check", "characterise", "route", "sheet", "output", "store"},
+    "output": MIDDLE | {"bench", "papers", "route", "sheet"},
+    "store": MIDDLE | {"papers", "route"},
+    "session": MIDDLE
+    | {"artwork", "proof", "chart", "check", "characterise", "route", "sheet", "papers", "output", "store"},
     "demo": MIDDLE | {"artwork", "proof", "chart", "characterise", "route", "sheet", "output", "store", "session"},
 }
 

@@ -41,9 +41,9 @@ def test_a_suppliers_zip_lands_on_the_shelf_once(tmp_path, demo, printer):
     assert again.status == "already"
     assert [e.id for e in shelf.entries()] == [printer.content_id]
     assert shelf.load(printer.content_id).data == printer.data
-    place, data = shelf.remove(printer.content_id)
+    removed = shelf.remove(printer.content_id)
     assert shelf.entries() == []
-    write_bytes(place, data)
+    shelf.put_back(removed)
     assert shelf.find(printer.content_id) is not None
     with pytest.raises(FideleError, match="not on the shelf; drop it"):
         shelf.load("0" * 16)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import tempfile
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -45,6 +46,41 @@ def write_bytes(target: Path, data: bytes) -> None:
     """Write `data` to `target` whole or not at all."""
     with replacing(target) as temporary:
         temporary.write_bytes(data)
+
+
+def write_new(folder: Path, stem: str, suffix: str, data: bytes) -> Path:
+    """Write `data` to a new file in `folder`; where the name is taken, by whomever, it gets a number.
+
+    Raises
+    ------
+    FideleError
+        When the folder cannot be written or the disk is full.
+    """
+    written, number = folder / f".{stem[:40]}.{os.getpid()}-{time.monotonic_ns()}.part", 1
+    write_bytes(written, data)
+    try:
+        while True:
+            target = folder / (f"{stem}{suffix}" if number == 1 else f"{stem} ({number}){suffix}")
+            try:
+                _take_name(written, target)
+                return target
+            except FileExistsError:
+                number += 1
+    except OSError as error:
+        raise FideleError(f"{target} cannot be written: {reason(error)}.") from error
+    finally:
+        written.unlink(missing_ok=True)
+
+
+def _take_name(written: Path, target: Path) -> None:
+    """Give a file its name unless that is taken; FileExistsError when it is."""
+    try:
+        os.link(written, target)
+    except FileExistsError:
+        raise
+    except OSError:  # a file system without links: the name is taken first, then filled
+        target.open("x").close()
+        written.replace(target)
 
 
 def read_bytes(path: Path, at_most: int) -> bytes:

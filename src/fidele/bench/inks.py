@@ -55,12 +55,27 @@ def cotton() -> Substrate:
     return Substrate("cotton", 0.80 - 0.14 * np.exp(-(WAVELENGTHS - 380) / 40), 0.05)
 
 
+def polyester() -> Substrate:
+    """White polyester cloth, a little warm; it holds nearly all of the dye."""
+    return Substrate("polyester cloth", 0.84 - 0.12 * np.exp(-(WAVELENGTHS - 380) / 28), 0.92, scatter=0.02)
+
+
+def slate() -> Substrate:
+    """A slate coaster with a white coating, greyer than a tile."""
+    return Substrate("coated slate", 0.78 - 0.09 * np.exp(-(WAVELENGTHS - 380) / 24), 0.96)
+
+
+def gallery_paper() -> Substrate:
+    """Uncoated rag for printing straight on."""
+    return Substrate("gallery rag", 0.91 - 0.07 * np.exp(-(WAVELENGTHS - 380) / 30), 0.78)
+
+
 def transfer_paper() -> Substrate:
     """Transfer paper before pressing: the dye lies undeveloped and dull in the coating."""
     return Substrate("transfer paper", 0.83 - 0.08 * np.exp(-(WAVELENGTHS - 380) / 25), 0.62, scatter=0.10)
 
 
-SUBSTRATES = {"ceramic tile": ceramic_tile, "cotton": cotton}
+SUBSTRATES = {"ceramic tile": ceramic_tile, "polyester cloth": polyester, "coated slate": slate, "cotton": cotton}
 
 
 @dataclass(frozen=True)

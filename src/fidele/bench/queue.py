@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
@@ -16,28 +17,62 @@ from fidele.icc.transform import Intent, convert
 
 
 class PrintQueue:
-    """A queue of the print system; `assigned` is the path of the profile it converts to from sRGB, or None."""
+    """A queue of the print system.
+
+    `assigned` is the path of the profile that it converts to, or None; `source` that of the profile it takes every
+    program's pages for, None meaning sRGB. One that `insists` will not go without.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path
         if not path.exists():
-            self.assign(None)
+            self._write({"profile": None, "source": None, "insists": False})
+
+    def _read(self) -> dict[str, Any]:
+        try:
+            stored: Any = json.loads(read_bytes(self.path, 1 << 20))
+        except ValueError:
+            return {}
+        return stored if isinstance(stored, dict) else {}
+
+    def _write(self, values: dict[str, Any]) -> None:
+        write_bytes(self.path, json.dumps(values).encode())
 
     @property
     def assigned(self) -> str | None:
         """Return the path of the profile assigned to the printer."""
-        try:
-            stored: Any = json.loads(read_bytes(self.path, 1 << 20))
-        except ValueError:
-            return None
-        return stored.get("profile") if isinstance(stored, dict) else None
+        return self._read().get("profile")
 
-    def assign(self, profile: Path | None) -> None:
-        """Assign a profile to the printer for every program, or take it away."""
-        write_bytes(self.path, json.dumps({"profile": str(profile) if profile else None}).encode())
+    @property
+    def source(self) -> str | None:
+        """Return the path of the profile that pages are taken for, None for sRGB."""
+        return self._read().get("source")
+
+    @property
+    def insists(self) -> bool:
+        """Whether a printer here must have a profile."""
+        return bool(self._read().get("insists"))
+
+    def insist(self, must: bool) -> None:
+        """Let the system's administrator decide that every printer must have a profile, or that none need."""
+        self._write(self._read() | {"insists": must})
+
+    def assign(self, profile: Path | None, source: Path | None = None) -> None:
+        """Assign a profile to the printer for every program, or take it away.
+
+        Raises
+        ------
+        FideleError
+            When this system insists on one.
+        """
+        if profile is None and self.insists:
+            raise FideleError("This print system insists on a profile for each printer; give it a pass-through.")
+        named = {"profile": str(profile) if profile else None, "source": str(source) if source else None}
+        self._write(self._read() | named)
 
     def passed_on(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Return the page as it reaches the driver."""
         if self.assigned is None:
             return page
-        return convert(page, srgb(), Profile.open(Path(self.assigned)), Intent.PERCEPTUAL)
+        source = Profile.open(Path(self.source)) if self.source else srgb()
+        return convert(page, source, Profile.open(Path(self.assigned)), Intent.PERCEPTUAL)

@@ -79,6 +79,14 @@ SETTINGS = {
     )
 }
 
+
+def every_value() -> dict[str, tuple[Any, ...]]:
+    """Return every value that each control can ever offer."""
+    open_now = {"Polish": "off"}
+    passes = tuple(sorted({p for stock in STOCKS.values() for p in stock.passes}))
+    return {n: passes if n == "Passes" else s.offers(open_now) for n, s in SETTINGS.items()}
+
+
 DEFAULTS: dict[str, Any] = {
     "Stock": "Everyday",
     "Format": "A4",

@@ -14,7 +14,7 @@ from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
 from fidele.icc.solve import solve
-from fidele.icc.write import LabGrid, OutputTables, device_lut, lab_lut, output_profile
+from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, lab_lut, output_profile
 from fidele.kernels import tetrahedral3
 from fidele.tiles import Progress
 
@@ -78,8 +78,12 @@ def make_profile(
     created: datetime.datetime,
     characterisation: str = "",
     progress: Progress | None = None,
+    states: dict[str, str] | None = None,
 ) -> bytes:
-    """Make the output profile of a fitted printer: three intents in both directions, 33-node grids."""
+    """Make the output profile of a fitted printer: three intents in both directions, 33-node grids.
+
+    `states` goes into its metadata tag: what it is for and how it was made.
+    """
     told = progress or (lambda _: True)
     grid = LabGrid()
     nodes = grid.nodes().reshape(-1, 3)
@@ -102,7 +106,10 @@ def make_profile(
         )
         b2a[intent] = device_lut(_inverted(model, mapping.forward(nodes), grid, back(samples), samples), grid)
         told(share)
-    tables = OutputTables(description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation)
+    extra = {"meta": dictionary_tag(states)} if states else {}
+    tables = OutputTables(
+        description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation, extra=extra
+    )
     return output_profile(tables, created)
 
 

@@ -167,6 +167,27 @@ def control_chart() -> Chart:
     return _ordered("control", "Control chart", parts, a4_layout(12, 12, 15.0, 2.0), mark_set=0, seed=1)
 
 
+def quick_chart() -> Chart:
+    """Return the quick chart: 30 patches on one A4 page.
+
+    White, a grey ramp, solids of primaries and secondaries in two strengths, near-neutrals.
+    """
+    greys = np.repeat(np.array([16, 48, 80, 112, 144, 176, 208, 236])[:, None] / 255, 3, 1)
+    full = _lattice(np.array([0.0, 1.0]))[1:-1]
+    near = np.array([0.5 + 0.06 * np.cos(np.radians(angle + np.array([0, 120, 240]))) for angle in (0, 90, 180, 270)])
+    skin = np.array([[230, 190, 165], [160, 108, 80], [92, 60, 46]]) / 255
+    parts = {
+        "white": np.ones((1, 3)),
+        "grey": greys,
+        "black": np.zeros((1, 3)),
+        "ramp": np.concatenate([full, 1 - (1 - full) * 0.5]),
+        "near-neutral": near,
+        "skin": skin,
+        "mixed": np.array([[0.75, 0.5, 0.2]]),
+    }
+    return _ordered("quick", "Quick chart", parts, a4_layout(6, 5, 30.0, 4.0), mark_set=3, seed=5)
+
+
 def target_chart() -> Chart:
     """Return the characterisation target: 900 patches on two A4 pages.
 
@@ -185,7 +206,7 @@ def target_chart() -> Chart:
     return _ordered("target", "Characterisation target", parts, a4_layout(18, 25, 10.0, 1.8), mark_set=1, seed=3)
 
 
-CHARTS = {"control": control_chart, "target": target_chart}
+CHARTS = {"quick": quick_chart, "control": control_chart, "target": target_chart}
 
 
 def to_table(chart: Chart) -> Table:

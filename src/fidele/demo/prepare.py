@@ -66,7 +66,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     """
     places = Places.under(root)
     mark = root / "demo.json"
-    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 2}
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 3}
     try:
         made = json.loads(read_bytes(mark, 1 << 16))
     except (FideleError, ValueError):
@@ -92,8 +92,8 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
             }
         ),
     )
-    shelf = Shelf(places.profiles)
-    shelf.install(bundle)
+    Shelf(places.profiles, (), places.data).install(bundle)
+    fill_downloads(workshop, root / "downloads")
     CardStore(places.cards).save(demo_card(Profile.parse(profile).content_id))
     workshop.printer.bring(card)
     workshop.printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
@@ -105,8 +105,17 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
 def clear_outdated(root: Path) -> None:
     """Take away what an earlier Fidele made for the demo, so that two of each do not lie side by side."""
     (root / "demo.json").unlink(missing_ok=True)
-    for name in ("artwork", "bench", "conditions", "from the supplier", "icc", "scanner"):
+    for name in ("artwork", "bench", "conditions", "downloads", "from the supplier", "icc", "profiles", "scanner"):
         shutil.rmtree(root / name, ignore_errors=True)
+
+
+def fill_downloads(workshop: Workshop, folder: Path) -> None:
+    """Leave profiles where people leave them: in a zip, a mail, under a wrong name, thrown away, broken off."""
+    files = {item.file: workshop.fetch(item) for item in workshop.catalogue()}
+    for name in ("fen-100-profiles.zip", "fen-140-polyester.eml", "tarn-120-wren.icc"):
+        write_bytes(folder / name, files[name])
+    write_bytes(folder / "Velm_Wren_Tarn_light_60.icc.txt", files["Velm_Wren_Tarn_light_60.icc"])
+    write_bytes(folder / "Trash" / "files" / "gallery rag.icc", files["Orrin Gannet gallery rag.icc"])
 
 
 def _zip(files: dict[str, bytes]) -> bytes:
@@ -157,7 +166,7 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
         tell("Making the profile", 0.60 + 0.37 * share)
         return True
 
-    profile = make_profile(model, PROFILE_TITLE, CREATED, text, progress)
+    profile = make_profile(model, PROFILE_TITLE, CREATED, text, progress, stated(card))
     tell("Characterising the scanner", 0.98)
     fit = fit_scanner(
         np.concatenate(scanned),
@@ -167,6 +176,25 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
     )
     ScannerRecord.keep(places.data, fit)
     return model, profile, text
+
+
+def stated(card: Card) -> dict[str, str]:
+    """Return what a profile made under a card states of itself, for its metadata tag."""
+    return {
+        "about.printer": card.printer_name,
+        "about.ink": "Velm S4",
+        "about.media": card.media,
+        "about.substrate": card.substrate,
+        "made.stand_in": str(card.driver["stand_in"]),
+        "made.quality": str(card.driver["quality"]),
+        "made.direction": str(card.driver["direction"]),
+        "made.colour": "off",
+        "made.ink_saving": "off",
+        "made.mirroring": "once",
+        "made.press_temperature": f"{card.press.temperature:g}",
+        "made.press_seconds": f"{card.press.seconds:g}",
+        "made.press_pressure": f"{card.press.pressure:g}",
+    }
 
 
 def _measurements(target: Chart, XYZ: np.ndarray, instrument: str) -> Table:

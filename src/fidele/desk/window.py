@@ -26,7 +26,7 @@ from fidele.desk.thread import STATIONS, ThreadState, ThreadView
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.model import PICTURE_ENDINGS, Session
-from fidele.store.shelf import ENDINGS
+from fidele.store.parcel import ENDINGS
 
 #: How often the driver is read back while the window is open, in milliseconds.
 _READ_BACK = 1000

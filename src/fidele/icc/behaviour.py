@@ -239,14 +239,10 @@ def _jump(profile: Profile) -> float:
         for hue in hues:
             radius = 25.0
             lines.append(
-                np.stack(
-                    [np.full(60, lightness), radius * share * np.cos(hue), radius * share * np.sin(hue)], axis=1
-                )
+                np.stack([np.full(60, lightness), radius * share * np.cos(hue), radius * share * np.sin(hue)], axis=1)
             )
     for hue in hues[::3]:
-        lines.append(
-            np.stack([20 + 75 * share, np.full(60, 6 * np.cos(hue)), np.full(60, 6 * np.sin(hue))], axis=1)
-        )
+        lines.append(np.stack([20 + 75 * share, np.full(60, 6 * np.cos(hue)), np.full(60, 6 * np.sin(hue))], axis=1))
     wanted = np.concatenate(lines)
     device = np.clip(pcs_lab_to_device(profile, wanted), 0, 1)
     printed = device_to_pcs_lab(profile, device).reshape(len(lines), 60, 3)
@@ -254,7 +250,7 @@ def _jump(profile: Profile) -> float:
     step = delta_e_2000(printed[:, 1:].reshape(-1, 3), printed[:, :-1].reshape(-1, 3)).reshape(len(lines), 59)
     asked = delta_e_2000(wanted[:, 1:].reshape(-1, 3), wanted[:, :-1].reshape(-1, 3)).reshape(len(lines), 59)
     # Along a line that leaves the gamut the printed colour stands still or follows the surface: no jump.
-    return float((step - 2 * asked).max())
+    return max(0.0, float((step - 2 * asked).max()))
 
 
 def _faults(
@@ -309,6 +305,6 @@ def _sentence(what: Description, stops: list[str], faults: list[str], trip: Roun
 def grey_rows(grey: GreyAxis, step: int = 20) -> list[tuple[float, float, float, float]]:
     """Return (wanted L*, printed L*, a*, b*) for every `step`th grey, for people and files to read."""
     return [
-        (round(float(w), 1), *(round(float(v), 2) for v in p))
+        (round(float(w), 1), round(float(p[0]), 2), round(float(p[1]), 2), round(float(p[2]), 2))
         for w, p in zip(grey.wanted[::step], grey.printed[::step], strict=True)
     ]

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import datetime
 import hashlib
+import itertools
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -102,10 +103,7 @@ def _header(profile: Profile, newer: bool) -> Iterator[Problem]:
         )
     if np.abs(np.array(header.illuminant) - D50).max() > 0.0006:
         yield Problem(
-            "illuminant",
-            "caution",
-            "The connection space's illuminant is not D50.",
-            _clause(newer, "7.2.16", "6.1.11"),
+            "illuminant", "caution", "The connection space's illuminant is not D50.", _clause(newer, "7.2.16", "6.1.11")
         )
     if header.intent > 3:
         yield Problem(
@@ -124,7 +122,9 @@ def _header(profile: Profile, newer: bool) -> Iterator[Problem]:
             _clause(newer, "7.2.18", ""),
         )
     if newer and any(data[100:128]):
-        yield Problem("reserved", "note", "Bytes of the header that are to be zero are not.", _clause(True, "7.2.19", ""))
+        yield Problem(
+            "reserved", "note", "Bytes of the header that are to be zero are not.", _clause(True, "7.2.19", "")
+        )
 
 
 def created(profile: Profile) -> datetime.datetime | None:
@@ -158,11 +158,14 @@ def _tag_table(profile: Profile, newer: bool) -> Iterator[Problem]:
             yield Problem("overlap", "caution", f"Tag '{tag.signature}' lies over the tag table.", clause)
         elif tag.offset % 4:
             yield Problem("alignment", "note", f"Tag '{tag.signature}' does not start at a multiple of four.", clause)
-    for one, other in zip(tags, tags[1:], strict=False):
+    for one, other in itertools.pairwise(tags):
         shared = (one.offset, one.size) == (other.offset, other.size)
         if not shared and other.offset < one.offset + one.size:
             yield Problem(
-                "overlap", "caution", f"Tags '{one.signature}' and '{other.signature}' overlap without being one.", clause
+                "overlap",
+                "caution",
+                f"Tags '{one.signature}' and '{other.signature}' overlap without being one.",
+                clause,
             )
 
 
@@ -203,7 +206,9 @@ def _required(profile: Profile, newer: bool) -> Iterator[Problem]:
         else:
             wanted = ("A2B0",) if device_class == "scnr" else ("A2B0", "B2A0")
     else:
-        wanted = {"link": ("pseq", "A2B0"), "spac": ("A2B0", "B2A0"), "abst": ("A2B0",), "nmcl": ("ncl2",)}[device_class]
+        wanted = {"link": ("pseq", "A2B0"), "spac": ("A2B0", "B2A0"), "abst": ("A2B0",), "nmcl": ("ncl2",)}[
+            device_class
+        ]
     for signature in (*common, *wanted):
         if signature not in tags:
             light = signature in ("gamt", "A2B2", "B2A2", "A2B0", "pseq")

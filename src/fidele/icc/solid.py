@@ -101,7 +101,8 @@ def solid_of(profile: Profile, steps: int = 32) -> Solid | None:
 def _of_cube(profile: Profile, steps: int) -> Solid:
     """Map the six faces of the RGB cube, which are the gamut's surface."""
     u, v, face = _square(steps + 1)
-    device, triangles = [], []
+    device: list[Floats] = []
+    triangles: list[NDArray[np.int64]] = []
     for fixed in range(3):
         for side in (0.0, 1.0):
             points = np.insert(np.stack([u, v], axis=1), fixed, side, axis=1)
@@ -152,7 +153,8 @@ def _square(size: int) -> tuple[Floats, Floats, NDArray[np.int64]]:
 def _two_faces(channels: int, steps: int) -> tuple[Floats, NDArray[np.int64]]:
     """Return device values and triangles of all two-dimensional faces of a cube of so many channels."""
     u, v, face = _square(steps + 1)
-    device, triangles = [], []
+    device: list[Floats] = []
+    triangles: list[NDArray[np.int64]] = []
     for one, other in itertools.combinations(range(channels), 2):
         for corner in itertools.product((0.0, 1.0), repeat=channels - 2):
             points = np.empty((len(u), channels))

@@ -30,6 +30,15 @@ def oprgb() -> Profile:
 
 
 @cache
+def pass_through() -> Profile:
+    """Return a matrix profile for layers that insist on one: as source and destination at once it moves nothing."""
+    curve = b"para\0\0\0\0" + struct.pack(">HH", 0, 0) + s15([1.0])
+    primaries = [(0.64, 0.33), (0.30, 0.60), (0.15, 0.06)]
+    title = "Pass-through, the same in and out"
+    return Profile.parse(matrix_profile(title, primaries, _D65, curve, _CREATED), title)
+
+
+@cache
 def sgrey() -> Profile:
     """Return a grey space with the tone curve of sRGB, for grey pictures that state nothing."""
     from fidele.icc.write import assemble, localised_tag, xyz_tag

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.papers.leaflet import Vocabulary
 from fidele.route.condition import Card
 from fidele.route.layers import Layer, SettingRow
 from fidele.route.probe import ProbeResult
@@ -25,14 +27,43 @@ class Choice:
     offered: tuple[Any, ...]
 
 
+@dataclass(frozen=True)
+class CarriedMedia:
+    """A media that a printer itself lists: its maker's name for it, and a few words."""
+
+    name: str
+    words: str
+
+
 class PrintDevice(Protocol):
-    """A printer with its driver, as the product sees it."""
+    """A printer with its driver, as the product sees it. `space` is what it takes: 'RGB'."""
 
     id: str
     name: str
     ppi: int
     bits: int
+    space: str
     can_mirror: bool
+
+    def vocabulary(self) -> Vocabulary:
+        """Return the driver's words, to understand leaflets by."""
+        ...
+
+    def media_list(self) -> tuple[CarriedMedia, ...]:
+        """Return the media that the printer carries profiles for."""
+        ...
+
+    def media_profile(self, name: str) -> bytes:
+        """Return the profile that the printer carries for one of its media."""
+        ...
+
+    def settings_of(self, said: dict[str, tuple[str, ...]]) -> dict[str, Any]:
+        """Return driver settings, by meaning, for what is said of how a profile was made; unknown words are left."""
+        ...
+
+    def assign_system_profile(self, profile: Path | None, source: Path | None = None) -> None:
+        """Assign a profile to the printer in the print system, or take it away; `source` is what it converts from."""
+        ...
 
     def media(self, size: str) -> Media:
         """Return a sheet by name with the margins of this printer."""
@@ -46,12 +77,25 @@ class PrintDevice(Protocol):
         """Return what the driver tells of its settings, in its own words."""
         ...
 
+    def state(self) -> dict[str, Any]:
+        """Return everything between Fidele and the ink that can change: what a probe is true for."""
+        ...
+
+    @property
+    def system_insists(self) -> bool:
+        """Whether the print system will not go without a profile for its printers."""
+        ...
+
     def choices(self) -> tuple[Choice, ...]:
         """Return every control of the driver with what it offers now."""
         ...
 
     def choose(self, name: str, value: Any) -> None:
         """Change a control of the driver, in its own words."""
+        ...
+
+    def restore(self, settings: dict[str, Any]) -> None:
+        """Put the driver's controls back to what `settings` said they were."""
         ...
 
     def reset(self) -> None:

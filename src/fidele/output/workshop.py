@@ -8,6 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from fidele.bench import catalogue
+from fidele.bench.catalogue import Item
+from fidele.bench.inks import SUBSTRATES
 from fidele.bench.press import Piece, PressSettings, press, unpressed
 from fidele.bench.printer import Print, Wren
 from fidele.bench.queue import PrintQueue
@@ -23,7 +26,8 @@ class Workshop:
     def __init__(self, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self._wren = Wren(folder)
-        self.printer = WrenDevice(self._wren, PrintQueue(folder / "print-system.json"))
+        self._queue = PrintQueue(folder / "print-system.json")
+        self.printer = WrenDevice(self._wren, self._queue)
         self._scanner = Scanner()
         self._spectro = Spectrophotometer()
         self.scanner_name = self._scanner.name
@@ -49,6 +53,23 @@ class Workshop:
     def measure(self, piece: Piece, places: ArrayLike) -> NDArray[np.float64]:
         """Measure reflectance (n, 36) at places (n, 2) in mm with the spectrophotometer."""
         return self._spectro.measure(piece, places)
+
+    @property
+    def substrates(self) -> tuple[str, ...]:
+        """What lies ready to be pressed on."""
+        return tuple(SUBSTRATES)
+
+    def catalogue(self) -> tuple[Item, ...]:
+        """Return what the makers offer."""
+        return catalogue.listing()
+
+    def fetch(self, item: Item) -> bytes:
+        """Return the file of a line of the catalogue."""
+        return catalogue.fetch(item)
+
+    def administrator(self, insists: bool) -> None:
+        """Let the system's administrator decide whether every printer must have a profile."""
+        self._queue.insist(insists)
 
     def at_the_panel(self, name: str, value: Any) -> None:
         """Do something at the printer's own panel."""

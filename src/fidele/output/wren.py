@@ -10,12 +10,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.bench import wren
+from fidele.bench.catalogue import carried
 from fidele.bench.printer import Print, Wren, page_scale
 from fidele.bench.queue import PrintQueue
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.icc.tables import matrix_model
 from fidele.icc.text import text_of
-from fidele.output.device import Choice
+from fidele.output.device import CarriedMedia, Choice
+from fidele.papers.leaflet import Vocabulary
+from fidele.papers.model import MADE
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, Layer, SettingRow, fingerprint
 from fidele.route.probe import ProbeResult
@@ -86,6 +90,7 @@ class WrenDevice:
 
     ppi = wren.RESOLUTION
     bits = wren.BITS
+    space = "RGB"
     can_mirror = False
 
     def __init__(self, machine: Wren, queue: PrintQueue) -> None:
@@ -103,9 +108,49 @@ class WrenDevice:
         """Return a condition to begin with: no profile yet, so the driver converts."""
         return wren_card("first-condition", "First condition", None, "driver")
 
+    def vocabulary(self) -> Vocabulary:
+        """Return this driver's words, to understand leaflets by."""
+        every = wren.every_value()
+        meanings = {m: w for m, w in _WORDS.items() if m in MADE}
+        return Vocabulary(
+            controls={w.controls[0]: m for m, w in meanings.items()} | {"Thrift": "ink_saving"},
+            values={m: tuple(str(v) for v in every[w.controls[0]]) for m, w in meanings.items()}
+            | {"ink_saving": tuple(every["Thrift"])},
+            plain={"direction": {"one way": "there", "both ways": "there and back", "one direction": "there"}},
+        )
+
+    def media_list(self) -> tuple[CarriedMedia, ...]:
+        """Return the maker's own media, each of which the printer carries a profile for."""
+        return tuple(
+            CarriedMedia(f"Velm {name}", f"ink load {stock.load:.0%}, {' or '.join(map(str, stock.passes))} passes")
+            for name, stock in wren.STOCKS.items()
+        )
+
+    def media_profile(self, name: str) -> bytes:
+        """Return the profile that the printer carries for one of its media."""
+        stock = name.removeprefix("Velm ")
+        if stock not in wren.STOCKS:
+            raise FideleError(f"The {self.name} carries no profile for '{name}'.")
+        return carried(stock)
+
+    def settings_of(self, said: dict[str, tuple[str, ...]]) -> dict[str, Any]:
+        """Return driver settings, by meaning, for what is said of how a profile was made; unknown words are left."""
+        every = wren.every_value()
+        settings = {}
+        for meaning, values in said.items():
+            if meaning in _WORDS and meaning != "colour":
+                known = [v for w in values for v in every[_WORDS[meaning].controls[0]] if str(v) == w]
+                if known:
+                    settings[meaning] = known[0]
+        return settings
+
     def settings(self) -> dict[str, Any]:
         """Return what the driver tells of its settings, in its own words."""
         return self._machine.driver.read_back()
+
+    def state(self) -> dict[str, Any]:
+        """Return everything between Fidele and the ink that can change: what a probe is true for."""
+        return self.settings() | {"print system": f"{self._queue.source} to {self._queue.assigned}"}
 
     def choices(self) -> tuple[Choice, ...]:
         """Return every control of the driver with what it offers now."""
@@ -116,6 +161,12 @@ class WrenDevice:
     def choose(self, name: str, value: Any) -> None:
         """Change a control of the driver, in its own words."""
         self._machine.driver.change(name, value)
+
+    def restore(self, settings: dict[str, Any]) -> None:
+        """Put the driver's controls back to what they were, in an order in which each is on offer."""
+        self.choose("Polish", "off")  # brings every blend on offer
+        for name in ("Stock", *(n for n in settings if n not in ("Stock", "Polish")), "Polish"):
+            self.choose(name, settings[name])
 
     def reset(self) -> None:
         """Throw the driver's settings back to its maker's defaults, whatever state they are in."""
@@ -198,18 +249,12 @@ class WrenDevice:
 
     def layers(self, card: Card, probe: ProbeResult | None) -> tuple[Layer, ...]:
         """Return the layers from the print system to the printer's panel as they are known."""
-        assigned = self._queue.assigned
-        if assigned:
-            system = Layer(
-                "system", True, f"converts from sRGB to {_profile_name(assigned)}", Evidence.READ_BACK, expects="sRGB"
-            )
-        else:
-            system = Layer("system", False, "no profile assigned, passes", Evidence.READ_BACK)
+        system = self._system_layer(probe)
         now = self.settings()
         converts: bool | None = now["Blend"] != "Untouched"
         how = f"“{now['Blend']}”: " + ("converts from sRGB by the maker's correction" if converts else "passes")
         evidence, when = Evidence.READ_BACK, None
-        if probe is not None and probe.settings == fingerprint(now):
+        if probe is not None and probe.settings == fingerprint(self.state()):
             converts = not probe.passes if now["Polish"] == "off" and not any(now[s] for s in _SLIDERS) else converts
             evidence, when = Evidence.PROBED, probe.when
         width, height = (
@@ -238,9 +283,29 @@ class WrenDevice:
         )
         return (system, driver, panel)
 
-    def assign_system_profile(self, profile: Path | None) -> None:
-        """Assign a profile to the printer in the print system, or take it away."""
-        self._queue.assign(profile)
+    def _system_layer(self, probe: ProbeResult | None) -> Layer:
+        """Return what the print system does: nothing, a pass-through, or a conversion."""
+        assigned, source = self._queue.assigned, self._queue.source
+        if not assigned:
+            return Layer("system", False, "no profile assigned, passes", Evidence.READ_BACK)
+        if passes_through(source, assigned):
+            verified = probe is not None and probe.passes and probe.settings == fingerprint(self.state())
+            how = f"pass-through: from “{_profile_name(assigned)}” to itself, so numbers stay"
+            if verified and probe is not None:
+                return Layer("system", False, how, Evidence.PROBED, when=probe.when)
+            return Layer("system", False, how, Evidence.READ_BACK)
+        name = _profile_name(source) if source else "sRGB"
+        how = f"converts from {name} to {_profile_name(assigned)}"
+        return Layer("system", True, how, Evidence.READ_BACK, expects=name, insists=self._queue.insists)
+
+    @property
+    def system_insists(self) -> bool:
+        """Whether the print system will not go without a profile for its printers."""
+        return self._queue.insists
+
+    def assign_system_profile(self, profile: Path | None, source: Path | None = None) -> None:
+        """Assign a profile to the printer in the print system, or take it away; `source` is what it converts from."""
+        self._queue.assign(profile, source)
 
     def dry_run(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Return the numbers that would become ink for a small page, without printing."""
@@ -253,6 +318,21 @@ class WrenDevice:
     def print_page(self, page: NDArray[np.uint8], progress: Progress | None = None) -> tuple[Print, dict[str, Any]]:
         """Print a page; return the sheet and what the driver says it did."""
         return self._machine.print_page(self._queue.passed_on(page), progress)
+
+
+def passes_through(source: str | None, target: str | None) -> bool:
+    """Tell whether a layer converts from a matrix profile to the very same one, which leaves the numbers alone.
+
+    A profile with tables does not do: from itself to itself it moves numbers by up to a tenth of their range.
+    """
+    if source is None or target is None:
+        return False
+    try:
+        one, other = Profile.open(Path(source)), Profile.open(Path(target))
+        tables = any(s[:3] in ("A2B", "B2A") for s in other.tags)
+        return one.content_id == other.content_id and not tables and matrix_model(other) is not None
+    except FideleError:
+        return False
 
 
 def _profile_name(path: str) -> str:

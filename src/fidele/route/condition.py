@@ -10,12 +10,13 @@ from pydantic import BaseModel, ConfigDict, Field
 from fidele.icc.transform import Intent
 
 
-class _Kept(BaseModel):
-    # Fields that a newer Fidele adds are kept and written back.
+class Kept(BaseModel):
+    """What is kept as JSON. Fields that a newer Fidele adds are kept and written back."""
+
     model_config = ConfigDict(extra="allow", validate_assignment=True)
 
 
-class PressData(_Kept):
+class PressData(Kept):
     """What the press is set to: °C, seconds, bar."""
 
     temperature: float = Field(default=200.0, ge=20, le=240)
@@ -23,7 +24,7 @@ class PressData(_Kept):
     pressure: float = Field(default=2.5, gt=0, le=8)
 
 
-class Confirmation(_Kept):
+class Confirmation(Kept):
     """Something that a person looked up and vouches for, because it cannot be read back."""
 
     value: Any
@@ -31,7 +32,7 @@ class Confirmation(_Kept):
     when: datetime.datetime
 
 
-class Card(_Kept):
+class Card(Kept):
     """A printing condition.
 
     `driver` holds the wanted settings by their neutral meaning (see `fidele.route.layers.MEANINGS`); what this

@@ -72,14 +72,19 @@ def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:
     knots = chain.knots
     if len(knots) >= 2:
         first, second = knots[0], knots[-1]
-        action, button = {
-            "driver": ("driver-pass", "Let the driver pass numbers"),
-            "system": ("system-pass", "Take the profile off the print system"),
-        }.get(second, ("", ""))
+        system = next((x for x in chain.layers if x.name == "system"), None)
+        off = (
+            "Give the print system a pass-through"
+            if system is not None and system.insists
+            else "Take the profile off the print system"
+        )
+        action, button = {"driver": ("driver-pass", "Let the driver pass numbers"), "system": ("system-pass", off)}.get(
+            second, ("", "")
+        )
         if second == "driver" and "system" in knots:
-            action, button = "system-pass", "Take the profile off the print system"
+            action, button = "system-pass", off
         if card.owner == "driver" and "Fidele" not in knots:
-            action, button = "system-pass", "Take the profile off the print system"
+            action, button = "system-pass", off
         yield Finding(
             "two-conversions",
             "stop",

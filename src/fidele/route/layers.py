@@ -86,6 +86,8 @@ class Layer:
     who: str = ""
     #: Something of this layer is not known, though not whether it converts, mirrors or scales.
     doubtful: bool = False
+    #: It will not go without a profile, so only a pass-through keeps it from converting.
+    insists: bool = False
 
 
 @dataclass(frozen=True)

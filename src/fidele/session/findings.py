@@ -1,13 +1,17 @@
-"""Findings on artwork, proof, sheet and check; those of the route are in `fidele.route.findings`."""
+"""Findings on profile, artwork, proof, sheet and check; those of the route are in `fidele.route.findings`."""
 
 from __future__ import annotations
 
 from fidele.artwork.picture import Artwork
 from fidele.check.cause import WORDS
 from fidele.icc.profile import Profile
+from fidele.output.device import PrintDevice
+from fidele.papers.model import MADE, Papers
 from fidele.proof.losses import Losses
+from fidele.route.condition import Card
 from fidele.route.findings import Finding
 from fidele.route.layers import Chain
+from fidele.session.profiles import NEEDED, Row
 from fidele.session.runs import Checked
 from fidele.sheet.placing import Media, Placing
 
@@ -54,6 +58,107 @@ def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]
             )
         )
     return found
+
+
+def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]:
+    """Whether the card's profile fits it, and is used as it was made. Few words: most suppliers state little."""
+    papers = row.papers
+    proven = (seen := papers.on(device.id)) is not None and seen.passed
+    found = []
+    against = row.fit.grade == "not"
+    if against:
+        certain = all(papers.said[f].certain for f in ("printer", "media") if f in papers.said)
+        found.append(
+            Finding(
+                "profile-does-not-fit",
+                "note" if proven else "stop" if certain else "caution",
+                "The profile is for something else" if not proven else "The profile says it is for something else",
+                f"“{row.title}” {row.fit.words[:1].lower()}{row.fit.words[1:]}"
+                + (" A chart on this printer says that it holds all the same." if proven else ""),
+                "Choose one that fits, or say in its papers what it is for.",
+                "Show what fits",
+                "show:profiles",
+            )
+        )
+    wanted = device.settings_of({n: s.values for n, s in papers.said.items()})
+    for meaning in ("stand_in", "quality", "direction"):
+        said = papers.said.get(meaning)
+        valid = (
+            {str(v) for value in said.values for v in device.settings_of({meaning: (value,)}).values()}
+            if said
+            else set()
+        )
+        if said is None or meaning not in wanted or str(card.driver.get(meaning)) in valid:
+            continue
+        who = "was made" if said.certain else "was made, as its leaflet says,"
+        found.append(
+            Finding(
+                f"made-with-other-{meaning.replace('_', '-')}",
+                "stop" if meaning == "stand_in" and said.certain else "caution",
+                f"{MADE[meaning]}: the card asks for {card.driver.get(meaning)}, the profile for {said.value}",
+                f"“{row.title}” {who} with {said.value}. With another one it is not true.",
+                "Set the card as the profile was made.",
+                f"Set it to {said.values[0]}",
+                f"made:{meaning}",
+            )
+        )
+    found += _press_findings(papers, card)
+    missing = [
+        MADE[n].lower()
+        for n in NEEDED
+        if not (n in papers.said and papers.said[n].certain)
+        and not (n.startswith("press") and card.process == "direct")
+    ]
+    if missing:
+        guessed = sum(n in papers.said and not papers.said[n].certain for n in NEEDED)
+        found.append(
+            Finding(
+                "made-not-stated",
+                "note" if proven else "caution",
+                "How the profile was made is not certain",
+                (
+                    "A chart on this printer has shown that it holds. "
+                    if proven
+                    else "Nothing yet shows that it describes this printer. "
+                )
+                + f"Not stated: {', '.join(missing)}."
+                + (" Its leaflet offers guesses to confirm." if guessed else ""),
+                "Confirm its papers, or try it: a passed chart settles it.",
+                "Look at its papers" if proven or guessed else "Try it on this printer",
+                "show:profile" if proven or guessed else "try",
+            )
+        )
+    return found
+
+
+def _press_findings(papers: Papers, card: Card) -> list[Finding]:
+    if card.process == "direct":
+        return []
+    off = []
+    for name, found, unit in (
+        ("press_temperature", card.press.temperature, "°C"),
+        ("press_seconds", card.press.seconds, "s"),
+        ("press_pressure", card.press.pressure, "bar"),
+    ):
+        try:
+            wanted = float(papers.value(name))
+        except ValueError:
+            continue
+        if abs(wanted - found) > 0.02 * wanted:
+            off.append(f"{found:g} {unit} instead of {wanted:g}")
+    if not off:
+        return []
+    return [
+        Finding(
+            "made-with-other-press",
+            "caution",
+            f"Press: {', '.join(off)}",
+            "The profile was made with other press settings: the piece will be paler or darker.",
+            "Set the card as the profile was made.",
+            "Set the press to it",
+            "made:press",
+        )
+    ]
 
 
 def sheet_findings(artwork: Artwork, placing: Placing, media: Media, mirrored: bool, is_chart: bool) -> list[Finding]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import getpass
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -24,14 +23,17 @@ from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
 from fidele.route.condition import Card, Confirmation
 from fidele.route.findings import WEIGHTS, Finding, route_findings
-from fidele.route.layers import Chain, Evidence, Layer, SettingRow
+from fidele.route.layers import MEANINGS, Chain, Evidence, Layer, SettingRow
 from fidele.route.probe import ProbeResult
-from fidele.session.findings import artwork_findings, check_findings, proof_findings, sheet_findings
+from fidele.session.findings import artwork_findings, check_findings, profile_findings, proof_findings, sheet_findings
 from fidele.session.history import History
 from fidele.session.observe import Observable
+from fidele.session.person import person
 from fidele.session.places import Places
+from fidele.session.profiles import Profiles
 from fidele.session.runs import Checked, Job, Printed, chart_artwork, check_scan, prepare_page, probe, probe_correction
 from fidele.session.scanners import ScannerRecord
+from fidele.session.trial import Trial, run_trial, trial_card, verified
 from fidele.sheet.placing import Media, Placing, fitted
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
@@ -42,17 +44,19 @@ PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
 
 
 class Session(Observable):
-    """Everything that the window shows. Topics: shelf, card, artwork, route, run, check, log, said."""
+    """Everything that the window shows. Topics: shelf, papers, arrivals, card, artwork, route, run, check,
+    losses, log, said."""
 
     def __init__(self, places: Places) -> None:
         super().__init__()
         self.places = places
         self.workshop = Workshop(places.bench)
         self.device = self.workshop.printer
-        self.shelf = Shelf(places.profiles, places.system_profiles)
+        self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)
         self.history = History()
+        self.profiles = Profiles(self)
         self.scanner = ScannerRecord.load(places.data)
         self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None
@@ -104,6 +108,12 @@ class Session(Observable):
             except FideleError as error:
                 self.say(str(error))
 
+    def no_card(self) -> None:
+        """Be without a condition again."""
+        self.card, self.profile = None, None
+        self.tell("card")
+        self.refresh()
+
     def change_card(self, name: str, **changes: Any) -> None:
         """Change the card in force, as a step that can be undone."""
         card = self._need_card()
@@ -125,9 +135,16 @@ class Session(Observable):
     def start_card(self) -> None:
         """Make a first condition for the printer at hand and put it in force."""
         card = self.device.starter_card()
+        default = self.profiles.defaults.of(self.device.id, card.media)
+        if default and self.shelf.find(default) is not None:
+            card = card.model_copy(update={"profile": default, "owner": "fidele"})
         self.cards.save(card)
         self.put_in_force(card)
-        self.say("A first condition: the driver converts until you give it a profile. Drop one on the window.")
+        self.say(
+            f"A first condition, with the profile that is the default for {card.media}."
+            if card.profile
+            else "A first condition: the driver converts until you give it a profile. Drop one on the window."
+        )
 
     def use_profile(self, profile_id: str) -> None:
         """Make a profile on the shelf the one of the card in force.
@@ -173,41 +190,19 @@ class Session(Observable):
     # The shelf ---------------------------------------------------------------------------------------------------
 
     def install(self, path: Path) -> list[Installed]:
-        """Put what a person dropped on the shelf; say what became of it."""
-        results = self.shelf.install(path)
-        new = [r for r in results if r.status == "installed"]
-        if new:
-            first = new[0]
-            more = f" and {len(new) - 1} more" if len(new) > 1 else ""
-            self.say(f"“{first.title}”{more} is on the shelf, ready to use.")
-            if self.card is not None and self.profile is None:
-                self._load_profile()
-            self.tell("shelf")
-            self.refresh()
-        else:
-            self.say(results[0].reason or "Nothing was installed.")
-        return results
+        """Put what a file or folder holds on the shelf, or let it wait for a choice; say what became of it."""
+        try:
+            return self.profiles.receive(self.shelf.look(path))
+        except FideleError as error:
+            self.say(str(error))
+            return [Installed(str(path), "refused", reason=str(error))]
 
     def remove_profile(self, profile_id: str) -> None:
         """Take a profile off the shelf, as a step that can be undone."""
-        entry = self.shelf.find(profile_id)
-        title = entry.title if entry else ""
-        kept: list[tuple[Path, bytes]] = []
+        self.profiles.remove(profile_id)
 
-        def away() -> None:
-            kept[:] = [self.shelf.remove(profile_id)]
-            self._shelf_changed()
-
-        def back() -> None:
-            from fidele.files import write_bytes
-
-            write_bytes(*kept[0])
-            self._shelf_changed()
-
-        self.history.do(f"Remove “{title}”", away, back)
-        self.say(f"“{title}” was taken off the shelf; undo puts it back.")
-
-    def _shelf_changed(self) -> None:
+    def shelf_changed(self) -> None:
+        """Follow the shelf after it changed, by us or by another program."""
         self._load_profile()
         self.tell("shelf")
         self.refresh()
@@ -300,7 +295,7 @@ class Session(Observable):
     def shelf_title(self) -> str:
         """Return the title of the card's profile, '' when it has none."""
         entry = self.shelf.find(self.card.profile) if self.card and self.card.profile else None
-        return entry.title if entry else ""
+        return self.profiles.row(entry).title if entry else ""
 
     def _judge(self) -> None:
         card = self._need_card()
@@ -318,6 +313,9 @@ class Session(Observable):
                     "Drop the profile on the window, or choose another one.",
                 ),
             )
+        entry = self.shelf.find(card.profile) if card.profile and self.profile is not None else None
+        if entry is not None and card.owner == "fidele":
+            found += profile_findings(self.profiles.row(entry), card, self.device)
         if self.artwork is not None:
             found += artwork_findings(self.artwork, self.profile)
             if self.placing is not None:
@@ -348,9 +346,7 @@ class Session(Observable):
         elif action == "driver-convert":
             self.bring(("colour",))
         elif action == "system-pass":
-            self.device.assign_system_profile(None)
-            self.refresh()
-            self.say("The print system passes the numbers on.")
+            self._let_system_pass()
         elif action == "fidele-convert":
             self.change_card("Fidele converts", owner="fidele")
         elif action == "driver-true-size":
@@ -368,8 +364,39 @@ class Session(Observable):
             self.bring()
         elif action == "probe":
             self.probe()
+        elif kind == "made":
+            self._as_made(argument)
         else:
             raise FideleError(f"'{action}' cannot be done for {card.name}.")
+
+    def _let_system_pass(self) -> None:
+        """Take the profile off the print system; where it insists on one, give it a pass-through and probe that."""
+        if not self.device.system_insists:
+            self.device.assign_system_profile(None)
+            self.refresh()
+            self.say("The print system passes the numbers on.")
+            return
+        file = self.profiles.pass_through_file()
+        self.device.assign_system_profile(file, file)
+        found = self.probe()
+        self.say(
+            "The print system has a pass-through, the same profile in and out; probed: the numbers stay."
+            if found.passes
+            else "The print system has a pass-through, but numbers still change: look at the driver."
+        )
+
+    def _as_made(self, meaning: str) -> None:
+        """Set the card as the profile's papers say it was made."""
+        card = self._need_card()
+        entry = self.shelf.find(card.profile or "")
+        if entry is None:
+            raise FideleError("The profile of this condition is not on the shelf.")
+        made = trial_card(self.device, self.profiles.papers(entry), card)
+        if meaning == "press":
+            self.change_card("Press set as the profile was made", press=made.press)
+        else:
+            self.change_card(f"{MEANINGS[meaning]} set as the profile was made", driver=made.driver)
+            self.bring((meaning,))
 
     def choose_owner(self, owner: str) -> None:
         """Give the conversion to Fidele or to the driver; everything that follows is set too."""
@@ -406,17 +433,14 @@ class Session(Observable):
         self.say(f"{name} is now “{value}”, read back from the driver.")
 
     def _restore(self, settings: dict[str, Any]) -> None:
-        """Put the driver's controls back, in an order in which each is on offer."""
-        self.device.choose("Polish", "off")  # brings every blend on offer
-        for name in ("Stock", *(n for n in settings if n not in ("Stock", "Polish")), "Polish"):
-            self.device.choose(name, settings[name])
+        self.device.restore(settings)
         self.refresh()
 
     def confirm(self, meaning: str, value: Any) -> None:
         """Keep what a person looked up and vouches for."""
         card = self._need_card()
         said = dict(card.confirmed)
-        said[meaning] = Confirmation(value=value, who=_person(), when=datetime.datetime.now().replace(microsecond=0))
+        said[meaning] = Confirmation(value=value, who=person(), when=datetime.datetime.now().replace(microsecond=0))
         self.change_card(f"Confirmed by hand: {value}", confirmed=said)
 
     def probe(self) -> ProbeResult:
@@ -526,6 +550,29 @@ class Session(Observable):
         write_cgats(self.places.work / f"run-{printed.number}.txt", checked.table)
         return checked
 
+    def try_profile(self, trial: Trial, progress: Progress | None = None) -> tuple[Trial, Checked, int]:
+        """Try a profile on this printer: print, press, scan and read a quick chart. Can run beside the interface."""
+        number = self.logbook.add_run(
+            f"Quick chart, to try “{trial.title}”",
+            trial.card.model_dump_json(),
+            trial.card.profile,
+            self.device.settings(),
+            {},
+            "",
+        )
+        checked = run_trial(trial, self.device, self.workshop, self.scanner, self.tolerance, number, progress)
+        c = checked.comparison
+        self.logbook.add_verdict(number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words))
+        return trial, checked, number
+
+    def take_trial(self, done: tuple[Trial, Checked, int]) -> None:
+        """Keep and say what a trial found."""
+        trial, checked, number = done
+        found = verified(checked, self.device, "Quick chart", number, self.scanner.residual_mean)
+        self.profiles.verified(trial.card.profile or "", found)
+        self.tell("log")
+        self.say(f"“{trial.title}”: {found.sentence}")
+
     def take_run(self, printed: Printed) -> None:
         """Show a run that went on elsewhere."""
         self.run = printed
@@ -533,8 +580,14 @@ class Session(Observable):
         self.tell("log")
 
     def take_check(self, checked: Checked) -> None:
-        """Show a check that was made elsewhere."""
+        """Show a check that was made elsewhere; what it says of the profile on this printer is kept with both."""
         self.checked = checked
+        job = self.run.job if self.run is not None else None
+        tells = checked.comparison.passed or checked.cause.code in ("right", "none")
+        if job is not None and job.chart is not None and job.card.profile and job.card.owner == "fidele" and tells:
+            number = self.run.number if self.run is not None else 0
+            found = verified(checked, self.device, job.chart.title, number, self.scanner.residual_mean)
+            self.profiles.verified(job.card.profile, found)
         self._judge()
         self.tell("check")
         self.tell("log")
@@ -561,10 +614,3 @@ class Session(Observable):
         """The intents that the card's profile truly has."""
         entry = self.shelf.find(self.card.profile) if self.card and self.card.profile else None
         return entry.description.intents if entry else tuple(Intent)
-
-
-def _person() -> str:
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return "somebody"

@@ -15,6 +15,8 @@ class Places:
     profiles: Path
     system_profiles: tuple[Path, ...]
     bench: Path
+    #: Where lost profiles are looked for; () for the user's home.
+    search: tuple[Path, ...] = ()
 
     @property
     def cards(self) -> Path:
@@ -31,6 +33,11 @@ class Places:
         """Scans and measurements of this workshop."""
         return self.data / "work"
 
+    @property
+    def papers(self) -> Path:
+        """What is said of profiles, and their leaflets."""
+        return self.data / "profiles"
+
     @staticmethod
     def of_user() -> Places:
         """Return the folders of the freedesktop base directory specification."""
@@ -45,4 +52,4 @@ class Places:
     @staticmethod
     def under(root: Path) -> Places:
         """Return everything under one folder, apart from the user's own things."""
-        return Places(root, root / "icc", (), root / "bench")
+        return Places(root, root / "icc", (), root / "bench", (root / "downloads",))

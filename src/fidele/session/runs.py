@@ -97,7 +97,7 @@ def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None
 
 def probe(device: PrintDevice, now: datetime.datetime) -> ProbeResult:
     """Send the lattice down the route as it is set, without ink."""
-    return read_lattice(device.dry_run(lattice_page()), fingerprint(device.settings()), now)
+    return read_lattice(device.dry_run(lattice_page()), fingerprint(device.state()), now)
 
 
 def probe_correction(device: PrintDevice, now: datetime.datetime) -> ProbeResult:

@@ -7,7 +7,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
+from fidele.files import read_bytes, reason, write_bytes
 from fidele.route.condition import Card
 
 
@@ -51,3 +51,17 @@ class CardStore:
     def save(self, card: Card) -> None:
         """Write a card, whole or not at all."""
         write_bytes(self.folder / f"{card.id}.json", card.model_dump_json(indent=2).encode())
+
+    def remove(self, card_id: str) -> None:
+        """Take a card away; one that is not there is no error.
+
+        Raises
+        ------
+        FideleError
+            When the folder cannot be written.
+        """
+        path = self.folder / f"{card_id}.json"
+        try:
+            path.unlink(missing_ok=True)
+        except OSError as error:
+            raise FideleError(f"{path} cannot be removed: {reason(error)}.") from error

@@ -1,0 +1,60 @@
+"""Whether a profile fits a printer and the media in it, and if not, why not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fidele.icc.describe import Description
+from fidele.papers.guess import plain
+from fidele.papers.model import Papers
+
+
+@dataclass(frozen=True)
+class Fit:
+    """How well a profile fits: 'fits', 'perhaps' (it does not say enough) or 'not', and the reasons in words."""
+
+    grade: str
+    reasons: tuple[str, ...] = ()
+
+    @property
+    def rank(self) -> int:
+        """0 for what fits, 1 for perhaps, 2 for not."""
+        return ("fits", "perhaps", "not").index(self.grade)
+
+    @property
+    def words(self) -> str:
+        """The reasons in a sentence."""
+        said = "; ".join(self.reasons)
+        return said[:1].upper() + said[1:] + "." if said else "Fits this printer and media."
+
+
+def fit(what: Description, papers: Papers, printer: str, media: str, space: str = "RGB") -> Fit:
+    """Judge a profile for a printer by name, the media in it ('' for any), and the values that the printer takes."""
+    if not what.usable_as_output:
+        stop = next((p.message for p in what.problems if p.weight == "stop"), "")
+        if stop:
+            return Fit("not", (f"is not sound: {stop.rstrip('.')}",))
+        return Fit("not", (f"is a profile of class {what.class_words}, not for printing",))
+    against, unsure = [], []
+    if what.colour_space != space:
+        against.append(f"is for {what.colour_space} values; this printer takes {space}")
+    for field, wanted, name in (("printer", printer, "printer"), ("media", media, "media")):
+        said = papers.value(field)
+        if not wanted:
+            continue
+        if not said:
+            unsure.append(f"does not say for which {name} it is")
+        elif not _same(said, wanted):
+            against.append(f"was made for {_the(field, said)}, not {_the(field, wanted)}")
+    if against:
+        return Fit("not", tuple(against))
+    return Fit("perhaps", tuple(unsure)) if unsure else Fit("fits")
+
+
+def _same(one: str, other: str) -> bool:
+    a, b = f" {plain(one)} ", f" {plain(other)} "
+    return a in b or b in a
+
+
+def _the(field: str, name: str) -> str:
+    return f"the {name}" if field == "printer" else name

@@ -1,0 +1,156 @@
+"""Try a profile on the printer that stands here: a quick chart through it, pressed, scanned, and a plain answer."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+
+import numpy as np
+
+from fidele.chart.definition import quick_chart
+from fidele.check.statistics import Comparison, Tolerance
+from fidele.colour.words import hue_name
+from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.output.device import PrintDevice
+from fidele.output.workshop import Workshop
+from fidele.papers.model import Papers, Verified
+from fidele.route.condition import Card, PressData
+from fidele.session.runs import Checked, Job, chart_artwork, check_scan, prepare_page
+from fidele.session.scanners import ScannerRecord
+from fidele.sheet.placing import Placing
+from fidele.tiles import CancelledError, Progress
+
+
+@dataclass(frozen=True)
+class Trial:
+    """What a trial needs: the card it prints by and the profile it prints through."""
+
+    card: Card
+    profile: Profile
+    title: str
+
+
+def trial_card(device: PrintDevice, papers: Papers, base: Card | None) -> Card:
+    """Return a card that prints through a profile as its papers say it was made."""
+    card = base or device.starter_card()
+    made = {name: said.values for name, said in papers.said.items()}
+    driver = card.driver | device.settings_of(made)
+    press = card.press
+    numbers = {}
+    for field, name in (
+        ("temperature", "press_temperature"),
+        ("seconds", "press_seconds"),
+        ("pressure", "press_pressure"),
+    ):
+        try:
+            numbers[field] = float(papers.value(name))
+        except ValueError:
+            continue
+    if numbers:
+        try:
+            press = PressData.model_validate(press.model_dump() | numbers)
+        except ValueError:
+            press = card.press
+    changes = {"owner": "fidele", "profile": papers.id, "driver": driver, "press": press}
+    for name in ("media", "substrate"):
+        if papers.value(name):
+            changes[name] = papers.value(name)
+    return card.model_copy(update=changes)
+
+
+def run_trial(
+    trial: Trial,
+    device: PrintDevice,
+    workshop: Workshop,
+    scanner: ScannerRecord,
+    tolerance: Tolerance,
+    number: int,
+    progress: Progress | None = None,
+) -> Checked:
+    """Print the quick chart through a profile, press it, scan it, and compare. The driver is left as it was.
+
+    Raises
+    ------
+    FideleError
+        When the print system would convert too, or the substrate is not at hand.
+    CancelledError
+        When `progress` returned False; the sheet is then wasted.
+    """
+
+    def told(share: float) -> bool:
+        if progress is not None and not progress(share):
+            raise CancelledError
+        return True
+
+    before = device.settings()
+    try:
+        device.bring(trial.card)
+        also = [x.name for x in device.layers(trial.card, None) if x.converts]
+        if also:
+            words = {"system": "the print system", "driver": "the driver"}.get(also[0], also[0])
+            raise FideleError(f"A trial would tell nothing: {words} converts as well. Mend the hand-off first.")
+        chart = quick_chart()
+        label = f"Trial · {trial.title} · {device.name}"
+        artwork = chart_artwork(chart, 0, label)
+        width, height = artwork.own_mm
+        job = Job(
+            artwork, Placing.centred(device.media(trial.card.size), width, height), trial.card, trial.profile, chart
+        )
+        page = prepare_page(job, device, lambda share: told(0.3 * share))
+        sheet, _ = device.print_page(page, lambda share: told(0.3 + 0.2 * share))
+    finally:
+        device.restore(before)
+    told(0.55)
+    piece = workshop.press(sheet, trial.card.substrate, trial.card.press)
+    told(0.65)
+    scan = workshop.scan(piece, number)
+    told(0.85)
+    names = {"instrument": workshop.scanner_name, "profile": scanner.title}
+    made = check_scan(
+        scan, chart, trial.card, trial.profile, scanner.profile(), scanner.residual_mean, tolerance, None, names
+    )
+    told(1.0)
+    return made
+
+
+def verified(checked: Checked, device: PrintDevice, chart: str, run: int, residual: float) -> Verified:
+    """Return what a chart said of a profile on a printer, in a form that is kept."""
+    c = checked.comparison
+    return Verified(
+        unit=device.id,
+        printer=device.name,
+        when=datetime.datetime.now().replace(microsecond=0),
+        mean=round(c.mean, 2),
+        p95=round(c.p95, 2),
+        passed=c.passed,
+        sentence=answer(c, residual),
+        chart=chart,
+        run=run,
+    )
+
+
+def answer(c: Comparison, residual: float) -> str:
+    """Say in a sentence how well a profile describes a printer. 'Within' holds for nineteen patches of twenty."""
+    greys = _greys(c)
+    if c.passed:
+        floor = " of what this scanner can see" if c.p95 < 3 * residual else ""
+        return f"Describes your printer within {c.p95:.1f}{floor}{f'; {greys}' if greys else ''}."
+    lighter = float((c.measured[:, 0] - c.wanted[:, 0]).mean())
+    way = f"; prints come out {'lighter' if lighter > 0 else 'darker'}" if abs(lighter) > 2 else ""
+    return (
+        f"Does not describe your printer: off by {c.mean:.1f} on average, {c.p95:.1f} for one patch in twenty"
+        f"{way}{f'; {greys}' if greys else ''}."
+    )
+
+
+def _greys(c: Comparison) -> str:
+    grey = (np.hypot(c.wanted[:, 1], c.wanted[:, 2]) < 6) & (c.wanted[:, 0] < 96)
+    if grey.sum() < 3:
+        return ""
+    cast = (c.measured[grey, 1:] - c.wanted[grey, 1:]).mean(axis=0)
+    strength = float(np.hypot(*cast))
+    if strength < 0.7:
+        return "greys neutral" if c.passed else ""
+    how = "a little" if strength < 2 else "clearly"
+    return f"greys {how} {hue_name(float(np.degrees(np.arctan2(cast[1], cast[0]))) % 360)}"
