@@ -17,6 +17,9 @@ from fidele.bench.maker import Recipe, make
 from fidele.bench.wren import STOCKS
 from fidele.errors import FideleError
 
+#: Printers that the catalogue has profiles for.
+MODELS = ("Velm Wren", "Orrin Gannet", "Skarn Longship")
+
 
 @dataclass(frozen=True)
 class Item:

@@ -14,7 +14,7 @@ from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
 from fidele.icc.solve import solve
-from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, lab_lut, output_profile
+from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, gamut_lut, lab_lut, output_profile
 from fidele.kernels import tetrahedral3
 from fidele.tiles import Progress
 
@@ -94,6 +94,7 @@ def make_profile(
         {1: lab_lut(model.grid.astype(float))},
         {1: device_lut(_inverted(model, nodes, grid, seen, samples), grid)},
     )
+    gamut = gamut_lut(_off(model, nodes), grid)
     told(0.4)
     for share, intent, mapping in (
         (0.7, 0, GamutMapping.perceptual(boundary)),
@@ -106,11 +107,16 @@ def make_profile(
         )
         b2a[intent] = device_lut(_inverted(model, mapping.forward(nodes), grid, back(samples), samples), grid)
         told(share)
-    extra = {"meta": dictionary_tag(states)} if states else {}
+    extra = {"gamt": gamut.encode()} | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
         description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation, extra=extra
     )
     return output_profile(tables, created)
+
+
+def _off(model: PrinterModel, Lab: Floats) -> Floats:
+    """Return ΔE00 (n,) from colours (n, 3) to the nearest printable one."""
+    return delta_e_2000(Lab, model(_invert(model, Lab)))
 
 
 def _samples() -> Floats:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
 from fidele.desk.work import Work
+from fidele.route.findings import Finding
 from fidele.session.model import Session
 
 
@@ -54,6 +55,10 @@ class Desk(QWidget):
         """Take another theme."""
         self.theme = theme
         self.refresh()
+
+    def own_findings(self) -> list[Finding] | None:
+        """Return findings that the session does not know, None where its own are to be shown."""
+        return None
 
     def facts(self) -> list[tuple[str, str]]:
         """Return names and values for beside the desk."""

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from fidele.desk.labels import button, clear, label, section
-from fidele.desk.theme import font
+from fidele.desk.profile_list import ProfileList, lines_of
+from fidele.desk.theme import Theme, font
 from fidele.session.model import Session
-from fidele.store.shelf import Entry
-
-_ROLE = Qt.ItemDataRole.UserRole
+from fidele.session.profiles import Row
 
 
 class CardTile(QFrame):
@@ -50,8 +49,8 @@ class ShelfView(QWidget):
 
     card_chosen = Signal(str)
     profile_chosen = Signal(str)
-    profile_wanted = Signal(str)
-    profile_removed = Signal(str)
+    menu_wanted = Signal(str, QPoint)
+    all_wanted = Signal()
     card_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
@@ -77,24 +76,27 @@ class ShelfView(QWidget):
         self.search.setFont(font(8.5))
         self.search.setPlaceholderText("find a profile")
         self.search.setAccessibleName("Find a profile")
+        self.search.setToolTip("Searches everything on this machine, by any word")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill_profiles())
         box.addWidget(self.search)
-        self.profiles = self._list("Profiles on the shelf")
-        self.profiles.itemClicked.connect(lambda item: self.profile_chosen.emit(item.data(_ROLE)))
-        self.profiles.itemActivated.connect(lambda item: self.profile_chosen.emit(item.data(_ROLE)))
-        self.profiles.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.profiles.customContextMenuRequested.connect(self._menu)
+        self.profiles = ProfileList("Profiles on the shelf", compact=True)
+        self.profiles.opened.connect(self.profile_chosen)
+        self.profiles.menu_wanted.connect(self.menu_wanted)
         box.addWidget(self.profiles)
         self._hint = label("", 8.5, dim=True, wrap=True)
         box.addWidget(self._hint)
+        self.all = button(
+            "", self.all_wanted.emit, "Everything on this machine, with what fits and why not", quiet=True
+        )
+        box.addWidget(self.all, alignment=Qt.AlignmentFlag.AlignLeft)
         box.addSpacing(6)
         box.addWidget(section("Logbook"))
         self.log = self._list("Logbook")
         self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
         box.addWidget(self.log)
         box.addStretch(1)
-        self._entries: list[Entry] = []
+        self._rows: list[Row] = []
         self.refresh_cards()
         self.refresh_profiles()
         self.refresh_log()
@@ -137,43 +139,36 @@ class ShelfView(QWidget):
             )
 
     def refresh_profiles(self) -> None:
-        """Read the shelf anew."""
-        self._entries = self._session.shelf.entries()
+        """Show the profiles that people use, as they are now."""
+        self._rows = self._session.profiles.rows()
+        self.profiles.in_force = self._session.card.profile or "" if self._session.card else ""
         self._fill_profiles()
 
     def _fill_profiles(self) -> None:
         words = self.search.text().casefold().split()
-        chosen = self._session.card.profile if self._session.card else None
-        self.profiles.clear()
-        for entry in self._entries:
-            text = f"{entry.title} {entry.path.name} {entry.description.class_words}".casefold()
-            if not all(word in text for word in words):
-                continue
-            item = QListWidgetItem(entry.title)
-            item.setData(_ROLE, entry.id)
-            item.setToolTip(f"{entry.title}\n{entry.description.class_words}\n{entry.path}")
-            if entry.id == chosen:
-                item.setFont(font(8.5, font().Weight.DemiBold))
-            self.profiles.addItem(item)
-        _fit_height(self.profiles, 9)
-        usable = sum(e.description.usable_as_output for e in self._entries)
-        self._count.setText(f"{usable} of {len(self._entries)} can print" if self._entries else "")
+        rows = self._rows
+        shown = [r for r in rows if (r.matches(words) if words else r.used and not r.papers.hidden)]
+        self.profiles.show_lines(lines_of(shown, "nothing", short=True))
+        self.profiles.setFixedHeight(4 + 24 * max(1, min(8, len(shown))))
+        self.profiles.setVisible(bool(shown))
+        usable = sum(r.entry.description.usable_as_output for r in rows)
+        self._count.setText(f"{usable:,} can print" if rows else "")
         self._count.setToolTip("How many of the profiles on this machine can serve as an output profile")
-        self.search.setVisible(len(self._entries) > 5)
+        self.search.setVisible(len(rows) > 5)
+        self.all.setText(f"All {len(rows):,} on this machine" if rows else "Find, fetch or add profiles")
         self._hint.setText(
-            "" if self._entries else "None yet. Drop an .icc file, or the supplier's zip, anywhere on this window."
+            ""
+            if shown
+            else "No profile has all of these words."
+            if words
+            else "None yet. Drop an .icc file, or the supplier's zip, anywhere on this window."
         )
-        self._hint.setVisible(not self._entries)
+        self._hint.setVisible(not shown)
 
-    def _menu(self, at: QPoint) -> None:
-        item = self.profiles.itemAt(at)
-        if item is None:
-            return
-        profile_id = item.data(_ROLE)
-        menu = QMenu(self)
-        menu.addAction("Use it in this condition", lambda: self.profile_wanted.emit(profile_id))
-        menu.addAction("Take it off the shelf", lambda: self.profile_removed.emit(profile_id))
-        menu.exec(self.profiles.mapToGlobal(at))
+    def set_theme(self, theme: Theme) -> None:
+        """Take another theme."""
+        self.profiles.theme = theme
+        self.profiles.viewport().update()
 
     def refresh_log(self) -> None:
         """Show the last runs."""

@@ -101,7 +101,12 @@ def sheet(theme: Theme) -> str:
         selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
     QMenu::item {{ padding: 5px 14px; }}
     QMenu::item:selected {{ background: {c("press")}; color: {c("press_text")}; }}
-    QListWidget {{ background: transparent; border: none; }}
+    QListView {{ background: transparent; border: none; }}
+    QListView:focus {{ border: 1px solid {c("strong")}; border-radius: 3px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {c("line")}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ width: 14px; margin: -6px 0; background: {c("press")}; border: 1px solid {c("field")}; border-radius: 7px; }}
+    QSlider::handle:horizontal:focus {{ border: 2px solid {c("text")}; background: {c("field")}; }}
+    QSlider {{ min-height: 20px; }}
     QListWidget::item {{ padding: 3px 8px; border-radius: 3px; }}
     QListWidget::item:hover {{ background: {c("card")}; }}
     QListWidget::item:selected {{ background: {c("card")}; color: {c("text")}; }}

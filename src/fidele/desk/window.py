@@ -4,20 +4,24 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QFileSystemWatcher, QSettings, Qt, QTimer
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPalette, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from fidele.artwork.open import KINDS, open_artwork
+from fidele.desk.arrivals_desk import ArrivalsDesk
 from fidele.desk.artwork_desk import ArtworkDesk
 from fidele.desk.check_desk import CheckDesk
 from fidele.desk.desk import Desk, clock, short
-from fidele.desk.findings import FindingsView, fact_grid
+from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
 from fidele.desk.handoff_desk import HandoffDesk
-from fidele.desk.labels import button, section
+from fidele.desk.lost_desk import LostDesk
+from fidele.desk.makers_desk import MakersDesk
 from fidele.desk.press_desk import PressDesk
 from fidele.desk.print_desk import PrintDesk
+from fidele.desk.profile_desk import ProfileDesk
+from fidele.desk.profiles_desk import ProfilesDesk, profile_menu
 from fidele.desk.proof_desk import ProofDesk
 from fidele.desk.sheet_desk import SheetDesk
 from fidele.desk.shelf import ShelfView
@@ -26,10 +30,16 @@ from fidele.desk.thread import STATIONS, ThreadState, ThreadView
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.model import PICTURE_ENDINGS, Session
-from fidele.store.parcel import ENDINGS
+from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
+from fidele.store.shelf import Delivery, Installed, Shelf
+from fidele.tiles import Progress
 
 #: How often the driver is read back while the window is open, in milliseconds.
 _READ_BACK = 1000
+#: So many new profiles are read on the spot; more are read beside the interface.
+_AT_ONCE = 40
+#: Files up to this size are looked into on the spot.
+_SMALL = 8 << 20
 #: Below this width the columns beside the desk give way.
 _NARROW = 1150
 
@@ -46,7 +56,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
-        self._shown_profile = ""
+        self._station = self._came_from = "Artwork"
         self.thread_view = ThreadView()
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
@@ -59,10 +69,18 @@ class Window(QMainWindow):
             desk.pick.connect(self.pick_file)
             self.desks[desk.station] = desk
             self.stack.addWidget(desk)
+        self.profile_desk, self.profiles_desk = ProfileDesk(session, self.work), ProfilesDesk(session, self.work)
+        self.arrivals_desk, self.lost_desk = ArrivalsDesk(session, self.work), LostDesk(session, self.work)
+        self.makers_desk = MakersDesk(session, self.work)
+        for side in (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk):
+            side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
+            self.desks[side.station] = side
+            self.stack.addWidget(side)
         self._lay_out()
         self._connect()
         self.apply_theme(self.theme)
         self._restore()
+        session.shelf.most = _AT_ONCE
         self.show_desk(str(settings.value("desk", "Artwork")))
         self._watch()
 
@@ -106,8 +124,14 @@ class Window(QMainWindow):
         self.shelf_view.card_chosen.connect(self._take_card)
         self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.start_card))
         self.shelf_view.profile_chosen.connect(self.show_profile)
-        self.shelf_view.profile_wanted.connect(lambda i: self._guarded(self.session.use_profile, i))
-        self.shelf_view.profile_removed.connect(lambda i: self._guarded(self.session.remove_profile, i))
+        self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
+        for view in (self.shelf_view, self.profiles_desk):
+            view.menu_wanted.connect(self._profile_menu)
+        self.profiles_desk.opened.connect(self.show_profile)
+        self.profiles_desk.files_wanted.connect(self._take_profiles)
+        self.profile_desk.wanted_trial.connect(self.try_profile)
+        self.arrivals_desk.settled.connect(self._settled)
+        self.makers_desk.arrived.connect(self._take_delivery)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.theme_changed.connect(self.toggle_theme)
@@ -125,22 +149,34 @@ class Window(QMainWindow):
             (QKeySequence("F5"), self.session.refresh),
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
+            (QKeySequence("F7"), lambda: self.show_desk("Profiles")),
             (QKeySequence("Esc"), self.work.cancel),
         ):
             QShortcut(keys, self, call)
 
     def _watch(self) -> None:
         """Follow the profile folders and the driver, whoever changes them."""
-        self._files = QFileSystemWatcher(self)
-        self._later = QTimer(self, singleShot=True, interval=250)
-        self._later.timeout.connect(self._shelf_changed)
-        self.session.shelf.own.mkdir(parents=True, exist_ok=True)
-        self._files.addPaths([str(f) for f in (self.session.shelf.own, *self.session.shelf.others) if f.is_dir()])
-        self._files.directoryChanged.connect(lambda _: self._later.start())
+        self._files = self.session.shelf.snapshot()
         self._seen = self._device_state()
         self._poll = QTimer(self, interval=_READ_BACK)
         self._poll.timeout.connect(self._read_back)
         self._poll.start()
+        if self.session.shelf.unread():
+            QTimer.singleShot(0, self._read_shelf)
+
+    def _read_shelf(self) -> None:
+        """Read profiles that are new on this machine beside the interface; what is known is shown meanwhile."""
+        shelf = self.session.shelf
+        beside = Shelf(shelf.own, shelf.others, shelf.data)
+
+        def done(count: int) -> None:
+            shelf.reread()
+            self.session.say(f"{count:,} profiles are on this machine.")
+            self._shelf_changed()
+
+        self.work.run(
+            f"Reading {shelf.unread():,} profiles that are new here", lambda told: len(beside.entries(told)), done
+        )
 
     def _device_state(self) -> object:
         """Return what the driver and the print system say now, to be compared with what they said last."""
@@ -153,15 +189,24 @@ class Window(QMainWindow):
             return str(error)
 
     def _read_back(self) -> None:
-        """Read the driver back; only a change is shown."""
+        """Read the driver and the profile folders back; only a change is shown. A trial is not disturbed."""
+        if self.work.busy:
+            return
+        files = self.session.shelf.snapshot()
+        if files != self._files:
+            self._files = files
+            if self.session.shelf.unread() > _AT_ONCE:
+                self._read_shelf()
+            else:
+                self._shelf_changed()
         seen = self._device_state()
         if seen != self._seen:
             self._seen = seen
             self.session.refresh()
 
     def _shelf_changed(self) -> None:
-        self.session.tell("shelf")
-        self.session.refresh()
+        self.session.shelf.entries()
+        self.session.shelf_changed()
 
     # Showing -----------------------------------------------------------------------------------------------------
 
@@ -173,7 +218,12 @@ class Window(QMainWindow):
             return
         if topic in ("card", "shelf"):
             self.shelf_view.refresh_cards()
+        if topic in ("card", "shelf", "papers"):
             self.shelf_view.refresh_profiles()
+        if topic == "arrivals":
+            if self.session.profiles.pending is not None:
+                self.show_desk("Arrivals")
+            return
         if topic == "log":
             self.shelf_view.refresh_log()
             return
@@ -181,7 +231,7 @@ class Window(QMainWindow):
             proof = self.desks["Proof"]
             if isinstance(proof, ProofDesk):
                 proof.want_figures()
-        if topic in ("route", "run", "check", "losses"):
+        if topic in ("route", "run", "check", "losses", "papers"):
             self.refresh(desk=topic != "losses")
 
     def refresh(self, desk: bool = True) -> None:
@@ -198,11 +248,11 @@ class Window(QMainWindow):
         if held:
             mine = [f for f in self.session.findings if f.weight == "stop" and f.desk != "check"]
         elsewhere = sum(f.weight != "note" and f not in mine for f in self.session.findings)
-        extra = self.desk.extra()
-        profile = self._profile_section()
-        if profile is not None:
-            extra = [profile, *extra]
-        self.findings_view.show_all(mine, elsewhere, self.desk.facts(), extra)
+        own = self.desk.own_findings()
+        if own is not None:
+            elsewhere = sum(f.weight != "note" for f in self.session.findings)
+            mine = own
+        self.findings_view.show_all(mine, elsewhere, self.desk.facts(), self.desk.extra())
 
     def _thread_state(self) -> ThreadState:
         s = self.session
@@ -246,60 +296,21 @@ class Window(QMainWindow):
 
     def show_desk(self, name: str) -> None:
         """Open a station's desk."""
+        if self._station in STATIONS:
+            self._came_from = self._station
         self._station = name if name in self.desks else "Artwork"
         self.stack.setCurrentWidget(self.desk)
         self.thread_view.choose(self._station)
         self.desk.set_theme(self.theme)
         self.refresh(desk=False)
 
-    def show_profile(self, profile_id: str) -> None:
-        """Show what a profile is, beside the desk."""
-        self._shown_profile = profile_id
-        self._beside()
+    def show_profile(self, profile_id: str, page: int | None = None) -> None:
+        """Open the desk of a profile."""
+        self.profile_desk.open(profile_id, page)
+        self.show_desk("Profile")
 
-    def _profile_section(self) -> QWidget | None:
-        entry = self.session.shelf.find(self._shown_profile) if self._shown_profile else None
-        if entry is None:
-            return None
-        what = entry.description
-        made = QWidget()
-        box = QVBoxLayout(made)
-        box.setContentsMargins(0, 4, 0, 4)
-        box.setSpacing(6)
-        box.addWidget(section("Profile on the shelf"))
-        white = "not stated" if what.white_lab is None else "L*a*b* {:.0f} {:.1f} {:.1f}".format(*what.white_lab)
-        rows = [
-            ("Name", what.description),
-            ("Kind", what.class_words),
-            ("Version", f"{what.version}, {what.colour_space} to {what.pcs}"),
-            ("Intents", ", ".join(what.intents) or "none"),
-            ("White", white),
-        ]
-        if what.black_lab is not None:
-            rows.append(("Black", "L*a*b* {:.0f} {:.1f} {:.1f}".format(*what.black_lab)))
-        rows += [(p.weight, p.message) for p in what.problems]
-        box.addLayout(fact_grid(rows))
-        row = QHBoxLayout()
-        use = button(
-            "Use it here",
-            lambda: self._guarded(self.session.use_profile, entry.id),
-            "Make it the profile of the condition in force",
-        )
-        use.setEnabled(
-            what.usable_as_output and self.session.card is not None and self.session.card.profile != entry.id
-        )
-        row.addWidget(use)
-        away = button(
-            "Take it off",
-            lambda: self._guarded(self.session.remove_profile, entry.id),
-            "Remove it from the shelf; undo puts it back",
-        )
-        away.setEnabled(entry.own)
-        row.addWidget(away)
-        row.addWidget(button("Close", lambda: self.show_profile(""), quiet=True))
-        row.addStretch()
-        box.addLayout(row)
-        return made
+    def _profile_menu(self, profile_id: str, at: QPoint) -> None:
+        profile_menu(self.session, profile_id, at, self.show_profile, self._guarded)
 
     # Doing -------------------------------------------------------------------------------------------------------
 
@@ -312,10 +323,32 @@ class Window(QMainWindow):
     def act(self, action: str) -> None:
         """Do what a finding's button says."""
         kind, _, where = action.partition(":")
-        if kind == "show":
+        card = self.session.card
+        if action == "show:profiles":
+            self.profiles_desk.group.setCurrentText("what fits")
+            self.profiles_desk.printing.setChecked(True)
+            self.show_desk("Profiles")
+        elif action == "show:profile" and card is not None:
+            self.show_profile(card.profile or "", 1)
+        elif action == "try" and card is not None:
+            self.try_profile(card.profile or "")
+        elif kind == "show":
             self.show_desk({"hand-off": "Hand-off"}.get(where, where.capitalize()))
         else:
             self._guarded(self.session.act, action)
+
+    def try_profile(self, profile_id: str) -> None:
+        """Print, press, scan and read a quick chart through a profile, and say whether it describes this printer."""
+
+        def begin() -> None:
+            trial = self.session.profiles.trial(profile_id)
+            self.work.run(
+                f"Trying “{trial.title}”: print, press, scan",
+                lambda told: self.session.try_profile(trial, told),
+                self.session.take_trial,
+            )
+
+        self._guarded(begin)
 
     def _take_card(self, card_id: str) -> None:
         for card in self.session.cards.cards():
@@ -340,11 +373,10 @@ class Window(QMainWindow):
     def take_file(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
         ending = path.suffix.lower()
-        if ending in ENDINGS or ending == ".zip":
-            results = self.session.install(path)
-            new = next((r.id for r in results if r.status in ("installed", "already")), "")
-            if new:
-                self.show_profile(new)
+        if path.is_dir() or ending in ENDINGS or ending in PACKED:
+            self._take_profiles([path])
+        elif ending in LEAFLETS and self.desk.station == "Profile":
+            self.profile_desk.take_leaflet(path)
         elif scan or (self.desk.station == "Check" and self.session.run is not None and ending in PICTURE_ENDINGS):
             check = self.desks["Check"]
             if isinstance(check, CheckDesk):
@@ -355,7 +387,38 @@ class Window(QMainWindow):
             if self.session.artwork is not None and self.session.artwork.path == path:
                 self.show_desk("Artwork")
         else:
-            self.session.say(f"{path.name} is neither a picture (PNG, JPEG, TIFF) nor a profile (.icc, .icm, .zip).")
+            self.session.say(
+                f"{path.name} is neither a picture (PNG, JPEG, TIFF) nor a profile (.icc, .icm, zip, mail). "
+                "A leaflet is dropped on its profile's desk."
+            )
+
+    def _take_profiles(self, paths: list[Path]) -> None:
+        """Look into files or folders and take in what they hold; large ones beside the interface."""
+        shelf = self.session.shelf
+        for path in paths:
+            small = not path.is_dir() and (not path.exists() or path.stat().st_size < _SMALL)
+            if small:
+                self._guarded(lambda p=path: self._take_delivery(shelf.look(p)))
+            else:
+                beside = Shelf(shelf.own, shelf.others, shelf.data)
+
+                def look(_told: Progress, p: Path = path, s: Shelf = beside) -> Delivery:
+                    return s.look(p)
+
+                self.work.run(f"Looking into {path.name}", look, self._take_delivery)
+
+    def _take_delivery(self, delivery: Delivery) -> None:
+        results: list[Installed] = []
+        self._guarded(lambda: results.extend(self.session.profiles.receive(delivery)))
+        there = next((r.id for r in results if r.status in ("installed", "already")), "")
+        if there and self.session.profiles.pending is None:
+            self.show_profile(there)
+
+    def _settled(self, profile_id: str) -> None:
+        if profile_id:
+            self.show_profile(profile_id)
+        else:
+            self.show_desk(self._came_from)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -385,11 +448,11 @@ class Window(QMainWindow):
         self.setFont(font())
         self.setStyleSheet(sheet(theme))
         self.thread_view.theme = theme
+        self.shelf_view.set_theme(theme)
         self.findings_view.theme = theme
         self.foot.theme.setText("Booth grey" if theme.name == "light" else "Light grey")
-        if hasattr(self, "_station"):
-            self.desk.set_theme(theme)
-            self.refresh(desk=False)
+        self.desk.set_theme(theme)
+        self.refresh(desk=False)
         self.thread_view.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -418,7 +481,7 @@ class Window(QMainWindow):
         self.settings.setValue("geometry", self.saveGeometry())
         self.settings.setValue("splitter", self.splitter.saveState())
         self.settings.setValue("theme", self.theme.name)
-        self.settings.setValue("desk", self._station)
+        self.settings.setValue("desk", self._station if self._station in STATIONS else self._came_from)
         self._poll.stop()
         self.work.wait()
         super().closeEvent(event)

@@ -161,6 +161,15 @@ def device_lut(device: Floats, grid: LabGrid) -> Lut16:
     return Lut16(grid.curves(), (device + 0.1) / 1.2, np.tile(out, (3, 1)))
 
 
+def gamut_lut(off: Floats, grid: LabGrid) -> Lut16:
+    """Make a gamut table from ΔE00 (g³,) beyond the gamut at the nodes of `grid`: 0 inside, 1 at ΔE00 10 or more.
+
+    ICC.1 wants 0 for what can be printed and anything else for what cannot; up to ΔE00 1 counts as printable.
+    """
+    beyond = np.where(off > 1, np.clip(off / 10, 0, 1), 0).reshape(grid.size, grid.size, grid.size, 1)
+    return Lut16(grid.curves(), beyond, straight(1))
+
+
 @dataclass(frozen=True)
 class OutputTables:
     """Everything that an RGB output profile holds.

@@ -63,6 +63,11 @@ class Workshop:
         """Return what the makers offer."""
         return catalogue.listing()
 
+    @property
+    def models(self) -> tuple[str, ...]:
+        """Printers that the makers' catalogue speaks of."""
+        return catalogue.MODELS
+
     def fetch(self, item: Item) -> bytes:
         """Return the file of a line of the catalogue."""
         return catalogue.fetch(item)

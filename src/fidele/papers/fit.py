@@ -28,8 +28,8 @@ class Fit:
         return said[:1].upper() + said[1:] + "." if said else "Fits this printer and media."
 
 
-def fit(what: Description, papers: Papers, printer: str, media: str, space: str = "RGB") -> Fit:
-    """Judge a profile for a printer by name, the media in it ('' for any), and the values that the printer takes."""
+def fit(what: Description, papers: Papers, printer: str, media: str, piece: str = "", space: str = "RGB") -> Fit:
+    """Judge a profile for a printer by name, its media and piece ('' for any), and the values that it takes."""
     if not what.usable_as_output:
         stop = next((p.message for p in what.problems if p.weight == "stop"), "")
         if stop:
@@ -38,12 +38,17 @@ def fit(what: Description, papers: Papers, printer: str, media: str, space: str 
     against, unsure = [], []
     if what.colour_space != space:
         against.append(f"is for {what.colour_space} values; this printer takes {space}")
-    for field, wanted, name in (("printer", printer, "printer"), ("media", media, "media")):
+    for field, wanted, name in (
+        ("printer", printer, "printer"),
+        ("media", media, "media"),
+        ("substrate", piece, "piece"),
+    ):
         said = papers.value(field)
         if not wanted:
             continue
         if not said:
-            unsure.append(f"does not say for which {name} it is")
+            if field != "substrate":
+                unsure.append(f"does not say for which {name} it is")
         elif not _same(said, wanted):
             against.append(f"was made for {_the(field, said)}, not {_the(field, wanted)}")
     if against:

@@ -25,9 +25,18 @@ def plain(text: str) -> str:
 
 
 def named(text: str, names: tuple[str, ...]) -> str:
-    """Return the longest of `names` that stands in `text` as whole words, '' when none does."""
+    """Return the longest of `names` that stands in `text` as whole words, or by one telling word; '' when none does."""
     padded = f" {plain(text)} "
-    return max((n for n in names if plain(n) and f" {plain(n)} " in padded), key=len, default="")
+    whole = max((n for n in names if plain(n) and f" {plain(n)} " in padded), key=len, default="")
+    if whole:
+        return whole
+    # One telling word of a name will do where no other name has it: 'slate' for 'coated slate'.
+    for name in names:
+        for word in plain(name).split():
+            others = [n for n in names if n != name and f" {word} " in f" {plain(n)} "]
+            if len(word) > 4 and word.isalpha() and not others and f" {word} " in padded:
+                return name
+    return ""
 
 
 def guess(what: Description, file_name: str, known: Known) -> dict[str, Said]:

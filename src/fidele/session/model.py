@@ -239,10 +239,17 @@ class Session(Observable):
 
     def choose_space(self, name: str) -> None:
         """Say by hand what space the picture is in, as a step that can be undone."""
+
+        grey = self._need_artwork().pixels.shape[2] != 3
+        self.take_space(dict(self.SPACES)[name]() if not grey else sgrey(), name)
+
+    def take_space(self, profile: Profile, name: str) -> None:
+        """Say that the picture in hand is in the space of a profile, as a step that can be undone."""
         from dataclasses import replace
 
         artwork = self._need_artwork()
-        profile = dict(self.SPACES)[name]() if artwork.pixels.shape[2] == 3 else sgrey()
+        if profile.channels != artwork.pixels.shape[2]:
+            raise FideleError(f"“{name}” is for {profile.header.colour_space} values; the picture has others.")
         chosen = replace(artwork, profile=profile, slip=SourceSlip("chosen", f"{name}, chosen by you"))
 
         def apply(picture: Artwork) -> None:

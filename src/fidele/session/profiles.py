@@ -141,7 +141,8 @@ class Profiles:
         name = f"“{arrivals[0].title}”" + (f" and {len(arrivals) - 1} more" if len(arrivals) > 1 else "")
         self._session.history.do(f"Put {name} on the shelf", put, back)
         replaced = " in place of the other version" if instead else ""
-        self._session.say(f"{name} is on the shelf{replaced}, ready to use.")
+        verb = "are" if len(arrivals) > 1 else "is"
+        self._session.say(f"{name} {verb} on the shelf{replaced}, ready to use.")
         return results
 
     def _hand_over(self, old: str, new: str) -> None:
@@ -189,7 +190,9 @@ class Profiles:
         cards = session.cards.cards()
         carried = tuple(m.name for m in session.device.media_list())
         return Known(
-            printers=tuple(dict.fromkeys((session.device.name, *(c.printer_name for c in cards)))),
+            printers=tuple(
+                dict.fromkeys((session.device.name, *session.workshop.models, *(c.printer_name for c in cards)))
+            ),
             media=tuple(dict.fromkeys((*carried, *(c.media for c in cards)))),
             substrates=tuple(dict.fromkeys((*session.workshop.substrates, *(c.substrate for c in cards)))),
         )
@@ -213,7 +216,8 @@ class Profiles:
         session = self._session
         in_cards = {c.profile for c in session.cards.cards()}
         default = set(self.defaults.all().values())
-        media = session.card.media if session.card else ""
+        card = session.card
+        media, piece = (card.media, card.substrate) if card else ("", "")
         known = self.known()
         made = []
         for entry in self.shelf.known() if entries is None else entries:
@@ -232,7 +236,14 @@ class Profiles:
                 if entry.own
                 else ""
             )
-            made.append(Row(entry, papers, fit(entry.description, papers, session.device.name, media), used))
+            made.append(
+                Row(
+                    entry,
+                    papers,
+                    fit(entry.description, papers, session.device.name, media, piece, session.device.space),
+                    used,
+                )
+            )
         return made
 
     def change(self, profile_id: str, name: str, update: Callable[[Papers], Papers]) -> None:
@@ -340,10 +351,19 @@ class Profiles:
         """Return output profiles for a card, what fits first, each with the reason why it may not."""
         rows = [r for r in self.rows() if r.entry.description.device_class == "prtr" and not r.papers.hidden]
         for_card = [
-            Row(r.entry, r.papers, fit(r.entry.description, r.papers, card.printer_name, card.media), r.used)
+            Row(
+                r.entry,
+                r.papers,
+                fit(r.entry.description, r.papers, card.printer_name, card.media, card.substrate, self._space),
+                r.used,
+            )
             for r in rows
         ]
         return sorted(for_card, key=lambda r: (r.fit.rank, not r.papers.pinned, r.title.casefold()))
+
+    @property
+    def _space(self) -> str:
+        return self._session.device.space
 
     def choose_default(self, profile_id: str, media: str) -> None:
         """Make a profile the default for this printer and a media, as a step that can be undone; '' for none."""

@@ -71,7 +71,8 @@ def find_lost(shelf: Shelf, places: tuple[Path, ...], progress: Progress | None 
     inside = tuple(str(f) + os.sep for f in (shelf.own, *shelf.others))
     found: list[Lost] = []
     seen: set[str] = set()
-    for path, share in _walk(places):
+    ours = {str(shelf.data / name) for name in ("bench", "profiles", "removed", "scanner")}
+    for path, share in _walk(places, ours):
         if progress is not None and not progress(share):
             raise CancelledError
         on_shelf = str(path).startswith(inside)
@@ -87,8 +88,11 @@ def find_lost(shelf: Shelf, places: tuple[Path, ...], progress: Progress | None 
     return sorted(found, key=lambda f: (order.index(f.obstacle) if f.obstacle in order else 9, f.shown))
 
 
-def _walk(places: tuple[Path, ...]) -> Iterator[tuple[Path, float]]:
-    """Yield files that may hold a profile, with how far the search is as a guess from the folders at the top."""
+def _walk(places: tuple[Path, ...], ours: set[str]) -> Iterator[tuple[Path, float]]:
+    """Yield files that may hold a profile, with how far the search is as a guess from the folders at the top.
+
+    `ours` are folders in which Fidele keeps things of its own.
+    """
     count = 0
     for number, place in enumerate(places):
         base = len(place.parts)
@@ -96,7 +100,8 @@ def _walk(places: tuple[Path, ...]) -> Iterator[tuple[Path, float]]:
         for at, folders, names in os.walk(place):
             parts = Path(at).parts
             deep = len(parts) - base
-            folders[:] = sorted(f for f in folders if f not in _SKIP) if deep < _DEEPEST else []
+            wanted = [f for f in sorted(folders) if f not in _SKIP and os.path.join(at, f) not in ours]
+            folders[:] = wanted if deep < _DEEPEST else []
             if deep == 0:
                 tops = list(folders)
             top = parts[base] if deep else ""

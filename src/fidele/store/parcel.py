@@ -94,23 +94,27 @@ def open_parcel(path: Path) -> Parcel:
     FideleError
         When it cannot be read, is too large, or is a damaged or boundless wrapping.
     """
-    data = read_bytes(path, _BYTES)
+    return unfold(read_bytes(path, _BYTES), path.name, str(path))
+
+
+def unfold(data: bytes, name: str, shown: str) -> Parcel:
+    """Unfold bytes that are called `name`; messages call them `shown`. Raises as `open_parcel` does."""
     profiles: list[Found] = []
     leaflets: list[tuple[str, bytes]] = []
     refused: list[tuple[str, str]] = []
-    wrapping = wrapping_of(data[:600], path.name)
+    wrapping = wrapping_of(data[:600], name)
     if not wrapping or looks_like_profile(data):
         if len(data) > LARGEST:
-            raise FideleError(f"{path} is {len(data) >> 20} MiB; no profile is larger than {LARGEST >> 20} MiB.")
-        return Parcel((Found(str(path), path.name, data),))
+            raise FideleError(f"{shown} is {len(data) >> 20} MiB; no profile is larger than {LARGEST >> 20} MiB.")
+        return Parcel((Found(shown, name, data),))
     budget = _Budget()
-    for item in _unfold(data, path.name, str(path), wrapping, budget, 0, refused):
+    for item in _unfold(data, name, shown, wrapping, budget, 0, refused):
         if _is_profile(item):
             profiles.append(item)
         elif PurePosixPath(item.name.lower()).suffix in LEAFLETS and len(item.data) <= _LEAFLET:
             leaflets.append((PurePosixPath(item.name).name, item.data))
     if wrapping == "mail" and profiles and len(data) <= _LEAFLET:
-        leaflets.append((path.name, data))
+        leaflets.append((name, data))
     return Parcel(tuple(profiles), tuple(leaflets), tuple(refused))
 
 

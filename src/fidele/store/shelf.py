@@ -21,7 +21,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes, write_new
 from fidele.icc.describe import Description, describe
 from fidele.icc.profile import LARGEST, Profile, ProfileError
-from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED, Found, looks_like_profile, open_parcel
+from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED, Found, Parcel, looks_like_profile, open_parcel, unfold
 from fidele.tiles import CancelledError, Progress
 
 #: Raised when what is remembered of a profile changes in meaning.
@@ -108,9 +108,14 @@ _INDEX: TypeAdapter[dict[str, _Row]] = TypeAdapter(dict[str, _Row])
 
 
 class Shelf:
-    """Profiles in `own` (written to) and in `others` (read only); `data` is where the index and removed ones are."""
+    """Profiles in `own` (written to) and in `others` (read only); `data` is where the index and removed ones are.
+
+    `most` bounds how many files that are not remembered yet one look reads; a window sets it, and lets another shelf
+    on the same index read the rest beside it.
+    """
 
     def __init__(self, own: Path, others: tuple[Path, ...] = (), data: Path | None = None) -> None:
+        self.most: int | None = None
         self.own = own
         self.others = others
         self.data = data or own.parent / "fidele"
@@ -147,8 +152,12 @@ class Shelf:
             When `progress` returned False; what was read so far is remembered.
         """
         rows, seen = self._index(), self.snapshot()
+        every = set(seen)
         new = [p for p, s in seen.items() if p not in rows or (rows[p].time, rows[p].size) != s]
-        gone = [p for p in rows if p not in seen]
+        for path in new[self.most :] if self.most is not None else ():
+            seen.pop(path)
+        new = new[: self.most]
+        gone = [p for p in rows if p not in every]
         for path in gone:
             del rows[path]
         try:
@@ -175,6 +184,11 @@ class Shelf:
                 found.setdefault(row.id, Entry(Path(path), row.id, row.description, path.startswith(own)))
         self._entries, self._broken = found, tuple(broken)
         return sorted(found.values(), key=lambda e: (not e.own, e.title.casefold()))
+
+    def reread(self) -> None:
+        """Take over what another shelf on the same index has read meanwhile."""
+        self._rows = None
+        self.entries()
 
     def known(self) -> list[Entry]:
         """Return the profiles as they were at the last look."""
@@ -247,14 +261,17 @@ class Shelf:
         FideleError
             When it cannot be read, or holds no profile at all.
         """
-        if path.is_dir():
-            delivery = self._look_folder(path)
-        else:
-            parcel = open_parcel(path)
-            delivery = Delivery(tuple(self.judge(f) for f in parcel.profiles), parcel.leaflets, parcel.refused)
+        delivery = self._look_folder(path) if path.is_dir() else self._delivery(open_parcel(path))
         if not delivery.arrivals and not delivery.refused:
             raise FideleError(f"{path} holds no ICC profile.")
         return delivery
+
+    def look_into(self, name: str, data: bytes) -> Delivery:
+        """Look into bytes that came from elsewhere under a name. Raises as `look` does."""
+        return self._delivery(unfold(data, name, name))
+
+    def _delivery(self, parcel: Parcel) -> Delivery:
+        return Delivery(tuple(self.judge(f) for f in parcel.profiles), parcel.leaflets, parcel.refused)
 
     def _look_folder(self, folder: Path) -> Delivery:
         arrivals: list[Arrival] = []

@@ -1,0 +1,148 @@
+"""What is at the door: several profiles in one parcel, or another version of one that is on the shelf."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, clear, label
+from fidele.desk.theme import font
+from fidele.desk.tile import Tile, scrolled
+from fidele.desk.work import Work
+from fidele.icc.transform import Intent
+from fidele.papers.fit import Fit, fit
+from fidele.papers.guess import guess
+from fidele.papers.model import Papers
+from fidele.session.model import Session
+from fidele.store.shelf import Arrival
+
+
+class ArrivalsDesk(Desk):
+    """Asks which profiles of a delivery to put on the shelf."""
+
+    station = "Arrivals"
+    #: The id of a profile that was put on the shelf, '' when none was.
+    settled = Signal(str)
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        self.put = button("Put on the shelf", self._put, "Those that are ticked", main=True)
+        head.addWidget(self.put, alignment=Qt.AlignmentFlag.AlignTop)
+        head.addWidget(
+            button("Leave them all", self._leave, "Nothing is put on the shelf"), alignment=Qt.AlignmentFlag.AlignTop
+        )
+        self.box.addLayout(head)
+        inside = QWidget()
+        self._list = QVBoxLayout(inside)
+        self._list.setContentsMargins(0, 0, 8, 0)
+        self._list.setSpacing(7)
+        self.box.addWidget(scrolled(inside), 1)
+        self.ticks: dict[str, QCheckBox] = {}
+        self.choices: dict[str, QComboBox] = {}
+        self._shown: object = None
+
+    def refresh(self) -> None:
+        """Show what waits. Ticks that a person has set stay."""
+        delivery = self.session.profiles.pending
+        if delivery is self._shown and delivery is not None:
+            return
+        self._shown = delivery
+        clear(self._list)
+        self.ticks, self.choices = {}, {}
+        if delivery is None:
+            self.title.setText("Nothing is at the door")
+            self.state.setText("Drop a profile, a zip or a mail anywhere on this window.")
+            self.put.setEnabled(False)
+            return
+        asked = list({a.id: a for a in delivery.arrivals if a.status in ("new", "other-version")}.values())
+        fits = {a.id: self._fit(a) for a in asked}
+        asked.sort(key=lambda a: (fits[a.id].rank, a.title.casefold()))
+        best = min((f.rank for f in fits.values()), default=2)
+        self.title.setText("Which of them?" if len(asked) > 1 else "Another version")
+        count = len(asked)
+        self.state.setText(
+            (f"{count} profiles came together. What fits the condition in force is ticked." if count > 1 else "")
+            + (" The leaflets that came with them are kept too." if delivery.leaflets else "")
+        )
+        for arrival in asked:
+            self._add(arrival, fits[arrival.id], len(asked) == 1 or (fits[arrival.id].rank == best and best < 2))
+        there = [a for a in delivery.arrivals if a.status == "already"]
+        refused = [(a.title, a.reason) for a in delivery.arrivals if a.status == "refused"] + list(delivery.refused)
+        for arrival in there:
+            self._list.addWidget(Tile(arrival.title, [arrival.reason], "already there"))
+        for title, why in refused:
+            self._list.addWidget(Tile(title, [why], "refused"))
+        if delivery.leaflets:
+            names = ", ".join(dict.fromkeys(n for n, _ in delivery.leaflets))
+            self._list.addWidget(label(f"With them: {names}", 8.5, dim=True, wrap=True))
+        self._list.addStretch()
+        self._count()
+
+    def _fit(self, arrival: Arrival) -> Fit:
+        session, card = self.session, self.session.card
+        what = arrival.description
+        if what is None:
+            return Fit("not")
+        said = guess(what, arrival.found.name, session.profiles.known())
+        papers = Papers(id=arrival.id, said=said)
+        media, piece = (card.media, card.substrate) if card else ("", "")
+        return fit(what, papers, session.device.name, media, piece, session.device.space)
+
+    def _add(self, arrival: Arrival, fits: Fit, ticked: bool) -> None:
+        what = arrival.description
+        if what is None:
+            return
+        tick = QCheckBox()
+        tick.setAccessibleName(f"Put {arrival.title} on the shelf")
+        tick.setChecked(ticked)
+        tick.toggled.connect(lambda _: self._count())
+        self.ticks[arrival.id] = tick
+        intents = ", ".join(Intent(i).words for i in what.intents if i != "absolute")
+        lines = [
+            f"{what.class_words[:1].upper()}{what.class_words[1:]}, {what.colour_space}, version {what.version}"
+            + (f", made {what.made[:10]}" if what.made else "")
+            + (f"; {intents}" if intents else "")
+            + f". {arrival.found.name}, {what.size:,} bytes.",
+            fits.words if fits.grade != "fits" else "Fits the printer, media and piece of the condition in force.",
+            arrival.reason,
+        ]
+        mark = {"fits": "fits", "perhaps": "may fit", "not": "does not fit"}[fits.grade]
+        tile = Tile(arrival.title, lines, mark, before=tick)
+        if arrival.status == "other-version":
+            choice = QComboBox()
+            choice.setFont(font(9))
+            choice.setAccessibleName(f"What to do with {arrival.title}")
+            choice.addItem("beside the other", "put")
+            for rival in arrival.rivals:
+                if rival.own:
+                    choice.addItem(f"in place of {rival.path.name}", f"instead:{rival.id}")
+            choice.setToolTip(
+                "Both can stay; or this one takes the place of the other, in every condition. Undo brings it back."
+            )
+            self.choices[arrival.id] = choice
+            tile.right.addWidget(choice)
+        self._list.addWidget(tile)
+
+    def _count(self) -> None:
+        count = sum(t.isChecked() for t in self.ticks.values())
+        self.put.setEnabled(count > 0)
+        self.put.setText(f"Put {count} on the shelf" if count else "Put on the shelf")
+
+    def _put(self) -> None:
+        chosen = {}
+        for profile_id, tick in self.ticks.items():
+            if tick.isChecked():
+                choice = self.choices.get(profile_id)
+                chosen[profile_id] = choice.currentData() if choice is not None else "put"
+        self.guarded(self._settle, chosen)
+
+    def _leave(self) -> None:
+        self.guarded(self._settle, {})
+
+    def _settle(self, chosen: dict[str, str]) -> None:
+        results = self.session.profiles.settle(chosen)
+        put = {r.id for r in results if r.status in ("installed", "already")}
+        first = next((i for i in chosen if i in put), "")
+        self.settled.emit(first)

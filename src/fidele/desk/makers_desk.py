@@ -1,0 +1,83 @@
+"""Profiles from the makers: their catalogue, and what the printer itself carries for its media."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, label, section
+from fidele.desk.tile import Tile, scrolled
+from fidele.desk.work import Work
+from fidele.session.model import Session
+from fidele.store.shelf import Delivery, Shelf
+from fidele.tiles import Progress
+
+
+class MakersDesk(Desk):
+    """Lists what can be fetched."""
+
+    station = "Makers"
+    #: What was fetched, looked into.
+    arrived = Signal(object)
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        head.addWidget(
+            button("All profiles", lambda: self.go.emit("Profiles"), "Everything on this machine", quiet=True),
+            alignment=Qt.AlignmentFlag.AlignTop,
+        )
+        self.box.addLayout(head)
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(7)
+        column.addWidget(section("In the makers' catalogue"))
+        for item in session.workshop.catalogue():
+            tile = Tile(item.name, [f"{item.words}. {item.file}"], item.supplier)
+            tile.right.addWidget(
+                button("Fetch", self._fetcher(item.file, partial(session.workshop.fetch, item)), f"Fetch {item.file}")
+            )
+            column.addWidget(tile)
+        column.addSpacing(6)
+        column.addWidget(section(f"Carried by the {session.device.name} itself"))
+        column.addWidget(
+            label(
+                "Its maker's own media, as the factory meant them: this unit may differ. Try them.",
+                8.5,
+                dim=True,
+                wrap=True,
+            )
+        )
+        for media in session.device.media_list():
+            tile = Tile(media.name, [media.words], session.device.name)
+            tile.right.addWidget(
+                button(
+                    "Read out",
+                    self._fetcher(f"{media.name}.icc", partial(session.device.media_profile, media.name)),
+                    f"Take the profile for {media.name} from the printer",
+                )
+            )
+            column.addWidget(tile)
+        column.addStretch()
+        self.box.addWidget(scrolled(inside), 1)
+        self.title.setText("From the makers")
+        self.state.setText("What is fetched goes to the shelf; where it is several profiles, you are asked which.")
+
+    def _fetcher(self, name: str, fetch: Callable[[], bytes]) -> Callable[[], None]:
+        return lambda: self.fetch(name, fetch)
+
+    def fetch(self, name: str, fetch: Callable[[], bytes]) -> None:
+        """Fetch a file beside the interface and look into it."""
+        shelf = self.session.shelf
+
+        def work(progress: Progress) -> Delivery:
+            data = fetch()
+            progress(0.9)
+            return Shelf(shelf.own, shelf.others, shelf.data).look_into(name, data)
+
+        self.work.run(f"Fetching {name}", work, self.arrived.emit)

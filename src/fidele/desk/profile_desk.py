@@ -1,0 +1,497 @@
+"""One profile: what it is, whether it is sound, what it holds, how it was made, and whether it is good here."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QSlider,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.artwork.picture import Artwork
+from fidele.desk.desk import Desk, clock
+from fidele.desk.findings import fact_grid
+from fidele.desk.gamut_view import Gamuts, SliceView, SolidView
+from fidele.desk.labels import button, label, section
+from fidele.desk.papers_page import PapersPage
+from fidele.desk.profile_plots import GreyPlot, TonePlot, TripPlot
+from fidele.desk.theme import Theme, font
+from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.files import read_bytes
+from fidele.icc.behaviour import Behaviour, behaviour
+from fidele.icc.profile import Profile
+from fidele.icc.solid import Overlap, Solid, overlap, solid_of
+from fidele.icc.spaces import oprgb, srgb
+from fidele.icc.transform import Intent, to_lab
+from fidele.route.findings import Finding
+from fidele.session.model import Session
+from fidele.session.profiles import Row
+from fidele.tiles import Progress
+
+_ARTWORK = "artwork"
+
+
+class ProfileDesk(Desk):
+    """Shows one profile of the shelf."""
+
+    station = "Profile"
+    #: Ask the window to try this profile on the printer.
+    wanted_trial = Signal(str)
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        self.profile_id = ""
+        self._row: Row | None = None
+        self._found: dict[str, Behaviour] = {}
+        self._solids: dict[str, Solid | None] = {}
+        self._overlap: tuple[str, Overlap | None, float | None] | None = None
+        head = self.head()
+        self.use = button("Use it here", self._use, "Make it the profile of the condition in force", main=True)
+        self.start = button(
+            "Start a condition with it", self._start, "A new printing condition, set as its papers say it was made"
+        )
+        self.trial = button(
+            "Try it on this printer",
+            lambda: self.wanted_trial.emit(self.profile_id),
+            "Prints, presses and reads a quick chart through it: does it describe this very printer?",
+        )
+        for made in (self.use, self.start, self.trial):
+            head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        self.box.addLayout(self._switch())
+        self.pages = QStackedWidget()
+        self.papers = PapersPage(session, self.guarded)
+        self.papers.leaflet_wanted.connect(self._pick_leaflet)
+        self.pages.addWidget(self._look_page())
+        self.pages.addWidget(self.papers)
+        self.box.addWidget(self.pages, 1)
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _switch(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self._group = QButtonGroup(self)
+        for index, (name, tip) in enumerate(
+            (
+                ("Look at it", "Gamut, greys, tone curves, round trip"),
+                ("Its papers", "What it is for and how it was made"),
+            )
+        ):
+            made = button(name, partial(self.show_page, index), tip)
+            made.setCheckable(True)
+            self._group.addButton(made, index)
+            row.addWidget(made)
+        row.addSpacing(14)
+        self.pin = button("Pin", self._pin, "Keep it at the top of the shelf", quiet=True)
+        self.hide_it = button("Hide", self._hide, "Keep it off the shelf without removing it", quiet=True)
+        self.default = button("Make it the default", self._default, "", quiet=True)
+        self.space = button("Take the artwork for it", self._as_space, "", quiet=True)
+        self.away = button(
+            "Take it off",
+            lambda: self.guarded(self.session.remove_profile, self.profile_id),
+            "Remove it from the shelf; undo puts it back",
+            quiet=True,
+        )
+        for made in (self.pin, self.hide_it, self.default, self.space, self.away):
+            row.addWidget(made)
+        row.addStretch()
+        row.addWidget(
+            button("All profiles", lambda: self.go.emit("Profiles"), "Everything on this machine", quiet=True)
+        )
+        return row
+
+    def _look_page(self) -> QWidget:
+        page = QWidget()
+        box = QVBoxLayout(page)
+        box.setContentsMargins(0, 2, 0, 0)
+        box.setSpacing(7)
+        over = QHBoxLayout()
+        over.addWidget(label("Lay over it", 9))
+        self.over = QComboBox()
+        self.over.setFont(font(9))
+        self.over.setMinimumWidth(210)
+        self.over.setAccessibleName("What is laid over the gamut")
+        self.over.setToolTip("Another profile, a working space, or the colours of the artwork in hand")
+        self.over.activated.connect(lambda _: self._lay_over())
+        over.addWidget(self.over)
+        self.said = label("", 9, wrap=True)
+        over.addWidget(self.said, 1)
+        box.addLayout(over)
+        views = QHBoxLayout()
+        views.setSpacing(8)
+        self.solid, self.slice = SolidView(), SliceView()
+        views.addWidget(self.solid, 6)
+        cut = QVBoxLayout()
+        cut.addWidget(self.slice, 1)
+        self.level = QSlider(Qt.Orientation.Horizontal)
+        self.level.setRange(2, 98)
+        self.level.setValue(50)
+        self.level.setAccessibleName("Lightness of the slice")
+        self.level.setToolTip("Lightness at which the gamut is cut")
+        self.level.valueChanged.connect(self._cut)
+        self.slice.level_wanted.connect(lambda v: self.level.setValue(round(v)))
+        cut.addWidget(self.level)
+        views.addLayout(cut, 5)
+        box.addLayout(views, 5)
+        plots = QHBoxLayout()
+        plots.setSpacing(8)
+        self.plots = (GreyPlot(), TonePlot(), TripPlot())
+        for plot in self.plots:
+            plots.addWidget(plot)
+        box.addLayout(plots, 2)
+        return page
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def open(self, profile_id: str, page: int | None = None) -> None:
+        """Show another profile; stay on the page that is open unless another is asked for."""
+        if profile_id != self.profile_id:
+            self.profile_id = profile_id
+            self._overlap = None
+        if page is not None:
+            self.show_page(page)
+
+    def show_page(self, index: int) -> None:
+        """Show the plots (0) or the papers (1)."""
+        self.pages.setCurrentIndex(index)
+        self._group.button(index).setChecked(True)
+
+    def refresh(self) -> None:
+        """Show the profile as it is now."""
+        self._group.button(self.pages.currentIndex()).setChecked(True)
+        entry = self.session.shelf.find(self.profile_id) if self.profile_id else None
+        self._row = self.session.profiles.row(entry) if entry is not None else None
+        row = self._row
+        for made in (self.use, self.start, self.trial, self.pin, self.hide_it, self.default, self.space, self.away):
+            made.setVisible(row is not None)
+        self.pages.setVisible(row is not None)
+        if row is None:
+            self.title.setText("No profile")
+            self.state.setText("It is not on the shelf any more. Undo may put it back, or choose another one.")
+            return
+        what, card = row.entry.description, self.session.card
+        printing = what.device_class == "prtr"
+        self.title.setText(row.title)
+        found = self._found.get(row.entry.id)
+        self.state.setText(found.sentence if found else "Looking at it …")
+        self.use.setVisible(printing and card is not None)
+        self.use.setEnabled(what.usable_as_output and card is not None and card.profile != row.entry.id)
+        self.use.setText("In use here" if card is not None and card.profile == row.entry.id else "Use it here")
+        self.start.setVisible(printing)
+        self.start.setEnabled(what.usable_as_output)
+        self.start.setProperty("main", card is None)
+        self.trial.setVisible(printing)
+        self.trial.setEnabled(what.usable_as_output and not self.work.busy)
+        self.pin.setText("Unpin" if row.papers.pinned else "Pin")
+        self.hide_it.setText("Show again" if row.papers.hidden else "Hide")
+        self.away.setVisible(row.entry.own)
+        self.space.setVisible(what.device_class in ("mntr", "spac") and what.colour_space == "RGB")
+        self.space.setEnabled(self.session.artwork is not None and self.session.artwork.pixels.shape[2] == 3)
+        self.space.setToolTip("Say that the picture in hand was made in this space")
+        self._show_default(row)
+        self.papers.show_row(row)
+        self._show_look(row)
+
+    def _show_default(self, row: Row) -> None:
+        media = self._media(row)
+        is_default = self.session.profiles.defaults.of(self.session.device.id, media) == row.entry.id
+        self.default.setVisible(row.entry.description.usable_as_output and bool(media))
+        self.default.setText("No longer the default" if is_default else "Make it the default")
+        self.default.setToolTip(
+            f"For {media} on the {self.session.device.name}, whatever the system's default printer is"
+        )
+
+    def _media(self, row: Row) -> str:
+        return row.papers.value("media") or (self.session.card.media if self.session.card else "")
+
+    def _show_look(self, row: Row) -> None:
+        self._fill_over(row)
+        key = row.entry.id
+        if key in self._found:
+            self._draw(row)
+            return
+        for plot in self.plots:
+            plot.show_behaviour(None)
+        path, what = row.entry.path, row.entry.description
+
+        def find(_progress: Progress) -> tuple[str, Behaviour | None, Solid | None]:
+            profile = Profile.open(path)
+            damaged = any(p.code.startswith("damaged") for p in what.problems)
+            return key, None if damaged else behaviour(profile, what), None if damaged else solid_of(profile, 20)
+
+        self.work.quietly("behaviour", find, self._take)
+
+    def _take(self, found: tuple[str, Behaviour | None, Solid | None]) -> None:
+        key, behaves, solid = found
+        if behaves is not None:
+            self._found[key] = behaves
+        self._solids[key] = solid
+        if self._row is not None and self._row.entry.id == key:
+            if behaves is None:
+                stop = next(p.message for p in self._row.entry.description.problems if p.weight == "stop")
+                self.state.setText(f"Not sound. {stop}")
+            else:
+                self.state.setText(behaves.sentence)
+                self._draw(self._row)
+            self.go.emit("")
+
+    def _draw(self, row: Row) -> None:
+        found = self._found[row.entry.id]
+        for plot in self.plots:
+            plot.show_behaviour(found)
+        self._lay_over()
+
+    def _fill_over(self, row: Row) -> None:
+        chosen = self.over.currentData()
+        self.over.clear()
+        self.over.addItem("nothing", "")
+        self.over.addItem("sRGB", "sRGB")
+        self.over.addItem("opRGB", "opRGB")
+        if self.session.artwork is not None:
+            self.over.addItem(f"the colours of {self.session.artwork.path.name}", _ARTWORK)
+        others = [
+            r
+            for r in self.session.profiles.rows()
+            if r.entry.id != row.entry.id
+            and not r.papers.hidden
+            and (r.used or r.entry.description.device_class == "prtr")
+            and r.entry.description.colour_space in ("RGB", "CMYK")
+        ]
+        for other in others[:200]:
+            self.over.addItem(other.title, other.entry.id)
+        self.over.setCurrentIndex(max(0, self.over.findData(chosen)))
+
+    def _lay_over(self) -> None:
+        if self._row is None:
+            return
+        key, what = self._row.entry.id, self.over.currentData() or ""
+        path = entry.path if (entry := self.session.shelf.find(what)) else None
+        artwork = self.session.artwork if what == _ARTWORK else None
+        mine = self._solids.get(key)
+        name = f"{key} {what} {artwork.path if artwork else ''}"
+        if self._overlap is not None and self._overlap[0] == name:
+            return
+        self._show(Gamuts(self._row.title, mine))
+        self._say(None, None)
+        if not what or mine is None:
+            self._overlap = (name, None, None)
+            return
+
+        def find(_progress: Progress) -> tuple[str, Gamuts, Overlap | None, float | None]:
+            if artwork is not None:
+                points = _sample(artwork)
+                return name, Gamuts("", mine, points=points[:700]), None, float(mine.inside(points).mean())
+            profile = {"sRGB": srgb, "opRGB": oprgb}[what]() if path is None else Profile.open(path)
+            other = solid_of(profile, 20)
+            fine, fine_other = solid_of(Profile.open(self._path(key))), solid_of(profile)
+            shared = overlap(fine, fine_other) if fine is not None and fine_other is not None else None
+            return name, Gamuts("", mine, self.over.itemText(0), other), shared, None
+
+        self.work.quietly("overlap", find, self._take_overlap)
+
+    def _path(self, key: str) -> Path:
+        entry = self.session.shelf.find(key)
+        if entry is None:
+            raise FideleError("This profile is not on the shelf any more.")
+        return entry.path
+
+    def _take_overlap(self, found: tuple[str, Gamuts, Overlap | None, float | None]) -> None:
+        name, gamuts, shared, share = found
+        self._overlap = (name, shared, share)
+        self._show(gamuts)
+        self._say(shared, share)
+
+    def _show(self, gamuts: Gamuts) -> None:
+        self.solid.show_gamuts(gamuts)
+        self.slice.show_gamuts(gamuts)
+
+    def _say(self, shared: Overlap | None, share: float | None) -> None:
+        found = self._found.get(self.profile_id)
+        volume = f"{found.gamut_volume:,.0f}" if found and found.gamut_volume else ""
+        name = self.over.currentText()
+        if share is not None:
+            self.said.setText(f"Holds {share * 100:.0f} % of the picture's colours (dots: the picture).")
+        elif shared is not None:
+            self.said.setText(
+                f"Covers {shared.b_in_a * 100:.0f} % of {name} (cage, {shared.volume_b:,.0f}); "
+                f"{(1 - shared.a_in_b) * 100:.0f} % of its own {shared.volume_a:,.0f} lie outside of that."
+            )
+        else:
+            self.said.setText(f"Gamut volume {volume} cubic units of L*a*b*." if volume else "")
+
+    def _cut(self, value: int) -> None:
+        self.solid.cut_at(float(value))
+        self.slice.cut_at(float(value))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take another theme."""
+        for view in (self.solid, self.slice, *self.plots):
+            view.theme = theme
+            view.update()
+        super().set_theme(theme)
+
+    # Beside ------------------------------------------------------------------------------------------------------
+
+    def own_findings(self) -> list[Finding]:
+        """Return what is wrong or doubtful with the profile itself, weightiest first."""
+        row = self._row
+        if row is None:
+            return []
+        made = []
+        what = row.entry.description
+        if what.device_class != "prtr":
+            made.append(
+                Finding(
+                    "not-printing",
+                    "note",
+                    f"Not for printing: {what.class_words}",
+                    _SERVES.get(what.device_class, "Fidele has no use for it beyond showing what it is."),
+                    "",
+                    desk="profile",
+                )
+            )
+        elif row.fit.grade != "fits" and what.usable_as_output:
+            weight = "caution" if row.fit.grade == "not" else "note"
+            title = "Does not fit the condition in force" if row.fit.grade == "not" else "It may fit"
+            made.append(
+                Finding("fit", weight, title, row.fit.words, "Say in its papers what it is for.", desk="profile")
+            )
+        for problem in what.problems:
+            why = problem.message + (f" ({problem.clause})" if problem.clause else "")
+            title = {"stop": "Damaged or unusable", "caution": "Not as the standard has it"}.get(
+                problem.weight, "Remark"
+            )
+            made.append(Finding(problem.code, problem.weight, title, why, "Ask its maker for another.", desk="profile"))
+        found = self._found.get(row.entry.id)
+        for fault in found.faults if found else ():
+            made.append(Finding("behaviour", "note", "How it behaves", fault, "", desk="profile"))
+        return sorted(made, key=lambda f: ("stop", "caution", "note").index(f.weight))
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what the file says of itself."""
+        row = self._row
+        if row is None:
+            return []
+        what = row.entry.description
+        rows = [
+            ("Calls itself", what.description),
+            ("Maker", what.maker or "not stated"),
+            ("Made", what.made or "not stated"),
+            ("Kind", f"{what.class_words}, version {what.version}"),
+            ("Spaces", f"{what.colour_space} to {what.pcs}"),
+            ("Intents", ", ".join(Intent(i).words for i in what.intents) or "none"),
+        ]
+        for name, Lab in (("White", what.white_lab), ("Black", what.black_lab)):
+            if Lab is not None:
+                rows.append((name, "L*a*b* {:.1f} {:.1f} {:.1f}".format(*(v + 0.0 for v in Lab))))
+        if what.patches:
+            rows.append(("Made from", f"{what.patches:,} measured patches, which it carries"))
+        places = self.session.profiles.defaults.served_by(row.entry.id)
+        if places:
+            rows.append(("Default for", ", ".join(media for _, media in places)))
+        return [*rows, ("File", f"{row.entry.path.name}, {what.size:,} bytes"), ("Lies in", str(row.entry.path.parent))]
+
+    def extra(self) -> list[QWidget]:
+        """Return what charts on printers have said of it."""
+        row = self._row
+        if row is None or row.entry.description.device_class != "prtr":
+            return []
+        made = QWidget()
+        box = QVBoxLayout(made)
+        box.setContentsMargins(0, 4, 0, 4)
+        box.setSpacing(5)
+        box.addWidget(section("On this printer"))
+        last = row.papers.on(self.session.device.id)
+        if last is None:
+            box.addWidget(
+                label(
+                    "Never verified on this unit: two printers of one model differ. Try it.", 8.5, dim=True, wrap=True
+                )
+            )
+        else:
+            box.addWidget(label(last.sentence, 9, bold=not last.passed, wrap=True))
+            box.addLayout(
+                fact_grid(
+                    [
+                        ("Chart", f"{last.chart}, run {last.run}"),
+                        ("When", clock(last.when)),
+                        ("ΔE00", f"mean {last.mean:.1f}, 95th percentile {last.p95:.1f}"),
+                    ]
+                )
+            )
+        return [made]
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _use(self) -> None:
+        self.guarded(self.session.use_profile, self.profile_id)
+
+    def _start(self) -> None:
+        self.guarded(self.session.profiles.start_condition, self.profile_id)
+
+    def _pin(self) -> None:
+        if self._row is not None:
+            self.guarded(self.session.profiles.pin, self.profile_id, not self._row.papers.pinned)
+
+    def _hide(self) -> None:
+        if self._row is not None:
+            self.guarded(self.session.profiles.hide, self.profile_id, not self._row.papers.hidden)
+
+    def _default(self) -> None:
+        if self._row is not None:
+            media = self._media(self._row)
+            is_default = self.session.profiles.defaults.of(self.session.device.id, media) == self.profile_id
+            self.guarded(self.session.profiles.choose_default, "" if is_default else self.profile_id, media)
+
+    def _as_space(self) -> None:
+        if self._row is not None:
+            self.guarded(self._take_space, self._row.title)
+
+    def _take_space(self, title: str) -> None:
+        self.session.take_space(self.session.profiles.as_space(self.profile_id), title)
+
+    def _pick_leaflet(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A leaflet of the supplier", str(Path.home()), "Leaflets (*.txt *.pdf *.eml *.md *.html *.htm)"
+        )
+        if name:
+            self.take_leaflet(Path(name))
+
+    def take_leaflet(self, path: Path) -> None:
+        """Keep a leaflet with the profile that is shown."""
+
+        def take() -> Any:
+            return self.session.profiles.attach(self.profile_id, path.name, read_bytes(path, 8 << 20))
+
+        self.guarded(take)
+        self.show_page(1)
+
+
+_SERVES = {
+    "mntr": "It describes a screen or a working space: artwork can be taken for it, and a proof shown through it.",
+    "scnr": "It describes a scanner or camera: scans are read through such a profile.",
+    "spac": "It converts to a colour space: artwork can be taken for it.",
+    "link": "It joins two devices and has no colour of its own; Fidele converts through two profiles instead.",
+    "abst": "It is an effect between colours, not a device.",
+    "nmcl": "It is a list of named colours.",
+}
+
+
+def _sample(artwork: Artwork) -> np.ndarray:
+    """Return L*a*b* (n, 3) of a few thousand pixels all over a picture."""
+    flat = artwork.pixels.reshape(-1, artwork.pixels.shape[-1])
+    chosen = np.random.default_rng(1).choice(len(flat), min(len(flat), 4000), replace=False)
+    return to_lab(np.ascontiguousarray(flat[chosen]), artwork.profile).astype(float)

@@ -1,0 +1,151 @@
+"""All profiles on this machine: search, group, and see what fits and why the rest does not."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu
+
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, label
+from fidele.desk.profile_list import GROUPS, ProfileList, lines_of
+from fidele.desk.theme import Theme, font
+from fidele.desk.work import Work
+from fidele.session.model import Session
+
+
+class ProfilesDesk(Desk):
+    """Lists every profile."""
+
+    station = "Profiles"
+    opened = Signal(str)
+    files_wanted = Signal(list)
+    menu_wanted = Signal(str, QPoint)
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        for made in (
+            button("Add files …", self._pick, "Profiles, zips, mails; dropping them on the window does the same"),
+            button(
+                "From the makers",
+                lambda: self.go.emit("Makers"),
+                "The makers' catalogue, and the media list of the printer",
+            ),
+            button("Find a lost one", lambda: self.go.emit("Lost"), "Search downloads, mails, zips and trash"),
+        ):
+            head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        self.search = QLineEdit()
+        self.search.setFont(font(9.5))
+        self.search.setPlaceholderText("find by any word: printer, paper, piece, maker, notes")
+        self.search.setAccessibleName("Find a profile by any word")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self.fill())
+        row.addWidget(self.search, 1)
+        row.addWidget(label("Group by", 9))
+        self.group = QComboBox()
+        self.group.setFont(font(9))
+        self.group.setAccessibleName("Group by")
+        self.group.addItems(list(GROUPS))
+        self.group.activated.connect(lambda _: self.fill())
+        row.addWidget(self.group)
+        self.printing = QCheckBox("only for printing")
+        self.printing.setFont(font(9))
+        self.printing.setToolTip("Leave out display, scanner and other profiles")
+        self.printing.toggled.connect(lambda _: self.fill())
+        row.addWidget(self.printing)
+        self.hidden = QCheckBox("hidden too")
+        self.hidden.setFont(font(9))
+        self.hidden.toggled.connect(lambda _: self.fill())
+        row.addWidget(self.hidden)
+        self.box.addLayout(row)
+        self.list = ProfileList("All profiles", compact=False)
+        self.list.opened.connect(self.opened)
+        self.list.menu_wanted.connect(self.menu_wanted)
+        self.box.addWidget(self.list, 1)
+        self.nothing = label("", 9.5, dim=True, wrap=True)
+        self.box.addWidget(self.nothing)
+
+    def refresh(self) -> None:
+        """Show the profiles as they are now."""
+        self.list.in_force = self.session.card.profile or "" if self.session.card else ""
+        self.list.unit = self.session.device.id
+        self.fill()
+
+    def fill(self) -> None:
+        """Show what the search and the switches leave."""
+        rows = self.session.profiles.rows()
+        card = self.session.card
+        printing = [r for r in rows if r.entry.description.usable_as_output]
+        fits = sum(r.fit.grade == "fits" for r in printing)
+        self.title.setText("Profiles on this machine")
+        where = f" with {card.media} on {card.substrate}" if card else ""
+        broken = len(self.session.shelf.broken)
+        self.state.setText(
+            f"{len(rows):,} profiles, {len(printing):,} of them for printing; {fits} "
+            f"{'fits' if fits == 1 else 'fit'} the {self.session.device.name}{where}."
+            + (f" {broken} more {'is' if broken == 1 else 'are'} damaged: see 'Find a lost one'." if broken else "")
+        )
+        words = self.search.text().casefold().split()
+        shown = [
+            r
+            for r in rows
+            if (not self.printing.isChecked() or r.entry.description.device_class == "prtr")
+            and (self.hidden.isChecked() or words or not r.papers.hidden)
+            and r.matches(words)
+        ]
+        self.list.show_lines(lines_of(shown, self.group.currentText()))
+        self.list.setVisible(bool(shown))
+        self.nothing.setVisible(not shown)
+        self.nothing.setText(
+            "No profile has all of these words. 'Find a lost one' searches the places where profiles get stuck."
+            if rows
+            else "There is no profile on this machine yet. Drop the supplier's file or zip anywhere on this window."
+        )
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take another theme."""
+        self.list.theme = theme
+        super().set_theme(theme)
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return where profiles lie."""
+        shelf = self.session.shelf
+        rows = [("Yours", str(shelf.own))]
+        return rows + [("System's", str(folder)) for folder in shelf.others if folder.is_dir()]
+
+    def _pick(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self,
+            "Profiles",
+            str(Path.home()),
+            "Profiles (*.icc *.icm *.ICC *.ICM *.zip *.eml *.gz *.tgz *.tar);;All files (*)",
+        )
+        if names:
+            self.files_wanted.emit([Path(n) for n in names])
+
+
+def profile_menu(session: Session, profile_id: str, at: QPoint, open_it, guarded) -> None:  # type: ignore[no-untyped-def]
+    """Show what can be done with a profile, at the pointer."""
+    entry = session.shelf.find(profile_id)
+    if entry is None:
+        return
+    row = session.profiles.row(entry)
+    menu = QMenu()
+    menu.addAction("Look at it", lambda: open_it(profile_id))
+    use = menu.addAction("Use it in this condition", lambda: guarded(session.use_profile, profile_id))
+    use.setEnabled(session.card is not None and row.entry.description.usable_as_output)
+    pinned, hidden = row.papers.pinned, row.papers.hidden
+    menu.addAction(
+        "Unpin" if pinned else "Pin to the shelf", lambda: guarded(session.profiles.pin, profile_id, not pinned)
+    )
+    menu.addAction(
+        "Show it again" if hidden else "Hide it", lambda: guarded(session.profiles.hide, profile_id, not hidden)
+    )
+    away = menu.addAction("Take it off the shelf", lambda: guarded(session.remove_profile, profile_id))
+    away.setEnabled(entry.own)
+    menu.exec(at)
