@@ -41,6 +41,7 @@ class SolidView(QWidget):
         self.gamuts = Gamuts("", None)
         self.turn, self.tilt, self.zoom = 0.7, 0.42, 1.0
         self.level = 50.0
+        self._radius = 100.0
         self._colours: list[QColor] = []
         self._held: QPointF | None = None
         self.setMinimumSize(240, 220)
@@ -53,6 +54,9 @@ class SolidView(QWidget):
     def show_gamuts(self, gamuts: Gamuts) -> None:
         """Show other gamuts."""
         self.gamuts = gamuts
+        solids = [s for s in (gamuts.solid, gamuts.other) if s is not None]
+        reach = [np.linalg.norm(s.vertices - [50, 0, 0], axis=1).max() for s in solids]
+        self._radius = float(max([60.0, *reach])) * 1.05
         if gamuts.solid is not None:
             middle = gamuts.solid.vertices[gamuts.solid.triangles].mean(axis=1)
             self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in _shown(middle)]
@@ -70,7 +74,7 @@ class SolidView(QWidget):
         away = x * np.sin(self.turn) + y * np.cos(self.turn)
         high = up * np.cos(self.tilt) + away * np.sin(self.tilt)
         depth = up * np.sin(self.tilt) - away * np.cos(self.tilt)
-        scale = min(self.width() / 230, self.height() / 165) * self.zoom
+        scale = min(self.width() / 2, self.height() / 1.72) / self._radius * self.zoom
         return np.stack([self.width() / 2 + across * scale, self.height() / 2 - high * scale], axis=1), depth
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -99,6 +103,7 @@ class SolidView(QWidget):
             painter.setBrush(self._colours[index])
             painter.drawPolygon(QPolygonF([QPointF(*corners[index, k]) for k in range(3)]))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._net(painter, solid, places, facing)
         self._ring(painter, solid)
         if self.gamuts.other is not None:
             self._wires(painter, self.gamuts.other)
@@ -134,15 +139,20 @@ class SolidView(QWidget):
             painter.drawLine(QPointF(*a), QPointF(*b))
 
     def _wires(self, painter: QPainter, other: Solid) -> None:
-        """Draw every few edges of another solid, over everything: what lies outside shows as a cage around it."""
+        """Draw the net of another solid over everything: what lies outside shows as a cage around it."""
         places, _ = self._projected(other.vertices)
-        painter.setPen(QPen(self.theme.colour("text"), 0.6))
-        triangles = other.triangles
-        half = triangles[: len(triangles)]
-        for p, q in half[:: max(1, len(half) // 900), :2]:
+        painter.setPen(QPen(self.theme.colour("text"), 0.7))
+        for p, q in other.wires(4):
             painter.drawLine(QPointF(*places[p]), QPointF(*places[q]))
-        for q, r in half[:: max(1, len(half) // 900), 1:]:
-            painter.drawLine(QPointF(*places[q]), QPointF(*places[r]))
+
+    def _net(self, painter: QPainter, solid: Solid, places: Floats, facing: NDArray[np.bool_]) -> None:
+        """Draw the solid's own net faintly on the side that is seen: it tells the shape."""
+        seen = np.zeros(len(solid.vertices), bool)
+        seen[solid.triangles[facing]] = True
+        painter.setPen(QPen(QColor(20, 20, 20, 70), 0.7))
+        for p, q in solid.wires(4):
+            if seen[p] and seen[q]:
+                painter.drawLine(QPointF(*places[p]), QPointF(*places[q]))
 
     def _cloud(self, painter: QPainter, points: Floats) -> None:
         places, depth = self._projected(points)

@@ -326,8 +326,8 @@ class ProfileDesk(Desk):
             self.said.setText(f"Holds {share * 100:.0f} % of the picture's colours (dots: the picture).")
         elif shared is not None:
             self.said.setText(
-                f"Covers {shared.b_in_a * 100:.0f} % of {name} (cage, {shared.volume_b:,.0f}); "
-                f"{(1 - shared.a_in_b) * 100:.0f} % of its own {shared.volume_a:,.0f} lie outside of that."
+                f"Covers {shared.b_in_a * 100:.0f} % of {name} (the cage; volume {shared.volume_b:,.0f}). "
+                f"Of its own volume, {shared.volume_a:,.0f}, {(1 - shared.a_in_b) * 100:.0f} % lie outside it."
             )
         else:
             self.said.setText(f"Gamut volume {volume} cubic units of L*a*b*." if volume else "")

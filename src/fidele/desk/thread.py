@@ -138,8 +138,11 @@ class ThreadView(QWidget):
         self.update()
 
     def choose(self, name: str) -> None:
-        """Mark a station as the open one."""
-        self.stations[name].setChecked(True)
+        """Mark a station as the open one; any other name means that none is."""
+        for station, shown in self.stations.items():
+            shown.setAutoExclusive(False)
+            shown.setChecked(station == name)
+            shown.setAutoExclusive(True)
         self.update()
 
     def _arrange(self) -> None:

@@ -27,12 +27,12 @@ _REACH = 160.0
 class Solid:
     """A closed surface: vertices (n, 3) in L*a*b*, triangles (m, 3) as indices, wound so that the volume is positive.
 
-    `device` are the device values (n, c) of the vertices, None where a vertex has none.
+    `net` are the coordinates (n, k), 0 to 1, of the net that the vertices are knots of: device values for a cube.
     """
 
     vertices: Floats
     triangles: NDArray[np.int64]
-    device: Floats | None = None
+    net: Floats
 
     @cached_property
     def volume(self) -> float:
@@ -60,6 +60,15 @@ class Solid:
         out = np.zeros((len(a), len(b), len(levels) + 1), np.int32)
         winding_columns(self.vertices, self.triangles, a, b, levels, out)
         return np.cumsum(out, axis=2)[:, :, :-1] != 0
+
+    def wires(self, parts: int) -> NDArray[np.int64]:
+        """Return pairs of vertices (n, 2) that draw the net's lines, so many meshes along each side."""
+        edges = np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]])
+        one, other = self.net[edges[:, 0]], self.net[edges[:, 1]]
+        same = np.abs(one - other) < 1e-9
+        on_line = np.abs(one * parts - np.rint(one * parts)) < 1e-6
+        along = (~same).sum(axis=1) == 1
+        return np.unique(np.sort(edges[along & (on_line | ~same).all(axis=1)], axis=1), axis=0)
 
     def slice_at(self, lightness: float) -> Floats:
         """Return the cut at a lightness as segments (n, 2, 2) in a*, b*."""
@@ -121,7 +130,7 @@ def _of_rays(profile: Profile, steps: int) -> Solid:
     """
     from fidele.kernels import farthest
 
-    device, triangles = _two_faces(profile.channels, max(2, min(steps // 2, 16 if profile.channels == 4 else 6)))
+    device, faces = _two_faces(profile.channels, max(2, min(steps // 2, 16 if profile.channels == 4 else 6)))
     Lab = np.ascontiguousarray(device_to_pcs_lab(profile, device))
     top, bottom = Lab[Lab[:, 0].argmax()], Lab[Lab[:, 0].argmin()]
     middle = np.array([(top[0] + bottom[0]) / 2, 0, 0])
@@ -133,12 +142,14 @@ def _of_rays(profile: Profile, steps: int) -> Solid:
         [np.tile(up, (turns, 1)), np.cos(angle)[:, None] * flat, np.sin(angle)[:, None] * flat], axis=-1
     )
     far = np.empty(turns * (rises + 1))
-    farthest(middle, direction.reshape(-1, 3), Lab, triangles, far)
+    farthest(middle, direction.reshape(-1, 3), Lab, faces, far)
     vertices = middle + direction.reshape(-1, 3) * far[:, None]
     index = np.arange(turns * (rises + 1)).reshape(turns, rises + 1)
     beside = np.roll(index, -1, axis=0)
     p, q, r, s = (m.ravel() for m in (index[:, :-1], beside[:, :-1], beside[:, 1:], index[:, 1:]))
-    return _wound(vertices, np.concatenate([np.stack([p, q, r], axis=1), np.stack([p, r, s], axis=1)]), None)
+    share = np.meshgrid(np.arange(turns) / turns, np.linspace(0, 1, rises + 1), indexing="ij")
+    triangles = np.concatenate([np.stack([p, q, r], axis=1), np.stack([p, r, s], axis=1)])
+    return _wound(vertices, triangles, np.stack(share, axis=-1).reshape(-1, 2))
 
 
 def _square(size: int) -> tuple[Floats, Floats, NDArray[np.int64]]:
@@ -165,10 +176,10 @@ def _two_faces(channels: int, steps: int) -> tuple[Floats, NDArray[np.int64]]:
     return np.concatenate(device), np.concatenate(triangles)
 
 
-def _wound(vertices: Floats, triangles: NDArray[np.int64], device: Floats | None) -> Solid:
-    made = Solid(np.ascontiguousarray(vertices), np.ascontiguousarray(triangles), device)
+def _wound(vertices: Floats, triangles: NDArray[np.int64], net: Floats) -> Solid:
+    made = Solid(np.ascontiguousarray(vertices), np.ascontiguousarray(triangles), net)
     if made.volume < 0:
-        made = Solid(made.vertices, np.ascontiguousarray(triangles[:, ::-1]), device)
+        made = Solid(made.vertices, np.ascontiguousarray(triangles[:, ::-1]), net)
     return made
 
 
