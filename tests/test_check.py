@@ -11,8 +11,8 @@ from fidele.chart.cgats import Table
 from fidele.chart.definition import control_chart
 from fidele.check.cause import find_cause, predictions
 from fidele.check.statistics import TOLERANCES, compare, compare_tables, in_words
-from fidele.colour.words import hue_name
 from fidele.colour.cie import lab_to_lch, lch_to_lab
+from fidele.colour.words import hue_name
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 
