@@ -151,7 +151,29 @@ def reading() -> dict[str, object]:
     )
 
 
-ALL = {f.__name__: f for f in (conversion, difference, start, proof, reading)}
+def shelf() -> dict[str, object]:
+    """Listing 2,000 profiles after the first look, with what is said of each, against reading them all anew."""
+    from benchmarks.shelf import generated
+    from fidele.icc.describe import describe
+    from fidele.icc.profile import Profile
+    from fidele.session.model import Session
+    from fidele.session.places import Places
+
+    with tempfile.TemporaryDirectory() as folder:
+        places = Places.under(Path(folder))
+        places.profiles.mkdir()
+        paths = generated(places.profiles, 2000)
+        Session(places).profiles.rows()
+
+        def listed() -> None:
+            assert len(Session(places).profiles.rows()) == 2000
+
+        ours = best(listed)
+        theirs = best(lambda: [describe(Profile.open(p)) for p in paths], times=1)
+    return line("A shelf of 2,000 profiles, listed", ours, theirs, "reading every file", "the budget is 1 s")
+
+
+ALL = {f.__name__: f for f in (conversion, difference, start, proof, reading, shelf)}
 
 
 def main() -> None:

@@ -289,6 +289,32 @@ def _named(name: str) -> Any:
     return Profile.open(entry.path)
 
 
+@cli.group()
+def desktop() -> None:
+    """Let the file manager open profiles with Fidele: menu entry, icon and file types."""
+
+
+@desktop.command("install")
+def desktop_install() -> None:
+    """Write them for this user."""
+    from fidele.session.desktop import install as write
+
+    for path in write():
+        click.echo(path)
+
+
+@desktop.command("remove")
+def desktop_remove() -> None:
+    """Take them away again."""
+    from fidele.session.desktop import remove as take_away
+
+    gone = take_away()
+    for path in gone:
+        click.echo(path)
+    if not gone:
+        click.echo("There was nothing to take away.", err=True)
+
+
 @cli.command()
 @click.argument("artwork", type=_FILE)
 @click.option("--to", "target", required=True, type=_FILE, help="The output profile.")

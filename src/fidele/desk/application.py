@@ -6,9 +6,10 @@ import os
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QApplication
 
+from fidele.desk.instance import Door, hand_over
 from fidele.desk.theme import font, load_fonts
 from fidele.desk.window import Window
 from fidele.errors import FideleError
@@ -44,8 +45,23 @@ def run_window(places: Places, files: list[Path]) -> int:
             "There is no display for the window; 'fidele demo --headless' and the other commands need none."
         )
     app = application()
+    if hand_over(places.data, files):
+        print("Fidele is open already; its window has them.", file=sys.stderr)
+        return 0
     window = open_window(places)
+    door = Door(places.data)
+
+    def came(more: list[Path]) -> None:
+        for file in more:
+            window.take_file(file)
+        window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
+        window.raise_()
+        window.activateWindow()
+
+    door.came.connect(came)
     for file in files:
         window.take_file(file)
     window.show()
-    return app.exec()
+    code = app.exec()
+    door.close()
+    return code

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -187,7 +188,10 @@ class CheckDesk(Desk):
         session = self.session
         checked, run = session.checked, session.run
         if checked is None or run is None:
-            known = f"±{session.scanner.residual_mean:.1f} ΔE00" if session.scanner.path else "not characterised yet"
+            scanner = session.scanner
+            known = f"±{scanner.residual_mean:.1f} ΔE00" if scanner.path else "not characterised yet"
+            if math.isnan(scanner.residual_mean):
+                known = "not known: its profile came from elsewhere"
             return [("Scanner", f"{session.workshop.scanner_name}, {known}"), ("Tolerance", session.tolerance.name)]
         c, reading = checked.comparison, checked.reading
         return [

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -26,11 +26,14 @@ from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
 from fidele.output.device import Choice
 from fidele.proof.soft import show
+from fidele.route.condition import Card
 from fidele.route.layers import Evidence, SettingRow
 from fidele.session.model import Session
 from fidele.session.predict import Prediction, RouteFacts, predict
 
 _THUMB = 300
+_OTHERS = "others"
+_DOUBT = {"perhaps": "may fit", "not": "does not fit"}
 
 
 class Outcome(QWidget):
@@ -51,6 +54,8 @@ class Outcome(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
+        if self.image is None and not self.title:
+            return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         frame = QRectF(0, 0, self.width(), self.height() - 40)
@@ -114,16 +119,28 @@ class HandoffDesk(Desk):
     """Shows and changes who converts, and every setting of the driver that matters."""
 
     station = "Hand-off"
+    #: Ask the window for all profiles, with the reasons why they fit or not.
+    others_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         self.box.setContentsMargins(18, 12, 18, 10)
         self.box.setSpacing(4)
-        top = QHBoxLayout()
-        self.title = heading("")
-        top.addWidget(self.title)
-        top.addStretch()
-        top.addWidget(label("who converts", 9.0, dim=True))
+        self.title = heading("There is no printing condition yet")
+        self.box.addWidget(self.title)
+        self.choosers = QWidget()
+        top = QHBoxLayout(self.choosers)
+        top.setContentsMargins(0, 0, 0, 0)
+        top.addWidget(label("Profile", 9.0, bold=True))
+        self.profile = QComboBox()
+        self.profile.setFont(font(9))
+        self.profile.setAccessibleName("Profile of the condition")
+        self.profile.setMinimumContentsLength(17)
+        self.profile.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.profile.activated.connect(self._choose_profile)
+        top.addWidget(self.profile, 1)
+        top.addSpacing(8)
+        top.addWidget(label("Who converts", 9.0, bold=True))
         self.owner = QComboBox()
         self.owner.setFont(font(9))
         self.owner.setAccessibleName("Who converts")
@@ -132,7 +149,7 @@ class HandoffDesk(Desk):
         self.owner.addItem("The driver, by its maker's correction", "driver")
         self.owner.activated.connect(lambda i: self.guarded(self.session.choose_owner, self.owner.itemData(i)))
         top.addWidget(self.owner)
-        self.box.addLayout(top)
+        self.box.addWidget(self.choosers)
         self.table = QVBoxLayout()
         self.table.setSpacing(0)
         self.box.addLayout(self.table)
@@ -167,6 +184,7 @@ class HandoffDesk(Desk):
             outcomes.addWidget(outcome)
         self.box.addLayout(outcomes, 1)
         self._read_back = label("")
+        self._profiles_for: object = None
         self._table_for: tuple[Any, ...] = ()
         self._shown_for: tuple[Any, ...] = ()
         self._predictions: list[Prediction] = []
@@ -177,13 +195,14 @@ class HandoffDesk(Desk):
         card = session.card
         for outcome in self.outcomes:
             outcome.theme = self.theme
+        self.title.setVisible(card is None)
+        self.choosers.setVisible(card is not None)
         if card is None:
             clear(self.table)
             self._table_for = ()
-            self.title.setText("There is no printing condition yet")
             return
-        self.title.setText(f"The card and the {card.printer_name}")
         self.owner.setCurrentIndex(0 if card.owner == "fidele" else 1)
+        self._fill_profiles(card)
         choices = session.device.choices() if session.rows else ()
         key = (session.rows, choices, self.height() < 600)
         if key != self._table_for:
@@ -191,6 +210,36 @@ class HandoffDesk(Desk):
             self._fill_table({choice.name: choice for choice in choices})
         self._read_back.setText(f"read back {clock(session.read_at)}")
         self._want_predictions()
+
+    def _fill_profiles(self, card: Card) -> None:
+        """Offer what fits this printer, media and piece; the rest stands on its own desk, with the reasons."""
+        offered = [(r.title, r.entry.id, r.fit) for r in self.session.profiles.fitting(card)]
+        near = [o for o in offered if o[2].grade != "not" or o[1] == card.profile]
+        if (near, card.profile) == self._profiles_for:
+            return
+        self._profiles_for = (near, card.profile)
+        self.profile.clear()
+        if not card.profile:
+            self.profile.addItem("none yet", "")
+        for title, profile_id, fits in near:
+            self.profile.addItem(title if fits.grade == "fits" else f"{title}, {_DOUBT[fits.grade]}", profile_id)
+            self.profile.setItemData(self.profile.count() - 1, fits.words, Qt.ItemDataRole.ToolTipRole)
+        if card.profile and card.profile not in {o[1] for o in near}:
+            self.profile.addItem("not on the shelf", card.profile)
+        others = len(offered) - len(near)
+        self.profile.insertSeparator(self.profile.count())
+        self.profile.addItem(f"{others} more, and why they do not fit …" if others else "All profiles …", _OTHERS)
+        self.profile.setCurrentIndex(max(0, self.profile.findData(card.profile or "")))
+        self.profile.setToolTip(f"{self.profile.currentText()}. What fits printer, media and piece is offered first.")
+
+    def _choose_profile(self, index: int) -> None:
+        chosen = self.profile.itemData(index)
+        self._profiles_for = None
+        if chosen == _OTHERS:
+            self.others_wanted.emit()
+        elif chosen and self.session.card is not None and chosen != self.session.card.profile:
+            self.guarded(self.session.use_profile, chosen)
+        self.refresh()
 
     def _fill_table(self, choices: dict[str, Choice]) -> None:
         """Make the table anew; where a person stood in it, they stand again."""

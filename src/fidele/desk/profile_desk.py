@@ -38,6 +38,7 @@ from fidele.icc.transform import Intent, to_lab
 from fidele.route.findings import Finding
 from fidele.session.model import Session
 from fidele.session.profiles import Row
+from fidele.session.roles import role_for
 from fidele.tiles import Progress
 
 _ARTWORK = "artwork"
@@ -99,13 +100,14 @@ class ProfileDesk(Desk):
         self.hide_it = button("Hide", self._hide, "Keep it off the shelf without removing it", quiet=True)
         self.default = button("Make it the default", self._default, "", quiet=True)
         self.space = button("Take the artwork for it", self._as_space, "", quiet=True)
+        self.stand = button("", self._stand, "", quiet=True)
         self.away = button(
             "Take it off",
             lambda: self.guarded(self.session.remove_profile, self.profile_id),
             "Remove it from the shelf; undo puts it back",
             quiet=True,
         )
-        for made in (self.pin, self.hide_it, self.default, self.space, self.away):
+        for made in (self.pin, self.hide_it, self.default, self.space, self.stand, self.away):
             row.addWidget(made)
         row.addStretch()
         row.addWidget(
@@ -175,7 +177,17 @@ class ProfileDesk(Desk):
         entry = self.session.shelf.find(self.profile_id) if self.profile_id else None
         self._row = self.session.profiles.row(entry) if entry is not None else None
         row = self._row
-        for made in (self.use, self.start, self.trial, self.pin, self.hide_it, self.default, self.space, self.away):
+        for made in (
+            self.use,
+            self.start,
+            self.trial,
+            self.pin,
+            self.hide_it,
+            self.default,
+            self.space,
+            self.stand,
+            self.away,
+        ):
             made.setVisible(row is not None)
         self.pages.setVisible(row is not None)
         if row is None:
@@ -202,6 +214,7 @@ class ProfileDesk(Desk):
         self.space.setEnabled(self.session.artwork is not None and self.session.artwork.pixels.shape[2] == 3)
         self.space.setToolTip("Say that the picture in hand was made in this space")
         self._show_default(row)
+        self._show_role(row)
         self.papers.show_row(row)
         self._show_look(row)
 
@@ -212,6 +225,19 @@ class ProfileDesk(Desk):
         self.default.setText("No longer the default" if is_default else "Make it the default")
         self.default.setToolTip(
             f"For {media} on the {self.session.device.name}, whatever the system's default printer is"
+        )
+
+    def _show_role(self, row: Row) -> None:
+        role = role_for(row.entry.description)
+        self.stand.setVisible(bool(role))
+        taken = bool(role) and self.session.roles.of(role) == row.entry.id
+        words = {"screen": "show proofs through it", "scanner": "read scans through it"}.get(role, "")
+        self.stand.setText(f"No longer {words}" if taken else f"{words[:1].upper()}{words[1:]}")
+        self.stand.setToolTip(
+            {
+                "screen": "It describes the screen in front of you: proofs are converted to it",
+                "scanner": "It describes your scanner: charts are read through it",
+            }.get(role, "")
         )
 
     def _media(self, row: Row) -> str:
@@ -375,9 +401,6 @@ class ProfileDesk(Desk):
                 problem.weight, "Remark"
             )
             made.append(Finding(problem.code, problem.weight, title, why, "Ask its maker for another.", desk="profile"))
-        found = self._found.get(row.entry.id)
-        for fault in found.faults if found else ():
-            made.append(Finding("behaviour", "note", "How it behaves", fault, "", desk="profile"))
         return sorted(made, key=lambda f: ("stop", "caution", "note").index(f.weight))
 
     def facts(self) -> list[tuple[str, str]]:
@@ -455,6 +478,12 @@ class ProfileDesk(Desk):
             media = self._media(self._row)
             is_default = self.session.profiles.defaults.of(self.session.device.id, media) == self.profile_id
             self.guarded(self.session.profiles.choose_default, "" if is_default else self.profile_id, media)
+
+    def _stand(self) -> None:
+        if self._row is not None:
+            role = role_for(self._row.entry.description)
+            taken = self.session.roles.of(role) == self.profile_id
+            self.guarded(self.session.profiles.stand_for, role, "" if taken else self.profile_id)
 
     def _as_space(self) -> None:
         if self._row is not None:

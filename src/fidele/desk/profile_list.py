@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
@@ -37,14 +38,14 @@ def lines_of(rows: list[Row], group: str, short: bool = False) -> list[Line]:
             return str(row.fit.rank)
         return "~" if name(row).endswith("stated") else ""
 
+    counts = Counter(map(name, rows))
     ordered = sorted(rows, key=lambda r: (rank(r), name(r).casefold(), not r.papers.pinned, r.title.casefold()))
     lines: list[Line] = []
     heading = ""
     for row in ordered:
         if name(row) != heading and not short:
             heading = name(row)
-            count = sum(name(r) == heading for r in ordered) if len(ordered) < 400 else 0
-            lines.append(f"{heading[:1].upper()}{heading[1:]}" + (f"  ({count})" if count else ""))
+            lines.append(f"{heading[:1].upper()}{heading[1:]}  ({counts[heading]:,})")
         lines.append(row)
     return lines
 
@@ -144,7 +145,8 @@ class _Painter(QStyledItemDelegate):
             room = QRect(left, rect.top() + 22, right - left, 17)
             said = beneath(line, self._view.unit)
             if line.fit.grade == "not" and line.entry.description.device_class == "prtr":
-                said = f"{line.fit.words}  {said}"
+                said = f"{', '.join(line.fit.off) or line.fit.words.rstrip('.')} · {said}"
+                said = said[:1].upper() + said[1:]
             said = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, room.width())
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
         painter.restore()

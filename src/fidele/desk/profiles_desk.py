@@ -5,13 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
-from fidele.desk.labels import button, label
+from fidele.desk.labels import button, label, section
 from fidele.desk.profile_list import GROUPS, ProfileList, lines_of
 from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
+from fidele.session import desktop
 from fidele.session.model import Session
 
 
@@ -86,7 +87,7 @@ class ProfilesDesk(Desk):
         where = f" with {card.media} on {card.substrate}" if card else ""
         broken = len(self.session.shelf.broken)
         self.state.setText(
-            f"{len(rows):,} profiles, {len(printing):,} of them for printing; {fits} "
+            f"{len(rows):,} {'profile' if len(rows) == 1 else 'profiles'}, {len(printing):,} for printing; {fits} "
             f"{'fits' if fits == 1 else 'fit'} the {self.session.device.name}{where}."
             + (f" {broken} more {'is' if broken == 1 else 'are'} damaged: see 'Find a lost one'." if broken else "")
         )
@@ -117,6 +118,27 @@ class ProfilesDesk(Desk):
         shelf = self.session.shelf
         rows = [("Yours", str(shelf.own))]
         return rows + [("System's", str(folder)) for folder in shelf.others if folder.is_dir()]
+
+    def extra(self) -> list[QWidget]:
+        """Return what a double click on a profile does in the file manager."""
+        if desktop.state() == "there":
+            return []
+        made = QWidget()
+        box = QVBoxLayout(made)
+        box.setContentsMargins(0, 4, 0, 4)
+        box.setSpacing(5)
+        box.addWidget(section("In the file manager"))
+        box.addWidget(
+            label("A double click on an .icc file does not come here yet on this desktop.", 8.5, dim=True, wrap=True)
+        )
+        let = button("Let Fidele open profiles", lambda: self.guarded(self._enter), "Adds Fidele to the desktop's menu")
+        box.addWidget(let, alignment=Qt.AlignmentFlag.AlignLeft)
+        return [made]
+
+    def _enter(self) -> None:
+        desktop.install()
+        self.session.say("Fidele is in the desktop's menu, and opens .icc and .icm files by a double click.")
+        self.go.emit("")
 
     def _pick(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(

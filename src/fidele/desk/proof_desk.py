@@ -15,6 +15,7 @@ from fidele.desk.labels import button, heading, label, section
 from fidele.desk.picture import PictureView, Show, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
+from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.proof.losses import Loss, Losses, losses_of_each
 from fidele.proof.soft import ProofLink, ProofSettings, as_sent, show, soft_proof
@@ -111,6 +112,7 @@ class ProofDesk(Desk):
         self._figures: dict[Intent, Losses] = {}
         self._figures_for: tuple[Any, ...] = ()
         self._picture: object = None
+        self._display: Profile | None = None
 
     def _check(self, text: str, tip: str, changed: Any) -> QCheckBox:
         box = QCheckBox(text)
@@ -163,24 +165,27 @@ class ProofDesk(Desk):
         if artwork is None or card is None:
             raise AssertionError("a proof was asked for without a picture or a card")
         settings = ProofSettings(intent or card.intent, card.bpc, self.session.paper_white)
-        key = (artwork.profile.content_id, printer.content_id if printer else "", intent, settings)
+        display = self._display
+        shown = display.content_id if display else ""
+        key = (artwork.profile.content_id, printer.content_id if printer else "", intent, settings, shown)
         if key not in self._links:
             if len(self._links) > 24:
                 self._links.clear()
             source = artwork.profile
             if source.channels != 3:
                 if intent is None or printer is None:
-                    self._links[key] = lambda pixels: as_sent(pixels, source)
+                    self._links[key] = lambda pixels: as_sent(pixels, source, display)
                 else:
-                    self._links[key] = lambda pixels: soft_proof(pixels, source, printer, settings)
+                    self._links[key] = lambda pixels: soft_proof(pixels, source, printer, settings, display)
             else:
-                self._links[key] = ProofLink(source, printer if intent is not None else None, settings)
+                self._links[key] = ProofLink(source, printer if intent is not None else None, settings, display)
         return self._links[key]
 
     def refresh(self) -> None:
         """Show the proof of the artwork in hand."""
         session = self.session
         self.view.theme = self.theme
+        self._display = session.screen()
         artwork, card = session.artwork, session.card
         ready = artwork is not None and card is not None and session.profile is not None
         for control in (self.whole, self.sent, self.bpc, self.paper):
@@ -225,7 +230,7 @@ class ProofDesk(Desk):
             return self.theme.colour("surround")
         from fidele.proof.soft import predicted_lab
 
-        white = show(predicted_lab(np.ones((1, 3), np.float32), printer, absolute=True))[0]
+        white = show(predicted_lab(np.ones((1, 3), np.float32), printer, absolute=True), self._display)[0]
         return QColor(*(int(v) for v in white))
 
     def _advice(self, chosen: Intent) -> str:
@@ -286,7 +291,7 @@ class ProofDesk(Desk):
             ("Profile", self.session.shelf_title()),
             ("Intent", card.intent.words),
             ("Black point", "compensated" if card.bpc and card.intent is not Intent.ABSOLUTE else "as it is"),
-            ("Shown through", "sRGB: this screen's own profile is not read yet"),
+            ("Shown through", self._screen_words()),
         ]
         if found is not None:
             rows += [
@@ -294,6 +299,10 @@ class ProofDesk(Desk):
                 ("Lost", f"{found.lost * 100:.1f} %, mean ΔE00 {found.mean_de00:.1f}"),
             ]
         return rows
+
+    def _screen_words(self) -> str:
+        entry = self.session.shelf.find(chosen) if (chosen := self.session.roles.of("screen")) else None
+        return self.session.profiles.row(entry).title if entry else "sRGB: no profile of this screen is chosen"
 
     def extra(self) -> list[QWidget]:
         """Return the list of losses."""

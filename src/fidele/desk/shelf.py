@@ -155,7 +155,13 @@ class ShelfView(QWidget):
         self._count.setText(f"{usable:,} can print" if rows else "")
         self._count.setToolTip("How many of the profiles on this machine can serve as an output profile")
         self.search.setVisible(len(rows) > 5)
-        self.all.setText(f"All {len(rows):,} on this machine" if rows else "Find, fetch or add profiles")
+        self.all.setText(
+            f"All {len(rows):,} on this machine"
+            if len(rows) > 1
+            else "Find, fetch or add more"
+            if rows
+            else "Find, fetch or add profiles"
+        )
         self._hint.setText(
             ""
             if shown

@@ -64,6 +64,9 @@ def font(points: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFo
 def sheet(theme: Theme) -> str:
     """Return the style sheet of a theme."""
     c = theme.hex
+    tick = (
+        resources.files("fidele") / "data" / "icons" / ("tick-light.svg" if theme.name == "light" else "tick-dark.svg")
+    )
     return f"""
     * {{ color: {c("text")}; outline: none; }}
     QMainWindow, QStackedWidget, QWidget#desk {{ background: {c("desk")}; }}
@@ -81,7 +84,7 @@ def sheet(theme: Theme) -> str:
     QCheckBox {{ spacing: 7px; padding: 3px 9px 3px 3px; border: 1px solid transparent; }}
     QCheckBox:focus {{ padding: 2px 8px 2px 2px; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {c("dim")}; border-radius: 3px; background: {c("field")}; }}
-    QCheckBox::indicator:checked {{ width: 9px; height: 9px; background: {c("press")}; border: 3px solid {c("field")}; }}
+    QCheckBox::indicator:checked {{ background: {c("press")}; border-color: {c("press")}; image: url("{tick}"); }}
     QPushButton:disabled {{ color: {c("faint")}; border-color: {c("line")}; background: transparent; }}
     QPushButton[main="true"] {{ background: {c("press")}; color: {c("press_text")}; border-color: {c("press")}; font-weight: 600; }}
     QPushButton[main="true"]:disabled {{ background: {c("line")}; color: {c("dim")}; border-color: {c("line")}; }}

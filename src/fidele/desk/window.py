@@ -132,6 +132,9 @@ class Window(QMainWindow):
         self.profile_desk.wanted_trial.connect(self.try_profile)
         self.arrivals_desk.settled.connect(self._settled)
         self.makers_desk.arrived.connect(self._take_delivery)
+        handoff = self.desks["Hand-off"]
+        if isinstance(handoff, HandoffDesk):
+            handoff.others_wanted.connect(lambda: self.act("show:profiles"))
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.theme_changed.connect(self.toggle_theme)

@@ -15,6 +15,8 @@ class Fit:
 
     grade: str
     reasons: tuple[str, ...] = ()
+    #: What it is not for, in a word or two each: 'other printer'.
+    off: tuple[str, ...] = ()
 
     @property
     def rank(self) -> int:
@@ -35,9 +37,11 @@ def fit(what: Description, papers: Papers, printer: str, media: str, piece: str 
         if stop:
             return Fit("not", (f"is not sound: {stop.rstrip('.')}",))
         return Fit("not", (f"is a profile of class {what.class_words}, not for printing",))
-    against, unsure = [], []
+    against, unsure, off = [], [], []
+    made_for, wanted_for = [], []
     if what.colour_space != space:
         against.append(f"is for {what.colour_space} values; this printer takes {space}")
+        off.append(f"{what.colour_space} values")
     for field, wanted, name in (
         ("printer", printer, "printer"),
         ("media", media, "media"),
@@ -50,15 +54,23 @@ def fit(what: Description, papers: Papers, printer: str, media: str, piece: str 
             if field != "substrate":
                 unsure.append(f"does not say for which {name} it is")
         elif not _same(said, wanted):
-            against.append(f"was made for {_the(field, said)}, not {_the(field, wanted)}")
+            made_for.append(_the(field, said))
+            wanted_for.append(_the(field, wanted))
+            off.append(f"other {name}")
+    if made_for:
+        against.append(f"was made for {_listed(made_for)}, not {_listed(wanted_for)}")
     if against:
-        return Fit("not", tuple(against))
+        return Fit("not", tuple(against), tuple(off))
     return Fit("perhaps", tuple(unsure)) if unsure else Fit("fits")
 
 
 def _same(one: str, other: str) -> bool:
     a, b = f" {plain(one)} ", f" {plain(other)} "
     return a in b or b in a
+
+
+def _listed(names: list[str]) -> str:
+    return " and ".join([", ".join(names[:-1])] * (len(names) > 1) + names[-1:])
 
 
 def _the(field: str, name: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from fidele.icc.describe import Description
 from fidele.papers.model import ABOUT, MADE, Said
@@ -26,17 +27,44 @@ def plain(text: str) -> str:
 
 def named(text: str, names: tuple[str, ...]) -> str:
     """Return the longest of `names` that stands in `text` as whole words, or by one telling word; '' when none does."""
-    padded = f" {plain(text)} "
-    whole = max((n for n in names if plain(n) and f" {plain(n)} " in padded), key=len, default="")
-    if whole:
-        return whole
-    # One telling word of a name will do where no other name has it: 'slate' for 'coated slate'.
-    for name in names:
-        for word in plain(name).split():
-            others = [n for n in names if n != name and f" {word} " in f" {plain(n)} "]
-            if len(word) > 4 and word.isalpha() and not others and f" {word} " in padded:
-                return name
+    return _named(_parts(text), names)
+
+
+def _parts(text: str) -> list[str]:
+    """Return the parts of 'printer, media, piece' in plain text."""
+    return [p for p in map(plain, re.split(r"[,;/|]|\s[-–]\s", text)) if p]
+
+
+def _named(parts: list[str], names: tuple[str, ...]) -> str:
+    whole, telling = _index(names)
+    padded = f" {' '.join(parts)} "
+    for words, name in whole:
+        if words in padded:
+            return name
+    for part in parts:
+        own = part.split()
+        found = next((telling[word] for word in own if word in telling), "")
+        # Where the text has parts, each is a name of its own: 'Beck board' is not another maker's 'board'.
+        if found and (len(parts) == 1 or set(own) <= set(plain(found).split())):
+            return found
     return ""
+
+
+@lru_cache(maxsize=64)
+def _index(names: tuple[str, ...]) -> tuple[tuple[tuple[str, str], ...], dict[str, str]]:
+    """Return names in padded plain text, the longest first, and the words that tell one of them from all others.
+
+    One telling word will do where no other name has it: 'slate' for 'coated slate'.
+    """
+    words = {name: plain(name).split() for name in names if plain(name)}
+    whole = tuple((f" {' '.join(words[n])} ", n) for n in sorted(words, key=len, reverse=True))
+    telling = {
+        word: name
+        for name, own in words.items()
+        for word in own
+        if len(word) > 4 and word.isalpha() and sum(word in other for other in words.values()) == 1
+    }
+    return whole, telling
 
 
 def guess(what: Description, file_name: str, known: Known) -> dict[str, Said]:
@@ -53,13 +81,14 @@ def guess(what: Description, file_name: str, known: Known) -> dict[str, Said]:
         found.setdefault("maker", Said(value=what.maker, origin="text tag", sentence=what.maker))
     stem = re.sub(r"\.ic[cm]$", "", file_name, flags=re.IGNORECASE)
     for text, origin in ((what.description, "description"), (stem, "file name"), (what.model, "text tag")):
+        parts = _parts(text)
         for field, names in (
             ("printer", known.printers),
             ("media", known.media),
             ("substrate", known.substrates),
             ("ink", known.inks),
         ):
-            name = named(text, names)
+            name = _named(parts, names)
             if name and field not in found:
                 found[field] = Said(value=name, origin=origin, sentence=text)  # type: ignore[arg-type]
     if what.device_class == "prtr":

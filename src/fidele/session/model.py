@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -31,6 +32,7 @@ from fidele.session.observe import Observable
 from fidele.session.person import person
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
+from fidele.session.roles import Roles
 from fidele.session.runs import Checked, Job, Printed, chart_artwork, check_scan, prepare_page, probe, probe_correction
 from fidele.session.scanners import ScannerRecord
 from fidele.session.trial import Trial, run_trial, trial_card, verified
@@ -57,7 +59,7 @@ class Session(Observable):
         self.logbook = Logbook(places.logbook)
         self.history = History()
         self.profiles = Profiles(self)
-        self.scanner = ScannerRecord.load(places.data)
+        self.roles = Roles(places.data / "roles.json")
         self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None
         self.profile: Profile | None = None
@@ -89,6 +91,25 @@ class Session(Observable):
         """Say the last thing done, in the foot."""
         self.said = sentence
         self.tell("said")
+
+    # What stands for screen and scanner --------------------------------------------------------------------------
+
+    @property
+    def scanner(self) -> ScannerRecord:
+        """The profile that scans are read through: the one chosen on the shelf, else the one made here."""
+        entry = self.shelf.find(chosen) if (chosen := self.roles.of("scanner")) else None
+        return ScannerRecord(entry.path, math.nan, math.nan) if entry else ScannerRecord.load(self.places.data)
+
+    def screen(self) -> Profile | None:
+        """Return the profile that proofs are shown through, None for sRGB."""
+        chosen = self.roles.of("screen")
+        if not chosen or self.shelf.find(chosen) is None:
+            return None
+        try:
+            return self.shelf.load(chosen)
+        except FideleError as error:
+            self.say(str(error))
+            return None
 
     # The card ----------------------------------------------------------------------------------------------------
 

@@ -380,6 +380,22 @@ class Profiles:
         session.history.do(name, lambda: choose(profile_id), lambda: choose(before))
         session.say(f"{name}.")
 
+    def stand_for(self, role: str, profile_id: str) -> None:
+        """Let a profile stand for the screen or the scanner, as a step that can be undone; '' for none."""
+        session = self._session
+        before = session.roles.of(role)
+
+        def choose(value: str) -> None:
+            session.roles.choose(role, value)
+            session.tell("artwork")
+            session.refresh()
+
+        words = {"screen": "Proofs are shown through", "scanner": "Scans are read through"}[role]
+        none = {"screen": "sRGB", "scanner": "the profile made here"}[role]
+        name = f"{words} {f'“{self.row(self._need(profile_id)).title}”' if profile_id else none}"
+        session.history.do(name, lambda: choose(profile_id), lambda: choose(before))
+        session.say(f"{name}.")
+
     def start_condition(self, profile_id: str) -> None:
         """Make a printing condition with a profile, set as its papers say it was made, and put it in force.
 

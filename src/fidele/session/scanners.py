@@ -15,7 +15,7 @@ from fidele.icc.text import text_of
 
 @dataclass(frozen=True)
 class ScannerRecord:
-    """Where the scanner's profile lies, and its residual on held-out patches, ΔE00."""
+    """Where the scanner's profile lies, and its residual on held-out patches, ΔE00 (nan when that is not known)."""
 
     path: Path | None
     residual_mean: float = 0.0
