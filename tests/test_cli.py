@@ -99,7 +99,7 @@ def test_inspect_tells_what_is_wrong(tmp_path, profile_path):
     )
     (tmp_path / "cut.icc").write_bytes(data[: len(data) // 2])
     cut = json.loads(fidele("profile", "inspect", tmp_path / "cut.icc", "--json").stdout)
-    assert all({"code", "weight", "message"} == p.keys() for p in cut["problems"])
+    assert all({"code", "weight", "message", "clause"} == p.keys() for p in cut["problems"])
     assert any("outside the file" in p["message"] for p in cut["problems"])
     refused("profile", "inspect", tmp_path / "none.icc", words="does not exist")
     refused("profile", "inspect", tmp_path, words="is not a file")
@@ -222,7 +222,7 @@ def test_chart_make_read_and_check(tmp_path, demo):
     failed = fidele("check", tmp_path / "m.txt", tmp_path / "off.txt")
     assert failed.returncode == 1
     assert failed.stdout.startswith("fail: 144 patches")
-    refused("chart", "make", "nothing", "--out", tmp_path, words="no chart 'nothing'; there is control, target")
+    refused("chart", "make", "nothing", "--out", tmp_path, words="no chart 'nothing'; there is quick, control, target")
     refused(
         "chart",
         "read",

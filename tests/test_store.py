@@ -63,7 +63,9 @@ def test_names_do_not_overwrite_and_cannot_climb_out(tmp_path, printer):
                 "empty.icc": b"",
                 "/absolute.icm": b"junk" * 90,
             },
-        )
+        ),
+        every=True,
+        keep_both=True,
     )
     assert [r.status for r in results] == ["installed", "installed", "installed", "refused", "refused"]
     assert sorted(p.name for p in shelf.own.iterdir()) == ["climb.icc", "same name (2).icc", "same name.icc"]
@@ -75,7 +77,7 @@ def test_names_do_not_overwrite_and_cannot_climb_out(tmp_path, printer):
 
 def test_bombs_and_broken_zips_are_refused(tmp_path, printer, monkeypatch):
     shelf = Shelf(tmp_path / "icc")
-    monkeypatch.setattr("fidele.store.shelf._ZIP_BYTES", 2 << 20)
+    monkeypatch.setattr("fidele.store.parcel._BYTES", 2 << 20)
     (bomb,) = shelf.install(bundle(tmp_path / "bomb.zip", {"big.icc": b"\0" * (64 << 20)}))
     assert "unfolds to more than 2 MiB" in bomb.reason
     whole = bundle(tmp_path / "whole.zip", {"p.icc": printer.data}).read_bytes()

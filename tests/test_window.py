@@ -16,6 +16,7 @@ from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.desk.application import open_window
 from fidele.desk.desk import Desk
 from fidele.desk.handoff_desk import SettingLine
+from fidele.desk.thread import STATIONS
 from fidele.desk.window import Window
 from fidele.icc.transform import Intent
 from fidele.session.places import Places
@@ -295,7 +296,7 @@ def test_a_driver_that_breaks_while_the_window_is_open(window, places, qtbot):
 
 def test_every_desk_works_by_keyboard_in_both_themes(window, places, qtbot):
     window.session.open_artwork(places.data / "artwork" / "signal-flags.png")
-    for number, name in enumerate(window.desks, 1):
+    for number, name in enumerate(STATIONS, 1):
         keys(window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.AltModifier)
         assert window.desk.station == name
         settle(window, qtbot)
@@ -352,7 +353,7 @@ def test_an_empty_workshop_guides(tmp_path, demo, qtbot):
     click(window.shelf_view, "Start one for the Velm Wren")
     assert window.session.card.owner == "driver"
     drop(window, demo.data / "from the supplier" / SUPPLIER_ZIP)
-    click(window.findings_view, "Use it here")
+    click(window.desk, "Use it here")
     window.show_desk("Hand-off")
     click(window.desk, "Set the driver to the card")
     assert knots(window) == ("Fidele",)

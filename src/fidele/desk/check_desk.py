@@ -26,6 +26,7 @@ class CheckDesk(Desk):
         super().__init__(session, work)
         top = QHBoxLayout()
         self.title = heading("")
+        self.title.setWordWrap(True)
         self.state = label("", 9.0, dim=True, wrap=True)
         top.addWidget(self.title, 1)
         self.chart = button("Take the control chart", self._chart, "144 patches, printed through the condition")

@@ -42,6 +42,7 @@ class Desk(QWidget):
         words = QVBoxLayout()
         words.setSpacing(3)
         self.title = heading("")
+        self.title.setWordWrap(True)
         self.state = label("", 9.0, dim=True, wrap=True)
         words.addWidget(self.title)
         words.addWidget(self.state)

@@ -48,12 +48,11 @@ class Curve:
             return np.where(x >= d, power, c * x)
         return np.where(x >= d, power + e, c * x + f)
 
-    def inverse(self, samples: int = 4096) -> Curve:
-        """Return the sampled inverse of a rising curve."""
-        x = np.linspace(0, 1, samples)
-        y = np.maximum.accumulate(self(x))
-        keep = np.concatenate([[True], np.diff(y) > 1e-12])
-        return Curve(np.interp(x, y[keep], x[keep]))
+    def invert(self, values: Floats) -> Floats:
+        """Return where a rising curve takes values: exact for samples, on 4096 points, closer in the dark, for forms."""
+        many = self.samples is not None and len(self.samples) > 1
+        x = np.linspace(0, 1, len(self.samples)) if many and self.samples is not None else np.linspace(0, 1, 4096) ** 2
+        return np.interp(values, np.maximum.accumulate(self(x)), x)
 
 
 @dataclass(frozen=True)
@@ -288,7 +287,7 @@ class MatrixModel:
     def from_xyz(self, XYZ: Floats) -> Floats:
         """XYZ (n, 3) to device (n, 3), clipped to 0 to 1. Three channels only."""
         linear = np.clip(XYZ @ np.linalg.inv(self.matrix).T, 0, 1)
-        return _apply(tuple(c.inverse() for c in self.curves), linear)
+        return np.stack([c.invert(linear[:, i]) for i, c in enumerate(self.curves)], axis=1)
 
 
 def matrix_model(profile: Profile) -> MatrixModel | None:
