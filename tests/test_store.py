@@ -7,108 +7,15 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
-import zipfile
 from pathlib import Path
 
 import pytest
 
-from fidele.demo.prepare import SUPPLIER_ZIP, demo_card
+from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
-from fidele.icc.spaces import srgb
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
-from fidele.store.shelf import Shelf
-
-
-def bundle(path: Path, files: dict[str, bytes]) -> Path:
-    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as made:
-        for name, data in files.items():
-            made.writestr(name, data)
-    return path
-
-
-def test_a_suppliers_zip_lands_on_the_shelf_once(tmp_path, demo, printer):
-    shelf = Shelf(tmp_path / "icc")
-    source = demo.data / "from the supplier" / SUPPLIER_ZIP
-    (first,) = shelf.install(source)
-    assert (first.status, first.id, first.title) == (
-        "installed",
-        printer.content_id,
-        "Velm Wren, Fen 100, ceramic tile",
-    )
-    (again,) = shelf.install(source)
-    assert again.status == "already"
-    assert [e.id for e in shelf.entries()] == [printer.content_id]
-    assert shelf.load(printer.content_id).data == printer.data
-    removed = shelf.remove(printer.content_id)
-    assert shelf.entries() == []
-    shelf.put_back(removed)
-    assert shelf.find(printer.content_id) is not None
-    with pytest.raises(FideleError, match="not on the shelf; drop it"):
-        shelf.load("0" * 16)
-
-
-def test_names_do_not_overwrite_and_cannot_climb_out(tmp_path, printer):
-    shelf = Shelf(tmp_path / "in" / "icc")
-    other = srgb().data
-    results = shelf.install(
-        bundle(
-            tmp_path / "two.zip",
-            {
-                "a/same name.icc": printer.data,
-                "b/same name.icc": other,
-                "../../../climb.icc": printer.data[:80] + b"x" + printer.data[81:],
-                "READ ME.txt": b"hello",
-                "empty.icc": b"",
-                "/absolute.icm": b"junk" * 90,
-            },
-        ),
-        every=True,
-        keep_both=True,
-    )
-    assert [r.status for r in results] == ["installed", "installed", "installed", "refused", "refused"]
-    assert sorted(p.name for p in shelf.own.iterdir()) == ["climb.icc", "same name (2).icc", "same name.icc"]
-    assert {p for p in tmp_path.rglob("*.ic*") if p.is_file()} == set(shelf.own.iterdir())
-    assert "0 bytes" in results[3].reason
-    (nothing,) = shelf.install(bundle(tmp_path / "none.zip", {"a.txt": b""}))
-    assert "holds no ICC profile" in nothing.reason
-
-
-def test_bombs_and_broken_zips_are_refused(tmp_path, printer, monkeypatch):
-    shelf = Shelf(tmp_path / "icc")
-    monkeypatch.setattr("fidele.store.parcel._BYTES", 2 << 20)
-    (bomb,) = shelf.install(bundle(tmp_path / "bomb.zip", {"big.icc": b"\0" * (64 << 20)}))
-    assert "unfolds to more than 2 MiB" in bomb.reason
-    whole = bundle(tmp_path / "whole.zip", {"p.icc": printer.data}).read_bytes()
-    for cut in (10, len(whole) // 2, len(whole) - 30):
-        (tmp_path / "cut.zip").write_bytes(whole[:cut])
-        (result,) = shelf.install(tmp_path / "cut.zip")
-        assert result.status == "refused"
-        assert "\n" not in result.reason
-    for place in range(40, 400, 40):
-        flipped = bytearray(whole)
-        flipped[place] ^= 0xFF
-        (tmp_path / "flip.zip").write_bytes(bytes(flipped))
-        assert shelf.install(tmp_path / "flip.zip")[0].status in ("refused", "installed", "already")
-    assert shelf.install(tmp_path / "nothing.icc")[0].reason.endswith("does not exist.")
-
-
-def test_the_shelf_follows_its_folders(tmp_path, printer):
-    system = tmp_path / "system"
-    system.mkdir()
-    shelf = Shelf(tmp_path / "own", (system,))
-    assert shelf.entries() == []
-    (system / "theirs.icc").write_bytes(printer.data)
-    (system / "broken.icc").write_bytes(b"nothing")
-    (entry,) = shelf.entries()
-    assert not entry.own
-    with pytest.raises(FideleError, match="only an administrator"):
-        shelf.remove(entry.id)
-    (system / "theirs.icc").write_bytes(srgb().data)
-    assert shelf.entries()[0].id == srgb().content_id
-    (system / "theirs.icc").unlink()
-    assert shelf.entries() == []
 
 
 def test_cards_are_kept_and_broken_ones_told(tmp_path):

@@ -6,6 +6,7 @@ Nothing is ever written while unfolding, so names that climb out of a folder, li
 from __future__ import annotations
 
 import bz2
+import contextlib
 import email
 import email.policy
 import gzip
@@ -94,7 +95,12 @@ def open_parcel(path: Path) -> Parcel:
     FideleError
         When it cannot be read, is too large, or is a damaged or boundless wrapping.
     """
-    return unfold(read_bytes(path, _BYTES), path.name, str(path))
+    head = b""
+    if path.is_file():  # a pipe would be waited for
+        with contextlib.suppress(OSError), path.open("rb") as stream:  # what is wrong is told by `read_bytes`
+            head = stream.read(600)
+    packed = wrapping_of(head, path.name) and not looks_like_profile(head)
+    return unfold(read_bytes(path, _BYTES if packed else LARGEST), path.name, str(path))
 
 
 def unfold(data: bytes, name: str, shown: str) -> Parcel:
