@@ -57,3 +57,15 @@ def photo() -> np.ndarray:
     from fidele.demo.pictures import harbour
 
     return np.rint(harbour(600, 400) * 65535).astype(np.uint16)
+
+
+@pytest.fixture
+def window(places, qtbot):
+    """The window on a copy of the demo."""
+    from fidele.desk.application import open_window
+
+    made = open_window(places)
+    qtbot.addWidget(made)
+    made.show()
+    yield made
+    made.close()

@@ -24,7 +24,10 @@ def hand_over(data: Path, files: list[Path]) -> bool:
     if not socket.waitForConnected(_WAIT):
         return False
     socket.write(json.dumps([str(f.absolute()) for f in files]).encode() + b"\n")
-    taken = socket.waitForBytesWritten(_WAIT) and socket.waitForReadyRead(_WAIT * 5)
+    socket.flush()
+    while socket.bytesToWrite() and socket.waitForBytesWritten(_WAIT):
+        pass
+    taken = socket.waitForReadyRead(_WAIT * 5)
     socket.disconnectFromServer()
     return taken
 

@@ -68,7 +68,9 @@ class ProfileDesk(Desk):
             lambda: self.wanted_trial.emit(self.profile_id),
             "Prints, presses and reads a quick chart through it: does it describe this very printer?",
         )
-        for made in (self.use, self.start, self.trial):
+        self.space = button("Use for the artwork", self._as_space, "")
+        self.stand = button("", self._stand, "")
+        for made in (self.use, self.start, self.trial, self.space, self.stand):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.box.addLayout(self._switch())
@@ -99,20 +101,15 @@ class ProfileDesk(Desk):
         self.pin = button("Pin", self._pin, "Keep it at the top of the shelf", quiet=True)
         self.hide_it = button("Hide", self._hide, "Keep it off the shelf without removing it", quiet=True)
         self.default = button("Make it the default", self._default, "", quiet=True)
-        self.space = button("Take the artwork for it", self._as_space, "", quiet=True)
-        self.stand = button("", self._stand, "", quiet=True)
         self.away = button(
             "Take it off",
             lambda: self.guarded(self.session.remove_profile, self.profile_id),
             "Remove it from the shelf; undo puts it back",
             quiet=True,
         )
-        for made in (self.pin, self.hide_it, self.default, self.space, self.stand, self.away):
+        for made in (self.pin, self.hide_it, self.default, self.away):
             row.addWidget(made)
         row.addStretch()
-        row.addWidget(
-            button("All profiles", lambda: self.go.emit("Profiles"), "Everything on this machine", quiet=True)
-        )
         return row
 
     def _look_page(self) -> QWidget:
@@ -231,8 +228,7 @@ class ProfileDesk(Desk):
         role = role_for(row.entry.description)
         self.stand.setVisible(bool(role))
         taken = bool(role) and self.session.roles.of(role) == row.entry.id
-        words = {"screen": "show proofs through it", "scanner": "read scans through it"}.get(role, "")
-        self.stand.setText(f"No longer {words}" if taken else f"{words[:1].upper()}{words[1:]}")
+        self.stand.setText(f"{'No longer' if taken else 'Use'} for the {role}")
         self.stand.setToolTip(
             {
                 "screen": "It describes the screen in front of you: proofs are converted to it",

@@ -61,6 +61,10 @@ class PrintDevice(Protocol):
         """Return driver settings, by meaning, for what is said of how a profile was made; unknown words are left."""
         ...
 
+    def possible(self, driver: dict[str, Any]) -> dict[str, Any]:
+        """Return driver settings, by meaning, with those put right that the driver does not offer beside the media."""
+        ...
+
     def assign_system_profile(self, profile: Path | None, source: Path | None = None) -> None:
         """Assign a profile to the printer in the print system, or take it away; `source` is what it converts from."""
         ...

@@ -144,6 +144,13 @@ class WrenDevice:
                     settings[meaning] = known[0]
         return settings
 
+    def possible(self, driver: dict[str, Any]) -> dict[str, Any]:
+        """Return driver settings, by meaning, with the number of passes that its stock allows, the nearest one."""
+        stock, wanted = wren.STOCKS.get(str(driver.get("stand_in"))), driver.get("quality")
+        if stock is None or not isinstance(wanted, int) or wanted in stock.passes:
+            return driver
+        return driver | {"quality": min(stock.passes, key=lambda passes: (abs(passes - wanted), -passes))}
+
     def settings(self) -> dict[str, Any]:
         """Return what the driver tells of its settings, in its own words."""
         return self._machine.driver.read_back()

@@ -305,7 +305,11 @@ class Profiles:
         self._session.refresh()
         self._session.say(
             f"{name} is kept with the profile; "
-            + (f"it says {count} things to confirm." if count else "it says nothing of how the profile was made.")
+            + (
+                f"it says {count} {'thing' if count == 1 else 'things'} to confirm."
+                if count
+                else "it says nothing of how the profile was made."
+            )
         )
         return count
 

@@ -35,7 +35,7 @@ def trial_card(device: PrintDevice, papers: Papers, base: Card | None) -> Card:
     """Return a card that prints through a profile as its papers say it was made."""
     card = base or device.starter_card()
     made = {name: said.values for name, said in papers.said.items()}
-    driver = card.driver | device.settings_of(made)
+    driver = device.possible(card.driver | device.settings_of(made))
     press = card.press
     numbers = {}
     for field, name in (

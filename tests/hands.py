@@ -1,0 +1,65 @@
+"""What an operator's hands do to the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QComboBox
+
+from fidele.desk.window import Window
+
+
+def settle(window: Window, qtbot) -> None:
+    """Wait until nothing is under way any more."""
+    qtbot.waitUntil(lambda: window.work.idle, timeout=90_000)
+    qtbot.wait(30)
+    qtbot.waitUntil(lambda: window.work.idle, timeout=90_000)
+
+
+def drop(window: Window, *paths: Path) -> None:
+    """Drop files on the middle of the window."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    at, buttons, keys = QPoint(600, 400), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    enter = QDragEnterEvent(at, Qt.DropAction.CopyAction, data, buttons, keys)
+    window.dragEnterEvent(enter)
+    assert enter.isAccepted()
+    window.dropEvent(QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, buttons, keys))
+
+
+def comes(found) -> bool:
+    """Wait a little for something that the event loop brings up."""
+    for _ in range(150):
+        if found():
+            return True
+        QTest.qWait(20)
+    return False
+
+
+def click(parent, text: str) -> None:
+    """Click the visible, enabled button with this text, once the event loop has brought it up."""
+
+    def found() -> list[QAbstractButton]:
+        buttons = parent.findChildren(QAbstractButton)
+        return [b for b in buttons if b.text() == text and b.isVisibleTo(parent) and b.isEnabled()]
+
+    assert comes(found), f"no button '{text}' to press"
+    QTest.mouseClick(found()[0], Qt.MouseButton.LeftButton)
+
+
+def keys(window: Window, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    """Press a shortcut of the window."""
+    window.activateWindow()
+    assert QTest.qWaitForWindowActive(window)
+    QTest.keyClick(window, key, modifier)
+
+
+def choose(box: QComboBox, value: object) -> None:
+    """Choose an entry as a person does."""
+    index = box.findData(value)
+    assert index >= 0, [box.itemText(i) for i in range(box.count())]
+    box.setCurrentIndex(index)
+    box.activated.emit(index)

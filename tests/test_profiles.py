@@ -1,0 +1,416 @@
+"""What people do with profiles in a workshop: choose, confirm, use, try, replace, take back."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from known import PROFILES
+
+from fidele.colour.difference import delta_e_2000
+from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import pass_through
+from fidele.icc.tables import device_to_pcs_lab
+from fidele.route.layers import Evidence
+from fidele.session.model import Session
+from fidele.session.places import Places
+from fidele.session.trial import answer
+
+
+def titled(session: Session, words: str) -> str:
+    """The id of the one profile at the door or on the shelf with these words in its title."""
+    pending = session.profiles.pending
+    found = [a.id for a in pending.arrivals if words in a.title] if pending else []
+    found = found or [r.entry.id for r in session.profiles.rows() if words in r.title]
+    (one,) = set(found)
+    return one
+
+
+@pytest.fixture
+def downloads(places: Places):
+    return places.data / "downloads"
+
+
+@pytest.fixture
+def with_ceramic(session, downloads) -> Session:
+    """A session in which the maker's profile for this printer, paper and piece was chosen out of its zip."""
+    session.install(downloads / "fen-100-profiles.zip")
+    session.profiles.settle({titled(session, "ceramic Velm Wren"): "put"})
+    return session
+
+
+def codes(session, weight=None):
+    return {f.code for f in session.findings if weight in (None, f.weight)}
+
+
+# Getting in ----------------------------------------------------------------------------------------------------------
+
+
+def test_a_choice_is_asked_for_acted_on_and_undone(session, downloads):
+    before = {e.id for e in session.shelf.entries()}
+    asked = session.install(downloads / "fen-100-profiles.zip")
+    assert [r.status for r in asked] == ["choose"] * 3
+    assert {e.id for e in session.shelf.entries()} == before
+    wanted = titled(session, "ceramic Velm Wren")
+    (put,) = session.profiles.settle({wanted: "put", titled(session, "slate"): "leave"})
+    assert put.status == "installed"
+    assert session.profiles.pending is None
+    assert {e.id for e in session.shelf.entries()} == before | {wanted}
+    # The leaflet that lay in the zip is kept with it, its sentences offered as guesses.
+    papers = session.profiles.papers(session.shelf.find(wanted))
+    assert "leaflet Fen 100.pdf" in papers.leaflets
+    assert papers.said["stand_in"].value == "Dull heavy"
+    assert papers.said["stand_in"].origin == "leaflet"
+    assert not papers.said["stand_in"].certain
+    session.undo()
+    assert {e.id for e in session.shelf.entries()} == before
+    session.redo()
+    assert {e.id for e in session.shelf.entries()} == before | {wanted}
+    again = session.install(downloads / "fen-100-profiles.zip")
+    assert sorted(r.status for r in again) == ["choose", "choose"]
+    assert session.profiles.settle({}) == []
+
+
+def test_another_version_takes_the_place_of_the_first_everywhere(session, printer, tmp_path):
+    newer = bytearray(printer.data)
+    newer[24:26] = (2027).to_bytes(2, "big")
+    (tmp_path / "newer.icc").write_bytes(newer)
+    new_id = Profile.parse(bytes(newer)).content_id
+    session.profiles.choose_default(printer.content_id, "Fen 100")
+    (asked,) = session.install(tmp_path / "newer.icc")
+    assert asked.status == "choose"
+    assert "made 2027-" in asked.reason
+    session.profiles.settle({new_id: f"instead:{printer.content_id}"})
+    assert session.card.profile == new_id
+    assert session.cards.cards()[0].profile == new_id
+    assert session.profile.content_id == new_id
+    assert session.profiles.defaults.of(session.device.id, "Fen 100") == new_id
+    assert session.shelf.find(printer.content_id) is None
+    session.undo()
+    assert session.card.profile == printer.content_id
+    assert session.shelf.load(printer.content_id).data == printer.data
+    assert session.shelf.find(new_id) is None
+    # Beside each other, both stay.
+    session.install(tmp_path / "newer.icc")
+    session.profiles.settle({new_id: "put"})
+    assert {printer.content_id, new_id} <= {e.id for e in session.shelf.entries()}
+    assert session.card.profile == printer.content_id
+
+
+def test_removal_holds_the_print_and_is_undone(session, printer):
+    session.profiles.pin(printer.content_id, True)
+    session.remove_profile(printer.content_id)
+    assert "profile-missing" in codes(session, "stop")
+    assert session.profile is None
+    session.undo()
+    assert "profile-missing" not in codes(session)
+    assert session.profile.data == printer.data
+    assert session.profiles.row(session.shelf.find(printer.content_id)).papers.pinned
+    with pytest.raises(FideleError, match="not on the shelf any more"):
+        session.remove_profile("0" * 16)
+
+
+def test_the_makers_catalogue_and_the_printers_own_media(session):
+    statuses = {}
+    for item in session.workshop.catalogue():
+        data = session.workshop.fetch(item)
+        try:
+            delivery = session.shelf.look_into(item.file, data)
+        except FideleError as error:
+            statuses[item.name] = str(error)
+            continue
+        results = session.profiles.receive(delivery)
+        statuses[item.name] = {r.status for r in results}
+        session.profiles.settle({})
+    assert statuses["Fen 100 on ceramic and slate"] == {"choose"}
+    assert statuses["Fen 140 on polyester"] == statuses["Gallery rag"] == {"installed"}
+    assert statuses["Tarn heavy 120"] == {"refused"}
+    # A profile that the printer carries states how it was made: nothing is left to guess.
+    media = session.device.media_list()
+    assert len(media) >= 3
+    data = session.device.media_profile(media[0].name)
+    (put,) = session.profiles.receive(session.shelf.look_into("Velm.icc", data))
+    papers = session.profiles.papers(session.shelf.find(put.id))
+    assert all(papers.said[n].certain for n in ("stand_in", "quality", "direction", "press_temperature"))
+
+
+# What is said of them ------------------------------------------------------------------------------------------------
+
+
+def test_what_is_said_is_confirmed_changed_and_undone(with_ceramic):
+    session = with_ceramic
+    profile_id = titled(session, "ceramic Velm Wren")
+    entry = session.shelf.find(profile_id)
+    guesses = {k for k, s in session.profiles.papers(entry).said.items() if not s.certain}
+    assert {"printer", "media", "substrate", "stand_in", "quality", "press_seconds"} <= guesses
+    session.profiles.confirm(profile_id, ("stand_in",))
+    papers = session.profiles.papers(entry)
+    assert papers.said["stand_in"].certain
+    assert papers.said["stand_in"].who
+    assert not papers.said["quality"].certain
+    session.profiles.confirm(profile_id)
+    assert all(s.certain for s in session.profiles.papers(entry).said.values())
+    session.undo()
+    assert not session.profiles.papers(entry).said["quality"].certain
+    session.profiles.say(profile_id, "title", "Tile white, February")
+    assert session.profiles.row(entry).title == "Tile white, February"
+    assert session.profiles.row(entry).matches(["february", "wren"])
+    assert not session.profiles.row(entry).matches(["march"])
+    session.profiles.say(profile_id, "title", "")
+    assert session.profiles.row(entry).title == "Fen 100 ceramic Velm Wren"
+    assert session.profiles.attach(profile_id, "more.txt", b"Print at 720 dpi.") == 1
+    assert session.profiles.papers(entry).said["resolution"].value == "720"
+    with pytest.raises(FideleError, match="holds no text"):
+        session.profiles.attach(profile_id, "blank.txt", b" ")
+
+
+def test_the_shelf_shows_what_people_use_and_finds_the_rest(with_ceramic, tmp_path):
+    session = with_ceramic
+    system = tmp_path / "system"
+    system.mkdir()
+    for path in PROFILES[:12]:
+        (system / path.name).write_bytes(path.read_bytes())
+    session.shelf.others = (system,)
+    session.shelf.entries()
+    rows = {r.title: r for r in session.profiles.rows()}
+    assert sum(bool(r.used) for r in rows.values()) == 2
+    assert rows["Velm Wren, Fen 100, ceramic tile"].used == "in a condition"
+    assert rows["Fen 100 ceramic Velm Wren"].used == "yours"
+    display = next(r for r in rows.values() if r.entry.description.device_class == "mntr")
+    session.profiles.pin(display.entry.id, True)
+    assert session.profiles.row(display.entry).used == "pinned"
+    session.profiles.hide(display.entry.id, True)
+    assert not session.profiles.row(display.entry).papers.pinned
+    assert session.profiles.row(display.entry).papers.hidden
+    # Only what fits printer, media and piece is offered first; the others say why not.
+    offered = session.profiles.fitting(session.card)
+    assert [r.fit.grade for r in offered] == sorted(
+        (r.fit.grade for r in offered), key=["fits", "perhaps", "not"].index
+    )
+    assert {r.title for r in offered if r.fit.grade == "fits"} == {
+        "Velm Wren, Fen 100, ceramic tile",
+        "Fen 100 ceramic Velm Wren",
+    }
+
+
+def test_the_default_is_chosen_and_served_whatever_the_systems_default_printer(session, printer, places):
+    session.profiles.choose_default(printer.content_id, "Fen 100")
+    session.start_card()
+    assert session.card.profile == printer.content_id
+    assert session.card.owner == "fidele"
+    session.undo()
+    other = Session(places)
+    assert other.profiles.defaults.of(other.device.id, "Fen 100") in ("", printer.content_id)
+    session.profiles.choose_default("", "Fen 100")
+    assert session.profiles.defaults.of(session.device.id, "Fen 100") == ""
+
+
+# Where they are used -------------------------------------------------------------------------------------------------
+
+
+def test_cautions_lead_to_one_press_and_a_passed_check_settles_them(with_ceramic):
+    """A maker's profile: its leaflet is only a guess, so it is a caution; after a trial it is a note."""
+    session = with_ceramic
+    profile_id = titled(session, "ceramic Velm Wren")
+    session.use_profile(profile_id)
+    assert "made-not-stated" in codes(session, "caution")
+    assert "profile-does-not-fit" not in codes(session)
+    assert session.stops == ()
+    trial = session.profiles.trial(profile_id)
+    told: list[float] = []
+    before = session.device.settings()
+    done = session.try_profile(trial, lambda share: told.append(share) is None)
+    session.take_trial(done)
+    assert told == sorted(told)
+    assert session.device.settings() == before
+    papers = session.profiles.papers(session.shelf.find(profile_id))
+    last = papers.on(session.device.id)
+    assert last.passed
+    assert 0.3 < last.p95 < 4
+    assert last.sentence.startswith("Describes your printer within")
+    assert papers.on("another unit") is None
+    assert "made-not-stated" in codes(session, "note")
+    assert "made-not-stated" not in codes(session, "caution")
+    assert session.logbook.runs()[0].verdict == "pass"
+
+
+def test_a_profile_for_something_else_is_told_before_ink_is_spent(session, downloads, places):
+    session.install(downloads / "fen-100-profiles.zip")
+    slate = titled(session, "slate")
+    session.profiles.settle({slate: "put"})
+    session.use_profile(slate)
+    (finding,) = [f for f in session.findings if f.code == "profile-does-not-fit"]
+    assert finding.weight == "caution"  # the piece is a guess from its name
+    assert "coated slate, not ceramic tile" in finding.why
+    session.profiles.confirm(slate)
+    assert "profile-does-not-fit" in codes(session, "stop")  # now that it is certain
+    # Tried on the tile all the same, it does not describe what comes out.
+    trial = session.profiles.trial(slate)
+    trial = type(trial)(trial.card.model_copy(update={"substrate": "ceramic tile"}), trial.profile, trial.title)
+    session.take_trial(session.try_profile(trial))
+    last = session.profiles.papers(session.shelf.find(slate)).on(session.device.id)
+    assert not last.passed
+    assert last.sentence.startswith("Does not describe your printer: off by")
+    assert session.logbook.runs()[0].verdict == "fail"
+
+
+def test_the_card_follows_how_the_profile_was_made(session, printer):
+    session.change_card("another stock", driver=session.card.driver | {"stand_in": "Everyday", "quality": 1})
+    session.bring()
+    found = {f.code: f for f in session.findings}
+    assert found["made-with-other-stand-in"].weight == "stop"
+    assert "Dull heavy" in found["made-with-other-stand-in"].why
+    assert found["made-with-other-quality"].weight == "caution"
+    for code in ("made-with-other-stand-in", "made-with-other-quality"):
+        session.act(found[code].action)
+    assert not {c for c in codes(session) if c.startswith("made-with")}
+    assert session.device.settings()["Stock"] == "Dull heavy"
+    press = session.card.press.model_copy(update={"temperature": 180.0, "seconds": 60.0})
+    session.change_card("cooler", press=press)
+    (finding,) = [f for f in session.findings if f.code == "made-with-other-press"]
+    assert "180 °C instead of 200" in finding.title
+    session.act(finding.action)
+    assert session.card.press.temperature == 200
+    # Valid for several steps: either is right.
+    session.profiles.say(printer.content_id, "quality", "1, 3")
+    session.change_card("step", driver=session.card.driver | {"quality": 1})
+    assert "made-with-other-quality" not in codes(session)
+
+
+def test_a_condition_is_started_as_the_profile_was_made(session, downloads):
+    session.install(downloads / "fen-140-polyester.eml")
+    cloth = titled(session, "F140 cloth")
+    papers = session.profiles.papers(session.shelf.find(cloth))
+    assert papers.said["stand_in"].value == "Board"
+    assert papers.said["quality"].values == ("2", "3")
+    before = session.card
+    session.profiles.say(cloth, "substrate", "polyester cloth")
+    session.profiles.start_condition(cloth)
+    assert session.card.profile == cloth
+    assert session.card.driver["stand_in"] == "Board"
+    assert session.card.press.temperature == 195
+    assert session.card.press.seconds == 45
+    assert session.card.substrate == "polyester cloth"
+    assert len(session.cards.cards()) == 2
+    session.undo()
+    assert session.card == before
+    assert len(session.cards.cards()) == 1
+    with pytest.raises(FideleError, match="not on the shelf any more"):
+        session.profiles.start_condition("0" * 16)
+
+
+def test_a_trial_is_refused_with_the_reason(session, places, tmp_path, with_ceramic):
+    display = PROFILES[[p.name for p in PROFILES].index("AdobeRGB1998.icc")]
+    (put,) = session.install(display)
+    with pytest.raises(FideleError, match="cannot be tried on the Velm Wren: Is a profile of class"):
+        session.profiles.trial(put.id)
+    with pytest.raises(FideleError, match="cannot convert for a printer"):
+        session.use_profile(put.id)
+    with pytest.raises(FideleError):
+        session.profiles.start_condition(put.id)
+    session.device.assign_system_profile(places.profiles / next(places.profiles.glob("*.icc")).name)
+    with pytest.raises(FideleError, match="the print system converts as well"):
+        session.try_profile(session.profiles.trial(titled(session, "ceramic Velm Wren")))
+    from fidele.tiles import CancelledError
+
+    session.device.assign_system_profile(None)
+    settings = session.device.settings()
+    with pytest.raises(CancelledError):
+        session.try_profile(session.profiles.trial(titled(session, "ceramic Velm Wren")), lambda share: share < 0.4)
+    assert session.device.settings() == settings
+
+
+def test_the_answer_of_a_trial_names_the_cast():
+    from fidele.check.statistics import TOLERANCES, compare
+
+    rng = np.random.default_rng(0)
+    wanted = np.concatenate(
+        [rng.random((24, 3)) * [70, 90, 90] + [15, -45, -45], np.array([[x, 0, 0] for x in range(20, 90, 10)])]
+    )
+    ids = tuple(str(i) for i in range(len(wanted)))
+    blue = wanted + [0, 0, -1.4]
+    c = compare(ids, wanted, blue, TOLERANCES["everyday"])
+    assert answer(c, 0.1).endswith("; greys a little blue.")
+    assert answer(c, math.nan).startswith("Describes your printer within ")
+    assert "of what this scanner can see" in answer(c, 5.0)
+    assert "of what this scanner can see" not in answer(c, math.nan)
+    dark = compare(ids, wanted, wanted - [9, 0, 0], TOLERANCES["everyday"])
+    assert "prints come out darker" in answer(dark, 0.1)
+    assert "greys neutral" in answer(compare(ids, wanted, wanted + 0.01, TOLERANCES["everyday"]), 0.0)
+
+
+# Layers that insist on a profile -------------------------------------------------------------------------------------
+
+
+def test_a_pass_through_is_given_read_back_and_probed(session, places, profile_path):
+    session.workshop.administrator(True)
+    session.device.assign_system_profile(profile_path)
+    session.refresh()
+    assert session.chain.layer("system").converts
+    assert "two-conversions" in codes(session, "stop")
+    session.act("system-pass")
+    layer = session.chain.layer("system")
+    assert not layer.converts
+    assert layer.evidence is Evidence.PROBED
+    assert "pass-through" in layer.how
+    # Both ends are the same matrix profile, so numbers come out as they went in: every one of a thousand.
+    page = np.random.default_rng(0).integers(0, 256, (25, 40, 3), dtype=np.uint8)
+    assert np.array_equal(session.device.dry_run(page), page)
+    # A table profile to itself is no pass-through, whatever its name: the probe shows it.
+    session.device.assign_system_profile(profile_path, profile_path)
+    assert session.chain is not None
+    found = session.probe()
+    assert not found.passes
+    assert session.chain.layer("system").converts
+    # One end changed behind our back: it converts again, and is seen.
+    session.act("system-pass")
+    session.device.assign_system_profile(profile_path, session.profiles.pass_through_file())
+    session.refresh()
+    assert session.chain.layer("system").converts
+
+
+def test_the_pass_through_is_a_plain_matrix_profile():
+    made = pass_through()
+    assert {"rXYZ", "gXYZ", "bXYZ", "rTRC"} <= made.tags.keys()
+    assert not any(t.startswith(("A2B", "B2A")) for t in made.tags)
+    ramp = np.linspace(0, 1, 17)[:, None].repeat(3, axis=1)
+    Lab = device_to_pcs_lab(made, ramp)
+    assert np.abs(Lab[:, 1:]).max() < 0.05
+    assert delta_e_2000(Lab[-1:], np.array([[100.0, 0, 0]]))[0] < 0.05
+
+
+# Not for printing ----------------------------------------------------------------------------------------------------
+
+
+def test_profiles_that_do_not_print_are_shown_where_they_are_useful(session, places, tmp_path):
+    display = next(p for p in PROFILES if p.name == "AdobeRGB1998.icc")
+    session.install(display)
+    screen = next(e.id for e in session.shelf.entries() if e.description.device_class == "mntr")
+    # As the space of a picture that says nothing of itself.
+    session.open_artwork(places.data / "artwork" / "tide-table-no-space-stated.png")
+    before = session.artwork.profile.content_id
+    session.take_space(session.profiles.as_space(screen), "a screen")
+    assert session.artwork.profile.content_id == screen
+    assert session.artwork.slip.kind == "chosen"
+    session.undo()
+    assert session.artwork.profile.content_id == before
+    # As the screen that proofs are shown through.
+    assert session.screen() is None
+    session.profiles.stand_for("screen", screen)
+    assert session.screen().content_id == screen
+    assert Session(places).screen().content_id == screen
+    session.undo()
+    assert session.screen() is None
+    # As the scanner's, for one whose profile came from elsewhere: what it can see is then not known.
+    made_here = session.scanner
+    assert made_here.residual_mean < 0.7
+    (tmp_path / "scanner.icc").write_bytes(made_here.path.read_bytes())
+    session.install(tmp_path / "scanner.icc")
+    scanner = next(e.id for e in session.shelf.entries() if e.description.device_class == "scnr")
+    session.profiles.stand_for("scanner", scanner)
+    assert session.scanner.path.parent == places.profiles
+    assert math.isnan(session.scanner.residual_mean)
+    session.shelf.remove(scanner)
+    assert session.scanner == made_here  # a profile that is gone does not leave the check without one
