@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import configparser
 import json
 import os
 import resource
+import shlex
 import subprocess
 import sys
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -52,6 +55,13 @@ def test_every_command_has_a_line_of_help():
         [],
         ["profile"],
         ["profile", "inspect"],
+        ["profile", "install"],
+        ["profile", "list"],
+        ["profile", "remove"],
+        ["profile", "find-lost"],
+        ["profile", "compare"],
+        ["desktop", "install"],
+        ["desktop", "remove"],
         ["convert"],
         ["proof"],
         ["chart", "make"],
@@ -245,3 +255,110 @@ def test_chart_make_read_and_check(tmp_path, demo):
     )
     refused("check", tmp_path / "m.txt", tmp_path / "control.txt", words="no column LAB_L")
     refused("frobnicate", words="No such command")
+
+
+# The shelf -----------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def home(tmp_path):
+    """An environment with a home of its own, and no profiles of the system."""
+    (tmp_path / "home").mkdir()
+    own = {k: v for k, v in os.environ.items() if not k.startswith("XDG_")}
+    return own | {
+        "HOME": str(tmp_path / "home"),
+        "XDG_DATA_HOME": str(tmp_path / "home" / "share"),
+        "XDG_DATA_DIRS": str(tmp_path / "system"),
+    }
+
+
+def test_profiles_are_installed_listed_and_removed(tmp_path, demo, profile_path, printer, home):
+    zipped = demo.data / "downloads" / "fen-100-profiles.zip"
+    damaged = demo.data / "downloads" / "tarn-120-wren.icc"
+    done = fidele("profile", "install", profile_path, zipped, damaged, "--json", env=home)
+    assert done.returncode == 2
+    items = json.loads(done.stdout)
+    assert [i["status"] for i in items] == ["installed", "choose", "choose", "choose", "refused"]
+    assert all({"path", "status", "id", "reason"} <= i.keys() for i in items)
+    assert items[0]["id"] == printer.content_id
+    assert "tarn-120-wren" in items[4]["path"]
+    assert items[4]["reason"]
+    folder = tmp_path / "home" / "share" / "icc"
+    assert [p.read_bytes() for p in folder.iterdir()] == [printer.data]
+    again = fidele("profile", "install", profile_path, env=home)
+    assert again.returncode == 0
+    assert again.stdout.startswith("already")
+    asked = fidele("profile", "install", zipped, env=home)
+    assert asked.returncode == 1
+    assert "--all takes every one" in asked.stderr
+    assert fidele("profile", "install", zipped, "--all", env=home).returncode == 0
+    listed = json.loads(fidele("profile", "list", "--json", env=home).stdout)
+    assert len(listed) == 4
+    assert {"id", "title", "path", "device_class", "intents", "usable_as_output"} <= listed[0].keys()
+    assert [i["title"] for i in json.loads(fidele("profile", "list", "SLATE", "--json", env=home).stdout)] == [
+        "Fen 100 slate Velm Wren"
+    ]
+    removed = fidele("profile", "remove", printer.content_id, env=home)
+    assert removed.returncode == 0
+    kept = removed.stdout.split("Kept as ")[1].split(";")[0]
+    assert Path(kept).read_bytes() == printer.data
+    assert fidele("profile", "install", kept, env=home).returncode == 0
+    refused("profile", "remove", "0" * 16, words="not on the shelf any more", env=home)
+
+
+def test_the_lost_are_found_from_a_shell(demo, home):
+    folder = demo.data / "downloads"
+    done = fidele("profile", "find-lost", folder, "--json", env=home)
+    assert done.returncode == 0
+    found = {i["title"]: i for i in json.loads(done.stdout)}
+    assert found["Fen 100 ceramic Velm Wren"]["obstacle"] == "in-zip"
+    assert found["tarn-120-wren.icc"]["obstacle"] == "damaged"
+    assert found["tarn-120-wren.icc"]["mend"] == ""
+    assert all(i["why"] for i in found.values())
+    plain = fidele("profile", "find-lost", folder, env=home)
+    assert "It was thrown away." in plain.stdout
+    assert "Nothing is lost there." in fidele("profile", "find-lost", env=home).stderr
+    refused("profile", "find-lost", folder / "nowhere", words="does not exist", env=home)
+
+
+def test_profiles_are_compared(profile_path, home):
+    done = json.loads(fidele("profile", "compare", profile_path, "sRGB", "--json", env=home).stdout)
+    assert done["b"]["gamut_volume"] == pytest.approx(832_700, rel=0.01)
+    assert 0.9 < done["a"]["covered_by_other"] < 1
+    assert not done["same_content"]
+    words = fidele("profile", "compare", "srgb", "oprgb", env=home).stdout
+    assert "covers" in words
+    assert "1,208," in words
+    refused("profile", "compare", "nothing", "srgb", words="neither a file, nor the id", env=home)
+
+
+def test_deep_inspection(profile_path, home):
+    deep = json.loads(fidele("profile", "inspect", profile_path, "--deep", "--json", env=home).stdout)
+    assert deep["round_trip"].keys() == {"mean_de00", "p95_de00", "max_de00"}
+    assert deep["round_trip"]["mean_de00"] < 0.1
+    assert 350_000 < deep["gamut_volume"] < 430_000
+    assert deep["white_lab"][0] > 90
+    assert deep["black_lab"][0] < 20
+    assert deep["grey_axis"]["words"] == "Greys run slightly blue in the shadows."
+    assert "round trip: mean ΔE00 0.0" in fidele("profile", "inspect", profile_path, "--deep", env=home).stdout
+
+
+def test_the_desktop_entry_is_written_and_taken_away(tmp_path, home):
+    share = tmp_path / "home" / "share"
+    done = fidele("desktop", "install", env=home)
+    assert done.returncode == 0
+    entry = configparser.RawConfigParser(strict=True, delimiters=("=",))
+    entry.optionxform = str
+    entry.read(share / "applications" / "fidele.desktop", encoding="utf-8")
+    keys = entry["Desktop Entry"]
+    assert "application/vnd.iccprofile;" in keys["MimeType"]
+    assert keys["Exec"].endswith(" open %F")
+    command = shlex.split(keys["Exec"])[0]
+    assert os.access(command, os.X_OK)
+    assert ElementTree.parse(share / "icons/hicolor/scalable/apps/fidele.svg").getroot().tag.endswith("svg")
+    types = ElementTree.parse(share / "mime" / "packages" / "fidele.xml").getroot()
+    globs = {g.get("pattern") for g in types.iter() if g.tag.endswith("glob")}
+    assert globs == {"*.icc", "*.icm"}
+    assert fidele("desktop", "remove", env=home).returncode == 0
+    assert [p for p in share.rglob("*fidele*") if p.is_file()] == []
+    assert "nothing to take away" in fidele("desktop", "remove", env=home).stderr

@@ -49,7 +49,7 @@ class Curve:
         return np.where(x >= d, power + e, c * x + f)
 
     def invert(self, values: Floats) -> Floats:
-        """Return where a rising curve takes values: exactly for samples; for forms on 4096 points, dense in the dark."""
+        """Return where a rising curve takes values: exactly for samples; for forms on 4096 points, most in the dark."""
         many = self.samples is not None and len(self.samples) > 1
         x = np.linspace(0, 1, len(self.samples)) if many and self.samples is not None else np.linspace(0, 1, 4096) ** 2
         return np.interp(values, np.maximum.accumulate(self(x)), x)
