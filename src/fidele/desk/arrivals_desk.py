@@ -63,7 +63,7 @@ class ArrivalsDesk(Desk):
         self.title.setText("Which of them?" if len(asked) > 1 else "Another version")
         count = len(asked)
         self.state.setText(
-            (f"{count} profiles came together. What fits the condition in force is ticked." if count > 1 else "")
+            (f"{count} profiles came together. What fits {self._wanted()} is ticked." if count > 1 else "")
             + (" The leaflets that came with them are kept too." if delivery.leaflets else "")
         )
         for arrival in asked:
@@ -79,6 +79,11 @@ class ArrivalsDesk(Desk):
             self._list.addWidget(label(f"With them: {names}", 8.5, dim=True, wrap=True))
         self._list.addStretch()
         self._count()
+
+    def _wanted(self, in_full: bool = False) -> str:
+        if self.session.card is None:
+            return f"the {self.session.device.name}"
+        return "the printer, media and piece of the condition in force" if in_full else "the condition in force"
 
     def _fit(self, arrival: Arrival) -> Fit:
         session, card = self.session, self.session.card
@@ -105,7 +110,7 @@ class ArrivalsDesk(Desk):
             + (f", made {what.made[:10]}" if what.made else "")
             + (f"; {intents}" if intents else "")
             + f". {arrival.found.name}, {what.size:,} bytes.",
-            fits.words if fits.grade != "fits" else "Fits the printer, media and piece of the condition in force.",
+            fits.words if fits.grade != "fits" else f"Fits {self._wanted(in_full=True)}.",
             arrival.reason,
         ]
         mark = {"fits": "fits", "perhaps": "may fit", "not": "does not fit"}[fits.grade]

@@ -23,8 +23,11 @@ def take_pictures(demo: Places, out: Path) -> None:
     from fidele.desk.application import open_window
 
     out.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as folder:
-        root = Path(folder) / "demo"
+    # The folder is seen in some of the pictures: always the same one, so that they only change where something does.
+    folder = Path(tempfile.gettempdir()) / f"fidele-pictures-{os.getuid()}"
+    shutil.rmtree(folder, ignore_errors=True)
+    try:
+        root = folder / "tern-harbour"
         shutil.copytree(demo.data, root)
         (root / "logbook.sqlite").unlink(missing_ok=True)
         (root / "window.ini").unlink(missing_ok=True)
@@ -85,7 +88,43 @@ def take_pictures(demo: Places, out: Path) -> None:
         window.show_desk("Check")
         window.toggle_theme()
         shot("check-passed-booth")
+        window.toggle_theme()
+        _profiles(window, root / "downloads", shot, settle)
         window.close()
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no-untyped-def]
+    """Show how profiles get in, and what is made of them: a search, a zip, the shelf, one profile and its papers."""
+    session = window.session
+    window.show_desk("Lost")
+    window.lost_desk.search.click()
+    settle()
+    window.toggle_theme()
+    shot("profiles-lost-booth")
+    window.toggle_theme()
+    window.take_file(downloads / "fen-100-profiles.zip")
+    shot("profiles-from-a-zip")
+    window.arrivals_desk.put.click()
+    settle()
+    maker = window.profile_desk.profile_id
+    window.show_profile(maker, 1)
+    shot("profile-papers")
+    window.try_profile(maker)
+    settle()
+    for media in session.device.media_list():
+        data = session.device.media_profile(media.name)
+        session.profiles.receive(session.shelf.look_into(f"{media.name}.icc", data))
+    for item in session.workshop.catalogue()[1:-1]:
+        session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
+    window.show_desk("Profiles")
+    shot("profiles")
+    window.show_profile(maker, 0)
+    window.profile_desk.over.setCurrentIndex(window.profile_desk.over.findData(session.card.profile))
+    settle()
+    window.profile_desk.over.activated.emit(0)
+    shot("profile")
 
 
 def _print_chart(window, press) -> None:  # type: ignore[no-untyped-def]

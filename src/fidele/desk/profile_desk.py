@@ -391,7 +391,7 @@ class ProfileDesk(Desk):
             made.append(
                 Finding("fit", weight, title, row.fit.words, "Say in its papers what it is for.", desk="profile")
             )
-        for problem in what.problems:
+        for problem in (p for p in what.problems if p.code != "intents"):  # those are in the sentence at the top
             why = problem.message + (f" ({problem.clause})" if problem.clause else "")
             title = {"stop": "Damaged or unusable", "caution": "Not as the standard has it"}.get(
                 problem.weight, "Remark"
