@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
 from pathlib import Path
@@ -19,8 +20,15 @@ from fidele.session.places import Places
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Places:
-    """The demo as `fidele demo` makes it, from bench measurements. Read only: work on `places`."""
-    return prepare(tmp_path_factory.mktemp("demo"))
+    """The demo as `fidele demo` makes it, from bench measurements. Read only: work on `places`.
+
+    Made once, by whichever test process comes first; the others wait and find it.
+    """
+    base = tmp_path_factory.getbasetemp()
+    base = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    with (base / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        return prepare(base / "demo")
 
 
 @pytest.fixture

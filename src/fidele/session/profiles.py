@@ -12,6 +12,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
+from fidele.icc.transform import Intent
 from fidele.papers.fit import Fit, fit
 from fidele.papers.guess import Known, guess
 from fidele.papers.leaflet import Vocabulary, statements, text_of_leaflet
@@ -419,9 +420,8 @@ class Profiles:
         while card_id in taken:
             card_id, number = f"{stem}-{number}", number + 1
         said = row.papers.value("intent")
-        intent = {"intent": said} if said in row.entry.description.intents else {}
+        intent = {"intent": Intent(said)} if said in row.entry.description.intents else {}
         made = card.model_copy(update={"id": card_id, "name": row.title[:60], **intent})
-        made = type(card).model_validate(made.model_dump())
         before = session.card
 
         def start() -> None:
