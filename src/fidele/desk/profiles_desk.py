@@ -14,6 +14,7 @@ from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
 from fidele.session import desktop
 from fidele.session.model import Session
+from fidele.session.profiles import Row
 
 
 class ProfilesDesk(Desk):
@@ -64,6 +65,7 @@ class ProfilesDesk(Desk):
         self.hidden.toggled.connect(lambda _: self.fill())
         row.addWidget(self.hidden)
         self.box.addLayout(row)
+        self._rows: list[Row] = []
         self.list = ProfileList("All profiles", compact=False)
         self.list.opened.connect(self.opened)
         self.list.menu_wanted.connect(self.menu_wanted)
@@ -75,12 +77,12 @@ class ProfilesDesk(Desk):
         """Show the profiles as they are now."""
         self.list.in_force = self.session.card.profile or "" if self.session.card else ""
         self.list.unit = self.session.device.id
+        self._rows = self.session.profiles.rows()
         self.fill()
 
     def fill(self) -> None:
         """Show what the search and the switches leave."""
-        rows = self.session.profiles.rows()
-        card = self.session.card
+        rows, card = self._rows, self.session.card
         printing = [r for r in rows if r.entry.description.usable_as_output]
         fits = sum(r.fit.grade == "fits" for r in printing)
         self.title.setText("Profiles on this machine")

@@ -20,6 +20,7 @@ class Known:
     inks: tuple[str, ...] = ()
 
 
+@lru_cache(maxsize=8192)
 def plain(text: str) -> str:
     """Return text in small letters, with everything but letters and digits as single blanks."""
     return " ".join(re.findall(r"[^\W_]+", text.casefold()))

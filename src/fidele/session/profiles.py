@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -45,12 +46,16 @@ class Row:
         """Its plain title, else what it calls itself."""
         return self.papers.value("title") or self.entry.title
 
-    def matches(self, words: list[str]) -> bool:
-        """Tell whether every word stands somewhere in what is known of it."""
+    @cached_property
+    def _text(self) -> str:
         what = self.entry.description
         said = " ".join(s.value for s in self.papers.said.values())
         text = f"{self.title} {what.description} {self.entry.path.name} {what.class_words} {what.colour_space} {said}"
-        return all(word in text.casefold() for word in words)
+        return text.casefold()
+
+    def matches(self, words: list[str]) -> bool:
+        """Tell whether every word, in small letters, stands somewhere in what is known of it."""
+        return all(word in self._text for word in words)
 
 
 class Profiles:
@@ -219,13 +224,14 @@ class Profiles:
         default = set(self.defaults.all().values())
         card = session.card
         media, piece = (card.media, card.substrate) if card else ("", "")
-        known = self.known()
+        known, kept = self.known(), self.store.ids()
         made = []
         for entry in self.shelf.known() if entries is None else entries:
             key = (f"{entry.id} {entry.path.name}", known)
             if key not in self._guessed:
                 self._guessed[key] = guess(entry.description, entry.path.name, known)
-            papers = self.store.read(entry.id).with_guesses(self._guessed[key])
+            papers = self.store.read(entry.id) if entry.id in kept else Papers(id=entry.id)
+            papers = papers.with_guesses(self._guessed[key])
             used = (
                 "pinned"
                 if papers.pinned
