@@ -414,3 +414,25 @@ def test_profiles_that_do_not_print_are_shown_where_they_are_useful(session, pla
     assert math.isnan(session.scanner.residual_mean)
     session.shelf.remove(scanner)
     assert session.scanner == made_here  # a profile that is gone does not leave the check without one
+
+
+def test_where_one_of_several_cannot_be_written_none_is(session, downloads, monkeypatch):
+    """The disk is full after the first: nothing half-installed, and what was asked can be asked again."""
+    session.install(downloads / "fen-100-profiles.zip")
+    pending = session.profiles.pending
+    before = {p.name for p in session.shelf.own.iterdir()}
+    put, calls = session.shelf.put, []
+
+    def full(arrival):
+        calls.append(arrival)
+        if len(calls) == 2:
+            raise FideleError("The disk is full.")
+        return put(arrival)
+
+    monkeypatch.setattr(session.shelf, "put", full)
+    with pytest.raises(FideleError, match="disk is full"):
+        session.profiles.settle({a.id: "put" for a in pending.arrivals})
+    assert {p.name for p in session.shelf.own.iterdir()} == before
+    assert session.profiles.pending is pending
+    monkeypatch.setattr(session.shelf, "put", put)
+    assert [r.status for r in session.profiles.settle({a.id: "put" for a in pending.arrivals})] == ["installed"] * 3

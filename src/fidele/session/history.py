@@ -43,16 +43,16 @@ class History:
         """Take the last step back; return its name, '' when there is none."""
         if not self._done:
             return ""
-        step = self._done.pop()
+        step = self._done[-1]
         step.undo()
-        self._undone.append(step)
+        self._undone.append(self._done.pop())
         return step.name
 
     def redo(self) -> str:
         """Do the last undone step again; return its name, '' when there is none."""
         if not self._undone:
             return ""
-        step = self._undone.pop()
+        step = self._undone[-1]
         step.redo()
-        self._done.append(step)
+        self._done.append(self._undone.pop())
         return step.name

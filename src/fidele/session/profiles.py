@@ -99,7 +99,7 @@ class Profiles:
 
     def settle(self, chosen: dict[str, str]) -> list[Installed]:
         """Act on what a person chose for what is pending: by profile id, 'put', 'leave', or 'instead:<id>'."""
-        delivery, self.pending = self.pending, None
+        delivery = self.pending
         if delivery is None:
             return []
         wanted, instead = [], {}
@@ -110,6 +110,7 @@ class Profiles:
                 if choice.startswith("instead:"):
                     instead[arrival.id] = choice.removeprefix("instead:")
         results = self._take(wanted, instead, delivery.leaflets) if wanted else []
+        self.pending = None  # where it failed, the question stays open
         if not wanted:
             self._session.say("Nothing was put on the shelf.")
         self._session.tell("arrivals")
@@ -124,22 +125,26 @@ class Profiles:
         def put() -> None:
             results.clear()
             gone.clear()
-            for arrival in arrivals:
-                old = self.shelf.find(instead[arrival.id]) if arrival.id in instead else None
-                results.append(self.shelf.put(arrival))
-                if old is not None:
-                    gone.append(self.shelf.remove(old.id))
-                    self._hand_over(old.id, arrival.id)
-                for name, data in leaflets:
-                    self._read_leaflet(arrival.id, name, data)
+            try:
+                for arrival in arrivals:
+                    results.append(self.shelf.put(arrival))
+                    old = self.shelf.find(instead[arrival.id]) if arrival.id in instead else None
+                    if old is not None:
+                        gone.append(self.shelf.remove(old.id))
+                        self._hand_over(old.id, arrival.id)
+                    for name, data in leaflets:
+                        self._read_leaflet(arrival.id, name, data)
+            except FideleError:
+                back()  # all of them or none
+                raise
             self._changed()
 
         def back() -> None:
-            for arrival in arrivals:
-                if self.shelf.find(arrival.id) is not None:
-                    self.shelf.remove(arrival.id)
-                if arrival.id in instead:
-                    self._hand_over(arrival.id, instead[arrival.id])
+            for done in results:
+                if done.status == "installed" and self.shelf.find(done.id) is not None:
+                    self.shelf.remove(done.id)
+                if done.id in instead:
+                    self._hand_over(done.id, instead[done.id])
             for removed in gone:
                 self.shelf.put_back(removed)
             self._changed()
