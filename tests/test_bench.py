@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from fidele.bench import inks, wren
+from fidele.bench.driver import Driver
 from fidele.bench.press import Piece, PressSettings, press, transferred, unpressed
-from fidele.bench.printer import FULL, Print, Wren, device_table, numbers_before_ink
+from fidele.bench.printer import FULL, Machine, Print, device_table
 from fidele.bench.queue import PrintQueue
 from fidele.bench.scanner import Scanner, response
 from fidele.bench.separation import separate
@@ -34,7 +35,7 @@ BARE = {
 
 @pytest.fixture
 def machine(tmp_path):
-    made = Wren(tmp_path)
+    made = Machine(tmp_path, wren.MODEL, "W-0417")
     for name, value in BARE.items():
         made.driver.change(name, value)
     return made
@@ -71,7 +72,7 @@ def test_ink_obeys_its_limits_and_more_ink_is_darker(machine):
 
 
 def test_the_driver_keeps_its_quirks(tmp_path):
-    driver = wren.WrenDriver(tmp_path / "wren.json")
+    driver = Driver(tmp_path / "wren.json", wren.MODEL)
     assert driver.values()["Blend"] == "Velm natural"  # the maker's correction is on by default
     with pytest.raises(FideleError, match="does not offer 'Untouched'"):
         driver.change("Blend", "Untouched")
@@ -94,7 +95,7 @@ def test_the_driver_keeps_its_quirks(tmp_path):
 
 @pytest.mark.parametrize("content", ["", "[1, 2", '"text"', '{"Blend": "Nonsense", "Passes": "many"}'])
 def test_a_damaged_settings_file_is_said_or_mended(tmp_path, content):
-    driver = wren.WrenDriver(tmp_path / "wren.json")
+    driver = Driver(tmp_path / "wren.json", wren.MODEL)
     driver.path.write_text(content)
     if content.startswith("{"):
         assert driver.values()["Blend"] == "Velm natural"
@@ -108,6 +109,10 @@ def test_a_damaged_settings_file_is_said_or_mended(tmp_path, content):
 def test_the_correction_really_converts_and_settings_act_on_the_numbers(machine):
     rgb = np.random.default_rng(2).random((500, 3))
     values = machine.driver.values()
+
+    def numbers_before_ink(rgb, values):
+        return wren.effect(values).numbers(rgb)
+
     assert np.allclose(numbers_before_ink(rgb, values), rgb)
     corrected = numbers_before_ink(rgb, values | {"Blend": "Velm natural"})
     brighter = numbers_before_ink(rgb, values | {"Blend": "Velm bright"})
@@ -116,7 +121,7 @@ def test_the_correction_really_converts_and_settings_act_on_the_numbers(machine)
     for name, value in (("Polish", "on"), ("Light", 5), ("Strength", -5), ("Warmth", 5)):
         assert np.abs(numbers_before_ink(rgb, values | {name: value}) - rgb).mean() > 0.003, name
     # The maker means well: on a typical unit and its own panel, greys of sRGB come out nearly grey.
-    table = device_table(values | {"Blend": "Velm natural"}, machine.unit)
+    table = device_table(wren.effect(values | {"Blend": "Velm natural"}), machine.unit)
     greys = table[range(0, 33, 4), range(0, 33, 4), range(0, 33, 4)].astype(float) * transferred(PressSettings())
     Lab = xyz_to_lab(spectra_to_xyz(tile_model(machine).spectra(greys)))
     assert np.hypot(Lab[:, 1], Lab[:, 2]).max() < 8
@@ -156,11 +161,11 @@ def test_a_page_is_placed_turned_and_scaled_as_the_driver_is_set(machine):
 def test_prints_repeat_units_differ_and_are_kept_on_disk(machine, tmp_path):
     page = np.full((300, 200, 3), 90, np.uint8)
     one, _ = machine.print_page(page)
-    again = Wren(tmp_path / "again")
+    again = Machine(tmp_path / "again", wren.MODEL, "W-0417")
     for name, value in BARE.items():
         again.driver.change(name, value)
     assert np.array_equal(one.ink, again.print_page(page)[0].ink)
-    other = Wren(tmp_path / "other", serial="W-0418")
+    other = Machine(tmp_path / "other", wren.MODEL, "W-0418")
     assert not np.allclose(other.unit.load, machine.unit.load)
     assert np.abs(other.unit.load - 1).max() < 0.1
     one.save(tmp_path / "sheet.tif")

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
+from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
+from scipy import ndimage
 
-from fidele.bench import wren
 from fidele.demo.prepare import demo_card
 from fidele.output.workshop import Workshop
 from fidele.route.condition import Card
@@ -147,52 +147,110 @@ def workshop(tmp_path_factory):
     return Workshop(tmp_path_factory.mktemp("bench"))
 
 
-def test_bringing_a_card_sets_everything_whatever_was_set_before(workshop):
-    device, made = workshop.printer, card()
+#: Each printer with a condition of its own, as its owner would set it for Fidele to convert.
+PRINTERS = ("velm-wren/W-0417", "orrin-gannet/G-2209", "skarn-longship/L-0031")
+
+
+def small_bench(folder: Path) -> Workshop:
+    """The bench with printers of 30 dots per inch, so that whole pages are quick to print and to measure."""
+    made = Workshop(folder)
+    for device in made.printers:
+        machine = made.machine(device.id)
+        machine.model = dataclasses.replace(machine.model, resolution=30)
+        device.ppi = 30
+    return made
+
+
+@pytest.fixture(scope="module")
+def small(tmp_path_factory) -> Workshop:
+    return small_bench(tmp_path_factory.mktemp("small"))
+
+
+def side(one: np.ndarray, other: np.ndarray) -> bool:
+    """Whether the way from one to the other is to the left."""
+    return bool(one[0] * other[1] - one[1] * other[0] > 0)
+
+
+def shuffle(device, machine, rng) -> None:
+    """Set every control of a driver to something that it offers, in any order, as careless hands would."""
+    for name in rng.permutation(list(machine.model.settings)):
+        offered = machine.driver.offered(str(name))
+        value = offered[rng.integers(0, len(offered))]
+        if machine.model.settings[str(name)].at_printer:
+            machine.driver.at_the_panel(str(name), value)
+        else:
+            device.choose(str(name), value)
+
+
+@pytest.mark.parametrize("printer_id", PRINTERS)
+def test_bringing_a_card_sets_everything_whatever_was_set_before(small, printer_id):
+    device, machine = small.printer_of(printer_id), small.machine(printer_id)
     rng = np.random.default_rng(1)
-    for _ in range(20):
-        for name in rng.permutation([n for n in wren.SETTINGS if n != "Thrift"]):
-            offered = device._machine.driver.offered(str(name))
-            device.choose(str(name), offered[rng.integers(0, len(offered))])
+    for owner in ("fidele", "driver") * 12:
+        shuffle(device, machine, rng)
+        made = device.starter_card().model_copy(update={"owner": owner, "profile": "x"})
         device.bring(made)
-        wrong = [r.meaning for r in device.rows(made) if r.agrees is False]
-        assert wrong == []
-        assert device.settings()["Blend"] == "Untouched"
-        device.bring(made.model_copy(update={"owner": "driver"}))
-        assert device.settings()["Blend"] == "Velm natural"
+        rows = device.rows(made)
+        assert [r.meaning for r in rows if r.agrees is False and r.settable] == []
+        assert Chain(device.layers(made, None), made.twists_needed).knots == (("driver",) if owner == "driver" else ())
+        # All at once back to what it was: each control again as it was found.
+        shuffle(device, machine, rng)
+        before = device.settings()
+        device.bring(made)
+        device.restore(before)
+        assert device.settings() == before
 
 
-@given(
-    choices=st.lists(
-        st.tuples(st.sampled_from([n for n in wren.SETTINGS if n != "Thrift"]), st.integers(0, 20)), max_size=10
-    )
-)
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_the_thread_says_what_the_bench_does_to_a_page(workshop, choices):
-    """Send a page with a black corner and known colours; measure knots, turn and scale on the print."""
-    device, made = workshop.printer, card()
-    for name, pick in choices:
-        offered = device._machine.driver.offered(name)
-        device.choose(name, offered[pick % len(offered)])
-    chain = Chain(device.layers(made, None), 1)
-    # Knots: the numbers before ink are those that were sent, or not. Sliders and polish shift numbers but convert to
-    # nothing, so they are set to rest for this.
-    lattice = read_lattice(
-        workshop.printer._machine.dry_run(lattice_page(), {"Polish": "off", "Light": 0, "Strength": 0, "Warmth": 0}),
-        (),
-        NOW,
-    )
-    assert bool(chain.knots) == (not lattice.passes)
-    page = np.full((3508, 2480, 3), 255, np.uint8)
-    page[900:1300, 500:1100] = 0
-    media = made.size == device.settings()["Format"]
-    if media:
-        inked = np.argwhere(device.print_page(page)[0].ink[::4, ::4, 3] > 30_000) * 4
-        scale = chain.scale
-        assert np.ptp(inked[:, 1]) == pytest.approx(600 * scale, abs=10)
-        centre = inked.mean(axis=0)
-        assert (centre[0] > 1754) == chain.turned
-        assert chain.twists == 0  # this driver cannot mirror
+@pytest.mark.parametrize("printer_id", PRINTERS)
+def test_the_thread_says_what_the_bench_does_to_a_page(small, printer_id, profile_path):
+    """Random settings of each driver; a page is sent, and knots, twists, turns and stretches measured on the print."""
+    device, machine = small.printer_of(printer_id), small.machine(printer_id)
+    made = device.starter_card()
+    rng = np.random.default_rng(11)
+    seen = set()
+    for number in range(60):
+        shuffle(device, machine, rng)
+        words = device._words
+        if words.profile and number % 3 == 0:
+            device.choose(words.profile, str(profile_path))
+        chain = Chain(device.layers(made, None), made.twists_needed)
+        # Knots: what the numbers come to. What bends them without converting is set to rest with this one job.
+        rest = {
+            c: w.rest
+            for m in ("improvement", "sliders", "purpose", "colour_mode", "watermark")
+            if (w := words.meanings.get(m))
+            for c in w.controls
+        }
+        colour = {words.control("colour"): device.settings()[words.control("colour")]}
+        found = read_lattice(machine.dry_run(lattice_page(), rest | colour), (), NOW)
+        assert bool(chain.knots) == (not found.passes)
+        assert found.mirrored == (chain.twists == 1)
+        assert found.turned == chain.turned
+        # Twists, turns and stretches: three blots of different sizes, found again on the sheet.
+        sheet_mm = device.media(str(device.settings()[words.control("size")]))
+        per_mm = 30 / 25.4
+        wide, high = round(sheet_mm.width * per_mm), round(sheet_mm.height * per_mm)
+        page = np.full((high, wide, 3), 255, np.uint8)
+        blots = ((0.35, 0.42, 5), (0.62, 0.40, 8), (0.40, 0.66, 11))
+        for x, y, half in blots:
+            page[round(y * high) - half : round(y * high) + half, round(x * wide) - half : round(x * wide) + half] = 0
+        size = made.model_copy(update={"size": sheet_mm.name})
+        chain = Chain(device.layers(size, None), made.twists_needed)
+        ink = device.print_page(page)[0].ink
+        blobs, count = ndimage.label(ink[..., 3] > 20_000 * machine.effect().load)
+        assert count == 3, (device.settings(), count)
+        areas = ndimage.sum_labels(np.ones_like(blobs), blobs, range(1, 4))
+        small_blot, middle, large = np.array(ndimage.center_of_mass(blobs > 0, blobs, np.argsort(areas) + 1))
+        asked = [np.array([y * high, x * wide]) for x, y, _ in blots]
+        scale = np.linalg.norm(large - middle) / np.linalg.norm(asked[2] - asked[1])
+        assert scale == pytest.approx(chain.scale, rel=0.02)
+        along, across = middle - small_blot, large - small_blot
+        sense, wanted = side(along, across), side(asked[1] - asked[0], asked[2] - asked[0])
+        assert (sense != wanted) == (chain.twists == 1)
+        upside_down = across[0] < 0
+        assert upside_down == chain.turned
+        seen.add((bool(chain.knots), chain.twists, chain.turned, chain.true_size))
+    assert len(seen) >= 6  # the dice have tried most of what there is
 
 
 def test_a_probe_counts_until_a_setting_changes(workshop):

@@ -158,7 +158,7 @@ def test_the_operators_story(places, qtbot):
     assert window.desk.vectors.pick == window.desk.ramp.pick == 0
     assert window.desk.picked.text().startswith("A1: ΔE00")
     # Somebody brings the maker's colours back, behind our back; the thread shows it by itself.
-    session.workshop._wren.driver.change("Blend", "Velm natural")
+    session.workshop.machine(session.device.id).driver.change("Blend", "Velm natural")
     qtbot.waitUntil(lambda: thread.headline.text() == "Converted twice", timeout=3000)
     print_press_and_read(window, qtbot)
     assert not session.checked.comparison.passed

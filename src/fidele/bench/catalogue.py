@@ -12,13 +12,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from email.message import EmailMessage
 
+from fidele.bench.driver import Model
 from fidele.bench.inks import ceramic_tile, gallery_paper, polyester, slate
 from fidele.bench.maker import Recipe, make
 from fidele.bench.wren import STOCKS
 from fidele.errors import FideleError
-
-#: Printers that the catalogue has profiles for.
-MODELS = ("Velm Wren", "Orrin Gannet", "Skarn Longship")
 
 
 @dataclass(frozen=True)
@@ -149,24 +147,14 @@ def fetch(item: Item) -> bytes:
     return _ITEMS[item]()
 
 
-def carried(stock: str) -> bytes:
-    """Return the profile that a Velm Wren itself carries for one of its maker's stocks, pressed on a tile."""
-    states = {
-        "about.printer": "Velm Wren",
-        "about.maker": "Velm",
-        "about.ink": "Velm S4",
-        "about.media": f"Velm {stock}",
-        "about.substrate": "ceramic tile",
-        "made.stand_in": stock,
-        "made.quality": str(max(STOCKS[stock].passes)),
-        "made.direction": "there",
-        "made.colour": "off",
-        "made.ink_saving": "off",
-        "made.mirroring": "once",
-        "made.press_temperature": "200",
-        "made.press_seconds": "180",
-        "made.press_pressure": "2.5",
-    }
-    quality = {1: 0.90, 2: 0.97, 3: 1.0}[max(STOCKS[stock].passes)]
-    load = STOCKS[stock].load * quality
-    return make(Recipe(f"Velm Wren, Velm {stock}, ceramic tile", "Velm", ceramic_tile(), load, states=states))
+def carried(model: Model, stock: str, states: dict[str, str]) -> bytes:
+    """Return the profile that a printer itself carries for one of its maker's stocks, in the best of its steps."""
+    values = model.defaults | {model.stock_control: stock, model.step_control: max(model.stocks[stock].steps)}
+    load = model.effect(values).load
+    media = stock if stock.startswith(model.maker) else f"{model.maker} {stock}"
+    substrate = ceramic_tile() if model.process == "transfer" else gallery_paper()
+    said = {"about.printer": model.title, "about.maker": model.maker, "about.ink": model.ink_name, "about.media": media}
+    if model.process == "transfer":
+        said |= {"about.substrate": substrate.name}
+    title = f"{model.title}, {media}" + (f", {substrate.name}" if model.process == "transfer" else "")
+    return make(Recipe(title, model.maker, substrate, load, ink=model.ink, states=said | states))

@@ -34,6 +34,20 @@ def sublimation_densities() -> Floats:
     return np.stack([cyan, magenta, yellow, black])
 
 
+def pigment_densities(black: float = 1.0) -> Floats:
+    """Return the optical densities (4, 36) of full cyan, magenta, yellow and black pigment, lying on paper.
+
+    `black` is how deep the black of the ink set in use gets: the one for glossy surfaces is weak on rag.
+    """
+    cyan = _bell(640, 62, 1.90) + _bell(400, 34, 0.26) + 0.02
+    magenta = _bell(548, 40, 1.85) + _bell(420, 44, 0.30) + 0.015
+    yellow = _bell(430, 40, 1.80) + _bell(472, 16, 0.40) + 0.01
+    return np.stack([cyan, magenta, yellow, black * (1.62 - 0.06 * (WAVELENGTHS - 555) / 175)])
+
+
+DENSITIES = {"sublimation": sublimation_densities, "pigment": pigment_densities}
+
+
 @dataclass(frozen=True)
 class Substrate:
     """What carries the dye: its own reflectance (36,), and how much of the dye on offer it can hold (0 to 1)."""

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.bench.inks import InkModel, Substrate, sublimation_densities
+from fidele.bench.inks import DENSITIES, InkModel, Substrate
 from fidele.bench.separation import separate
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
@@ -36,6 +36,7 @@ class Recipe:
     gain: float = 0.80
     strength: float = 1.0  # of the dyes, beside those of the Wren
     perceptual: bool = True
+    ink: str = "sublimation"
     states: dict[str, str] = field(default_factory=dict)
     made: datetime.datetime = datetime.datetime(2026, 2, 3, 10, 0)
 
@@ -46,7 +47,7 @@ def make(recipe: Recipe) -> bytes:
 
     from fidele.kernels import tetrahedral3
 
-    model = InkModel(sublimation_densities() * recipe.strength, recipe.substrate, np.full(4, recipe.gain))
+    model = InkModel(DENSITIES[recipe.ink]() * recipe.strength, recipe.substrate, np.full(4, recipe.gain))
     axis = np.linspace(0, 1, _SIZE)
     nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     XYZ = spectra_to_xyz(model.spectra(np.clip(separate(nodes) * recipe.load, 0, 1)))

@@ -1,4 +1,4 @@
-"""The Velm Wren itself: numbers to ink on paper."""
+"""The printers themselves: numbers to ink on paper."""
 
 from __future__ import annotations
 
@@ -11,8 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.bench import wren
-from fidele.bench.correction import maker_correction
+from fidele.bench.driver import Driver, Effect, Model, Values
 from fidele.bench.separation import separate
 from fidele.errors import FideleError
 from fidele.files import replacing
@@ -35,7 +34,7 @@ class Print:
         """Write it as a four-channel TIFF (separated, 16 bit), what it is in the description."""
         import tifffile
 
-        about = json.dumps({"paper": self.paper, "unit": self.unit})
+        about = json.dumps({"paper": self.paper, "unit": self.unit, "ppi": self.ppi})
         with replacing(path) as temporary:
             tifffile.imwrite(
                 temporary,
@@ -57,7 +56,7 @@ class Print:
         try:
             with tifffile.TiffFile(path) as tiff:
                 about = json.loads(tiff.pages[0].description)  # type: ignore[union-attr]
-                return Print(tiff.asarray(), wren.RESOLUTION, about["paper"], about["unit"])
+                return Print(tiff.asarray(), about["ppi"], about["paper"], about["unit"])
         except (OSError, ValueError, LookupError, tifffile.TiffFileError) as error:
             raise FideleError(f"{path} is not a print of this bench.") from error
 
@@ -83,84 +82,81 @@ def _grain_tile(seed: int) -> NDArray[np.float32]:
     return np.random.default_rng([seed, 77]).standard_normal((1024, 1024, 4), dtype=np.float32)
 
 
-def device_table(values: dict[str, Any], unit: Unit, size: int = 33) -> NDArray[np.float32]:
+def device_table(effect: Effect, unit: Unit, size: int = 33) -> NDArray[np.float32]:
     """Return the driver's table (size³, 4) from the RGB it is sent to ink amounts, under its present settings."""
     axis = np.linspace(0, 1, size)
     rgb = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    numbers = numbers_before_ink(rgb, values)
-    passes = {1: 0.90, 2: 0.97, 3: 1.0}[values["Passes"]]
-    thrift = 0.85 if values["Thrift"] == "on" else 1.0
-    load = wren.STOCKS[values["Stock"]].load * passes * thrift * unit.load
-    return np.ascontiguousarray(np.clip(separate(numbers) * load, 0, 1), dtype=np.float32)
+    numbers = np.clip(effect.numbers(rgb), 0, 1)
+    return np.ascontiguousarray(np.clip(separate(numbers) * effect.load * unit.load, 0, 1), dtype=np.float32)
 
 
-def numbers_before_ink(rgb: NDArray[np.float64], values: dict[str, Any]) -> NDArray[np.float64]:
-    """Return what the driver makes of RGB (…, 3) before it is separated into inks, 0 to 1."""
-    numbers = np.asarray(rgb, dtype=float)
-    if values["Blend"] != "Untouched":
-        numbers = maker_correction(numbers, bright=values["Blend"] == "Velm bright")
-    if values["Polish"] == "on":
-        numbers = numbers + 0.10 * np.sin(2 * np.pi * (numbers - 0.5)) / np.pi
-    grey = numbers.mean(axis=-1, keepdims=True)
-    numbers = grey + (numbers - grey) * (1 + 0.04 * values["Strength"])
-    numbers = numbers + 0.02 * values["Light"] * 4 * numbers * (1 - numbers)
-    warm = 0.012 * values["Warmth"] * 4 * numbers[..., :1] * (1 - numbers[..., :1])
-    return np.clip(numbers + warm * np.array([1.0, 0.1, -1.0]), 0, 1)
-
-
-class Wren:
+class Machine:
     """One printer with its driver, kept in a folder."""
 
-    def __init__(self, folder: Path, serial: str = "W-0417", seed: int = 20260613) -> None:
-        self.driver = wren.WrenDriver(folder / f"wren-{serial}.json")
+    def __init__(self, folder: Path, model: Model, serial: str, seed: int = 20260613) -> None:
+        self.model = model
+        self.driver = Driver(folder / f"{model.name.lower()}-{serial}.json", model)
         self.unit = Unit.of(serial, seed)
-        self.paper = "Fen 100 transfer paper"
+        self.paper = model.paper
         self._sheets = 0
 
-    def dry_run(self, page: NDArray[np.uint8], instead: dict[str, Any] | None = None) -> NDArray[np.uint8]:
-        """Return the numbers that the driver would turn into ink for a page (h, w, 3), as 8-bit RGB.
+    def effect(self, instead: Values | None = None) -> Effect:
+        """Return what the settings come to, `instead` being sent with one job alone."""
+        return self.model.effect(self.driver.values() | (instead or {}))
 
+    def dry_run(self, page: NDArray[Any], instead: Values | None = None) -> NDArray[Any]:
+        """Return the numbers that the driver would turn into ink for a page (h, w, 3), in the page's own depth.
+
+        The page comes out as the driver lays it down: mirrored or turned where it does so, but not scaled.
         `instead` are settings sent with this job alone; the driver's own stay as they are.
         """
         if page.size > 3 << 20:
             raise FideleError("A dry run takes a page of at most one megapixel.")
-        return np.round(numbers_before_ink(page / 255, self.driver.values() | (instead or {})) * 255).astype(np.uint8)
+        self._check(page)
+        full = np.iinfo(page.dtype).max
+        effect = self.effect(instead)
+        laid = _laid(page, effect)
+        return np.round(np.clip(effect.numbers(laid / full), 0, 1) * full).astype(page.dtype)
 
-    def print_page(self, page: NDArray[np.uint8], progress: Progress | None = None) -> tuple[Print, dict[str, Any]]:
-        """Print a page of 8-bit RGB (h, w, 3) at 300 ppi; return the sheet and the driver's receipt.
+    def _check(self, page: NDArray[Any]) -> None:
+        depths = (np.uint8,) if self.model.bits == 8 else (np.uint8, np.uint16)
+        if page.dtype not in depths or page.ndim != 3 or page.shape[2] != 3:
+            raise FideleError(f"The {self.model.name} takes {self.model.bits}-bit RGB pages.")
+
+    def print_page(self, page: NDArray[Any], progress: Progress | None = None) -> tuple[Print, Values]:
+        """Print a page of RGB (h, w, 3) at the printer's resolution; return the sheet and the driver's receipt.
 
         Raises
         ------
         FideleError
-            When the page is not 8-bit RGB.
+            When the page is not RGB of a depth that this printer takes.
         CancelledError
             When `progress` returned False; the sheet is then wasted.
         """
         from fidele.kernels import tetrahedral3
 
-        if page.dtype != np.uint8 or page.ndim != 3 or page.shape[2] != 3:
-            raise FideleError(f"The {wren.MODEL} takes 8-bit RGB pages.")
-        values = self.driver.values()
-        placed = self._place(page, values)
+        self._check(page)
+        effect = self.effect()
+        full = np.float32(np.iinfo(page.dtype).max)
+        placed = self._place(page, effect)
         height, width = placed.shape[:2]
-        table = device_table(values, self.unit)
+        table = device_table(effect, self.unit)
         grain = _grain_tile(self.unit.seed)
         shift = np.random.default_rng([self.unit.seed, self._sheets]).integers(0, 1024, 2)
         self._sheets += 1
-        rough = {1: 0.030, 2: 0.020, 3: 0.012}[values["Passes"]]
-        swath = self._swaths(height, values["Carriage"])
+        swath = _swaths(height, effect.banded)
         ink = np.empty((height, width, 4), np.uint16)
-        left, top, right, bottom = (round(m / 25.4 * wren.RESOLUTION) for m in wren.MARGINS)
+        left, top, right, bottom = (self._pixels(m) for m in effect.margins)
         columns = (np.arange(width) + shift[0]) % 1024
 
         def work(rows: slice) -> None:
-            codes = placed[rows].reshape(-1, 3).astype(np.float32) / np.float32(255)
+            codes = placed[rows].reshape(-1, 3).astype(np.float32) / full
             flat = np.empty((len(codes), 4), np.float32)
             tetrahedral3(codes, table, flat)
             amounts = flat.reshape(-1, width, 4)
             noise = grain[(np.arange(rows.start, rows.stop) + shift[1]) % 1024][:, columns]
             amounts *= swath[rows, None, None]
-            amounts += noise * (rough * np.sqrt(amounts * np.clip(1 - amounts, 0.02, None)))
+            amounts += noise * (effect.rough * np.sqrt(amounts * np.clip(1 - amounts, 0.02, None)))
             np.clip(amounts, 0, 1, out=amounts)
             ink[rows] = np.rint(amounts * FULL).astype(np.uint16)
 
@@ -169,25 +165,22 @@ class Wren:
         ink[height - bottom :] = 0
         ink[:, :left] = 0
         ink[:, width - right :] = 0
-        receipt = {"printer": f"{wren.MAKER} {wren.MODEL}", "serial": self.unit.serial, "pixels": [width, height]}
-        return Print(ink, wren.RESOLUTION, self.paper, self.unit.serial), receipt | self.driver.read_back()
+        receipt = {"printer": self.model.title, "serial": self.unit.serial, "pixels": [width, height]}
+        return Print(ink, self.model.resolution, self.paper, self.unit.serial), receipt | self.driver.read_back()
 
-    def _swaths(self, height: int, carriage: str) -> NDArray[np.float32]:
-        """Return the load of each row: printing there and back leaves bands."""
-        if carriage == "there":
-            return np.ones(height, np.float32)
-        band = (np.arange(height) // 54) % 2
-        return np.where(band == 0, 1.012, 0.985).astype(np.float32)
+    def _pixels(self, mm: float) -> int:
+        return round(mm / 25.4 * self.model.resolution)
 
-    def _place(self, page: NDArray[np.uint8], values: dict[str, Any]) -> NDArray[np.uint8]:
-        """Put the page on the sheet: turned, scaled and cut as the driver is set."""
+    def _place(self, page: NDArray[Any], effect: Effect) -> NDArray[Any]:
+        """Put the page on the sheet: mirrored, turned, scaled and cut as the driver is set."""
         import cv2
 
-        if values["Turn"] == "half":
-            page = page[::-1, ::-1]
-        width, height = (round(mm / 25.4 * wren.RESOLUTION) for mm in wren.FORMATS[values["Format"]])
-        factor = page_scale(values, page.shape[1], page.shape[0])
-        sheet = np.full((height, width, 3), 255, np.uint8)
+        page = _laid(page, effect)
+        per_mm = self.model.resolution / 25.4
+        factor = effect.scale(page.shape[1] / per_mm, page.shape[0] / per_mm)
+        width, height = (self._pixels(mm) for mm in effect.sheet)
+        height = height or max(1, round(page.shape[0] * factor))
+        sheet = np.full((height, width, 3), np.iinfo(page.dtype).max, page.dtype)
         if factor != 1.0:
             size = (max(1, round(page.shape[1] * factor)), max(1, round(page.shape[0] * factor)))
             page = cv2.resize(page, size, interpolation=cv2.INTER_AREA if factor < 1 else cv2.INTER_LINEAR)
@@ -198,12 +191,16 @@ class Wren:
         return sheet
 
 
-def page_scale(values: dict[str, Any], width: int, height: int) -> float:
-    """Return the factor by which the driver enlarges or reduces a page of so many pixels."""
-    sheet = [mm / 25.4 * wren.RESOLUTION for mm in wren.FORMATS[values["Format"]]]
-    if values["Fit"] == "over the edge":
-        return max(sheet[0] / width, sheet[1] / height) * 1.03
-    if values["Fit"] == "into the frame":
-        left, top, right, bottom = (m / 25.4 * wren.RESOLUTION for m in wren.MARGINS)
-        return min((sheet[0] - left - right) / width, (sheet[1] - top - bottom) / height)
-    return 1.0
+def _laid(page: NDArray[Any], effect: Effect) -> NDArray[Any]:
+    """Return the page as the driver lays it down: mirrored left to right, turned by half."""
+    if effect.mirrors:
+        page = page[:, ::-1]
+    return np.ascontiguousarray(page[::-1, ::-1] if effect.turned else page)
+
+
+def _swaths(height: int, banded: bool) -> NDArray[np.float32]:
+    """Return the load of each row: printing there and back leaves bands."""
+    if not banded:
+        return np.ones(height, np.float32)
+    band = (np.arange(height) // 54) % 2
+    return np.where(band == 0, 1.012, 0.985).astype(np.float32)

@@ -1,32 +1,12 @@
 """The driver of the Velm Wren: its settings, in its own words and places, with its own quirks.
 
-Settings live on disk as the driver's own file. The maker is invented, and so is every word.
+A desktop printer for A4 with sublimation ink, which cannot mirror. The maker is invented, and so is every word.
 """
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable
-from dataclasses import dataclass
-from pathlib import Path
-from typing import Any
-
-from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
-
-MAKER = "Velm"
-MODEL = "Wren"
-RESOLUTION = 300
-BITS = 8
-
-
-@dataclass(frozen=True)
-class Stock:
-    """A media name of this driver: its ink load, and the passes that it allows."""
-
-    load: float
-    passes: tuple[int, ...]
-
+from fidele.bench.correction import House, corrected
+from fidele.bench.driver import Effect, Floats, Model, Setting, Stock, Values, always, polish, taste
 
 #: The maker's own media and nothing else: other makers' papers run under one of these names.
 STOCKS = {
@@ -38,56 +18,40 @@ STOCKS = {
 
 BLENDS = ("Velm natural", "Velm bright", "Untouched")
 
+#: Sheet sizes in millimetres and the unprintable margins: left, top, right, bottom.
+FORMATS = {"A4": (210.0, 297.0), "A5": (148.0, 210.0)}
+MARGINS = (3.0, 3.0, 3.0, 5.0)
 
-@dataclass(frozen=True)
-class Setting:
-    """One control of the driver: where it stands, what it offers now, whether it can be read back."""
-
-    name: str
-    place: str
-    offers: Callable[[dict[str, Any]], tuple[Any, ...]]
-    readable: bool = True
+SLIDERS = ("Light", "Strength", "Warmth")
 
 
-def _always(*values: Any) -> Callable[[dict[str, Any]], tuple[Any, ...]]:
-    return lambda _: values
-
-
-def _blends(now: dict[str, Any]) -> tuple[str, ...]:
+def _blends(now: Values) -> tuple[str, ...]:
     # A quirk of this driver: 'Untouched' appears only once Polish has been switched off.
     return BLENDS if now["Polish"] == "off" else BLENDS[:-1]
 
 
-_SLIDER = _always(*range(-10, 11))
+_SLIDER = always(*range(-10, 11))
 
 SETTINGS = {
     s.name: s
     for s in (
-        Setting("Stock", "Feed › Stock", _always(*STOCKS)),
-        Setting("Format", "Feed › Format", _always("A4", "A5")),
-        Setting("Fit", "Feed › Fit", _always("as it is", "into the frame", "over the edge")),
-        Setting("Turn", "Feed › Turn", _always("no", "half")),
-        Setting("Passes", "Inks › Passes", lambda now: STOCKS[now["Stock"]].passes),
-        Setting("Carriage", "Inks › Carriage", _always("there", "there and back")),
-        Setting("Polish", "Inks › Polish", _always("on", "off")),
+        Setting("Stock", "Feed › Stock", always(*STOCKS)),
+        Setting("Format", "Feed › Format", always(*FORMATS)),
+        Setting("Fit", "Feed › Fit", always("as it is", "into the frame", "over the edge")),
+        Setting("Turn", "Feed › Turn", always("no", "half")),
+        Setting("Passes", "Inks › Passes", lambda now: STOCKS[now["Stock"]].steps),
+        Setting("Carriage", "Inks › Carriage", always("there", "there and back")),
+        Setting("Polish", "Inks › Polish", always("on", "off")),
         Setting("Blend", "Inks › Blend", _blends),
         Setting("Light", "Inks › Taste › Light", _SLIDER),
         Setting("Strength", "Inks › Taste › Strength", _SLIDER),
         Setting("Warmth", "Inks › Taste › Warmth", _SLIDER),
         # Set at the printer itself; the driver neither sees nor changes it.
-        Setting("Thrift", "at the printer: Menu › Care › Thrift", _always("off", "on"), readable=False),
+        Setting("Thrift", "at the printer: Menu › Care › Thrift", always("off", "on"), readable=False, at_printer=True),
     )
 }
 
-
-def every_value() -> dict[str, tuple[Any, ...]]:
-    """Return every value that each control can ever offer."""
-    open_now = {"Polish": "off"}
-    passes = tuple(sorted({p for stock in STOCKS.values() for p in stock.passes}))
-    return {n: passes if n == "Passes" else s.offers(open_now) for n, s in SETTINGS.items()}
-
-
-DEFAULTS: dict[str, Any] = {
+DEFAULTS: Values = {
     "Stock": "Everyday",
     "Format": "A4",
     "Fit": "into the frame",
@@ -102,79 +66,64 @@ DEFAULTS: dict[str, Any] = {
     "Thrift": "off",
 }
 
-#: Sheet sizes in millimetres and the unprintable margins: left, top, right, bottom.
-FORMATS = {"A4": (210.0, 297.0), "A5": (148.0, 210.0)}
-MARGINS = (3.0, 3.0, 3.0, 5.0)
+#: What the maker built its colours for: its own coated panel, and the heaviest of its stocks.
+HOUSE = House("sublimation", STOCKS["Dull heavy"].load, 0.80)
 
 
-class WrenDriver:
-    """Reads and changes the settings of one unit, kept in `path`."""
+def _follows(name: str, before: Values, after: Values) -> None:
+    # Another quirk: a change of stock brings the maker's colours back.
+    if name == "Stock" and after["Stock"] != before["Stock"]:
+        after["Blend"] = DEFAULTS["Blend"]
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
-        if not path.exists():
-            self._write(dict(DEFAULTS))
 
-    def values(self) -> dict[str, Any]:
-        """Return what is really set, unreadable things too: what the machine does, not what it tells.
+def _numbers(rgb: Floats, values: Values) -> Floats:
+    numbers = rgb
+    if values["Blend"] != "Untouched":
+        numbers = corrected(numbers, HOUSE, 1.22 if values["Blend"] == "Velm bright" else 1.06)
+    if values["Polish"] == "on":
+        numbers = polish(numbers)
+    return taste(numbers, values["Light"], values["Strength"], values["Warmth"])
 
-        Raises
-        ------
-        FideleError
-            When the driver's file is damaged.
-        """
-        try:
-            stored = json.loads(read_bytes(self.path, 1 << 20))
-        except ValueError as error:
-            raise FideleError(f"The driver's settings in {self.path} are damaged; reset the driver.") from error
-        if not isinstance(stored, dict):
-            raise FideleError(f"The driver's settings in {self.path} are damaged; reset the driver.")
-        now = DEFAULTS | {k: v for k, v in stored.items() if k in DEFAULTS}
-        for name, setting in SETTINGS.items():
-            if now[name] not in setting.offers(now):
-                now[name] = DEFAULTS[name] if DEFAULTS[name] in setting.offers(now) else setting.offers(now)[0]
-        return now
 
-    def read_back(self) -> dict[str, Any]:
-        """Return what the driver tells of its settings; what cannot be read back is left out."""
-        return {name: value for name, value in self.values().items() if SETTINGS[name].readable}
+def _scale(values: Values, width: float, height: float) -> float:
+    sheet = FORMATS[values["Format"]]
+    if values["Fit"] == "over the edge":
+        return max(sheet[0] / width, sheet[1] / height) * 1.03
+    if values["Fit"] == "into the frame":
+        left, top, right, bottom = MARGINS
+        return min((sheet[0] - left - right) / width, (sheet[1] - top - bottom) / height)
+    return 1.0
 
-    def offered(self, name: str) -> tuple[Any, ...]:
-        """Return what a control offers at this moment."""
-        return SETTINGS[name].offers(self.values())
 
-    def change(self, name: str, value: Any) -> None:
-        """Change one control, as a person would in the driver.
+def effect(values: Values) -> Effect:
+    """Return what the settings come to."""
+    passes = {1: 0.90, 2: 0.97, 3: 1.0}[values["Passes"]]
+    thrift = 0.85 if values["Thrift"] == "on" else 1.0
+    return Effect(
+        numbers=lambda rgb: _numbers(rgb, values),
+        load=STOCKS[values["Stock"]].load * passes * thrift,
+        rough={1: 0.030, 2: 0.020, 3: 0.012}[values["Passes"]],
+        banded=values["Carriage"] != "there",
+        sheet=FORMATS[values["Format"]],
+        margins=MARGINS,
+        scale=lambda width, height: _scale(values, width, height),
+        turned=values["Turn"] == "half",
+    )
 
-        Raises
-        ------
-        FideleError
-            When there is no such control, it is not reachable from here, or it does not offer the value now.
-        """
-        if name not in SETTINGS:
-            raise FideleError(f"The {MODEL} driver has no setting '{name}'.")
-        if not SETTINGS[name].readable:
-            raise FideleError(f"'{name}' is set {SETTINGS[name].place}, not in the driver.")
-        now = self.values()
-        if value not in SETTINGS[name].offers(now):
-            raise FideleError(f"The {MODEL} driver does not offer '{value}' under {SETTINGS[name].place} now.")
-        # Another quirk: a change of stock brings the maker's colours back.
-        if name == "Stock" and value != now["Stock"]:
-            now["Blend"] = DEFAULTS["Blend"]
-        now[name] = value
-        self._write(now)
 
-    def at_the_panel(self, name: str, value: Any) -> None:
-        """Change something at the printer itself, as a person standing before it would."""
-        now = self.values()
-        if name not in SETTINGS or value not in SETTINGS[name].offers(now):
-            raise FideleError(f"The {MODEL} has no '{name}: {value}' in its menu.")
-        now[name] = value
-        self._write(now)
-
-    def reset(self) -> None:
-        """Go back to the maker's defaults, as after an update."""
-        self._write(dict(DEFAULTS))
-
-    def _write(self, values: dict[str, Any]) -> None:
-        write_bytes(self.path, json.dumps(values, indent=2).encode())
+MODEL = Model(
+    maker="Velm",
+    name="Wren",
+    resolution=300,
+    bits=8,
+    settings=SETTINGS,
+    defaults=DEFAULTS,
+    stocks=STOCKS,
+    stock_control="Stock",
+    step_control="Passes",
+    ink="sublimation",
+    ink_name="Velm S4",
+    effect=effect,
+    follows=_follows,
+    paper="Fen 100 transfer paper",
+)

@@ -28,8 +28,8 @@ from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
+from fidele.output.starters import wren_card
 from fidele.output.workshop import Workshop
-from fidele.output.wren import wren_card
 from fidele.route.condition import Card
 from fidele.session.places import Places
 from fidele.session.scanners import ScannerRecord

@@ -126,6 +126,6 @@ class PrintDevice(Protocol):
         """Return what the maker's own correction makes of a small page, whatever the driver is set to."""
         ...
 
-    def print_page(self, page: NDArray[np.uint8], progress: Progress | None = None) -> tuple[Any, dict[str, Any]]:
+    def print_page(self, page: NDArray[Any], progress: Progress | None = None) -> tuple[Any, dict[str, Any]]:
         """Print a page; return the sheet and what the driver says it did."""
         ...

@@ -3,44 +3,73 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from fidele.bench import catalogue
+from fidele.bench import catalogue, gannet, longship, wren
 from fidele.bench.catalogue import Item
-from fidele.bench.inks import SUBSTRATES
+from fidele.bench.driver import Model
+from fidele.bench.inks import DENSITIES, SUBSTRATES, InkModel, gallery_paper
 from fidele.bench.press import Piece, PressSettings, press, unpressed
-from fidele.bench.printer import Print, Wren
+from fidele.bench.printer import Machine, Print
 from fidele.bench.queue import PrintQueue
 from fidele.bench.scanner import Scanner
 from fidele.bench.spectrophotometer import Spectrophotometer
-from fidele.output.wren import WrenDevice
-from fidele.route.condition import PressData
+from fidele.output.printer import BenchPrinter
+from fidele.output.starters import gannet_card, longship_card, wren_card
+from fidele.output.words import GANNET, LONGSHIP, WREN, Words
+from fidele.route.condition import Card, PressData
 
 
 class Workshop:
-    """The bench in one folder: a printer with driver and queue, a press, a scanner, a spectrophotometer."""
+    """The bench in one folder: printers with drivers and queues, a press, a scanner, a spectrophotometer."""
 
     def __init__(self, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
-        self._wren = Wren(folder)
-        self._queue = PrintQueue(folder / "print-system.json")
-        self.printer = WrenDevice(self._wren, self._queue)
+        self._machines: dict[str, Machine] = {}
+        self._queues: list[PrintQueue] = []
+        self.printers = tuple(
+            self._add(folder, *one)
+            for one in (
+                (wren.MODEL, "W-0417", WREN, wren_card("first-condition", "First condition", None, "driver"), ""),
+                (gannet.MODEL, "G-2209", GANNET, gannet_card(), "-gannet"),
+                (longship.MODEL, "L-0031", LONGSHIP, longship_card(), "-longship"),
+            )
+        )
         self._scanner = Scanner()
         self._spectro = Spectrophotometer()
         self.scanner_name = self._scanner.name
         self.instrument_name = self._spectro.name
 
+    def _add(self, folder: Path, model: Model, serial: str, words: Words, starter: Card, queue: str) -> BenchPrinter:
+        machine = Machine(folder, model, serial)
+        self._machines[serial] = machine
+        self._queues.append(PrintQueue(folder / f"print-system{queue}.json"))
+        return BenchPrinter(machine, self._queues[-1], words, starter)
+
+    @property
+    def printer(self) -> BenchPrinter:
+        """The printer that stands nearest."""
+        return self.printers[0]
+
+    def printer_of(self, printer_id: str) -> BenchPrinter:
+        """Return a printer by its id, the nearest one where there is none of this id."""
+        return next((p for p in self.printers if p.id == printer_id), self.printer)
+
     def as_printed(self, sheet: Print) -> Piece:
-        """Return the print as it lies on the table, before pressing."""
-        return unpressed(sheet, self._wren.unit)
+        """Return the print as it lies on the table: done where it is straight on paper, else before pressing."""
+        machine = self._machines[sheet.unit]
+        if machine.model.process == "direct":
+            return Piece(
+                sheet.ink, sheet.ppi, InkModel(DENSITIES[machine.model.ink](), gallery_paper(), machine.unit.gain)
+            )
+        return unpressed(sheet, machine.unit)
 
     def press(self, sheet: Print, substrate: str, data: PressData) -> Piece:
         """Press a print on a substrate."""
         settings = PressSettings(data.temperature, data.seconds, data.pressure)
-        return press(sheet, self._wren.unit, substrate, settings)
+        return press(sheet, self._machines[sheet.unit].unit, substrate, settings)
 
     def look(self, piece: Piece, shrink: int = 1) -> NDArray[np.float32]:
         """Return XYZ (h, w, 3) of a piece as it looks under D50, every `shrink`th pixel."""
@@ -63,23 +92,15 @@ class Workshop:
         """Return what the makers offer."""
         return catalogue.listing()
 
-    @property
-    def models(self) -> tuple[str, ...]:
-        """Printers that the makers' catalogue speaks of."""
-        return catalogue.MODELS
-
     def fetch(self, item: Item) -> bytes:
         """Return the file of a line of the catalogue."""
         return catalogue.fetch(item)
 
     def administrator(self, insists: bool) -> None:
         """Let the system's administrator decide whether every printer must have a profile."""
-        self._queue.insist(insists)
+        for queue in self._queues:
+            queue.insist(insists)
 
-    def at_the_panel(self, name: str, value: Any) -> None:
-        """Do something at the printer's own panel."""
-        self._wren.driver.at_the_panel(name, value)
-
-    def update_driver(self) -> None:
-        """Let a driver update throw all settings back to the maker's defaults."""
-        self._wren.driver.reset()
+    def machine(self, printer_id: str) -> Machine:
+        """Return a machine itself, as somebody who stands before it: its panel, its driver's own dialog."""
+        return self._machines[printer_id.rpartition("/")[2]]

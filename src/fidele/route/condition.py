@@ -53,7 +53,7 @@ class Card(Kept):
     intent: Intent = Intent.PERCEPTUAL
     bpc: bool = True
     owner: Literal["fidele", "driver"] = "fidele"
-    mirror_by: Literal["fidele", "nobody"] = "fidele"
+    mirror_by: Literal["fidele", "driver", "nobody"] = "fidele"
     driver: dict[str, Any]
     press: PressData = Field(default_factory=lambda: PressData())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)

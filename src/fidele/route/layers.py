@@ -20,15 +20,27 @@ class Evidence(StrEnum):
 #: Settings by their neutral meaning, in the order in which people check them, and what each is called.
 MEANINGS = {
     "colour": "Colour",
+    "input_space": "Expects",
     "stand_in": "Media set",
+    "panel_media": "Media told",
     "quality": "Quality",
     "direction": "Direction",
+    "fast": "Fast mode",
+    "black_ink": "Black ink",
+    "density": "Ink density",
+    "colour_mode": "Colour mode",
     "improvement": "Improvement",
+    "purpose": "Purpose",
     "sliders": "Hand sliders",
     "size": "Size",
+    "feed": "Feed",
     "scaling": "Scaling",
+    "borderless": "Over the edge",
     "turn": "Turning",
     "mirroring": "Mirroring",
+    "two_sided": "Two-sided",
+    "watermark": "Overprint",
+    "copies": "Copies",
     "ink_saving": "Ink saving",
 }
 

@@ -40,6 +40,8 @@ class ProbeResult:
         Change in 8-bit code values.
     settings
         The driver's settings that it is true for.
+    mirrored, turned
+        Whether the page came out mirrored left to right, or turned by 180 degrees.
     """
 
     table: NDArray[np.float32] = field(repr=False)
@@ -47,6 +49,8 @@ class ProbeResult:
     mean: float
     when: datetime.datetime
     settings: tuple[tuple[str, object], ...]
+    mirrored: bool = False
+    turned: bool = False
 
     @property
     def passes(self) -> bool:
@@ -66,9 +70,20 @@ class ProbeResult:
 def read_lattice(
     page: NDArray[np.uint8], settings: tuple[tuple[str, object], ...], when: datetime.datetime
 ) -> ProbeResult:
-    """Read the numbers that came out of the route for `lattice_page`, from the middle of each cell."""
-    middle = page[_CELL // 2 :: _CELL, _CELL // 2 :: _CELL].reshape(-1, 3)[: SIZE**3]
+    """Read the numbers that came out of the route for `lattice_page`, from the middle of each cell.
+
+    Which way round it came out is told by the bare cells at the end of the last row: whatever a conversion does, it
+    leaves them alike, and nowhere else on the page do so many alike stand together.
+    """
     sent = np.rint(_nodes() * 255)
+    ways: dict[tuple[bool, bool], NDArray[np.uint8]] = {}
+    for mirrored in (False, True):
+        for turned in (False, True):
+            laid = page[::-1, ::-1] if turned else page
+            laid = laid[:, ::-1] if mirrored else laid
+            ways[mirrored, turned] = laid[_CELL // 2 :: _CELL, _CELL // 2 :: _CELL].reshape(-1, 3)
+    mirrored, turned = min(ways, key=lambda way: float(ways[way][SIZE**3 :].std(axis=0).sum()))
+    middle = ways[mirrored, turned][: SIZE**3]
     change = np.abs(middle.astype(float) - sent)
     table = np.ascontiguousarray(middle.reshape(SIZE, SIZE, SIZE, 3) / 255, dtype=np.float32)
-    return ProbeResult(table, float(change.max()), float(change.mean()), when, settings)
+    return ProbeResult(table, float(change.max()), float(change.mean()), when, settings, mirrored, turned)

@@ -19,6 +19,7 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent
+from fidele.output.device import PrintDevice
 from fidele.output.workshop import Workshop
 from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
@@ -53,7 +54,6 @@ class Session(Observable):
         super().__init__()
         self.places = places
         self.workshop = Workshop(places.bench)
-        self.device = self.workshop.printer
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)
@@ -76,7 +76,7 @@ class Session(Observable):
         self.read_at: datetime.datetime | None = None
         self.said = ""
         self.paper_white = False
-        self._correction: ProbeResult | None = None
+        self._corrections: dict[str, ProbeResult] = {}
         cards = self.cards.cards()
         if cards:
             self.put_in_force(cards[0])
@@ -84,6 +84,11 @@ class Session(Observable):
             self.say(sentence)
         if self.logbook.rescued:
             self.say(f"The logbook was damaged; it was kept as {self.logbook.rescued} and a new one started.")
+
+    @property
+    def device(self) -> PrintDevice:
+        """The printer of the card in force, the nearest one where there is none."""
+        return self.workshop.printer_of(self.card.printer) if self.card else self.workshop.printer
 
     # What was said last ------------------------------------------------------------------------------------------
 
@@ -486,9 +491,10 @@ class Session(Observable):
 
     def correction(self) -> ProbeResult:
         """Return what the driver's own correction does, probed once."""
-        if self._correction is None:
-            self._correction = probe_correction(self.device, datetime.datetime.now())
-        return self._correction
+        device = self.device
+        if device.id not in self._corrections:
+            self._corrections[device.id] = probe_correction(device, datetime.datetime.now())
+        return self._corrections[device.id]
 
     # Proof -------------------------------------------------------------------------------------------------------
 
@@ -527,13 +533,16 @@ class Session(Observable):
         if self.stops and not overridden:
             raise FideleError(f"Held: {self.stops[0].title.lower()}. {self.stops[0].remedy}")
         told = progress or (lambda _: True)
-        page = prepare_page(job, self.device, lambda share: told(share * 0.55))
-        sheet, receipt = self.device.print_page(page, lambda share: told(0.55 + share * 0.45))
+        device = self.workshop.printer_of(job.card.printer)
+        page = prepare_page(job, device, lambda share: told(share * 0.55))
+        sheet, receipt = device.print_page(page, lambda share: told(0.55 + share * 0.45))
         title = job.artwork.path.name if job.chart is None else job.chart.title
         number = self.logbook.add_run(
-            title, job.card.model_dump_json(), job.card.profile, self.device.settings(), receipt, overridden
+            title, job.card.model_dump_json(), job.card.profile, device.settings(), receipt, overridden
         )
-        return Printed(number, job, sheet, receipt, datetime.datetime.now())
+        # Straight on paper, the print is the piece.
+        piece = self.workshop.as_printed(sheet) if job.card.process == "direct" else None
+        return Printed(number, job, sheet, receipt, datetime.datetime.now(), piece)
 
     def press_run(self, printed: Printed) -> Printed:
         """Press a printed sheet by the card's press data. Can run beside the interface."""

@@ -199,10 +199,10 @@ class Profiles:
         """Return the names that this workshop knows."""
         session = self._session
         cards = session.cards.cards()
-        carried = tuple(m.name for m in session.device.media_list())
+        carried = tuple(m.name for p in session.workshop.printers for m in p.media_list())
         return Known(
             printers=tuple(
-                dict.fromkeys((session.device.name, *session.workshop.models, *(c.printer_name for c in cards)))
+                dict.fromkeys((*(p.name for p in session.workshop.printers), *(c.printer_name for c in cards)))
             ),
             media=tuple(dict.fromkeys((*carried, *(c.media for c in cards)))),
             substrates=tuple(dict.fromkeys((*session.workshop.substrates, *(c.substrate for c in cards)))),
@@ -464,7 +464,7 @@ class Profiles:
             raise FideleError(f"“{row.title}” cannot be tried on the {session.device.name}: {row.fit.words}")
         session.scanner.profile()  # a clear word now rather than after the print
         card = trial_card(session.device, row.papers, session.card)
-        if card.substrate not in session.workshop.substrates:
+        if card.process == "transfer" and card.substrate not in session.workshop.substrates:
             base = session.card.substrate if session.card else session.workshop.substrates[0]
             card = card.model_copy(update={"substrate": base})
         return Trial(card, self.shelf.load(profile_id), row.title)

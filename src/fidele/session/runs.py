@@ -77,8 +77,8 @@ def chart_artwork(chart: Chart, page: int, label: str) -> Artwork:
     return Artwork(name, pixels, None, srgb(), SourceSlip("stated", "sRGB, stated by the chart"), 300.0)
 
 
-def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[np.uint8]:
-    """Return the page that goes to the printer: sized, converted where Fidele does it, mirrored, in 8 bit."""
+def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[Any]:
+    """Return the page that goes to the printer: sized, converted where Fidele does it, mirrored, in its depth."""
     card = job.card
     converts = card.owner == "fidele" and job.profile is not None
     page = render_page(
@@ -92,7 +92,7 @@ def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None
         card.mirror_by == "fidele",
         progress,
     )
-    return to_eight(page)
+    return to_eight(page) if device.bits == 8 else page
 
 
 def probe(device: PrintDevice, now: datetime.datetime) -> ProbeResult:

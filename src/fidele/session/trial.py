@@ -102,7 +102,8 @@ def run_trial(
     finally:
         device.restore(before)
     told(0.55)
-    piece = workshop.press(sheet, trial.card.substrate, trial.card.press)
+    direct = trial.card.process == "direct"
+    piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, trial.card.substrate, trial.card.press)
     told(0.65)
     scan = workshop.scan(piece, number)
     told(0.85)

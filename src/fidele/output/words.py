@@ -1,0 +1,228 @@
+"""What each driver calls what we mean: meanings to controls, values to plain words, and the order its quirks need.
+
+This is all that Fidele knows of a driver beyond what it tells when asked.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from fidele.icc.transform import Intent
+
+
+@dataclass(frozen=True)
+class Word:
+    """How a driver says one meaning: its controls, its values in plain words, and the value that leaves things alone.
+
+    `rest` None: there is none, the card says what is wanted.
+    """
+
+    controls: tuple[str, ...]
+    plain: dict[Any, str] = field(default_factory=dict)
+    rest: Any = None
+
+
+@dataclass(frozen=True)
+class Words:
+    """One driver's words.
+
+    Attributes
+    ----------
+    meanings
+        Word by neutral meaning (`fidele.route.layers.MEANINGS`), those that are set in the driver.
+    order
+        Meanings in the order in which they must be set.
+    passes, corrects, by_profile
+        The values of 'colour' that leave the numbers alone, convert the maker's way, and convert through a profile
+        that was given; '' where there is no such thing.
+    open_first
+        Controls and values that bring `passes` on offer.
+    profile, aim, aims
+        The controls of a given profile and of its intent, and what the intents are called.
+    space
+        The space that the maker's correction expects, where it cannot be chosen.
+    by_hand
+        Meaning to control of what only a person at the printer can see.
+    at_printer
+        Meaning to control of what is set at the printer and told to the driver.
+    trade
+        Words of the trade that leaflets use, by meaning.
+    """
+
+    meanings: dict[str, Word]
+    order: tuple[str, ...]
+    passes: str
+    corrects: str
+    by_profile: str = ""
+    open_first: dict[str, Any] = field(default_factory=dict)
+    profile: str = ""
+    aim: str = ""
+    aims: dict[Intent, str] = field(default_factory=dict)
+    space: str = "sRGB"
+    by_hand: dict[str, str] = field(default_factory=dict)
+    at_printer: dict[str, str] = field(default_factory=dict)
+    trade: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    def control(self, meaning: str) -> str:
+        """Return the first control of a meaning, '' where this driver has none."""
+        word = self.meanings.get(meaning)
+        return word.controls[0] if word else ""
+
+
+_YES_NO = {"no": "off", "yes": "on"}
+
+WREN = Words(
+    meanings={
+        "colour": Word(
+            ("Blend",),
+            {
+                "Untouched": "leave the numbers alone",
+                "Velm natural": "maker's colours",
+                "Velm bright": "maker's colours, brighter",
+            },
+        ),
+        "stand_in": Word(("Stock",)),
+        "quality": Word(("Passes",)),
+        "direction": Word(("Carriage",), {"there": "one way", "there and back": "both ways"}),
+        "improvement": Word(("Polish",), {"off": "off", "on": "on"}, "off"),
+        "sliders": Word(("Light", "Strength", "Warmth"), rest=0),
+        "size": Word(("Format",)),
+        "scaling": Word(
+            ("Fit",),
+            {"as it is": "none", "into the frame": "shrunk to fit", "over the edge": "enlarged over the edge"},
+            "as it is",
+        ),
+        "turn": Word(("Turn",), {"no": "none", "half": "by 180°"}, "no"),
+    },
+    # Stock before blend, which it resets; polish before blend, which it hides.
+    order=("stand_in", "quality", "direction", "improvement", "colour", "sliders", "size", "scaling", "turn"),
+    passes="Untouched",
+    corrects="Velm natural",
+    open_first={"Polish": "off"},
+    by_hand={"ink_saving": "Thrift"},
+    trade={"direction": {"one way": "there", "both ways": "there and back", "one direction": "there"}},
+)
+
+GANNET = Words(
+    meanings={
+        "colour": Word(
+            ("Cared for by",),
+            {
+                "nobody": "leave the numbers alone",
+                "Orrin's eye": "maker's colours",
+                "Orrin's lively eye": "maker's colours, livelier",
+                "one profile": "through a given profile",
+            },
+        ),
+        "input_space": Word(("Comes in",)),
+        "stand_in": Word(("Surface",)),
+        "quality": Word(("Finish",)),
+        "direction": Word(("Hurry",), {"no": "one way", "yes": "both ways, hurried"}, "no"),
+        "black_ink": Word(("Black",), {"soft": "for soft surfaces", "shining": "for shining surfaces"}),
+        "density": Word(("Flood",), rest=0),
+        "colour_mode": Word(("Only grey",), {"no": "colour", "yes": "grey only"}, "no"),
+        "improvement": Word(("Lift",), _YES_NO, "no"),
+        "purpose": Word(("Occasion",), rest="none"),
+        "sliders": Word(("Lighter", "Fuller", "Ruddier"), rest=0),
+        "size": Word(("Sheet",)),
+        "feed": Word(("Way in",)),
+        "scaling": Word(("Resize",), {"none": "none", "to the sheet": "to the sheet", "by hand": "by hand"}, "none"),
+        "borderless": Word(("Bleed off",), _YES_NO, "no"),
+        "turn": Word(("Head first",), {"no": "none", "yes": "by 180°"}, "no"),
+        "mirroring": Word(("Reflect",), _YES_NO, "no"),
+        "two_sided": Word(("Both faces",), _YES_NO, "no"),
+        "watermark": Word(("Stamp",), rest="none"),
+        "copies": Word(("Number",), rest=1),
+    },
+    # Surface before black and finish, which it sets; occasion before care, which it hides; sheet before way in.
+    order=(
+        "stand_in",
+        "quality",
+        "black_ink",
+        "direction",
+        "density",
+        "colour_mode",
+        "improvement",
+        "purpose",
+        "colour",
+        "input_space",
+        "sliders",
+        "size",
+        "feed",
+        "scaling",
+        "borderless",
+        "turn",
+        "mirroring",
+        "two_sided",
+        "watermark",
+        "copies",
+    ),
+    passes="nobody",
+    corrects="Orrin's eye",
+    by_profile="one profile",
+    open_first={"Occasion": "none"},
+    profile="Profile",
+    aim="Aim",
+    aims={
+        Intent.PERCEPTUAL: "keep the steps",
+        Intent.RELATIVE: "keep the colours",
+        Intent.SATURATION: "keep it strong",
+        Intent.ABSOLUTE: "keep the paper",
+    },
+    at_printer={"panel_media": "Laid in"},
+    trade={
+        "direction": {"one way": "no", "both ways": "yes"},
+        "black_ink": {"matt black": "soft", "photo black": "shining"},
+    },
+)
+
+LONGSHIP = Words(
+    meanings={
+        "colour": Word(
+            ("Tongue",),
+            {
+                "as sent": "leave the numbers alone",
+                "Skarn": "maker's colours",
+                "Skarn loud": "maker's colours, louder",
+                "given profile": "through a given profile",
+            },
+        ),
+        "stand_in": Word(("Reel",)),
+        "quality": Word(("Layers",)),
+        "direction": Word(("Swing",), {"single": "one way", "both": "both ways"}),
+        "fast": Word(("Haste",), _YES_NO, "no"),
+        "density": Word(("Ink",), rest=100),
+        "colour_mode": Word(("Hues",), {"all": "colour", "grey only": "grey only"}, "all"),
+        "improvement": Word(("Smooth seas",), _YES_NO, "no"),
+        "sliders": Word(("Sun", "Salt", "Ember"), rest=0),
+        "size": Word(("Breadth",), {"full": "610 mm", "two thirds": "406 mm", "third": "203 mm"}),
+        "scaling": Word(("Swell",), rest=1000),
+        "turn": Word(("About turn",), {"no": "none", "yes": "by 180°"}, "no"),
+        "mirroring": Word(("Flip",), _YES_NO, "no"),
+    },
+    # The rig before tongue, ink and swell, which it hides and forgets.
+    order=(
+        "stand_in",
+        "quality",
+        "direction",
+        "fast",
+        "colour",
+        "density",
+        "colour_mode",
+        "improvement",
+        "sliders",
+        "size",
+        "scaling",
+        "turn",
+        "mirroring",
+    ),
+    passes="as sent",
+    corrects="Skarn",
+    by_profile="given profile",
+    open_first={"Rig": "own"},
+    profile="Given profile",
+    by_hand={"ink_saving": "Lean ink"},
+    at_printer={"panel_media": "Reel aboard"},
+    trade={"direction": {"one way": "single", "both ways": "both"}},
+)
