@@ -436,3 +436,24 @@ def test_where_one_of_several_cannot_be_written_none_is(session, downloads, monk
     assert session.profiles.pending is pending
     monkeypatch.setattr(session.shelf, "put", put)
     assert [r.status for r in session.profiles.settle({a.id: "put" for a in pending.arrivals})] == ["installed"] * 3
+
+
+def test_a_printer_straight_on_paper_is_tried_without_a_press(session):
+    """The Gannet takes 16 bits, mirrors nothing, and its print is the piece."""
+    gannet = session.workshop.printer_of("orrin-gannet/G-2209")
+    item = next(i for i in session.workshop.catalogue() if i.name == "Gallery rag")
+    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
+    session.put_in_force(gannet.starter_card())
+    assert session.device is gannet
+    assert session.profiles.row(session.shelf.find(put.id)).fit.grade == "fits"
+    session.use_profile(put.id)
+    session.bring()
+    assert session.chain.knots == ("Fidele",)
+    assert (session.chain.twists, session.chain.true_size) == (0, True)
+    assert "made-not-stated" not in {f.code for f in session.findings}
+    session.take_trial(session.try_profile(session.profiles.trial(put.id)))
+    last = session.profiles.papers(session.shelf.find(put.id)).on(gannet.id)
+    assert last.passed, last.sentence
+    assert last.p95 < 4
+    # The verdict is this unit's alone.
+    assert session.profiles.papers(session.shelf.find(put.id)).on("velm-wren/W-0417") is None

@@ -100,9 +100,15 @@ _GANNET = Recipe(
     "Orrin",
     gallery_paper(),
     0.9,
-    0.72,
-    0.92,
-    states={"about.printer": "Orrin Gannet", "about.media": "gallery rag", "made.black_ink": "matt black"},
+    ink="pigment",
+    states={
+        "about.printer": "Orrin Gannet",
+        "about.media": "Orrin rag",
+        "made.stand_in": "Orrin rag",
+        "made.quality": "4",
+        "made.direction": "no",
+        "made.black_ink": "soft",
+    },
 )
 
 _ITEMS: dict[Item, Callable[[], bytes]] = {

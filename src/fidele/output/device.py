@@ -69,8 +69,8 @@ class PrintDevice(Protocol):
         """Assign a profile to the printer in the print system, or take it away; `source` is what it converts from."""
         ...
 
-    def media(self, size: str) -> Media:
-        """Return a sheet by name with the margins of this printer."""
+    def media(self, size: str, feed: str = "") -> Media:
+        """Return a sheet by name with the margins of this printer, which differ by the way it is fed."""
         ...
 
     def starter_card(self) -> Card:

@@ -46,13 +46,13 @@ class BenchPrinter:
 
     # What it is --------------------------------------------------------------------------------------------------
 
-    def media(self, size: str) -> Media:
-        """Return a sheet by name with the margins of this printer; of a roll, a page of A4's length."""
-        control = self._words.control("size")
-        offered = self._machine.model.every(control)
-        effect = self._machine.model.effect(
-            self._machine.model.defaults | {control: size if size in offered else offered[0]}
-        )
+    def media(self, size: str, feed: str = "") -> Media:
+        """Return a sheet by name with the margins of this printer and feed; of a roll, a page of A4's length."""
+        model, control, way = self._machine.model, self._words.control("size"), self._words.control("feed")
+        values = model.defaults | {control: size if size in model.every(control) else model.every(control)[0]}
+        if way and feed in model.every(way):
+            values[way] = feed
+        effect = model.effect(values)
         width, height = effect.sheet
         return Media(size, width, height or 297.0, effect.margins)
 
@@ -281,7 +281,7 @@ class BenchPrinter:
         mirrors, turned = effect.mirrors, effect.turned
         if probe is not None and evidence is Evidence.PROBED:
             mirrors, turned = probe.mirrored, probe.turned
-        media = self.media(card.size)
+        media = self.media(card.size, card.feed)
         return Layer(
             "driver",
             converts,

@@ -60,6 +60,11 @@ class Card(Kept):
     notes: str = ""
 
     @property
+    def feed(self) -> str:
+        """How the sheet goes in, in the driver's word; '' where there is one way only."""
+        return str(self.driver.get("feed", ""))
+
+    @property
     def twists_needed(self) -> int:
         """How often the picture must be mirrored: once for a transfer that is seen from the front, else never."""
         return 1 if self.process == "transfer" and self.seen_from == "front" else 0

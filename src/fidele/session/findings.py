@@ -103,10 +103,12 @@ def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]
             )
         )
     found += _press_findings(papers, card)
+    has = device.vocabulary().values  # what this driver has no control for need not be stated
     missing = [
         MADE[n].lower()
         for n in NEEDED
-        if not (n in papers.said and papers.said[n].certain)
+        if (n in has or n.startswith("press"))
+        and not (n in papers.said and papers.said[n].certain)
         and not (n.startswith("press") and card.process == "direct")
     ]
     if missing:

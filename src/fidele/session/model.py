@@ -34,7 +34,17 @@ from fidele.session.person import person
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.session.roles import Roles
-from fidele.session.runs import Checked, Job, Printed, chart_artwork, check_scan, prepare_page, probe, probe_correction
+from fidele.session.runs import (
+    Checked,
+    Job,
+    Printed,
+    chart_artwork,
+    chart_placing,
+    check_scan,
+    prepare_page,
+    probe,
+    probe_correction,
+)
 from fidele.session.scanners import ScannerRecord
 from fidele.session.trial import Trial, run_trial, trial_card, verified
 from fidele.sheet.placing import Media, Placing, fitted
@@ -211,7 +221,7 @@ class Session(Observable):
     @property
     def media(self) -> Media:
         """The sheet that the card calls for, with this printer's margins."""
-        return self.device.media(self.card.size if self.card else "A4")
+        return self.device.media(self.card.size, self.card.feed) if self.card else self.device.media("A4")
 
     # The shelf ---------------------------------------------------------------------------------------------------
 
@@ -252,7 +262,7 @@ class Session(Observable):
     def _take(self, artwork: Artwork, chart: Chart | None) -> None:
         self.artwork, self.chart = artwork, chart
         width, height = artwork.own_mm
-        placing = Placing.centred(self.media, width, height)
+        placing = Placing.centred(self.media, width, height) if chart is None else chart_placing(chart, self.media)
         if chart is None and placing.crosses(self.media, mirrored=True):
             placing = fitted(self.media, width, height)
         self.placing = placing

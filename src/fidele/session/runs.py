@@ -26,7 +26,7 @@ from fidele.route.condition import Card
 from fidele.route.layers import fingerprint
 from fidele.route.probe import ProbeResult, lattice_page, read_lattice
 from fidele.sheet.page import render_page, to_eight
-from fidele.sheet.placing import Placing
+from fidele.sheet.placing import Media, Placing, fitted
 from fidele.tiles import Progress
 
 Floats = NDArray[np.float64]
@@ -77,6 +77,16 @@ def chart_artwork(chart: Chart, page: int, label: str) -> Artwork:
     return Artwork(name, pixels, None, srgb(), SourceSlip("stated", "sRGB, stated by the chart"), 300.0)
 
 
+def chart_placing(chart: Chart, media: Media) -> Placing:
+    """Place a chart's page at its own size, or smaller where this sheet's margins would cut into its marks."""
+    width, height = chart.layout.page
+    placing = Placing.centred(media, width, height)
+    x0, y0, x1, y1 = chart.layout.frame
+    marks = Placing(placing.x + x0, placing.y + y0, x1 - x0, y1 - y0)
+    cut = marks.crosses(media, mirrored=False) or marks.crosses(media, mirrored=True)
+    return fitted(media, width, height) if cut else placing
+
+
 def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[Any]:
     """Return the page that goes to the printer: sized, converted where Fidele does it, mirrored, in its depth."""
     card = job.card
@@ -84,7 +94,7 @@ def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None
     page = render_page(
         job.artwork,
         job.placing,
-        device.media(card.size),
+        device.media(card.size, card.feed),
         device.ppi,
         job.profile if converts else None,
         card.intent,

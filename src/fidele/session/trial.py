@@ -16,9 +16,8 @@ from fidele.output.device import PrintDevice
 from fidele.output.workshop import Workshop
 from fidele.papers.model import Papers, Verified
 from fidele.route.condition import Card, PressData
-from fidele.session.runs import Checked, Job, chart_artwork, check_scan, prepare_page
+from fidele.session.runs import Checked, Job, chart_artwork, chart_placing, check_scan, prepare_page
 from fidele.session.scanners import ScannerRecord
-from fidele.sheet.placing import Placing
 from fidele.tiles import CancelledError, Progress
 
 
@@ -93,10 +92,8 @@ def run_trial(
         chart = quick_chart()
         label = f"Trial · {trial.title} · {device.name}"
         artwork = chart_artwork(chart, 0, label)
-        width, height = artwork.own_mm
-        job = Job(
-            artwork, Placing.centred(device.media(trial.card.size), width, height), trial.card, trial.profile, chart
-        )
+        placing = chart_placing(chart, device.media(trial.card.size, trial.card.feed))
+        job = Job(artwork, placing, trial.card, trial.profile, chart)
         page = prepare_page(job, device, lambda share: told(0.3 * share))
         sheet, _ = device.print_page(page, lambda share: told(0.3 + 0.2 * share))
     finally:
