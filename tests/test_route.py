@@ -11,6 +11,8 @@ import pytest
 from scipy import ndimage
 
 from fidele.demo.prepare import demo_card
+from fidele.icc.spaces import srgb
+from fidele.icc.transform import Intent, convert
 from fidele.output.workshop import Workshop
 from fidele.route.condition import Card
 from fidele.route.findings import route_findings
@@ -251,6 +253,136 @@ def test_the_thread_says_what_the_bench_does_to_a_page(small, printer_id, profil
         assert upside_down == chain.turned
         seen.add((bool(chain.knots), chain.twists, chain.turned, chain.true_size))
     assert len(seen) >= 6  # the dice have tried most of what there is
+
+
+#: A control of a driver that is not as the card has it, and the finding that it makes; each alone.
+FAULTS = [
+    ("velm-wren/W-0417", {"Stock": "Board"}, "wrong-stand-in"),
+    ("velm-wren/W-0417", {"Passes": 2}, "wrong-quality"),
+    ("velm-wren/W-0417", {"Carriage": "there and back"}, "wrong-direction"),
+    ("velm-wren/W-0417", {"Strength": 4}, "wrong-sliders"),
+    ("velm-wren/W-0417", {"Format": "A5"}, "wrong-size"),
+    ("velm-wren/W-0417", {"Fit": "over the edge"}, "scaled"),
+    ("velm-wren/W-0417", {"Turn": "half"}, "turned"),
+    ("velm-wren/W-0417", {"Blend": "Velm bright"}, "two-conversions"),
+    ("orrin-gannet/G-2209", {"Surface": "Orrin sheen", "Black": "soft", "Finish": 4}, "wrong-stand-in"),
+    ("orrin-gannet/G-2209", {"Flood": 7}, "wrong-density"),
+    ("orrin-gannet/G-2209", {"Only grey": "yes"}, "wrong-colour-mode"),
+    ("orrin-gannet/G-2209", {"Lift": "yes"}, "wrong-improvement"),
+    ("orrin-gannet/G-2209", {"Hurry": "yes"}, "wrong-direction"),
+    ("orrin-gannet/G-2209", {"Bleed off": "yes"}, "wrong-borderless"),
+    ("orrin-gannet/G-2209", {"Resize": "by hand", "Resize by": 90}, "scaled"),
+    ("orrin-gannet/G-2209", {"Both faces": "yes"}, "wrong-two-sided"),
+    ("orrin-gannet/G-2209", {"Stamp": "SAMPLE"}, "wrong-watermark"),
+    ("orrin-gannet/G-2209", {"Number": 3}, "wrong-copies"),
+    ("orrin-gannet/G-2209", {"Reflect": "yes"}, "mirrored-needlessly"),
+    ("orrin-gannet/G-2209", {"Cared for by": "Orrin's eye"}, "two-conversions"),
+    ("skarn-longship/L-0031", {"Haste": "yes"}, "wrong-fast"),
+    ("skarn-longship/L-0031", {"Ink": 112}, "wrong-density"),
+    ("skarn-longship/L-0031", {"Swell": 1012}, "scaled"),
+    ("skarn-longship/L-0031", {"Flip": "no"}, "not-mirrored"),
+    ("skarn-longship/L-0031", {"Hues": "grey only"}, "wrong-colour-mode"),
+    ("skarn-longship/L-0031", {"Breadth": "third"}, "wrong-size"),
+]
+#: What a fault brings along, because it is the same thing seen at another place.
+WITH = {
+    "wrong-borderless": {"scaled"},
+    "wrong-stand-in": {"wrong-panel-media", "two-conversions"},
+    "mirrored-needlessly": set(),
+    "two-conversions": set(),
+}
+
+
+def route_of(device, made: Card) -> tuple[Chain, list]:
+    own = Layer("Fidele", made.owner == "fidele", "", Evidence.READ_BACK, mirrors=made.mirror_by == "fidele")
+    chain = Chain((own, *device.layers(made, None)), made.twists_needed)
+    return chain, route_findings(chain, made, device.rows(made))
+
+
+@pytest.mark.parametrize(("printer_id", "changes", "code"), FAULTS, ids=lambda v: v if isinstance(v, str) else "")
+def test_each_setting_that_is_off_is_found_alone_and_mended(small, printer_id, changes, code):
+    device, machine = small.printer_of(printer_id), small.machine(printer_id)
+    made = device.starter_card().model_copy(update={"owner": "fidele", "profile": "x"})
+    for name in ("Laid in", "Reel aboard"):
+        if name in machine.model.settings:
+            machine.driver.at_the_panel(name, made.driver["stand_in"])
+    device.bring(made)
+    ground = {f.code for f in route_of(device, made)[1]}
+    assert ground <= {"not-known"}
+    for name, value in changes.items():
+        device.choose(name, value)
+    found = route_of(device, made)[1]
+    extra = {f.code for f in found} - ground
+    assert code in extra
+    assert extra - {code} <= WITH.get(code, set()), extra
+    assert all(f.why and f.remedy for f in found)
+    device.bring(made)
+    assert {f.code for f in route_of(device, made)[1]} == ground
+
+
+def test_the_media_told_at_the_printer_counts(small):
+    device, machine = small.printer_of("orrin-gannet/G-2209"), small.machine("orrin-gannet/G-2209")
+    made = device.starter_card().model_copy(update={"owner": "fidele", "profile": "x"})
+    device.bring(made)
+    machine.driver.at_the_panel("Laid in", "Orrin gloss")
+    (finding,) = [f for f in route_of(device, made)[1] if f.code == "wrong-panel-media"]
+    assert finding.weight == "stop"
+    assert "Orrin gloss" in finding.title
+    assert finding.action == ""  # only a person can change what lies in it
+    machine.driver.at_the_panel("Laid in", "Orrin rag")
+    assert route_of(device, made)[1] == []
+
+
+@pytest.mark.parametrize("printer_id", PRINTERS)
+def test_each_owner_really_is_the_one_that_converts(small, printer_id, profile_path, printer):
+    """Four owners: after everything is set, exactly one layer converts, and the numbers before ink are its numbers."""
+    device = small.printer_of(printer_id)
+    device.profile_path = lambda _: profile_path
+    page = np.random.default_rng(3).integers(0, 256, (12, 20, 3), dtype=np.uint8)
+    wanted = convert(page, srgb(), printer, Intent.PERCEPTUAL, True)
+    for owner in device.owners():
+        made = device.starter_card().model_copy(
+            update={"owner": owner, "profile": printer.content_id, "mirror_by": "nobody", "process": "direct"}
+        )
+        device.assign_system_profile(profile_path if owner == "system" else None)
+        device.bring(made)
+        chain, found = route_of(device, made)
+        assert chain.knots == (made.owner_layer,), owner
+        assert not {f.code for f in found} & {"two-conversions", "no-conversion", "wrong-owner", "wrong-input-space"}
+        out = device.dry_run(page).astype(int)
+        if owner == "fidele":
+            assert np.array_equal(out, page)
+        elif owner == "driver":
+            assert np.abs(out - page).mean() > 5
+        else:
+            assert np.abs(out - wanted).max() <= 2, owner  # 8 bit at both ends
+    device.assign_system_profile(None)
+
+
+def test_an_owner_that_takes_the_picture_for_another_space_is_found(small):
+    device = small.printer_of("orrin-gannet/G-2209")
+    made = device.starter_card()
+    device.bring(made)
+    assert "wrong-input-space" not in {f.code for f in route_of(device, made)[1]}
+    device.choose("Comes in", "opRGB")
+    (finding,) = [f for f in route_of(device, made)[1] if f.code == "wrong-input-space"]
+    assert finding.action == "set:input_space"
+    device.bring(made, ("input_space",))
+    assert "wrong-input-space" not in {f.code for f in route_of(device, made)[1]}
+    # Where Fidele converts and the driver passes, it does not matter what the driver would expect.
+    device.choose("Comes in", "opRGB")
+    own = made.model_copy(update={"owner": "fidele", "profile": "x"})
+    device.bring(own)
+    assert "wrong-input-space" not in {f.code for f in route_of(device, own)[1]}
+
+
+def test_another_owner_than_the_cards_is_found(small):
+    device = small.printer_of("orrin-gannet/G-2209")
+    made = device.starter_card().model_copy(update={"owner": "system", "profile": "x"})
+    device.bring(made)
+    device.choose("Cared for by", "Orrin's eye")
+    (finding,) = [f for f in route_of(device, made)[1] if f.code == "wrong-owner"]
+    assert finding.title == "The driver converts, not the print system"
 
 
 def test_a_probe_counts_until_a_setting_changes(workshop):

@@ -139,6 +139,31 @@ def test_owner_follows_through(session):
     assert codes(session, "stop") == set()
 
 
+def test_each_owner_is_one_switch_and_is_taken_back(session, printer):
+    """Everything that follows is set too, in the driver and in the print system."""
+    for owner, knots in (("system", ("system",)), ("driver", ("driver",)), ("fidele", ("Fidele",))):
+        session.choose_owner(owner)
+        assert session.chain.knots == knots
+        assert not {"two-conversions", "no-conversion", "wrong-owner"} & codes(session)
+        path = session.shelf.find(printer.content_id).path
+        assert session.device.system_profile == (None, path if owner == "system" else None)
+    session.choose_owner("system")
+    session.undo()
+    session.undo()
+    assert session.chain.knots == ("Fidele",)
+    assert session.device.system_profile == (None, None)
+    # A driver that can be given a profile: the Gannet.
+    gannet = session.workshop.printer_of("orrin-gannet/G-2209")
+    session.put_in_force(gannet.starter_card())
+    with pytest.raises(FideleError, match="needs an output profile"):
+        session.choose_owner("driver-profile")
+    session.use_profile(printer.content_id)
+    session.choose_owner("driver-profile")
+    assert session.chain.knots == ("driver",)
+    assert session.device.settings()["Profile"] == str(session.shelf.find(printer.content_id).path)
+    assert session.device.settings()["Aim"] == "keep the steps"
+
+
 def test_a_held_print_goes_on_only_with_a_reason(session, places):
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
     session.choose_setting("Blend", "Velm bright")

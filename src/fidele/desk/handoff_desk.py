@@ -33,6 +33,22 @@ from fidele.session.predict import Prediction, RouteFacts, predict
 
 _THUMB = 300
 _OTHERS = "others"
+#: Who can convert: in words, and when each is right.
+_OWNERS = {
+    "fidele": ("Fidele, through the profile", "Recommended: the proof shows what will come out."),
+    "system": (
+        "The print system, for every program",
+        "Right where other programs print here too: the profile is assigned to the printer, and all of them pass sRGB.",
+    ),
+    "driver": (
+        "The driver, by its maker's correction",
+        "Right with the maker's own media, and where there is no profile.",
+    ),
+    "driver-profile": (
+        "The driver, by this profile",
+        "Right where this driver must do it itself: it is given the profile, and gets the picture in sRGB.",
+    ),
+}
 _DOUBT = {"perhaps": "may fit", "not": "does not fit"}
 
 
@@ -145,8 +161,6 @@ class HandoffDesk(Desk):
         self.owner.setFont(font(9))
         self.owner.setAccessibleName("Who converts")
         self.owner.setToolTip("Exactly one layer converts colour. Everything that follows from the choice is set too.")
-        self.owner.addItem("Fidele, through the profile", "fidele")
-        self.owner.addItem("The driver, by its maker's correction", "driver")
         self.owner.activated.connect(lambda i: self.guarded(self.session.choose_owner, self.owner.itemData(i)))
         top.addWidget(self.owner)
         self.box.addWidget(self.choosers)
@@ -201,7 +215,16 @@ class HandoffDesk(Desk):
             clear(self.table)
             self._table_for = ()
             return
-        self.owner.setCurrentIndex(0 if card.owner == "fidele" else 1)
+        owners = session.device.owners()
+        if [self.owner.itemData(i) for i in range(self.owner.count())] != list(owners):
+            self.owner.clear()
+            for owner in owners:
+                self.owner.addItem(_OWNERS[owner][0], owner)
+                self.owner.setItemData(self.owner.count() - 1, _OWNERS[owner][1], Qt.ItemDataRole.ToolTipRole)
+        self.owner.setCurrentIndex(self.owner.findData(card.owner))
+        self.owner.setToolTip(
+            f"{_OWNERS[card.owner][1]} Exactly one layer converts; everything that follows is set too."
+        )
         self._fill_profiles(card)
         choices = session.device.choices() if session.rows else ()
         key = (session.rows, choices, self.height() < 600)

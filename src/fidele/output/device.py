@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -10,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.papers.leaflet import Vocabulary
-from fidele.route.condition import Card
+from fidele.route.condition import Card, Owner
 from fidele.route.layers import Layer, SettingRow
 from fidele.route.probe import ProbeResult
 from fidele.sheet.placing import Media
@@ -44,6 +45,8 @@ class PrintDevice(Protocol):
     bits: int
     space: str
     can_mirror: bool
+    #: Where a profile lies, by its id: for drivers that are given one.
+    profile_path: Callable[[str], Path | None]
 
     def vocabulary(self) -> Vocabulary:
         """Return the driver's words, to understand leaflets by."""
@@ -59,6 +62,19 @@ class PrintDevice(Protocol):
 
     def settings_of(self, said: dict[str, tuple[str, ...]]) -> dict[str, Any]:
         """Return driver settings, by meaning, for what is said of how a profile was made; unknown words are left."""
+        ...
+
+    @property
+    def system_profile(self) -> tuple[Path | None, Path | None]:
+        """What the print system converts from and to for this printer; None where nothing is said."""
+        ...
+
+    def owners(self) -> tuple[Owner, ...]:
+        """Return who can convert on this printer's route."""
+        ...
+
+    def best_quality(self, stand_in: str) -> Any:
+        """Return the best step of quality that a media of the driver's allows, None where that is not known."""
         ...
 
     def possible(self, driver: dict[str, Any]) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +20,7 @@ from fidele.output.device import CarriedMedia, Choice
 from fidele.output.words import Words
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
-from fidele.route.condition import Card
+from fidele.route.condition import Card, Owner
 from fidele.route.layers import MEANINGS, Evidence, Layer, SettingRow, fingerprint
 from fidele.route.probe import ProbeResult
 from fidele.sheet.placing import Media
@@ -43,6 +44,7 @@ class BenchPrinter:
         self.ppi, self.bits, self.name = model.resolution, model.bits, model.title
         self.id = f"{model.title.lower().replace(' ', '-')}/{machine.unit.serial}"
         self.can_mirror = bool(words.control("mirroring"))
+        self.profile_path: Callable[[str], Path | None] = lambda _: None
 
     # What it is --------------------------------------------------------------------------------------------------
 
@@ -120,6 +122,15 @@ class BenchPrinter:
             return driver
         return driver | {"quality": min(stock.steps, key=lambda step: (abs(step - wanted), -step))}
 
+    def owners(self) -> tuple[Owner, ...]:
+        """Return who can convert on this printer's route."""
+        return ("fidele", "system", "driver", *(("driver-profile",) if self._words.by_profile else ()))
+
+    def best_quality(self, stand_in: str) -> int | None:
+        """Return the best step of quality that one of the maker's stocks allows."""
+        stock = self._machine.model.stocks.get(stand_in)
+        return max(stock.steps) if stock else None
+
     # What it is set to -------------------------------------------------------------------------------------------
 
     def settings(self) -> dict[str, Any]:
@@ -166,7 +177,13 @@ class BenchPrinter:
             value = card.driver.get(meaning, word.rest)
             if value is not None:
                 wanted |= dict.fromkeys(word.controls, value)
-        wanted[words.control("colour")] = words.corrects if card.owner == "driver" else words.passes
+        wanted[words.control("colour")] = {"driver": words.corrects, "driver-profile": words.by_profile}.get(
+            card.owner, words.passes
+        )
+        if card.owner == "driver-profile" and words.profile:
+            wanted[words.profile] = str(self.profile_path(card.profile or "") or "")
+            if words.aim:
+                wanted[words.aim] = words.aims[card.intent]
         if words.control("size"):
             wanted[words.control("size")] = card.size
         if words.control("mirroring"):
@@ -174,7 +191,7 @@ class BenchPrinter:
             on = next(v for v, said in plain.items() if said == "on")
             off = next(v for v, said in plain.items() if said == "off")
             wanted[words.control("mirroring")] = on if card.mirror_by == "driver" else off
-        if words.control("input_space") and card.owner == "driver":
+        if words.control("input_space") and card.owner in ("driver", "driver-profile"):
             wanted[words.control("input_space")] = "sRGB"  # what Fidele sends on when it does not convert itself
         return wanted
 
@@ -240,9 +257,12 @@ class BenchPrinter:
         for meaning in words.order:
             if meanings is not None and meaning not in meanings:
                 continue
-            if meaning == "colour" and wanted[words.control("colour")] == words.passes:
+            if meaning == "colour" and card.owner != "driver":
                 for name, value in words.open_first.items():
                     self.choose(name, value)
+                for name in filter(None, (words.profile, words.aim)):
+                    if name in wanted:
+                        self.choose(name, wanted[name])
             for control in words.meanings[meaning].controls:
                 if control in wanted:
                     self.choose(control, wanted[control])
@@ -323,6 +343,12 @@ class BenchPrinter:
         name = _profile_name(source) if source else "sRGB"
         how = f"converts from {name} to {_profile_name(assigned)}"
         return Layer("system", True, how, Evidence.READ_BACK, expects=name, insists=self._queue.insists)
+
+    @property
+    def system_profile(self) -> tuple[Path | None, Path | None]:
+        """What the print system converts from and to for this printer; None where nothing is said."""
+        source, assigned = self._queue.source, self._queue.assigned
+        return Path(source) if source else None, Path(assigned) if assigned else None
 
     @property
     def system_insists(self) -> bool:

@@ -9,6 +9,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fidele.icc.transform import Intent
 
+#: Who converts: Fidele; the print system by the profile assigned to the printer; the driver by its maker's correction;
+#: the driver by a profile that it was given.
+Owner = Literal["fidele", "system", "driver", "driver-profile"]
+
 
 class Kept(BaseModel):
     """What is kept as JSON. Fields that a newer Fidele adds are kept and written back."""
@@ -52,12 +56,17 @@ class Card(Kept):
     profile: str | None = None
     intent: Intent = Intent.PERCEPTUAL
     bpc: bool = True
-    owner: Literal["fidele", "driver"] = "fidele"
+    owner: Owner = "fidele"
     mirror_by: Literal["fidele", "driver", "nobody"] = "fidele"
     driver: dict[str, Any]
     press: PressData = Field(default_factory=lambda: PressData())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
     notes: str = ""
+
+    @property
+    def owner_layer(self) -> str:
+        """The layer that is to convert."""
+        return {"fidele": "Fidele", "system": "system"}.get(self.owner, "driver")
 
     @property
     def feed(self) -> str:

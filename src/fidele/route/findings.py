@@ -71,37 +71,10 @@ def _unreadable(chain: Chain) -> Iterator[Finding]:
 def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:
     knots = chain.knots
     if len(knots) >= 2:
-        first, second = knots[0], knots[-1]
-        system = next((x for x in chain.layers if x.name == "system"), None)
-        off = (
-            "Give the print system a pass-through"
-            if system is not None and system.insists
-            else "Take the profile off the print system"
-        )
-        action, button = {"driver": ("driver-pass", "Let the driver pass numbers"), "system": ("system-pass", off)}.get(
-            second, ("", "")
-        )
-        if second == "driver" and "system" in knots:
-            action, button = "system-pass", off
-        if card.owner == "driver" and "Fidele" not in knots:
-            action, button = "system-pass", off
-        yield Finding(
-            "two-conversions",
-            "stop",
-            "Two conversions" if len(knots) == 2 else "Three conversions",
-            f"{_cap(_LAYER[second])} converts again what {_LAYER[first]} has converted. "
-            "Colours and greys will come out wrong.",
-            "Leave the conversion to one of them.",
-            button,
-            action,
-        )
-    if not knots and all(layer.converts is False for layer in chain.layers):
-        action, button = (
-            ("fidele-convert", "Let Fidele convert")
-            if card.owner == "fidele"
-            else ("driver-convert", "Let the driver convert")
-        )
-        if card.owner == "fidele" and card.profile is None:
+        yield _too_many(chain, card)
+    elif not knots and all(layer.converts is False for layer in chain.layers):
+        action, button = _CONVERT[card.owner]
+        if card.owner != "driver" and card.profile is None:
             action, button = "", ""
         yield Finding(
             "no-conversion",
@@ -112,10 +85,70 @@ def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:
             button,
             action,
         )
+    elif knots and knots[0] != card.owner_layer:
+        yield Finding(
+            "wrong-owner",
+            "stop",
+            f"{_cap(_LAYER[knots[0]])} converts, not {_LAYER[card.owner_layer]}",
+            "One layer converts, but it is not the one that this condition is for: the colours will be others.",
+            "Set everything to the card.",
+            "Set everything to the card",
+            "bring",
+        )
+    yield from _input_space(chain)
+
+
+_CONVERT = {
+    "fidele": ("fidele-convert", "Let Fidele convert"),
+    "system": ("system-convert", "Assign the profile to the printer"),
+    "driver": ("driver-convert", "Let the driver convert"),
+    "driver-profile": ("driver-convert", "Let the driver convert"),
+}
+
+
+def _too_many(chain: Chain, card: Card) -> Finding:
+    """More than one layer converts: name the first pair, and silence the last that is not the owner."""
+    knots = chain.knots
+    system = next((x for x in chain.layers if x.name == "system"), None)
+    insists = system is not None and system.insists
+    off = "Give the print system a pass-through" if insists else "Take the profile off the print system"
+    others = [k for k in knots if k != card.owner_layer]
+    # The system stands before every program, so it is silenced first.
+    wrong = "system" if "system" in others else others[-1]
+    action, button = {"driver": ("driver-pass", "Let the driver pass numbers"), "system": ("system-pass", off)}.get(
+        wrong, ("", "")
+    )
+    return Finding(
+        "two-conversions",
+        "stop",
+        "Two conversions" if len(knots) == 2 else "Three conversions",
+        f"{_cap(_LAYER[knots[-1]])} converts again what {_LAYER[knots[0]]} has converted. "
+        "Colours and greys will come out wrong.",
+        "Leave the conversion to one of them.",
+        button,
+        action,
+    )
+
+
+def _input_space(chain: Chain) -> Iterator[Finding]:
+    """The first layer that converts takes the page for a space; where Fidele passes the artwork on, that is sRGB."""
+    first = next((layer for layer in chain.layers if layer.converts), None)
+    if first is None or first.name == "Fidele" or first.expects in ("", "sRGB"):
+        return
+    yield Finding(
+        "wrong-input-space",
+        "stop",
+        f"{_cap(_LAYER[first.name])} takes the picture for {first.expects}",
+        "It is sent sRGB. Taken for a larger space, all colours come out too strong.",
+        "Let it expect sRGB.",
+        "Let it expect sRGB" if first.name == "driver" else "",
+        "set:input_space" if first.name == "driver" else "",
+    )
 
 
 def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
     needed, twists = chain.twists_needed, chain.twists
+    driver = next((x for x in chain.layers if x.name == "driver"), None)
     if twists >= 2:
         yield Finding(
             "mirrored-twice",
@@ -149,7 +182,7 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
             else "Printed straight on paper, it will read backwards.",
             "Do not mirror.",
             "Do not mirror",
-            "mirror-off",
+            "driver-mirror-off" if driver is not None and driver.mirrors else "mirror-off",
         )
 
 
@@ -179,14 +212,26 @@ def _size(chain: Chain) -> Iterator[Finding]:
         )
 
 
+#: Why a setting that differs from the card matters, and whether it holds the print.
 _WHY = {
-    "stand_in": "The media name decides how much ink is laid down. With another one the profile is not true.",
-    "quality": "The profile was made at another quality: ink load and grain differ.",
-    "direction": "The profile was made printing one way; both ways leave bands.",
-    "improvement": "The driver changes contrast on its own, after the conversion.",
-    "sliders": "Sliders moved by hand tint every print.",
-    "size": "The driver expects another sheet than the card.",
-    "ink_saving": "The printer lays down less ink than the profile was made with. The piece will be pale.",
+    "stand_in": ("stop", "The media name decides how much ink is laid down. With another one the profile is not true."),
+    "panel_media": ("stop", "The printer was told of another media: it lays down ink, heats and feeds for that one."),
+    "quality": ("caution", "The profile was made at another quality: ink load and grain differ."),
+    "direction": ("caution", "The profile was made printing one way; both ways leave bands."),
+    "fast": ("caution", "The profile was made without it: fast printing is coarser and leaves bands."),
+    "black_ink": ("stop", "The other black is weak on this surface: dark parts come out grey."),
+    "density": ("stop", "The profile was made at the calibrated ink density. With another one every tone is off."),
+    "colour_mode": ("stop", "All colour will be printed as grey."),
+    "improvement": ("caution", "The driver changes contrast on its own, after the conversion."),
+    "purpose": ("caution", "The driver shifts tones for what it thinks the picture is, after the conversion."),
+    "sliders": ("caution", "Sliders moved by hand tint every print."),
+    "size": ("stop", "The driver expects another sheet than the card."),
+    "feed": ("stop", "The sheet goes in another way: margins and place on the sheet differ."),
+    "borderless": ("stop", "The picture is enlarged over the edge: no longer at true size, and cut off all around."),
+    "two_sided": ("caution", "The next page would be printed on the back of this one."),
+    "watermark": ("stop", "The driver prints a word over every page."),
+    "copies": ("caution", "The driver prints another number of copies than was asked for."),
+    "ink_saving": ("stop", "The printer lays down less ink than the profile was made with. The piece will be pale."),
 }
 
 
@@ -200,16 +245,16 @@ def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
     for row in rows:
         if row.agrees is not False or row.meaning not in _WHY:
             continue
-        code = {"stand_in": "wrong-stand-in"}.get(row.meaning, f"wrong-{row.meaning.replace('_', '-')}")
-        stop = row.meaning in ("stand_in", "size", "ink_saving")
+        weight, why = _WHY[row.meaning]
+        told = row.meaning == "panel_media"  # read back, though only a person at the printer can change it
         yield Finding(
-            code,
-            "stop" if stop else "caution",
+            f"wrong-{row.meaning.replace('_', '-')}",
+            weight,
             f"{row.label}: {row.found} instead of {row.wanted}",
-            _WHY[row.meaning],
+            why,
             f"Set {row.place} to {row.wanted}.",
-            "Set it to the card" if row.settable else "It is put right",
-            f"set:{row.meaning}" if row.settable else f"confirm:{row.meaning}",
+            "Set it to the card" if row.settable else "" if told else "It is put right",
+            f"set:{row.meaning}" if row.settable else "" if told else f"confirm:{row.meaning}",
         )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fidele.artwork.picture import Artwork
 from fidele.check.cause import WORDS
 from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent
 from fidele.output.device import PrintDevice
 from fidele.papers.model import MADE, Papers
 from fidele.proof.losses import Losses
@@ -103,6 +104,7 @@ def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]
             )
         )
     found += _press_findings(papers, card)
+    found += _use_findings(row, card, device)
     has = device.vocabulary().values  # what this driver has no control for need not be stated
     missing = [
         MADE[n].lower()
@@ -128,6 +130,39 @@ def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]
                 "Confirm its papers, or try it: a passed chart settles it.",
                 "Look at its papers" if proven or guessed else "Try it on this printer",
                 "show:profile" if proven or guessed else "try",
+            )
+        )
+    return found
+
+
+def _use_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]:
+    """Whether the profile has what the card asks of it, and the driver is not set below what the media allows."""
+    found = []
+    what = row.entry.description
+    if card.intent.value not in what.intents and what.intents:
+        other = "relative" if "relative" in what.intents else what.intents[0]
+        found.append(
+            Finding(
+                "intent-missing",
+                "caution",
+                f"The profile has no {card.intent.words} table",
+                "It repeats another one under this name, so what comes out is not what was asked for.",
+                "Choose an intent that it has.",
+                f"Use {Intent(other).words}",
+                f"intent:{other}",
+            )
+        )
+    best, asked = device.best_quality(str(card.driver.get("stand_in"))), card.driver.get("quality")
+    if "quality" not in row.papers.said and best is not None and isinstance(asked, int) and asked < best:
+        found.append(
+            Finding(
+                "quality-below-media",
+                "caution",
+                f"Quality {asked}, though this media allows {best}",
+                "The profile does not say at which quality it was made; most are made at the best one.",
+                "Print at the best quality that the media allows.",
+                f"Set it to {best}",
+                f"quality:{best}",
             )
         )
     return found

@@ -53,6 +53,14 @@ from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
 
+#: Who can convert, in words.
+OWNERS = {
+    "fidele": "Fidele",
+    "system": "The print system",
+    "driver": "The driver",
+    "driver-profile": "The driver, by the profile given to it,",
+}
+
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
 
 
@@ -66,6 +74,8 @@ class Session(Observable):
         self.workshop = Workshop(places.bench)
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
+        for printer in self.workshop.printers:
+            printer.profile_path = self._profile_path
         self.logbook = Logbook(places.logbook)
         self.history = History()
         self.profiles = Profiles(self)
@@ -383,9 +393,20 @@ class Session(Observable):
             self.bring((argument,))
         elif kind == "confirm":
             self.confirm(argument, "off")
+        elif action == "bring":
+            self.bring()
         elif action == "driver-pass":
-            self.change_card("Fidele converts", owner="fidele")
+            if card.owner_layer == "driver":
+                self.change_card("Fidele converts", owner="fidele")
             self.bring(("improvement", "colour"))
+        elif action == "system-convert":
+            self.bring(("system",))
+        elif action == "driver-no-mirror":
+            self.change_card("Fidele mirrors", mirror_by="fidele")
+            self.bring(("mirroring",))
+        elif action == "driver-mirror-off":
+            self.change_card("Nothing mirrors", mirror_by="nobody")
+            self.bring(("mirroring",))
         elif action == "driver-convert":
             self.bring(("colour",))
         elif action == "system-pass":
@@ -407,6 +428,11 @@ class Session(Observable):
             self.bring()
         elif action == "probe":
             self.probe()
+        elif kind == "intent":
+            self.change_card(f"The intent is {Intent(argument).words}", intent=Intent(argument))
+        elif kind == "quality":
+            self.change_card(f"Quality {argument}", driver=card.driver | {"quality": int(argument)})
+            self.bring(("quality",))
         elif kind == "made":
             self._as_made(argument)
         else:
@@ -442,27 +468,56 @@ class Session(Observable):
             self.bring((meaning,))
 
     def choose_owner(self, owner: str) -> None:
-        """Give the conversion to Fidele or to the driver; everything that follows is set too."""
-        words = {"fidele": "Fidele converts", "driver": "The driver converts"}[owner]
-        self.change_card(words, owner=owner)
-        self.bring(("improvement", "colour") if owner == "fidele" else ("colour",))
+        """Give the conversion to one of those who can; everything that follows is set too.
+
+        Raises
+        ------
+        FideleError
+            When it converts through a profile and the condition has none.
+        """
+        if owner in ("system", "driver-profile") and self.profile is None:
+            raise FideleError(f"{OWNERS[owner]} needs an output profile; choose one for this condition first.")
+        self.change_card(f"{OWNERS[owner]} converts", owner=owner)
+        rest = () if owner == "driver" else ("improvement",)
+        self.bring((*rest, "colour", "input_space", "system"))
 
     def bring(self, meanings: tuple[str, ...] | None = None) -> None:
         """Set the driver to the card, all or in part, then read back; a step that can be undone."""
         card = self._need_card()
-        before = self.device.settings()
+        device = self.device
+        before, system = device.settings(), device.system_profile
 
         def bring() -> None:
-            self.device.bring(card, meanings)
+            device.bring(card, meanings)
+            self._set_system(card, meanings)
             self.refresh()
 
-        self.history.do("Set the driver to the card", bring, lambda: self._restore(before))
+        def back() -> None:
+            device.assign_system_profile(system[1], system[0])
+            self._restore(before)
+
+        self.history.do("Set the driver to the card", bring, back)
         left = [
             r.label.lower()
             for r in self.rows
             if r.agrees is False and r.settable and (meanings is None or r.meaning in meanings)
         ]
         self.say(f"Still different: {', '.join(left)}." if left else "Set, and read back from the driver.")
+
+    def _set_system(self, card: Card, meanings: tuple[str, ...] | None) -> None:
+        """Let the print system convert where the card says so; take its profile off where another layer does."""
+        device, mine = self.device, self._profile_path(card.profile or "")
+        if meanings is not None and "system" not in meanings:
+            return
+        if card.owner == "system" and mine is not None:
+            device.assign_system_profile(mine)
+        elif device.system_profile[1] is not None:
+            through = self.profiles.pass_through_file() if device.system_insists else None
+            device.assign_system_profile(through, through)
+
+    def _profile_path(self, profile_id: str) -> Path | None:
+        entry = self.shelf.find(profile_id) if profile_id else None
+        return entry.path if entry else None
 
     def choose_setting(self, name: str, value: Any) -> None:
         """Change a control of the driver in its own words, as a step that can be undone."""
