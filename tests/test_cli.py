@@ -7,6 +7,7 @@ import json
 import os
 import resource
 import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -60,6 +61,10 @@ def test_every_command_has_a_line_of_help():
         ["profile", "remove"],
         ["profile", "find-lost"],
         ["profile", "compare"],
+        ["condition", "list"],
+        ["condition", "check"],
+        ["condition", "compare"],
+        ["probe"],
         ["desktop", "install"],
         ["desktop", "remove"],
         ["convert"],
@@ -362,3 +367,47 @@ def test_the_desktop_entry_is_written_and_taken_away(tmp_path, home):
     assert fidele("desktop", "remove", env=home).returncode == 0
     assert [p for p in share.rglob("*fidele*") if p.is_file()] == []
     assert "nothing to take away" in fidele("desktop", "remove", env=home).stderr
+
+
+# Printing conditions -------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def workshop(tmp_path, demo, home):
+    """The demo's workshop as the user's own."""
+    share = tmp_path / "home" / "share"
+    shutil.copytree(demo.data, share / "fidele")
+    (share / "fidele" / "icc").rename(share / "icc")
+    return home
+
+
+def test_conditions_are_checked_probed_and_sent(tmp_path, workshop):
+    listed = json.loads(fidele("condition", "list", "--json", env=workshop).stdout)
+    assert [c["id"] for c in listed] == ["house-number-tiles"]
+    done = fidele("condition", "check", "house-number-tiles", "--json", env=workshop)
+    assert done.returncode == 1
+    found = json.loads(done.stdout)
+    assert (found["verdict"], found["conversions"], found["mirrors"], found["scale"]) == ("stop", 2, 1, 1.0)
+    assert [s["name"] for s in found["stages"]] == ["Fidele", "system", "driver", "panel"]
+    assert all({"code", "weight", "message", "remedy"} == f.keys() for f in found["findings"])
+    assert "two-conversions" in {f["code"] for f in found["findings"]}
+    probed = fidele("probe", "House-number tiles", "--json", env=workshop)
+    assert probed.returncode == 1
+    assert json.loads(probed.stdout)["fits_best"][0]["conversion"] == "the maker's correction"
+    out = tmp_path / "tiles.zip"
+    assert fidele("condition", "export", "house-number-tiles", "--out", out, env=workshop).returncode == 0
+    assert fidele("condition", "import", out, env=workshop).stdout.startswith("house-number-tiles")
+    card = json.loads(fidele("condition", "show", "house-number-tiles", env=workshop).stdout)
+    card |= {"id": "other", "name": "Other", "size": "A5", "unknown": 1}
+    (tmp_path / "other.json").write_text(json.dumps(card))
+    checked = fidele("condition", "check", tmp_path / "other.json", env=workshop)
+    assert checked.returncode == 1
+    assert "Size: A4 instead of A5" in checked.stdout
+    assert (
+        "They are alike"
+        in fidele("condition", "compare", "house-number-tiles", "house-number-tiles", env=workshop).stdout
+    )
+    (tmp_path / "bad.json").write_text('{"id": 1')
+    refused("condition", "check", tmp_path / "bad.json", words="cannot be read", env=workshop)
+    refused("condition", "show", "nothing", words="no printing condition 'nothing'", env=workshop)
+    refused("probe", "nothing", words="no printing condition 'nothing'", env=workshop)

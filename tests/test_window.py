@@ -333,3 +333,64 @@ def test_the_view_shows_pixels_where_they_belong(window, places, qtbot):
     assert np.abs(sample.astype(int) - pixels[y : y + sample.shape[0], x : x + sample.shape[1]]).mean() < 1.0
     QTest.keyClick(view, Qt.Key.Key_0)
     assert view._shown().width() <= view._frame().width() + 1
+
+
+@pytest.mark.parametrize("printer_id", ["velm-wren/W-0417", "orrin-gannet/G-2209", "skarn-longship/L-0031"])
+def test_a_lost_preset_is_seen_within_a_second_and_mended_by_one_press(window, places, qtbot, printer_id):
+    """A card is put in force; the driver goes back to its maker's settings; one press, and the print goes ahead."""
+    session = window.session
+    device, machine = session.workshop.printer_of(printer_id), session.workshop.machine(printer_id)
+    if session.card.printer != printer_id:
+        made = device.starter_card()
+        session.cards.save(made)
+        session.tell("card")
+        window._take_card(made.id)
+    assert session.device is device
+    for name in ("Laid in", "Reel aboard"):
+        if name in machine.model.settings:
+            machine.driver.at_the_panel(name, session.card.driver["stand_in"])
+    session.bring()
+    session.open_artwork(places.data / "artwork" / "signal-flags.png")
+    window.show_desk("Hand-off")
+    settle(window, qtbot)
+    assert session.stops == ()
+    machine.driver.reset()
+    for name in ("Laid in", "Reel aboard"):
+        if name in machine.model.settings:
+            machine.driver.at_the_panel(name, session.card.driver["stand_in"])
+    qtbot.waitUntil(lambda: "preset-lost" in {f.code for f in session.findings}, timeout=3000)
+    assert window.thread_view.state.held
+    click(window.findings_view, "Set everything to the card")
+    assert session.stops == ()
+    assert len(session.chain.knots) == 1
+    window.show_desk("Print")
+    click(window.desk, "Print")
+    settle(window, qtbot)
+    assert session.run is not None
+    assert session.run.receipt["serial"] == printer_id.split("/")[1]
+
+
+def test_conditions_are_copied_locked_compared_and_taken_in(window, tmp_path, qtbot):
+    session, first = window.session, window.session.card
+
+    def do(card_id: str, words: str) -> None:
+        (call,) = [c for text, c, possible in window.card_actions(card_id) if text == words and possible]
+        call()
+
+    do(first.id, "Copy it")
+    assert [c.name for c in session.cards.cards()] == ["House-number tiles", "House-number tiles, copy"]
+    session.change_card("x", size="A5")
+    do(first.id, "Compare with the one in force")
+    assert window.foot.said.text() == "Size: A5 here, A4 there"
+    do(session.card.id, "Lock")
+    window.show_desk("Hand-off")
+    choose(window.desk.owner, "driver")
+    assert "is locked" in window.foot.said.text()
+    assert session.card.owner == "fidele"
+    do(session.card.id, "Unlock")
+    session.conditions.export(session.card.id, tmp_path / "tiles.zip")
+    do(session.card.id, "Remove")
+    assert session.card.id == first.id
+    drop(window, tmp_path / "tiles.zip")
+    assert "was taken in, with its profile" in window.foot.said.text()
+    assert len(session.cards.cards()) == 2

@@ -23,6 +23,7 @@ from fidele.desk.desk import Desk, clock
 from fidele.desk.labels import button, clear, heading, label, line, section
 from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.output.device import Choice
 from fidele.proof.soft import show
@@ -33,6 +34,9 @@ from fidele.session.predict import Prediction, RouteFacts, predict
 
 _THUMB = 300
 _OTHERS = "others"
+#: So many rows fit; a driver with more shows first what matters most, and what differs.
+_MOST_ROWS = 11
+_FIRST = ("colour", "stand_in", "panel_media", "quality", "black_ink", "density", "size", "scaling", "mirroring")
 #: Who can convert: in words, and when each is right.
 _OWNERS = {
     "fidele": ("Fidele, through the profile", "Recommended: the proof shows what will come out."),
@@ -127,7 +131,8 @@ def _controls_of(row: SettingRow, choices: dict[str, Choice]) -> list[str]:
     return [
         name
         for name, choice in choices.items()
-        if choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › ")
+        if choice.offered != (choice.value,)  # a field to type in is filled from the card
+        and (choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › "))
     ]
 
 
@@ -160,13 +165,19 @@ class HandoffDesk(Desk):
         self.owner = QComboBox()
         self.owner.setFont(font(9))
         self.owner.setAccessibleName("Who converts")
+        self.owner.setMinimumContentsLength(22)
+        self.owner.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.owner.setToolTip("Exactly one layer converts colour. Everything that follows from the choice is set too.")
         self.owner.activated.connect(lambda i: self.guarded(self.session.choose_owner, self.owner.itemData(i)))
         top.addWidget(self.owner)
         self.box.addWidget(self.choosers)
-        self.table = QVBoxLayout()
+        inside = QWidget()
+        self.table = QVBoxLayout(inside)
+        self.table.setContentsMargins(0, 0, 0, 0)
         self.table.setSpacing(0)
-        self.box.addLayout(self.table)
+        self.area = scrolled(inside)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.box.addWidget(self.area)
         row = QHBoxLayout()
         row.setSpacing(9)
         self.bring = button(
@@ -185,6 +196,9 @@ class HandoffDesk(Desk):
             "Read back again", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True
         )
         row.addWidget(self.again)
+        self.all = button("", self._fold, "Show every setting of this driver, or what matters most", quiet=True)
+        self.all.setCheckable(True)
+        row.addWidget(self.all)
         row.addStretch()
         self.box.addSpacing(5)
         self.box.addLayout(row)
@@ -264,6 +278,10 @@ class HandoffDesk(Desk):
             self.guarded(self.session.use_profile, chosen)
         self.refresh()
 
+    def _fold(self) -> None:
+        self._table_for = ()
+        self.refresh()
+
     def _fill_table(self, choices: dict[str, Choice]) -> None:
         """Make the table anew; where a person stood in it, they stand again."""
         here = QApplication.focusWidget()
@@ -287,12 +305,20 @@ class HandoffDesk(Desk):
             grid.addWidget(title, 0, column)
         grid.setColumnMinimumWidth(0, 92)
         self.table.addWidget(head)
-        for row in self.session.rows:
+        rows = self.session.rows
+        fold = len(rows) > _MOST_ROWS
+        self.all.setVisible(fold)
+        shown = [r for r in rows if not fold or self.all.isChecked() or r.agrees is not True or r.meaning in _FIRST]
+        self.all.setText("The most important only" if self.all.isChecked() else f"All {len(rows)} settings")
+        for row in shown:
             controls = [self._control(choices[name]) for name in _controls_of(row, choices)] if row.settable else []
             self.table.addWidget(SettingLine(row, controls, compact=self.height() < 600))
             for control in controls:
                 if stood and control.accessibleName() == stood:
                     control.setFocus()
+        # As high as its rows, as long as the predicted prints keep some room; beyond that it scrolls.
+        high = 28 if self.height() < 600 else 31
+        self.area.setFixedHeight(32 + high * min(len(shown), _MOST_ROWS))
 
     def _control(self, choice: Choice) -> QWidget:
         """Return a list of what the driver offers for one control, in its own words."""
@@ -301,7 +327,7 @@ class HandoffDesk(Desk):
         made.setAccessibleName(f"{choice.name} in the driver")
         made.setToolTip(f"{choice.place}, in this driver's words")
         for value in choice.offered:
-            plain = isinstance(value, str) or len(choice.offered) < 5
+            plain = isinstance(value, str) or len(choice.offered) < 5 or min(choice.offered) >= 0
             made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
         made.setCurrentIndex(max(0, made.findData(choice.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)

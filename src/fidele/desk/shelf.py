@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from fidele.desk.labels import button, clear, label, section
@@ -16,6 +17,7 @@ class CardTile(QFrame):
     """One printing condition on the shelf."""
 
     pressed = Signal(str)
+    menu_wanted = Signal(str, QPoint)
 
     def __init__(self, card_id: str, name: str, summary: str, in_force: bool) -> None:
         super().__init__()
@@ -34,12 +36,18 @@ class CardTile(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setProperty("strong", in_force)
 
-    def mousePressEvent(self, _event: object) -> None:
-        self.pressed.emit(self._id)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(lambda at: self.menu_wanted.emit(self._id, self.mapToGlobal(at)))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.pressed.emit(self._id)
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self.pressed.emit(self._id)
+        elif event.key() == Qt.Key.Key_Menu:
+            self.menu_wanted.emit(self._id, self.mapToGlobal(self.rect().center()))
         else:
             super().keyPressEvent(event)
 
@@ -48,6 +56,7 @@ class ShelfView(QWidget):
     """Shows what is on the shelf and lets a person choose."""
 
     card_chosen = Signal(str)
+    card_menu_wanted = Signal(str, QPoint)
     profile_chosen = Signal(str)
     menu_wanted = Signal(str, QPoint)
     all_wanted = Signal()
@@ -118,8 +127,10 @@ class ShelfView(QWidget):
         for card in cards:
             chosen = in_force is not None and in_force.id == card.id
             shown = in_force if chosen and in_force is not None else card
-            tile = CardTile(card.id, shown.name, shown.summary, chosen)
+            summary = shown.summary + (" · locked" if shown.locked else "")
+            tile = CardTile(card.id, shown.name, summary, chosen)
             tile.pressed.connect(self.card_chosen)
+            tile.menu_wanted.connect(self.card_menu_wanted)
             self._cards.addWidget(tile)
         if not cards:
             self._cards.addWidget(

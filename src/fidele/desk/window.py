@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPalette, QResizeEvent, QShortcut
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fidele.artwork.open import KINDS, open_artwork
 from fidele.desk.arrivals_desk import ArrivalsDesk
@@ -30,6 +40,7 @@ from fidele.desk.thread import STATIONS, ThreadState, ThreadView
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.model import PICTURE_ENDINGS, Session
+from fidele.store.cards import holds_card
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
 from fidele.store.shelf import Delivery, Installed, Shelf
 from fidele.tiles import Progress
@@ -122,6 +133,7 @@ class Window(QMainWindow):
         self.thread_view.chosen.connect(self.show_desk)
         self.findings_view.acted.connect(self.act)
         self.shelf_view.card_chosen.connect(self._take_card)
+        self.shelf_view.card_menu_wanted.connect(self._card_menu)
         self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.start_card))
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
@@ -312,6 +324,48 @@ class Window(QMainWindow):
         self.profile_desk.open(profile_id, page)
         self.show_desk("Profile")
 
+    def _card_menu(self, card_id: str, at: QPoint) -> None:
+        """Show what can be done with a printing condition, at the pointer."""
+        menu = QMenu(self)
+        for text, call, possible in self.card_actions(card_id):
+            menu.addAction(text, call).setEnabled(possible)
+        menu.exec(at)
+
+    def card_actions(self, card_id: str) -> list[tuple[str, Callable[[], None], bool]]:
+        """Return what can be done with a printing condition: words, deed, and whether it can be done now."""
+        conditions, mine = self.session.conditions, self.session.card
+        card = conditions.need(card_id)
+        in_force = mine is not None and mine.id == card_id
+        locked = card.locked
+
+        def copy() -> None:
+            taken = {c.name for c in self.session.cards.cards()}
+            names = (f"{card.name}, copy{f' {i}' if i > 1 else ''}" for i in range(1, 999))
+            name = next(n for n in names if n not in taken)
+            self._guarded(conditions.copy, card_id, name)
+
+        def compare() -> None:
+            if mine is not None:
+                found = conditions.compare(mine.id, card_id)
+                said = "; ".join(f"{d.label}: {d.one} here, {d.other} there" for d in found)
+                self.session.say(said or "They are alike.")
+
+        def export() -> None:
+            name, _ = QFileDialog.getSaveFileName(
+                self, "Send this condition", f"{card.name}.condition.zip", "Printing condition (*.zip)"
+            )
+            if name:
+                self._guarded(conditions.export, card_id, Path(name))
+
+        return [
+            ("Put in force", lambda: self._take_card(card_id), not in_force),
+            ("Copy it", copy, True),
+            ("Compare with the one in force", compare, not in_force and mine is not None),
+            ("Unlock" if locked else "Lock", lambda: self._guarded(conditions.lock, not locked), in_force),
+            ("Send as a file …", export, True),
+            ("Remove", lambda: self._guarded(conditions.remove, card_id), not locked),
+        ]
+
     def _profile_menu(self, profile_id: str, at: QPoint) -> None:
         profile_menu(self.session, profile_id, at, self.show_profile, self._guarded)
 
@@ -376,7 +430,9 @@ class Window(QMainWindow):
     def take_file(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
         ending = path.suffix.lower()
-        if path.is_dir() or ending in ENDINGS or ending in PACKED:
+        if ending == ".zip" and holds_card(path):
+            self._guarded(self.session.conditions.take_in, path)
+        elif path.is_dir() or ending in ENDINGS or ending in PACKED:
             self._take_profiles([path])
         elif ending in LEAFLETS and self.desk.station == "Profile":
             self.profile_desk.take_leaflet(path)

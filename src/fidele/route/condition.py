@@ -26,6 +26,7 @@ class PressData(Kept):
     temperature: float = Field(default=200.0, ge=20, le=240)
     seconds: float = Field(default=180.0, gt=0, le=900)
     pressure: float = Field(default=2.5, gt=0, le=8)
+    preheat: float = Field(default=0.0, ge=0, le=120)
 
 
 class Confirmation(Kept):
@@ -34,6 +35,14 @@ class Confirmation(Kept):
     value: Any
     who: str
     when: datetime.datetime
+
+
+class Change(Kept):
+    """One change of a card: what, when, and by whom."""
+
+    what: str
+    when: datetime.datetime
+    who: str
 
 
 class Card(Kept):
@@ -49,11 +58,14 @@ class Card(Kept):
     process: Literal["transfer", "direct"] = "transfer"
     printer: str
     printer_name: str
+    ink: str = ""
     media: str
     size: str = "A4"
     substrate: str
     seen_from: Literal["front", "back"] = "front"
     profile: str | None = None
+    #: What the profile called itself when it was chosen: its id is its content, so another version is another profile.
+    profile_title: str = ""
     intent: Intent = Intent.PERCEPTUAL
     bpc: bool = True
     owner: Owner = "fidele"
@@ -61,7 +73,11 @@ class Card(Kept):
     driver: dict[str, Any]
     press: PressData = Field(default_factory=lambda: PressData())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
+    #: Below so many pixels per inch artwork is told to be too coarse.
+    artwork_ppi: float = Field(default=200.0, gt=0, le=2400)
     notes: str = ""
+    locked: bool = False
+    history: list[Change] = Field(default_factory=list)
 
     @property
     def owner_layer(self) -> str:

@@ -235,14 +235,30 @@ _WHY = {
 }
 
 
+#: From so many settings on it is one finding: somebody, or an update, has thrown all of them over.
+_PRESET = 4
+
 _IF_NOT = {
     "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
 }
 
 
 def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
-    """One finding for the media, which is a stop, and one for each other setting that differs."""
+    """One finding for each setting that differs; where many do, the driver has lost its preset, and one says so."""
+    lost = [row.label.lower() for row in rows if row.agrees is False and row.settable]
+    if len(lost) >= _PRESET:
+        yield Finding(
+            "preset-lost",
+            "stop",
+            f"{len(lost)} settings of the driver are not the card's",
+            f"Its preset was lost, or an update brought the maker's settings back: {', '.join(lost)}.",
+            "Set the driver to the card; it is then read back.",
+            "Set everything to the card",
+            "bring",
+        )
     for row in rows:
+        if len(lost) >= _PRESET and row.settable:
+            continue
         if row.agrees is not False or row.meaning not in _WHY:
             continue
         weight, why = _WHY[row.meaning]

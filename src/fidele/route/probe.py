@@ -19,11 +19,12 @@ def lattice_page() -> NDArray[np.uint8]:
     """Return a small page (h, w, 3) of all combinations of 17 levels per channel, each in a cell of its own."""
     rows = -(-(SIZE**3) // _COLUMNS)
     flat = np.full((rows * _COLUMNS, 3), 255, np.uint8)
-    flat[: SIZE**3] = np.rint(_nodes() * 255).astype(np.uint8)
+    flat[: SIZE**3] = np.rint(nodes() * 255).astype(np.uint8)
     return np.repeat(np.repeat(flat.reshape(rows, _COLUMNS, 3), _CELL, axis=0), _CELL, axis=1)
 
 
-def _nodes() -> Floats:
+def nodes() -> Floats:
+    """Return the lattice's values (4913, 3), 0 to 1."""
     axis = np.linspace(0, 1, SIZE)
     return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
 
@@ -75,7 +76,7 @@ def read_lattice(
     Which way round it came out is told by the bare cells at the end of the last row: whatever a conversion does, it
     leaves them alike, and nowhere else on the page do so many alike stand together.
     """
-    sent = np.rint(_nodes() * 255)
+    sent = np.rint(nodes() * 255)
     ways: dict[tuple[bool, bool], NDArray[np.uint8]] = {}
     for mirrored in (False, True):
         for turned in (False, True):

@@ -15,6 +15,7 @@ from fidele.route.layers import Chain
 from fidele.session.profiles import NEEDED, Row
 from fidele.session.runs import Checked
 from fidele.sheet.placing import Media, Placing
+from fidele.store.shelf import Entry
 
 
 def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]:
@@ -59,6 +60,31 @@ def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]
             )
         )
     return found
+
+
+def missing_profile(card: Card, shelf: list[Entry]) -> Finding:
+    """The card's profile is not on the shelf: gone, or changed since, when another has the same description."""
+    name = f"“{card.profile_title}”" if card.profile_title else "The profile"
+    same = [e for e in shelf if card.profile_title and e.title == card.profile_title]
+    if same:
+        return Finding(
+            "profile-changed",
+            "stop",
+            "The profile was changed",
+            f"{name} is there, but its content is another one than this condition was made with.",
+            "Try the new one, or bring the old one back.",
+            "Use the new one",
+            f"use:{same[0].id}",
+        )
+    return Finding(
+        "profile-missing",
+        "stop",
+        "The profile is not on the shelf",
+        f"{name}, through which this condition converts, is not there any more.",
+        "Drop the profile on the window, or choose another one.",
+        "Show what fits",
+        "show:profiles",
+    )
 
 
 def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]:

@@ -23,15 +23,24 @@ from fidele.output.device import PrintDevice
 from fidele.output.workshop import Workshop
 from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
-from fidele.route.condition import Card, Confirmation
+from fidele.route.condition import Card, Change, Confirmation
 from fidele.route.findings import WEIGHTS, Finding, route_findings
 from fidele.route.layers import MEANINGS, Chain, Evidence, Layer, SettingRow
 from fidele.route.probe import ProbeResult
-from fidele.session.findings import artwork_findings, check_findings, profile_findings, proof_findings, sheet_findings
+from fidele.session.conditions import Conditions
+from fidele.session.findings import (
+    artwork_findings,
+    check_findings,
+    missing_profile,
+    profile_findings,
+    proof_findings,
+    sheet_findings,
+)
 from fidele.session.history import History
 from fidele.session.observe import Observable
 from fidele.session.person import person
 from fidele.session.places import Places
+from fidele.session.probing import in_words, suspects
 from fidele.session.profiles import Profiles
 from fidele.session.roles import Roles
 from fidele.session.runs import (
@@ -79,6 +88,7 @@ class Session(Observable):
         self.logbook = Logbook(places.logbook)
         self.history = History()
         self.profiles = Profiles(self)
+        self.conditions = Conditions(self)
         self.roles = Roles(places.data / "roles.json")
         self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None
@@ -166,6 +176,11 @@ class Session(Observable):
         before = {key: getattr(card, key) for key in changes}
         if before == changes:
             return
+        if card.locked and not changes.keys() <= {"locked", "confirmed"}:
+            raise FideleError(f"“{card.name}” is locked; unlock it, or copy it and change the copy.")
+        change = Change(what=name, when=datetime.datetime.now().replace(microsecond=0), who=person())
+        changes = changes | {"history": [*card.history, change][-200:]}
+        before = before | {"history": card.history}
 
         def apply(values: dict[str, Any]) -> None:
             self.card = self._need_card().model_copy(update=values)
@@ -210,7 +225,10 @@ class Session(Observable):
             )
         # A condition that had none left the conversion to the driver; with a profile Fidele is the better owner.
         first = {"owner": "fidele"} if self._need_card().profile is None else {}
-        self.change_card(f"“{entry.title}” is the profile of this condition", profile=profile_id, **first)
+        title = self.profiles.row(entry).title
+        self.change_card(
+            f"“{title}” is the profile of this condition", profile=profile_id, profile_title=title, **first
+        )
 
     def _need_card(self) -> Card:
         if self.card is None:
@@ -356,16 +374,7 @@ class Session(Observable):
         if self.chain is not None:
             found += route_findings(self.chain, card, self.rows)
         if card.profile is not None and self.profile is None:
-            found.insert(
-                0,
-                Finding(
-                    "profile-missing",
-                    "stop",
-                    "The profile is not on the shelf",
-                    "This condition converts through a profile that is not there any more.",
-                    "Drop the profile on the window, or choose another one.",
-                ),
-            )
+            found.insert(0, missing_profile(card, self.shelf.known()))
         entry = self.shelf.find(card.profile) if card.profile and self.profile is not None else None
         if entry is not None and card.owner == "fidele":
             found += profile_findings(self.profiles.row(entry), card, self.device)
@@ -428,6 +437,8 @@ class Session(Observable):
             self.bring()
         elif action == "probe":
             self.probe()
+        elif kind == "use":
+            self.use_profile(argument)
         elif kind == "intent":
             self.change_card(f"The intent is {Intent(argument).words}", intent=Intent(argument))
         elif kind == "quality":
@@ -545,13 +556,8 @@ class Session(Observable):
         """Send known numbers down the route without ink; the result is evidence until a setting changes."""
         self.probed = probe(self.device, datetime.datetime.now())
         self.refresh()
-        if self.probed.passes:
-            self.say("Probed: every number came out of the driver as it went in.")
-        else:
-            self.say(
-                f"Probed: the driver changes numbers, by {self.probed.mean:.0f} of 255 on average, "
-                f"{self.probed.largest:.0f} at the most."
-            )
+        ranked = [] if self.probed.passes else suspects(self.probed, self.correction(), self.profile)
+        self.say(f"Probed. {in_words(self.probed, ranked)}")
         return self.probed
 
     def correction(self) -> ProbeResult:

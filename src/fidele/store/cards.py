@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
+import zlib
 from pathlib import Path
 
 from pydantic import ValidationError
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
+from fidele.icc.profile import LARGEST
 from fidele.route.condition import Card
 
 
@@ -39,18 +43,16 @@ class CardStore:
 
     @staticmethod
     def _read(path: Path) -> Card:
-        try:
-            return Card.model_validate_json(read_bytes(path, 1 << 20))
-        except ValidationError as error:
-            first = error.errors()[0]
-            place = ".".join(str(p) for p in first["loc"]) or "the file"
-            raise FideleError(
-                f"The printing condition in {path} cannot be read: {place}: {first['msg'].lower()}."
-            ) from error
+        return card_of(read_bytes(path, 1 << 20), str(path))
 
     def save(self, card: Card) -> None:
         """Write a card, whole or not at all."""
         write_bytes(self.folder / f"{card.id}.json", card.model_dump_json(indent=2).encode())
+
+    def find(self, name: str) -> Card | None:
+        """Return a card by its id, else the one of this name."""
+        cards = self.cards()
+        return next((c for c in cards if c.id == name), next((c for c in cards if c.name == name), None))
 
     def remove(self, card_id: str) -> None:
         """Take a card away; one that is not there is no error.
@@ -65,3 +67,77 @@ class CardStore:
             path.unlink(missing_ok=True)
         except OSError as error:
             raise FideleError(f"{path} cannot be removed: {reason(error)}.") from error
+
+
+#: What a card and its profile are called in the file that they are sent in.
+_CARD, _PROFILE = "condition.json", "profile.icc"
+
+
+def export_card(card: Card, profile: bytes | None, path: Path) -> None:
+    """Write a card with its profile as one zip, readable by anything that opens zips.
+
+    Raises
+    ------
+    FideleError
+        When the file cannot be written.
+    """
+    memory = io.BytesIO()
+    with zipfile.ZipFile(memory, "w", zipfile.ZIP_DEFLATED) as bundle:
+        bundle.writestr(_CARD, card.model_dump_json(indent=2))
+        if profile is not None:
+            bundle.writestr(_PROFILE, profile)
+    write_bytes(path, memory.getvalue())
+
+
+def read_export(path: Path) -> tuple[Card, bytes | None]:
+    """Return the card and the profile in a file that was exported.
+
+    Raises
+    ------
+    FideleError
+        When it is no such file, or damaged.
+    """
+    data = read_bytes(path, 2 * LARGEST)
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as bundle:
+            names = bundle.namelist()
+            if _CARD not in names:
+                raise FideleError(f"{path} holds no printing condition.")
+            with bundle.open(_CARD) as stream:
+                text = stream.read(1 << 20)
+            profile = None
+            if _PROFILE in names:
+                with bundle.open(_PROFILE) as stream:
+                    profile = stream.read(LARGEST + 1)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        raise FideleError(f"{path} is damaged, or no printing condition.") from error
+    if profile is not None and len(profile) > LARGEST:
+        raise FideleError(f"{path} holds a profile larger than any can be.")
+    return card_of(text, str(path)), profile
+
+
+def holds_card(path: Path) -> bool:
+    """Tell whether a file is an exported printing condition."""
+    try:
+        with zipfile.ZipFile(path) as bundle:
+            return _CARD in bundle.namelist()
+    except (OSError, zipfile.BadZipFile, ValueError):
+        return False
+
+
+def card_of(text: bytes, name: str) -> Card:
+    """Return the card in JSON text; `name` is how messages call it.
+
+    Raises
+    ------
+    FideleError
+        When it is none.
+    """
+    try:
+        return Card.model_validate_json(text)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"]) or "the file"
+        raise FideleError(
+            f"The printing condition in {name} cannot be read: {place}: {first['msg'].lower()}."
+        ) from error

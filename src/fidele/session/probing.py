@@ -1,0 +1,57 @@
+"""What a probe found, in words: whether numbers pass, and if not, which conversion fits them best."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import oprgb, srgb
+from fidele.icc.transform import Intent, convert
+from fidele.route.probe import ProbeResult, nodes
+
+Floats = NDArray[np.float64]
+
+#: Mean distance in 8-bit code values below which a conversion is taken for the one that was found.
+_NEAR = 2.5
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """A conversion that a probe may have met: its name, and its mean distance from what came out, in code values."""
+
+    name: str
+    distance: float
+
+
+def suspects(found: ProbeResult, correction: Callable[[Floats], Floats], profile: Profile | None) -> list[Suspect]:
+    """Return conversions by how well they fit what came out of a probe, the best first."""
+    sent = nodes()
+    out = found.table.reshape(-1, 3).astype(float)
+    ways: dict[str, Floats] = {"nothing": sent, "the maker's correction": correction(sent)}
+    if profile is not None and profile.channels == 3:
+        small = sent.astype(np.float32)
+        for name, source in (("sRGB", srgb()), ("opRGB", oprgb())):
+            for intent in (Intent.PERCEPTUAL, Intent.RELATIVE):
+                key = f"this profile again, taking the numbers for {name}, {intent.words}"
+                ways[key] = np.clip(convert(small, source, profile, intent, True), 0, 1).astype(float)
+    made = [Suspect(name, float(np.abs(way - out).mean() * 255)) for name, way in ways.items()]
+    return sorted(made, key=lambda s: s.distance)
+
+
+def in_words(found: ProbeResult, ranked: list[Suspect]) -> str:
+    """Say what a probe found in a sentence or two."""
+    way = " The page came out mirrored." if found.mirrored else ""
+    way += " It came out turned by 180°." if found.turned else ""
+    if found.passes:
+        return f"Every number came out as it went in.{way}"
+    best = ranked[0]
+    what = (
+        f"That is {best.name}."
+        if best.distance < _NEAR and best.name != "nothing"
+        else "No conversion known here fits."
+    )
+    return f"Numbers change, by {found.mean:.0f} of 255 on average and {found.largest:.0f} at the most. {what}{way}"

@@ -1,0 +1,205 @@
+"""Printing conditions: changed, copied, locked, compared, sent and taken in."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+
+import pytest
+from known import bundle
+
+from fidele.demo.prepare import demo_card
+from fidele.errors import FideleError
+from fidele.route.differences import differences
+from fidele.session.model import Session
+from fidele.session.places import Places
+from fidele.store.cards import export_card, read_export
+
+
+def codes(session, weight=None):
+    return {f.code for f in session.findings if weight in (None, f.weight)}
+
+
+def test_a_copy_with_another_media_brings_what_belongs_to_it(session, places):
+    """The mail's profile for Fen 140 on cloth: its stand-in, passes and press come along, and all of it is told."""
+    (put,) = session.install(places.data / "downloads" / "fen-140-polyester.eml")
+    session.profiles.say(put.id, "media", "Fen 140")
+    session.profiles.choose_default(put.id, "Fen 140")
+    old = session.card
+    found = session.conditions.copy(old.id, "Pennants", media="Fen 140", substrate="polyester cloth")
+    card = session.card
+    assert (card.name, card.media, card.substrate, card.profile) == ("Pennants", "Fen 140", "polyester cloth", put.id)
+    assert (card.driver["stand_in"], card.driver["quality"]) == ("Board", 2)
+    assert (card.press.temperature, card.press.seconds) == (195, 45)
+    assert {d.label for d in found} == {
+        "Media",
+        "Piece",
+        "Profile",
+        "Media set",
+        "Quality",
+        "Press temperature, °C",
+        "Press time, s",
+        "Press pressure, bar",
+    }
+    assert old in session.cards.cards()
+    session.undo()
+    assert session.card == old
+    assert [c.id for c in session.cards.cards()] == [old.id]
+    # Where there is no profile for it, the driver converts until there is one.
+    session.conditions.copy(old.id, "On something new", media="Tarn heavy 120")
+    assert (session.card.profile, session.card.owner) == (None, "driver")
+
+
+def test_a_copy_in_another_size_changes_nothing_else(session):
+    found = session.conditions.copy(session.card.id, "Small", size="A5")
+    assert [(d.label, d.one, d.other) for d in found] == [("Size", "A4", "A5")]
+    session.bring()
+    assert session.device.settings()["Format"] == "A5"
+    assert "wrong-size" not in codes(session)
+
+
+def test_a_locked_card_stays_as_it_is(session):
+    session.conditions.lock(True)
+    for change in (
+        lambda: session.change_card("x", bpc=False),
+        lambda: session.choose_owner("driver"),
+        lambda: session.conditions.remove(session.card.id),
+    ):
+        with pytest.raises(FideleError, match="is locked"):
+            change()
+    session.confirm("ink_saving", "off")  # looking something up is no change of what is wanted
+    session.conditions.lock(False)
+    session.change_card("Black point compensation off", bpc=False)
+    assert [h.what for h in session.card.history][-1] == "Black point compensation off"
+    assert all(h.who and h.when for h in session.card.history)
+
+
+def test_cards_are_compared_in_words():
+    one = demo_card("abc")
+    assert differences(one, one.model_copy(update={"name": "other", "id": "x"})) == []
+    other = one.model_copy(
+        update={"owner": "driver", "bpc": False, "driver": one.driver | {"quality": 2}, "profile_title": "New"}
+    )
+    press = one.press.model_copy(update={"temperature": 190.0})
+    found = differences(one, other.model_copy(update={"press": press, "profile": "def"}))
+    assert [(d.label, d.one, d.other) for d in found] == [
+        ("Profile", "abc", "New"),
+        ("Black point compensation", "on", "off"),
+        ("Who converts", "Fidele", "the driver"),
+        ("Quality", "3", "2"),
+        ("Press temperature, °C", "200", "190"),
+    ]
+
+
+def test_a_card_travels_with_its_profile(session, printer, tmp_path):
+    path = tmp_path / "tiles.condition.zip"
+    session.conditions.export(session.card.id, path)
+    with zipfile.ZipFile(path) as opened:
+        assert opened.read("profile.icc") == printer.data
+        assert json.loads(opened.read("condition.json"))["version"] == 1
+    other = Session(Places.under(tmp_path / "elsewhere"))
+    taken = other.conditions.take_in(path)
+    assert other.shelf.load(printer.content_id).data == printer.data
+    assert other.cards.cards() == [taken]
+    other.put_in_force(taken)
+    assert other.profile is not None
+    # The same again is no second card; one of the same id that differs is kept beside it.
+    assert other.conditions.take_in(path).id == taken.id
+    assert len(other.cards.cards()) == 1
+    other.change_card("Notes", notes="ours")
+    beside = other.conditions.take_in(path)
+    assert beside.id != taken.id
+    assert len(other.cards.cards()) == 2
+    assert other.cards.find(taken.id).notes == "ours"
+    other.undo()
+    assert len(other.cards.cards()) == 1
+
+
+def test_what_a_newer_fidele_wrote_travels_too(session, tmp_path):
+    card = session.card.model_copy(update={"version": 7, "scent": "lavender"})
+    export_card(card, None, tmp_path / "new.zip")
+    back, profile = read_export(tmp_path / "new.zip")
+    assert profile is None
+    assert back.model_dump()["scent"] == "lavender"
+    assert back.version == 7
+
+
+@pytest.mark.parametrize(
+    ("files", "words"),
+    [
+        ({"other.txt": b"x"}, "holds no printing condition"),
+        ({"condition.json": b"{ broken"}, "cannot be read"),
+        ({"condition.json": b'{"id": "x"}'}, "cannot be read: name"),
+        ({"condition.json": demo_card(None).model_dump_json().encode(), "profile.icc": b"junk" * 99}, "is refused"),
+    ],
+)
+def test_a_bad_file_is_refused_whole(session, tmp_path, files, words):
+    before = session.cards.cards(), [e.id for e in session.shelf.entries()]
+    with pytest.raises(FideleError, match=words):
+        session.conditions.take_in(bundle(tmp_path / "bad.zip", files))
+    assert (session.cards.cards(), [e.id for e in session.shelf.entries()]) == before
+    (tmp_path / "cut.zip").write_bytes(bundle(tmp_path / "bad.zip", files).read_bytes()[:40])
+    with pytest.raises(FideleError, match="damaged, or no printing condition"):
+        session.conditions.take_in(tmp_path / "cut.zip")
+
+
+def test_removal_is_undone_and_the_next_card_comes_into_force(session):
+    first = session.card
+    session.conditions.copy(first.id, "Second", size="A5")
+    second = session.card
+    session.conditions.remove(second.id)
+    assert session.card.id == first.id
+    session.undo()
+    assert session.card == second
+    session.conditions.remove(first.id)
+    assert session.card == second
+    session.conditions.remove(second.id)
+    assert session.card is None
+    session.undo()
+    assert session.card == second
+    with pytest.raises(FideleError, match="no printing condition 'nowhere'"):
+        session.conditions.need("nowhere")
+
+
+def test_a_profile_that_changed_since_is_told(session, printer):
+    newer = bytearray(printer.data)
+    newer[24:26] = (2027).to_bytes(2, "big")
+    session.use_profile(printer.content_id)
+    session.change_card("title", profile_title=session.shelf_title())
+    path = session.shelf.find(printer.content_id).path
+    path.write_bytes(newer)
+    session.shelf.entries()
+    session.shelf_changed()
+    (finding,) = [f for f in session.findings if f.code == "profile-changed"]
+    assert finding.weight == "stop"
+    session.act(finding.action)
+    assert "profile-changed" not in codes(session)
+    assert session.profile.data == bytes(newer)
+
+
+def test_an_intent_that_the_profile_does_not_have_is_told(session, places):
+    (put,) = session.install(places.data / "downloads" / "Velm_Wren_Tarn_light_60.icc.txt")
+    session.use_profile(put.id)
+    (finding,) = [f for f in session.findings if f.code == "intent-missing"]
+    session.act(finding.action)
+    assert session.card.intent.value == "relative"
+    assert "intent-missing" not in codes(session)
+    # It says nothing of quality: below the best that the media allows is a caution, the best is none.
+    assert "quality-below-media" not in codes(session)
+    session.change_card("fewer", driver=session.card.driver | {"quality": 2})
+    (finding,) = [f for f in session.findings if f.code == "quality-below-media"]
+    session.act(finding.action)
+    assert session.card.driver["quality"] == 3
+    assert session.device.settings()["Passes"] == 3
+
+
+def test_a_probe_names_the_conversion(session):
+    session.choose_setting("Blend", "Velm natural")
+    session.probe()
+    assert "That is the maker's correction." in session.said
+    session.choose_owner("system")
+    session.probe()
+    assert "That is this profile again, taking the numbers for sRGB, perceptual." in session.said
+    session.choose_owner("fidele")
+    session.probe()
+    assert session.said == "Probed. Every number came out as it went in."
