@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import zipfile
 
@@ -11,6 +12,7 @@ from known import bundle
 from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
 from fidele.route.differences import differences
+from fidele.session.making import Draft
 from fidele.session.model import Session
 from fidele.session.places import Places
 from fidele.store.cards import export_card, read_export
@@ -203,3 +205,66 @@ def test_a_probe_names_the_conversion(session):
     session.choose_owner("fidele")
     session.probe()
     assert session.said == "Probed. Every number came out as it went in."
+
+
+# Making one ----------------------------------------------------------------------------------------------------------
+
+
+def test_making_one_asks_in_order_and_fills_in_what_follows(session, places, printer):
+    making = session.making
+    assert {"ceramic tile", "polyester cloth", "the paper itself"} <= set(making.pieces())
+    assert [p.name for p in making.printers("ceramic tile")] == ["Velm Wren", "Skarn Longship"]
+    assert [p.name for p in making.printers("the paper itself")] == ["Orrin Gannet"]
+    draft = Draft(piece="ceramic tile", printer="velm-wren/W-0417", media="Fen 100")
+    (row,) = making.profiles(draft)
+    assert row.entry.id == printer.content_id
+    assert "try it before the first piece" in making.expect(dataclasses.replace(draft, profile=row.entry.id))
+    card = making.make(dataclasses.replace(draft, profile=row.entry.id, size="A5", name="Small tiles"))
+    assert session.card == card
+    assert (card.name, card.size, card.owner, card.profile) == ("Small tiles", "A5", "fidele", printer.content_id)
+    assert (card.driver["stand_in"], card.driver["quality"], card.press.temperature) == ("Dull heavy", 3, 200)
+    session.bring()
+    session.confirm("ink_saving", "off")
+    assert session.findings == ()
+    session.undo()  # the confirmation
+    session.undo()
+    session.undo()
+    assert session.card.id == "house-number-tiles"
+    for missing in ("piece", "printer", "media"):
+        with pytest.raises(FideleError, match="Decide"):
+            making.card(dataclasses.replace(draft, **{missing: ""}))
+
+
+def test_without_a_profile_there_is_a_proper_way_on(session):
+    """The driver converts, honestly said; three stand-ins worth trying, each a condition of its own that can print."""
+    making = session.making
+    draft = Draft(piece="coated slate", printer="velm-wren/W-0417", media="Moor board 200")
+    assert making.profiles(draft) == []
+    assert "greys may lean" in making.expect(draft)
+    tried = making.stand_ins(draft)
+    assert len(tried) >= 3
+    assert tried[0].name == "Board"  # it shares a word with the media
+    cards = making.stand_in_trials(draft)
+    assert [c.driver["stand_in"] for c in cards] == [m.name for m in tried[:3]]
+    assert len({c.id for c in cards}) == 3
+    assert all(c.owner == "driver" and c.profile is None and c.substrate == "coated slate" for c in cards)
+    for card in cards:
+        session.put_in_force(card)
+        session.bring()
+        assert session.chain.knots == ("driver",)
+        assert session.stops == ()
+        assert session.device.settings()["Stock"] == card.driver["stand_in"]
+
+
+def test_every_printer_and_piece_makes_a_card_that_can_be_put_in_force(session):
+    making = session.making
+    for piece in making.pieces():
+        for device in making.printers(piece):
+            draft = Draft(piece=piece, printer=device.id, media="Something new")
+            for size in making.sizes(draft):
+                made = making.make(dataclasses.replace(draft, size=size))
+                session.bring()
+                wrong = [r.meaning for r in session.rows if r.agrees is False and r.settable]
+                assert wrong == [], (device.name, size)
+                assert session.chain.knots == ("driver",)
+                assert session.chain.twists == made.twists_needed

@@ -394,3 +394,30 @@ def test_conditions_are_copied_locked_compared_and_taken_in(window, tmp_path, qt
     drop(window, tmp_path / "tiles.zip")
     assert "was taken in, with its profile" in window.foot.said.text()
     assert len(session.cards.cards()) == 2
+
+
+def test_a_condition_is_made_by_answering(window, qtbot):
+    keys(window, Qt.Key.Key_F6)
+    desk = window.desk
+    assert desk.station == "New condition"
+    assert desk.fields["profile"].currentText() == "Velm Wren, Fen 100, ceramic tile"
+    assert not desk.trials.isVisible()
+    assert not desk.fields["stand_in"].isEnabled()  # the profile's papers say it
+    choose(desk.fields["piece"], "the paper itself")
+    assert desk.fields["printer"].currentText() == "Orrin Gannet"
+    assert desk.fields["profile"].currentText().startswith("none yet")
+    assert "Without a profile the driver converts" in desk.expect.text()
+    choose(desk.fields["size"], "A3")
+    QTest.keyClicks(desk.name, "Gallery A3")
+    click(desk, "Put it in force")
+    assert window.desk.station == "Hand-off"
+    assert (window.session.card.name, window.session.card.size) == ("Gallery A3", "A3")
+    click(window.desk, "Set the driver to the card")
+    settle(window, qtbot)
+    assert window.session.chain.knots == ("driver",)
+    assert window.session.device.settings()["Sheet"] == "A3"
+    window._begin_making()
+    choose(window.desk.fields["piece"], "coated slate")
+    click(window.desk, "Make one for each stand-in")
+    assert len(window.session.cards.cards()) == 5
+    assert "conditions to try" in window.foot.said.text()

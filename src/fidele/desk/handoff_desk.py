@@ -168,7 +168,7 @@ class HandoffDesk(Desk):
         self.owner.setMinimumContentsLength(22)
         self.owner.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.owner.setToolTip("Exactly one layer converts colour. Everything that follows from the choice is set too.")
-        self.owner.activated.connect(lambda i: self.guarded(self.session.choose_owner, self.owner.itemData(i)))
+        self.owner.activated.connect(self._choose_owner)
         top.addWidget(self.owner)
         self.box.addWidget(self.choosers)
         inside = QWidget()
@@ -277,6 +277,10 @@ class HandoffDesk(Desk):
         elif chosen and self.session.card is not None and chosen != self.session.card.profile:
             self.guarded(self.session.use_profile, chosen)
         self.refresh()
+
+    def _choose_owner(self, index: int) -> None:
+        self.guarded(self.session.choose_owner, self.owner.itemData(index))
+        self.refresh()  # where it was refused, the list says again who converts
 
     def _fold(self) -> None:
         self._table_for = ()

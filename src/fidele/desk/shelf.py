@@ -61,6 +61,7 @@ class ShelfView(QWidget):
     menu_wanted = Signal(str, QPoint)
     all_wanted = Signal()
     card_wanted = Signal()
+    making_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -70,7 +71,14 @@ class ShelfView(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(12, 12, 12, 12)
         box.setSpacing(7)
-        box.addWidget(section("Printing conditions"))
+        top = QHBoxLayout()
+        top.addWidget(section("Printing conditions"))
+        top.addStretch()
+        self.new = button(
+            "New", self.making_wanted.emit, "Make another printing condition, a question at a time (F6)", quiet=True
+        )
+        top.addWidget(self.new)
+        box.addLayout(top)
         self._cards = QVBoxLayout()
         self._cards.setSpacing(8)
         box.addLayout(self._cards)

@@ -28,6 +28,7 @@ from fidele.desk.foot import Foot
 from fidele.desk.handoff_desk import HandoffDesk
 from fidele.desk.lost_desk import LostDesk
 from fidele.desk.makers_desk import MakersDesk
+from fidele.desk.making_desk import MakingDesk
 from fidele.desk.press_desk import PressDesk
 from fidele.desk.print_desk import PrintDesk
 from fidele.desk.profile_desk import ProfileDesk
@@ -82,8 +83,9 @@ class Window(QMainWindow):
             self.stack.addWidget(desk)
         self.profile_desk, self.profiles_desk = ProfileDesk(session, self.work), ProfilesDesk(session, self.work)
         self.arrivals_desk, self.lost_desk = ArrivalsDesk(session, self.work), LostDesk(session, self.work)
-        self.makers_desk = MakersDesk(session, self.work)
-        for side in (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk):
+        self.makers_desk, self.making_desk = MakersDesk(session, self.work), MakingDesk(session, self.work)
+        sides = (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk)
+        for side in (*sides, self.making_desk):
             side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
             self.desks[side.station] = side
             self.stack.addWidget(side)
@@ -135,6 +137,7 @@ class Window(QMainWindow):
         self.shelf_view.card_chosen.connect(self._take_card)
         self.shelf_view.card_menu_wanted.connect(self._card_menu)
         self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.start_card))
+        self.shelf_view.making_wanted.connect(self._begin_making)
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
         for view in (self.shelf_view, self.profiles_desk):
@@ -164,6 +167,7 @@ class Window(QMainWindow):
             (QKeySequence("F5"), self.session.refresh),
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
+            (QKeySequence("F6"), self._begin_making),
             (QKeySequence("F7"), lambda: self.show_desk("Profiles")),
             (QKeySequence("Esc"), self.work.cancel),
         ):
@@ -323,6 +327,10 @@ class Window(QMainWindow):
         """Open the desk of a profile."""
         self.profile_desk.open(profile_id, page)
         self.show_desk("Profile")
+
+    def _begin_making(self) -> None:
+        self.making_desk.begin()
+        self.show_desk("New condition")
 
     def _card_menu(self, card_id: str, at: QPoint) -> None:
         """Show what can be done with a printing condition, at the pointer."""

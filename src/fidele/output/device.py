@@ -73,6 +73,19 @@ class PrintDevice(Protocol):
         """Return who can convert on this printer's route."""
         ...
 
+    @property
+    def process(self) -> str:
+        """'transfer' where prints are pressed on a piece, 'direct' where the paper is the piece."""
+        ...
+
+    def sizes(self) -> tuple[str, ...]:
+        """Return the sizes of sheet or roll that the driver offers, by name."""
+        ...
+
+    def stand_ins(self) -> tuple[CarriedMedia, ...]:
+        """Return the driver's media names, heaviest ink load first."""
+        ...
+
     def best_quality(self, stand_in: str) -> Any:
         """Return the best step of quality that a media of the driver's allows, None where that is not known."""
         ...

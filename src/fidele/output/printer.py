@@ -126,6 +126,24 @@ class BenchPrinter:
         """Return who can convert on this printer's route."""
         return ("fidele", "system", "driver", *(("driver-profile",) if self._words.by_profile else ()))
 
+    @property
+    def process(self) -> str:
+        """'transfer' where prints are pressed on a piece, 'direct' where the paper is the piece."""
+        return self._machine.model.process
+
+    def sizes(self) -> tuple[str, ...]:
+        """Return the sizes of sheet or roll that the driver offers, by name."""
+        return tuple(str(v) for v in self._every(self._words.control("size")))
+
+    def stand_ins(self) -> tuple[CarriedMedia, ...]:
+        """Return the driver's media names, heaviest ink load first."""
+        stocks = self._machine.model.stocks
+        word = self._words.control("quality").lower()
+        return tuple(
+            CarriedMedia(n, f"ink load {stocks[n].load:.0%}, {' or '.join(map(str, stocks[n].steps))} {word}")
+            for n in sorted(stocks, key=lambda n: -stocks[n].load)
+        )
+
     def best_quality(self, stand_in: str) -> int | None:
         """Return the best step of quality that one of the maker's stocks allows."""
         stock = self._machine.model.stocks.get(stand_in)

@@ -44,7 +44,7 @@ class Conditions:
         """
         session, old = self._session, self.need(card_id)
         new = old.model_copy(
-            update={"id": self._fresh(name), "name": name, "locked": False, "history": [], "confirmed": {}} | changed
+            update={"id": self.fresh(name), "name": name, "locked": False, "history": [], "confirmed": {}} | changed
         )
         if changed.get("media", old.media) != old.media:
             new = self._for_media(new)
@@ -84,7 +84,8 @@ class Conditions:
             made = made.model_copy(update={"driver": made.driver | ({"quality": best} if best is not None else {})})
         return made
 
-    def _fresh(self, name: str) -> str:
+    def fresh(self, name: str) -> str:
+        """Return an id that no card has yet, made from a name."""
         stem = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40] or "condition"
         taken = {c.id for c in self.store.cards()}
         number, made = 2, stem
@@ -125,7 +126,7 @@ class Conditions:
         card, profile = read_export(path)
         there = self.store.find(card.id)
         if there is not None and there != card:
-            card = card.model_copy(update={"id": self._fresh(card.name), "name": f"{card.name} (taken in)"})
+            card = card.model_copy(update={"id": self.fresh(card.name), "name": f"{card.name} (taken in)"})
         if profile is not None:
             delivery = session.shelf.look_into(f"{card.profile_title or card.name}.icc", profile)
             refused = [a.reason for a in delivery.arrivals if a.status == "refused"]

@@ -37,6 +37,7 @@ from fidele.session.findings import (
     sheet_findings,
 )
 from fidele.session.history import History
+from fidele.session.making import Making
 from fidele.session.observe import Observable
 from fidele.session.person import person
 from fidele.session.places import Places
@@ -89,6 +90,7 @@ class Session(Observable):
         self.history = History()
         self.profiles = Profiles(self)
         self.conditions = Conditions(self)
+        self.making = Making(self)
         self.roles = Roles(places.data / "roles.json")
         self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None

@@ -1,0 +1,192 @@
+"""Making a printing condition, a question at a time: piece, printer, media, profile, settings, and what is left."""
+
+from __future__ import annotations
+
+import dataclasses
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from fidele.desk.desk import Desk
+from fidele.desk.findings import fact_grid
+from fidele.desk.labels import button, clear, label, section
+from fidele.desk.theme import font
+from fidele.desk.tile import scrolled
+from fidele.desk.work import Work
+from fidele.route.layers import MEANINGS
+from fidele.session.making import Draft
+from fidele.session.model import Session
+
+_NONE_YET = "none yet: the driver converts"
+
+
+class MakingDesk(Desk):
+    """Asks in the order in which people think, and shows what follows from each answer."""
+
+    station = "New condition"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        self.draft = Draft()
+        self._no_profile = False  # a person has said that there is none
+        head = self.head()
+        self.make = button("Put it in force", self._make, "Make this condition and put it in force", main=True)
+        self.trials = button(
+            "Make one for each stand-in",
+            self._trials,
+            "A condition for each of the three stand-ins most worth trying: print with each, keep the best",
+        )
+        for made in (self.make, self.trials):
+            head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(10)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(14)
+        grid.setVerticalSpacing(9)
+        grid.setColumnStretch(1, 1)
+        self.fields: dict[str, QComboBox] = {}
+        for row, (field, question) in enumerate(
+            (
+                ("piece", "What do you print on?"),
+                ("printer", "With which printer?"),
+                ("media", "What lies in it?"),
+                ("profile", "Through which profile?"),
+                ("stand_in", "Which name does the driver get for it?"),
+                ("size", "How large is the sheet?"),
+            )
+        ):
+            box = QComboBox()
+            box.setFont(font(9.5))
+            box.setAccessibleName(question)
+            box.setEditable(field == "media")
+            box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+            box.activated.connect(lambda _, f=field: self._answered(f))
+            if (edit := box.lineEdit()) is not None:
+                edit.editingFinished.connect(lambda f=field: self._answered(f))
+                edit.setPlaceholderText("choose, or type its name")
+            self.fields[field] = box
+            asked = label(question, 9.5, bold=True)
+            asked.setObjectName(field)
+            grid.addWidget(asked, row, 0)
+            grid.addWidget(box, row, 1)
+        self.name = QLineEdit()
+        self.name.setFont(font(9.5))
+        self.name.setAccessibleName("What do you call it?")
+        self.name.textEdited.connect(lambda text: self._change(name=text))
+        grid.addWidget(label("What do you call it?", 9.5, bold=True), 6, 0)
+        grid.addWidget(self.name, 6, 1)
+        column.addLayout(grid)
+        self.expect = label("", 9.5, wrap=True)
+        column.addWidget(self.expect)
+        column.addWidget(section("What follows from it"))
+        self._follows = QVBoxLayout()
+        column.addLayout(self._follows)
+        column.addStretch()
+        self.box.addWidget(scrolled(inside), 1)
+
+    # Asking ------------------------------------------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """Start anew."""
+        self.draft, self._no_profile = Draft(), False
+        self.name.clear()
+
+    def refresh(self) -> None:
+        """Show the questions with what can be answered now."""
+        self.title.setText("A new printing condition")
+        self.state.setText("Everything that a profile is true for, on one card. What follows is filled in.")
+        making, draft = self.session.making, self.draft
+        if not draft.piece:
+            draft = dataclasses.replace(draft, piece=making.pieces()[0])
+        printers = making.printers(draft.piece)
+        if draft.printer not in {p.id for p in printers}:
+            draft = dataclasses.replace(draft, printer=printers[0].id, profile="", stand_in="", size="")
+        medias = making.media(draft)
+        if not draft.media and medias:
+            draft = dataclasses.replace(draft, media=medias[0])
+        rows = making.profiles(draft)
+        if not draft.profile and rows and rows[0].fit.grade == "fits" and not self._no_profile:
+            draft = dataclasses.replace(draft, profile=rows[0].entry.id)
+        if draft.profile and draft.profile not in {r.entry.id for r in rows}:
+            draft = dataclasses.replace(draft, profile="")
+        stand_ins = making.stand_ins(draft)
+        self.draft = draft
+        fill = self._fill
+        fill("piece", [(p, p) for p in making.pieces()], draft.piece)
+        fill("printer", [(p.name, p.id) for p in printers], draft.printer)
+        fill("media", [(m, m) for m in medias], draft.media)
+        doubt = {"fits": "", "perhaps": ", may fit"}
+        fill("profile", [*((r.title + doubt[r.fit.grade], r.entry.id) for r in rows), (_NONE_YET, "")], draft.profile)
+        fill("stand_in", [(f"{m.name}: {m.words}", m.name) for m in stand_ins], draft.stand_in or stand_ins[0].name)
+        self.fields["stand_in"].setEnabled(not draft.profile)
+        sizes = making.sizes(draft)
+        fill("size", [(s, s) for s in sizes], draft.size or sizes[0])
+        card = making.card(draft)
+        if draft.profile:
+            stand_in = str(card.driver.get("stand_in", ""))
+            self.fields["stand_in"].setCurrentIndex(max(0, self.fields["stand_in"].findData(stand_in)))
+        self.name.setPlaceholderText(card.name)
+        self.expect.setText(making.expect(draft))
+        self.trials.setVisible(not draft.profile)
+        self._show_card()
+
+    def _fill(self, field: str, items: list[tuple[str, str]], chosen: str) -> None:
+        box = self.fields[field]
+        box.blockSignals(True)
+        box.clear()
+        for text, data in items:
+            box.addItem(text, data)
+        at = box.findData(chosen)
+        box.setCurrentIndex(at)
+        if at < 0 and box.isEditable():
+            box.setEditText(chosen)
+        box.blockSignals(False)
+
+    def _answered(self, field: str) -> None:
+        box = self.fields[field]
+        value = box.currentText().strip() if field == "media" else str(box.currentData() or "")
+        if field == "profile":
+            self._no_profile = not value
+        if value != getattr(self.draft, field):
+            self._change(**{field: value})
+
+    def _change(self, **answers: str) -> None:
+        self.draft = dataclasses.replace(self.draft, **answers)
+        self.refresh()
+
+    def _show_card(self) -> None:
+        clear(self._follows)
+        card = self.session.making.card(self.draft)
+        rows = [
+            ("Who converts", "Fidele, through the profile" if card.profile else "the driver, by its maker's correction")
+        ]
+        if card.profile:
+            rows.append(("Intent", card.intent.words))
+        rows += [(MEANINGS[m], str(card.driver[m])) for m in MEANINGS if m in card.driver]
+        rows.append(("Mirrored", {"fidele": "by Fidele", "driver": "by the driver", "nobody": "no"}[card.mirror_by]))
+        if card.process == "transfer":
+            press = card.press
+            rows.append(("Press", f"{press.temperature:g} °C, {press.seconds:g} s, {press.pressure:g} bar"))
+        self._follows.addLayout(fact_grid(rows))
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _make(self) -> None:
+        self.guarded(self._made)
+
+    def _made(self) -> None:
+        self.session.making.make(self.draft)
+        self.begin()
+        self.go.emit("Hand-off")
+
+    def _trials(self) -> None:
+        def trials() -> None:
+            made = self.session.making.stand_in_trials(self.draft)
+            self.session.say(f"{len(made)} conditions to try: {', '.join(c.name for c in made)}.")
+            self.begin()
+            self.go.emit("Hand-off")
+
+        self.guarded(trials)

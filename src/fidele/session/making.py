@@ -1,0 +1,160 @@
+"""Making a printing condition in the order in which people think: piece, printer, profile, settings, the rest."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from fidele.errors import FideleError
+from fidele.output.device import CarriedMedia, PrintDevice
+from fidele.papers.guess import plain
+from fidele.route.condition import Card
+from fidele.session.profiles import Row
+from fidele.session.trial import trial_card
+
+if TYPE_CHECKING:
+    from fidele.session.model import Session
+
+#: What is printed on where the paper itself is the piece.
+ON_PAPER = "the paper itself"
+
+
+@dataclass(frozen=True)
+class Draft:
+    """What has been decided so far; '' for what has not."""
+
+    piece: str = ""
+    printer: str = ""
+    media: str = ""
+    profile: str = ""
+    stand_in: str = ""
+    size: str = ""
+    name: str = ""
+
+
+class Making:
+    """What can be decided at each step, and the card that comes of it."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def pieces(self) -> tuple[str, ...]:
+        """Return what can be printed on."""
+        return (*self._session.workshop.substrates, ON_PAPER)
+
+    def printers(self, piece: str) -> tuple[PrintDevice, ...]:
+        """Return the printers that can print on a piece."""
+        process = "direct" if piece == ON_PAPER else "transfer"
+        return tuple(p for p in self._session.workshop.printers if p.process == process)
+
+    def media(self, draft: Draft) -> tuple[str, ...]:
+        """Return media names for a draft, those first for which there is a profile that fits printer and piece."""
+        known = self._session.profiles.known().media
+        told = [r.papers.value("media") for r in self._session.profiles.rows() if r.entry.description.usable_as_output]
+        mine = [m.name for p in self._session.workshop.printers if p.id == draft.printer for m in p.media_list()]
+        return tuple(dict.fromkeys(filter(None, (*told, *mine, *known))))
+
+    def profiles(self, draft: Draft) -> list[Row]:
+        """Return profiles that fit a draft or may fit it, what fits first."""
+        return [r for r in self._session.profiles.fitting(self._bare(draft)) if r.fit.grade != "not"]
+
+    def stand_ins(self, draft: Draft) -> tuple[CarriedMedia, ...]:
+        """Return the driver's media names worth trying for a media that it does not know, the likeliest first.
+
+        A name that shares a word with the media comes first; else the heaviest ink load, which transfer wants.
+        """
+        words = set(plain(draft.media).split())
+        return tuple(sorted(self._device(draft).stand_ins(), key=lambda m: not words & set(plain(m.name).split())))
+
+    def sizes(self, draft: Draft) -> tuple[str, ...]:
+        """Return the sizes that the printer of a draft offers."""
+        return self._device(draft).sizes()
+
+    def expect(self, draft: Draft) -> str:
+        """Say what to expect of a draft, honestly."""
+        if not draft.profile:
+            return (
+                "Without a profile the driver converts, by what its maker thinks right for its own media. Expect "
+                "colours that please rather than agree: greys may lean, and the proof can say nothing. Next: print the "
+                "picture with each stand-in and keep the best; then have a profile made, or order one from the paper's "
+                "maker."
+            )
+        row = next((r for r in self.profiles(draft) if r.entry.id == draft.profile), None)
+        if row is None:
+            return ""
+        last = row.papers.on(self._device(draft).id)
+        if last is not None:
+            return last.sentence
+        missing = "" if row.fit.grade == "fits" else f" {row.fit.words}"
+        return f"Never tried on this printer: try it before the first piece.{missing}"
+
+    def _device(self, draft: Draft) -> PrintDevice:
+        return self._session.workshop.printer_of(draft.printer)
+
+    def _bare(self, draft: Draft) -> Card:
+        device = self._device(draft)
+        base = device.starter_card()
+        piece = {"substrate": draft.piece} if draft.piece and draft.piece != ON_PAPER else {}
+        media = {"media": draft.media} if draft.media else {}
+        return base.model_copy(update=piece | media)
+
+    def card(self, draft: Draft) -> Card:
+        """Return the card that a draft comes to, with everything that follows from what was decided.
+
+        Raises
+        ------
+        FideleError
+            When the piece, the printer or the media is not decided yet.
+        """
+        for field, words in (("piece", "what to print on"), ("printer", "the printer"), ("media", "the media")):
+            if not getattr(draft, field):
+                raise FideleError(f"Decide {words} first.")
+        session, device = self._session, self._device(draft)
+        card = self._bare(draft)
+        name = draft.name.strip() or f"{draft.media} on {card.substrate}"
+        update = {"id": session.conditions.fresh(name), "name": name, "size": draft.size or card.size}
+        if draft.profile:
+            entry = session.shelf.find(draft.profile)
+            if entry is None:
+                raise FideleError("This profile is not on the shelf any more.")
+            row = session.profiles.row(entry)
+            kept = {"media": card.media, "substrate": card.substrate, "profile_title": row.title}
+            intent = row.papers.value("intent")
+            made = trial_card(device, row.papers, card)
+            if intent in entry.description.intents:
+                kept["intent"] = type(card.intent)(intent)
+            elif card.intent.value not in entry.description.intents:
+                kept["intent"] = type(card.intent)("relative")
+            return made.model_copy(update=kept | update)
+        stand_in = draft.stand_in or self.stand_ins(draft)[0].name
+        driver = card.driver | {"stand_in": stand_in, "quality": device.best_quality(stand_in)}
+        return card.model_copy(update=update | {"driver": driver, "profile": None, "owner": "driver"})
+
+    def make(self, draft: Draft) -> Card:
+        """Make the card of a draft, put it in force and set everything to it, as a step that can be undone."""
+        session, card = self._session, self.card(draft)
+        before = session.card
+
+        def make() -> None:
+            session.cards.save(card)
+            session.put_in_force(card)
+
+        def back() -> None:
+            session.cards.remove(card.id)
+            if before is not None:
+                session.put_in_force(before)
+            else:
+                session.no_card()
+
+        session.history.do(f"Make “{card.name}”", make, back)
+        session.say(f"“{card.name}” is in force; the hand-off shows what is still to set.")
+        return card
+
+    def stand_in_trials(self, draft: Draft, count: int = 3) -> list[Card]:
+        """Make a condition for each of the stand-ins most worth trying, so that each print tells which it was."""
+        made = []
+        for media in self.stand_ins(draft)[:count]:
+            name = f"{draft.media} as {media.name}"
+            made.append(self.make(dataclasses.replace(draft, stand_in=media.name, name=name, profile="")))
+        return made
