@@ -287,6 +287,16 @@ def test_the_hand_off_offers_what_fits_first(window, downloads, qtbot):
     window.session.install(downloads / "fen-100-profiles.zip")
     window.session.profiles.settle({a.id: "put" for a in window.session.profiles.pending.arrivals})
     window.show_desk("Hand-off")
+    # What if somebody took the wrong one? Predicted beside the right print.
+    window.session.open_artwork(window.session.places.data / "artwork" / "signal-flags.png")
+    settle(window, qtbot)
+    wrong = window.desk.what_if
+    assert wrong.count() >= 6
+    assert window.desk.outcomes[2].title == "not converted"
+    wrong.setCurrentIndex(wrong.findText("through “Fen 100 slate Velm Wren”"))
+    wrong.activated.emit(wrong.currentIndex())
+    assert window.desk.outcomes[2].title == "through “Fen 100 slate Velm Wren”"
+    assert window.desk.outcomes[2].words.startswith("mean ΔE00")
     box = window.desk.profile
     items = [box.itemText(i) for i in range(box.count())]
     assert items == [

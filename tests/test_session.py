@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 
 import numpy as np
 import pytest
 
 from fidele.artwork.save import save_picture
+from fidele.colour.cie import D50, xyz_to_lab
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.spectra import spectra_to_xyz
 from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
@@ -15,8 +19,8 @@ from fidele.icc.transform import Intent
 from fidele.route.layers import Evidence
 from fidele.session.model import Session
 from fidele.session.places import Places
-from fidele.session.predict import RouteFacts, predict
-from fidele.session.runs import prepare_page, probe_correction
+from fidele.session.predict import RouteFacts, predict, wrong_routes
+from fidele.session.runs import prepare_page, probe, probe_correction
 from fidele.sheet.placing import Placing
 
 
@@ -193,29 +197,62 @@ def test_a_driver_that_cannot_be_read_is_not_known(session, places):
     assert codes(session, "stop") == set()
 
 
+def measured_print(session, white: np.ndarray | None = None) -> np.ndarray:
+    """Print the control chart as everything stands, press it, and measure it: L*a*b* relative to a white."""
+    session.open_chart("control")
+    job = dataclasses.replace(session.job(), profile=session.profile)
+    run = session.press_run(session.print_job(job, overridden="test"))
+    XYZ = spectra_to_xyz(session.workshop.measure(run.piece, session.chart.centres(0)))
+    return xyz_to_lab(XYZ / (session.profile.xyz("wtpt") if white is None else white) * D50)
+
+
 @pytest.mark.parametrize("blend", ["Untouched", "Velm natural", "Velm bright"])
 def test_predicted_prints_agree_with_real_ones(session, places, blend):
     """The wrong-route picture beside what the bench really prints by that route, pressed and measured."""
-    session.open_chart("control")
     session.choose_setting("Blend", blend)
-    chart = session.chart
-    from fidele.session.runs import probe
-
     driver = probe(session.device, session.read_at)
     facts = RouteFacts(True, False, None if driver.passes else driver, session.card.intent, session.card.bpc)
-    patches = chart.rgb[None].astype(np.float32)
-    now, right, bare = predict(patches, srgb(), session.profile, facts)
-    run = session.press_run(session.print_job(session.job(), overridden="test"))
-    from fidele.colour.cie import D50, xyz_to_lab
-    from fidele.colour.difference import delta_e_2000
-    from fidele.colour.spectra import spectra_to_xyz
-
-    XYZ = spectra_to_xyz(session.workshop.measure(run.piece, chart.centres(0)))
-    measured = xyz_to_lab(XYZ / session.profile.xyz("wtpt") * D50)
-    assert delta_e_2000(measured, now.Lab[0]).mean() < 1.0
+    session.open_chart("control")
+    now, right = predict(session.chart.rgb[None].astype(np.float32), srgb(), session.profile, facts)
+    assert delta_e_2000(measured_print(session), now.Lab[0]).mean() < 1.0
     assert right.mean_de00 == 0
-    assert bare.mean_de00 > 4
     assert (now.mean_de00 < 0.01) == (blend == "Untouched")
+
+
+def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, printer):
+    """Not converted, twice by driver and by system, another media's profile: predicted from profile and probe alone."""
+    session.install(places.data / "downloads" / "fen-100-profiles.zip")
+    slate = next(a for a in session.profiles.pending.arrivals if "slate" in a.title)
+    session.profiles.settle({slate.id: "put"})
+    other = session.shelf.load(slate.id)
+    card = session.card
+    session.open_chart("control")
+    patches = session.chart.rgb[None].astype(np.float32)
+    facts = RouteFacts(True, False, None, card.intent, card.bpc)
+    found = wrong_routes(patches, srgb(), printer, facts, session.correction(), (("slate", other),))
+    shown = {p.title: p for p in found}
+    assert [p.mean_de00 for p in found] == sorted((p.mean_de00 for p in found), reverse=True)
+    assert shown["not converted"].mean_de00 > 4
+
+    def off(title: str) -> float:
+        return float(delta_e_2000(measured_print(session), shown[title].Lab[0]).mean())
+
+    session.change_card("no one", owner="driver")
+    session.bring(("colour",))
+    session.choose_setting("Blend", "Untouched")
+    assert off("not converted") < 3
+    session.change_card("Fidele", owner="fidele")
+    session.choose_setting("Blend", "Velm natural")
+    assert off("converted twice, by the driver too") < 3
+    session.bring()
+    session.device.assign_system_profile(session.shelf.find(printer.content_id).path)
+    assert off("converted twice, by the print system too") < 3
+    session.device.assign_system_profile(None)
+    white = printer.xyz("wtpt")
+    session.use_profile(slate.id)
+    assert session.profile.content_id == other.content_id
+    measured = measured_print(session, white)
+    assert delta_e_2000(measured, shown["through “slate”"].Lab[0]).mean() < 3
 
 
 def test_the_page_that_is_sent_is_the_same_each_time(session, places):

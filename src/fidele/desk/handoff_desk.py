@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -25,15 +26,17 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
+from fidele.icc.profile import Profile
 from fidele.output.device import Choice
 from fidele.proof.soft import show
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, SettingRow
 from fidele.session.model import Session
-from fidele.session.predict import Prediction, RouteFacts, predict
+from fidele.session.predict import Prediction, RouteFacts, predict, wrong_routes
 
 _THUMB = 300
 _OTHERS = "others"
+_PREDICTED = "As predicted prints: by this route, and by the right one"
 #: So many rows fit; a driver with more shows first what matters most, and what differs.
 _MOST_ROWS = 11
 _FIRST = ("colour", "stand_in", "panel_media", "quality", "black_ink", "density", "size", "scaling", "mirroring")
@@ -203,8 +206,20 @@ class HandoffDesk(Desk):
         self.box.addSpacing(5)
         self.box.addLayout(row)
         self.box.addSpacing(5)
-        self.below = section("The same picture, by this route and by the right one: always as predicted prints")
-        self.box.addWidget(self.below)
+        self.below = section(_PREDICTED)
+        self.what_if = QComboBox()
+        self.what_if.setFont(font(8.5))
+        self.what_if.setAccessibleName("What if it went another way")
+        self.what_if.setToolTip("What a wrong route would print of this picture")
+        self.what_if.setMinimumContentsLength(20)
+        self.what_if.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.what_if.activated.connect(lambda _: self._show_predictions())
+        self.asked = label("what if it is", 8.5, dim=True)
+        heads = QHBoxLayout()
+        heads.addWidget(self.below, 1)
+        heads.addWidget(self.asked)
+        heads.addWidget(self.what_if)
+        self.box.addLayout(heads)
         outcomes = QHBoxLayout()
         outcomes.setSpacing(14)
         self.outcomes = [Outcome() for _ in range(3)]
@@ -351,9 +366,14 @@ class HandoffDesk(Desk):
         if artwork is None or printer is None or card is None or chain is None or not session.rows:
             for outcome in self.outcomes:
                 outcome.show_prediction(None, "", "", False)
+            self.what_if.setVisible(False)
+            self.asked.setVisible(False)
             self.below.setText("With a picture and a profile, its predicted prints by this route are shown here.")
             return
-        self.below.setText("The same picture, by this route and by the right one: always as predicted prints")
+        self.what_if.setVisible(True)
+        self.asked.setVisible(True)
+        self.below.setText(_PREDICTED)
+        others = self._other_profiles(printer.content_id)
         key = (
             id(artwork.pixels),
             artwork.profile.content_id,
@@ -362,6 +382,7 @@ class HandoffDesk(Desk):
             card.bpc,
             chain.knots,
             tuple(session.device.settings().items()),
+            tuple(path for _, path in others),
         )
         if key == self._shown_for:
             self._show_predictions()
@@ -377,17 +398,38 @@ class HandoffDesk(Desk):
 
             probed = probe(device, datetime.datetime.now())
             facts = RouteFacts("Fidele" in chain.knots, False, None if probed.passes else probed, card.intent, card.bpc)
-            return predict(small, source, printer, facts)
+            profiles = tuple((title, Profile.open(path)) for title, path in others)
+            routes = wrong_routes(small, source, printer, facts, session.correction(), profiles)
+            return [*predict(small, source, printer, facts), *routes]
 
         self.work.quietly("routes", compute, lambda found: self._take(key, found))
 
     def _take(self, key: tuple[Any, ...], found: list[Prediction]) -> None:
         if key == self._shown_for:
             self._predictions = found
+            chosen = self.what_if.currentText() or "not converted"
+            self.what_if.clear()
+            self.what_if.addItems([p.title for p in found[2:]])
+            self.what_if.setCurrentIndex(max(0, self.what_if.findText(chosen)))
             self._show_predictions()
 
+    def _other_profiles(self, mine: str) -> list[tuple[str, Path]]:
+        """Return profiles for the same printer and another media or piece, which could be taken by mistake."""
+        rows = [r for r in self.session.profiles.rows() if r.used and r.entry.id != mine]
+        name, space = self.session.device.name, self.session.device.space
+        fit = [
+            r
+            for r in rows
+            if r.entry.description.usable_as_output
+            and r.entry.description.colour_space == space
+            and r.papers.value("printer") in ("", name)
+        ]
+        return [(r.title, r.entry.path) for r in fit[:4]]
+
     def _show_predictions(self) -> None:
-        for index, (outcome, found) in enumerate(zip(self.outcomes, self._predictions, strict=False)):
+        third = self._predictions[2 + max(0, self.what_if.currentIndex()) :][:1]
+        shown = [*self._predictions[:2], *third]
+        for index, (outcome, found) in enumerate(zip(self.outcomes, shown, strict=False)):
             words = "the proof you approved" if index == 1 else f"mean ΔE00 {found.mean_de00:.1f} from the right one"
             outcome.show_prediction(to_image(show(found.Lab)), found.title, words, index == 0)
 

@@ -89,10 +89,29 @@ def take_pictures(demo: Places, out: Path) -> None:
         window.toggle_theme()
         shot("check-passed-booth")
         window.toggle_theme()
+        _conditions(window, shot, settle)
         _profiles(window, root / "downloads", shot, settle)
         window.close()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
+    """Show the making of a condition, and a long driver that has lost its preset."""
+    session, mine = window.session, window.session.card
+    window._begin_making()
+    shot("new-condition")
+    gannet = next(p for p in session.workshop.printers if p.process == "direct")
+    item = next(i for i in session.workshop.catalogue() if i.name == "Gallery rag")
+    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
+    session.cards.save(gannet.starter_card())
+    session.put_in_force(gannet.starter_card())
+    session.use_profile(put.id)
+    window.take_file(session.places.data / "artwork" / "harbour-at-dusk.png")
+    window.show_desk("Hand-off")
+    settle()
+    shot("hand-off-preset-lost")
+    session.put_in_force(mine)
 
 
 def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no-untyped-def]

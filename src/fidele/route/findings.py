@@ -45,6 +45,7 @@ def route_findings(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> li
     """
     found = [
         *_unreadable(chain),
+        *_preset(rows),
         *_conversions(chain, card),
         *_mirroring(chain, card),
         *_size(chain),
@@ -243,9 +244,13 @@ _IF_NOT = {
 }
 
 
-def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
-    """One finding for each setting that differs; where many do, the driver has lost its preset, and one says so."""
-    lost = [row.label.lower() for row in rows if row.agrees is False and row.settable]
+def _lost(rows: tuple[SettingRow, ...]) -> list[str]:
+    return [row.label.lower() for row in rows if row.agrees is False and row.settable]
+
+
+def _preset(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
+    """Where many settings differ, the driver has lost its preset: one finding, and one press for all of it."""
+    lost = _lost(rows)
     if len(lost) >= _PRESET:
         yield Finding(
             "preset-lost",
@@ -256,8 +261,13 @@ def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
             "Set everything to the card",
             "bring",
         )
+
+
+def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
+    """One finding for each setting that differs, unless `_preset` has said it of all of them."""
+    many = len(_lost(rows)) >= _PRESET
     for row in rows:
-        if len(lost) >= _PRESET and row.settable:
+        if many and row.settable:
             continue
         if row.agrees is not False or row.meaning not in _WHY:
             continue

@@ -1,4 +1,4 @@
-"""What the artwork would look like by this route, by the right one, and by none: always as predicted prints."""
+"""What the artwork would look like by this route, by the right one, and by wrong ones: always as predicted prints."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
-from fidele.icc.spaces import srgb
+from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert
 from fidele.proof.soft import predicted_lab
 
@@ -39,19 +39,67 @@ class RouteFacts:
 
 
 def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
-    """Predict three prints of source pixels (h, w, channels): as it will come out now, converted once, and bare."""
+    """Predict two prints of source pixels (h, w, channels): as it will come out now, and converted once."""
     values = as_float(pixels)
-    stated = source.content_id == srgb().content_id
-    bare = values if stated else convert(values, source, srgb(), Intent.RELATIVE, True)
     right = convert(values, source, printer, facts.intent, facts.bpc)
-    now = right if facts.fidele_converts else bare
+    now = right if facts.fidele_converts else _bare(values, source)
     if facts.system_converts:
         now = convert(now, srgb(), printer, Intent.PERCEPTUAL)
     if facts.driver is not None:
-        now = facts.driver(now.reshape(-1, 3).astype(float)).astype(np.float32).reshape(now.shape)
+        now = _driven(facts.driver, now)
+    return _seen([("as it will come out now", now), ("converted once", right)], right, printer)
+
+
+def wrong_routes(
+    pixels: NDArray[Any],
+    source: Profile,
+    printer: Profile,
+    facts: RouteFacts,
+    correction: Callable[[Floats], Floats],
+    others: tuple[tuple[str, Profile], ...] = (),
+) -> list[Prediction]:
+    """Predict what each wrong route would print of source pixels (h, w, channels), worst first.
+
+    Parameters
+    ----------
+    correction
+        What the driver's own correction does to numbers (n, 3), as a probe found it.
+    others
+        Output profiles for other media, by title.
+    """
+    values = as_float(pixels)
+    right = convert(values, source, printer, facts.intent, facts.bpc)
+    routes = [
+        ("not converted", _bare(values, source)),
+        ("converted twice, by the driver too", _driven(correction, right)),
+        ("converted twice, by the print system too", convert(right, srgb(), printer, Intent.PERCEPTUAL)),
+    ]
+    if values.shape[2] == 3:
+        for name, space in (("sRGB", srgb()), ("opRGB", oprgb())):
+            if space.content_id != source.content_id:
+                routes.append((f"taken for {name}", convert(values, space, printer, facts.intent, facts.bpc)))
+    for title, profile in others:
+        if profile.channels == printer.channels:
+            routes.append((f"through “{title}”", convert(values, source, profile, facts.intent, facts.bpc)))
+    return sorted(_seen(routes, right, printer), key=lambda p: -p.mean_de00)
+
+
+def _bare(values: NDArray[np.float32], source: Profile) -> NDArray[np.float32]:
+    """Return pixels as they are passed on where Fidele does not convert: in sRGB."""
+    return values if source.content_id == srgb().content_id else convert(values, source, srgb(), Intent.RELATIVE, True)
+
+
+def _driven(driver: Callable[[Floats], Floats], device: NDArray[np.float32]) -> NDArray[np.float32]:
+    return driver(device.reshape(-1, 3).astype(float)).astype(np.float32).reshape(device.shape)
+
+
+def _seen(
+    routes: list[tuple[str, NDArray[np.float32]]], right: NDArray[np.float32], printer: Profile
+) -> list[Prediction]:
+    """Return device values as the printer's profile says they look, each with its distance from the right ones."""
     wanted = predicted_lab(right, printer, absolute=False)
-    shown = []
-    for title, device in (("as it will come out now", now), ("converted once", right), ("not converted", bare)):
+    made = []
+    for title, device in routes:
         Lab = predicted_lab(np.clip(device, 0, 1), printer, absolute=False)
-        shown.append(Prediction(title, Lab, float(delta_e_2000(Lab, wanted).mean())))
-    return shown
+        made.append(Prediction(title, Lab, float(delta_e_2000(Lab, wanted).mean())))
+    return made
