@@ -1,0 +1,38 @@
+"""What the commands have in common: where things are, and how documents are printed."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import click
+
+FILE = click.Path(path_type=Path)
+
+
+def places() -> Any:
+    """Return the folders of this user."""
+    from fidele.session.places import Places
+
+    return Places.of_user()
+
+
+def shelf_of_user() -> Any:
+    """Return the shelf of this user."""
+    from fidele.store.shelf import Shelf
+
+    lie = places()
+    return Shelf(lie.profiles, lie.system_profiles, lie.data)
+
+
+def session_of_user() -> Any:
+    """Return a session on this user's workshop."""
+    from fidele.session.model import Session
+
+    return Session(places())
+
+
+def print_json(document: dict[str, Any] | list[dict[str, Any]]) -> None:
+    """Print one JSON document."""
+    click.echo(json.dumps(document, indent=2, ensure_ascii=False))

@@ -1,0 +1,153 @@
+"""Printing conditions and their routes: list, send, take in, check, probe."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from fidele.commands.common import FILE, print_json, session_of_user
+
+
+@click.group()
+def condition() -> None:
+    """Printing conditions: list, show, send, take in, check the route."""
+
+
+@condition.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def condition_list(as_json: bool) -> None:
+    """List the conditions of this workshop."""
+    cards = session_of_user().cards.cards()
+    if as_json:
+        keys = ("id", "name", "printer_name", "media", "substrate", "process", "size", "owner", "profile", "locked")
+        print_json([{k: getattr(c, k) for k in keys} for c in cards])
+        return
+    for c in cards:
+        click.echo(f"{c.id:24}  {c.name}: {c.summary}")
+
+
+@condition.command("show")
+@click.argument("card")
+def condition_show(card: str) -> None:
+    """Print a condition as it is kept, in JSON."""
+    click.echo(session_of_user().conditions.need(card).model_dump_json(indent=2))
+
+
+@condition.command("export")
+@click.argument("card")
+@click.option("--out", required=True, type=FILE, help="File to write, .zip.")
+def condition_export(card: str, out: Path) -> None:
+    """Write a condition with its profile inside as one file."""
+    session = session_of_user()
+    session.conditions.export(session.conditions.need(card).id, out)
+    click.echo(out)
+
+
+@condition.command("import")
+@click.argument("file", type=FILE)
+def condition_import(file: Path) -> None:
+    """Take in a condition that was exported, with its profile."""
+    taken = session_of_user().conditions.take_in(file)
+    click.echo(f"{taken.id}: {taken.name}")
+
+
+@condition.command("compare")
+@click.argument("a")
+@click.argument("b")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def condition_compare(a: str, b: str, as_json: bool) -> None:
+    """Say in what two conditions differ."""
+    found = session_of_user().conditions.compare(a, b)
+    if as_json:
+        print_json([{"what": d.label, "a": d.one, "b": d.other} for d in found])
+        return
+    for d in found:
+        click.echo(f"{d.label}: {d.one}; {d.other}")
+    if not found:
+        click.echo("They are alike.")
+
+
+@condition.command("check")
+@click.argument("card")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def condition_check(card: str, as_json: bool) -> None:
+    """Read the route back and judge it. CARD is an id, a name, or a file. Exit 1 on a stop."""
+    session = session_of_user()
+    session.put_in_force(_card(session, card))
+    findings = session.findings
+    weights = {f.weight for f in findings}
+    verdict = "stop" if "stop" in weights else "caution" if "caution" in weights else "good"
+    chain = session.chain
+    if as_json:
+        print_json(
+            {
+                "verdict": verdict,
+                "conversions": len(chain.knots),
+                "mirrors": chain.twists,
+                "scale": round(chain.scale, 4),
+                "stages": [
+                    {
+                        "name": x.name,
+                        "converts": x.converts,
+                        "mirrors": x.mirrors,
+                        "turned": x.turned,
+                        "scale": x.scale,
+                        "how": x.how,
+                        "evidence": x.evidence.value,
+                    }
+                    for x in chain.layers
+                ],
+                "findings": [
+                    {"code": f.code, "weight": f.weight, "message": f"{f.title}. {f.why}", "remedy": f.remedy}
+                    for f in findings
+                ],
+            }
+        )
+    else:
+        click.echo(f"{verdict}: {chain.headline}, {chain.sentence}")
+        for f in findings:
+            click.echo(f"  {f.weight}: {f.title}. {f.why} {f.remedy}")
+    sys.exit(1 if verdict == "stop" else 0)
+
+
+def _card(session: Any, name: str) -> Any:
+    """Return a card by id or name, or from a file: its JSON, or what was exported."""
+    from fidele.files import read_bytes
+    from fidele.store.cards import card_of, holds_card, read_export
+
+    path = Path(name)
+    if session.cards.find(name) is None and (path.exists() or os.sep in name):
+        return read_export(path)[0] if holds_card(path) else card_of(read_bytes(path, 1 << 20), name)
+    return session.conditions.need(name)
+
+
+@click.command()
+@click.argument("card")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def probe(card: str, as_json: bool) -> None:
+    """Send known numbers down a condition's route without ink, and say what came out. Exit 1 where they change."""
+    from fidele.session.probing import in_words, suspects
+
+    session = session_of_user()
+    session.put_in_force(_card(session, card))
+    found = session.probe()
+    ranked = suspects(found, session.correction(), session.profile)
+    if as_json:
+        print_json(
+            {
+                "passes": found.passes,
+                "mean": round(found.mean, 3),
+                "largest": round(found.largest, 3),
+                "mirrored": found.mirrored,
+                "turned": found.turned,
+                "fits_best": [{"conversion": s.name, "distance": round(s.distance, 3)} for s in ranked],
+                "sentence": in_words(found, ranked),
+            }
+        )
+    else:
+        click.echo(in_words(found, ranked))
+    sys.exit(0 if found.passes else 1)
