@@ -31,6 +31,8 @@ ALLOWED = {
     "store": MIDDLE | {"papers", "route"},
     "session": MIDDLE
     | {"artwork", "proof", "chart", "check", "characterise", "route", "sheet", "papers", "output", "store"},
+    "commands": MIDDLE
+    | {"artwork", "proof", "chart", "check", "route", "papers", "store", "session", "characterise", "sheet"},
     "demo": MIDDLE | {"artwork", "proof", "chart", "characterise", "route", "sheet", "output", "store", "session"},
 }
 
