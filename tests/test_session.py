@@ -271,3 +271,18 @@ def test_the_card_on_disk_is_readable(places):
     stored = json.loads(path.read_text())
     assert stored["owner"] == "fidele"
     assert stored["driver"]["stand_in"] == "Dull heavy"
+
+
+def test_what_was_confirmed_is_asked_for_again_after_the_preset_was_lost(session):
+    assert session.chain.layer("panel").evidence is Evidence.BY_HAND
+    session.workshop.machine(session.device.id).driver.reset()
+    session.refresh()
+    (finding,) = [f for f in session.findings if f.code == "preset-lost"]
+    assert finding == session.findings[0]  # it mends the others, so it stands first
+    session.act(finding.action)
+    assert codes(session, "stop") == set()
+    assert "not-known" in codes(session, "caution")
+    assert session.chain.layer("panel").evidence is Evidence.NOT_KNOWN
+    session.undo()
+    session.undo()
+    assert session.chain.layer("panel").evidence is Evidence.BY_HAND

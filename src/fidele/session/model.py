@@ -496,6 +496,9 @@ class Session(Observable):
 
     def bring(self, meanings: tuple[str, ...] | None = None) -> None:
         """Set the driver to the card, all or in part, then read back; a step that can be undone."""
+        if any(f.code == "preset-lost" for f in self.findings) and self._need_card().confirmed:
+            # Whoever threw the driver's settings over may have changed what only a person can see as well.
+            self.change_card("What cannot be read back is asked for again", confirmed={})
         card = self._need_card()
         device = self.device
         before, system = device.settings(), device.system_profile
