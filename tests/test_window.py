@@ -380,6 +380,7 @@ def test_conditions_are_copied_locked_compared_and_taken_in(window, tmp_path, qt
     do(first.id, "Copy it")
     assert [c.name for c in session.cards.cards()] == ["House-number tiles", "House-number tiles, copy"]
     session.change_card("x", size="A5")
+    assert {"Copy it in A5", "Unlock"} & {w for w, _, _ in window.card_actions(first.id)} == {"Copy it in A5"}
     do(first.id, "Compare with the one in force")
     assert window.foot.said.text() == "Size: A5 here, A4 there"
     do(session.card.id, "Lock")
@@ -421,3 +422,16 @@ def test_a_condition_is_made_by_answering(window, qtbot):
     click(window.desk, "Make one for each stand-in")
     assert len(window.session.cards.cards()) == 5
     assert "conditions to try" in window.foot.said.text()
+
+
+def test_a_copy_for_another_media_is_a_press_away(window, places, qtbot):
+    session = window.session
+    (put,) = session.install(places.data / "downloads" / "fen-140-polyester.eml")
+    session.profiles.say(put.id, "media", "Fen 140")
+    session.profiles.say(put.id, "printer", "Velm Wren")
+    session.profiles.choose_default(put.id, "Fen 140")
+    (call,) = [c for words, c, _ in window.card_actions(session.card.id) if words == "Copy it for Fen 140"]
+    call()
+    assert (session.card.name, session.card.profile) == ("House-number tiles, Fen 140", put.id)
+    assert session.card.driver["stand_in"] == "Board"
+    assert "it differs in media" in window.foot.said.text()

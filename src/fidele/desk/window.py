@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
@@ -346,11 +347,11 @@ class Window(QMainWindow):
         in_force = mine is not None and mine.id == card_id
         locked = card.locked
 
-        def copy() -> None:
+        def copy(what: str = "copy", **changed: str) -> None:
             taken = {c.name for c in self.session.cards.cards()}
-            names = (f"{card.name}, copy{f' {i}' if i > 1 else ''}" for i in range(1, 999))
+            names = (f"{card.name}, {what}{f' {i}' if i > 1 else ''}" for i in range(1, 999))
             name = next(n for n in names if n not in taken)
-            self._guarded(conditions.copy, card_id, name)
+            self._guarded(lambda: conditions.copy(card_id, name, **changed))
 
         def compare() -> None:
             if mine is not None:
@@ -368,6 +369,15 @@ class Window(QMainWindow):
         return [
             ("Put in force", lambda: self._take_card(card_id), not in_force),
             ("Copy it", copy, True),
+            *(
+                (f"Copy it in {size}", partial(copy, size, size=size), True)
+                for size in self.session.workshop.printer_of(card.printer).sizes()
+                if size != card.size
+            ),
+            *(
+                (f"Copy it for {media}", partial(copy, media, media=media), True)
+                for media in conditions.other_media(card)[:4]
+            ),
             ("Compare with the one in force", compare, not in_force and mine is not None),
             ("Unlock" if locked else "Lock", lambda: self._guarded(conditions.lock, not locked), in_force),
             ("Send as a file …", export, True),

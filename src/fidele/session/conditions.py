@@ -66,6 +66,13 @@ class Conditions:
         session.say(f"“{name}” is in force; it differs in {', '.join(d.label.lower() for d in found) or 'nothing'}.")
         return found
 
+    def other_media(self, card: Card) -> list[str]:
+        """Return other media for which a profile on the shelf says that it fits this card's printer."""
+        session = self._session
+        rows = [r for r in session.profiles.rows() if r.entry.description.usable_as_output]
+        fit = [r for r in rows if r.papers.value("printer") in ("", card.printer_name)]
+        return sorted({m for r in fit if (m := r.papers.value("media")) and m != card.media})
+
     def _for_media(self, card: Card) -> Card:
         session = self._session
         device = session.workshop.printer_of(card.printer)
