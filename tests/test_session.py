@@ -206,7 +206,7 @@ def measured_print(session, white: np.ndarray | None = None) -> np.ndarray:
     return xyz_to_lab(XYZ / (session.profile.xyz("wtpt") if white is None else white) * D50)
 
 
-@pytest.mark.parametrize("blend", ["Untouched", "Velm natural", "Velm bright"])
+@pytest.mark.parametrize("blend", ["Untouched", "Velm bright"])
 def test_predicted_prints_agree_with_real_ones(session, places, blend):
     """The wrong-route picture beside what the bench really prints by that route, pressed and measured."""
     session.choose_setting("Blend", blend)
