@@ -33,7 +33,7 @@ FORMATS = {"A4": (210.0, 297.0), "A3": (297.0, 420.0), "A3 and more": (329.0, 48
 #: Margins by way in, and what fits through it.
 WAYS = {"drawer": (3.0, 3.0, 3.0, 3.0), "back": (3.0, 5.0, 3.0, 20.0)}
 
-CARE = ("Orrin's eye", "Orrin's lively eye", "one profile", "nobody")
+CARE = ("Orrin's eye", "Orrin's lively eye", "a profile", "nobody")
 #: What this driver calls the intents.
 AIMS = {
     "keep the steps": Intent.PERCEPTUAL,
@@ -79,8 +79,8 @@ SETTINGS = {
         Setting("Lift", "Care › Lift", always("yes", "no")),
         Setting("Cared for by", "Care › Cared for by", _care),
         Setting("Comes in", "Care › Comes in", always("sRGB", "opRGB")),
-        Setting("Profile", "Care › one profile", anything),
-        Setting("Aim", "Care › one profile › Aim", always(*AIMS)),
+        Setting("Profile", "Care › a profile", anything),
+        Setting("Aim", "Care › a profile › Aim", always(*AIMS)),
         Setting("Lighter", "Care › By hand › Lighter", _SLIDER),
         Setting("Fuller", "Care › By hand › Fuller", _SLIDER),
         Setting("Ruddier", "Care › By hand › Ruddier", _SLIDER),
@@ -135,7 +135,7 @@ def _numbers(rgb: Floats, values: Values) -> Floats:
         numbers = (numbers @ [0.3, 0.59, 0.11])[..., None].repeat(3, axis=-1)
     if care.startswith("Orrin"):
         numbers = corrected(numbers, _HOUSES[values["Comes in"]], 1.2 if "lively" in care else 1.03)
-    elif care == "one profile" and values["Profile"]:
+    elif care == "a profile" and values["Profile"]:
         try:
             profile = Profile.open(Path(values["Profile"]))
             source = srgb() if values["Comes in"] == "sRGB" else oprgb()
