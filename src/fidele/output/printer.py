@@ -74,15 +74,16 @@ class BenchPrinter:
 
     def media_list(self) -> tuple[CarriedMedia, ...]:
         """Return the maker's own media, each of which the printer carries a profile for."""
-        model = self._machine.model
+        maker = self._machine.model.maker
         return tuple(
-            CarriedMedia(
-                name if name.startswith(model.maker) else f"{model.maker} {name}",
-                f"ink load {stock.load:.0%}, {' or '.join(map(str, stock.steps))} "
-                f"{self._words.control('quality').lower()}",
-            )
-            for name, stock in model.stocks.items()
+            CarriedMedia(name if name.startswith(maker) else f"{maker} {name}", self._load_words(name))
+            for name in self._machine.model.stocks
         )
+
+    def _load_words(self, name: str) -> str:
+        stock = self._machine.model.stocks[name]
+        steps = " or ".join(map(str, stock.steps))
+        return f"ink load {stock.load:.0%}, {steps} {self._words.control('quality').lower()}"
 
     def media_profile(self, name: str) -> bytes:
         """Return the profile that the printer carries for one of its media."""
@@ -138,11 +139,7 @@ class BenchPrinter:
     def stand_ins(self) -> tuple[CarriedMedia, ...]:
         """Return the driver's media names, heaviest ink load first."""
         stocks = self._machine.model.stocks
-        word = self._words.control("quality").lower()
-        return tuple(
-            CarriedMedia(n, f"ink load {stocks[n].load:.0%}, {' or '.join(map(str, stocks[n].steps))} {word}")
-            for n in sorted(stocks, key=lambda n: -stocks[n].load)
-        )
+        return tuple(CarriedMedia(n, self._load_words(n)) for n in sorted(stocks, key=lambda n: -stocks[n].load))
 
     def best_quality(self, stand_in: str) -> int | None:
         """Return the best step of quality that one of the maker's stocks allows."""

@@ -26,7 +26,6 @@ class PressData(Kept):
     temperature: float = Field(default=200.0, ge=20, le=240)
     seconds: float = Field(default=180.0, gt=0, le=900)
     pressure: float = Field(default=2.5, gt=0, le=8)
-    preheat: float = Field(default=0.0, ge=0, le=120)
 
 
 class Confirmation(Kept):
@@ -58,7 +57,6 @@ class Card(Kept):
     process: Literal["transfer", "direct"] = "transfer"
     printer: str
     printer_name: str
-    ink: str = ""
     media: str
     size: str = "A4"
     substrate: str
@@ -73,8 +71,6 @@ class Card(Kept):
     driver: dict[str, Any]
     press: PressData = Field(default_factory=lambda: PressData())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
-    #: Below so many pixels per inch artwork is told to be too coarse.
-    artwork_ppi: float = Field(default=200.0, gt=0, le=2400)
     notes: str = ""
     locked: bool = False
     history: list[Change] = Field(default_factory=list)

@@ -11,7 +11,6 @@ from fidele.route.layers import MEANINGS
 _LABELS = {
     "process": "Process",
     "printer_name": "Printer",
-    "ink": "Ink",
     "media": "Media",
     "size": "Size",
     "substrate": "Piece",
@@ -21,15 +20,9 @@ _LABELS = {
     "bpc": "Black point compensation",
     "owner": "Who converts",
     "mirror_by": "Who mirrors",
-    "artwork_ppi": "Artwork at least, ppi",
     "notes": "Notes",
 }
-_PRESS = {
-    "temperature": "Press temperature, °C",
-    "seconds": "Press time, s",
-    "pressure": "Press pressure, bar",
-    "preheat": "Preheat, s",
-}
+_PRESS = {"temperature": "Press temperature, °C", "seconds": "Press time, s", "pressure": "Press pressure, bar"}
 _OWNERS = {
     "fidele": "Fidele",
     "system": "the print system",
