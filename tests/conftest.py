@@ -42,8 +42,8 @@ def places(demo: Places, tmp_path: Path) -> Places:
 def session(places: Places) -> Session:
     """A session on a copy of the demo, whose driver is set to the card and whose panel was looked at."""
     made = Session(places)
-    made.bring()
-    made.confirm("ink_saving", "off")
+    made.handoff.bring()
+    made.handoff.confirm("ink_saving", "off")
     return made
 
 

@@ -55,7 +55,7 @@ def test_a_copy_with_another_media_brings_what_belongs_to_it(session, places):
 def test_a_copy_in_another_size_changes_nothing_else(session):
     found = session.conditions.copy(session.card.id, "Small", size="A5")
     assert [(d.label, d.one, d.other) for d in found] == [("Size", "A4", "A5")]
-    session.bring()
+    session.handoff.bring()
     assert session.device.settings()["Format"] == "A5"
     assert "wrong-size" not in codes(session)
 
@@ -64,12 +64,12 @@ def test_a_locked_card_stays_as_it_is(session):
     session.conditions.lock(True)
     for change in (
         lambda: session.change_card("x", bpc=False),
-        lambda: session.choose_owner("driver"),
+        lambda: session.handoff.choose_owner("driver"),
         lambda: session.conditions.remove(session.card.id),
     ):
         with pytest.raises(FideleError, match="is locked"):
             change()
-    session.confirm("ink_saving", "off")  # looking something up is no change of what is wanted
+    session.handoff.confirm("ink_saving", "off")  # looking something up is no change of what is wanted
     session.conditions.lock(False)
     session.change_card("Black point compensation off", bpc=False)
     assert [h.what for h in session.card.history][-1] == "Black point compensation off"
@@ -174,7 +174,7 @@ def test_a_profile_that_changed_since_is_told(session, printer):
     session.shelf_changed()
     (finding,) = [f for f in session.findings if f.code == "profile-changed"]
     assert finding.weight == "stop"
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert "profile-changed" not in codes(session)
     assert session.profile.data == bytes(newer)
 
@@ -183,27 +183,27 @@ def test_an_intent_that_the_profile_does_not_have_is_told(session, places):
     (put,) = session.install(places.data / "downloads" / "Velm_Wren_Tarn_light_60.icc.txt")
     session.use_profile(put.id)
     (finding,) = [f for f in session.findings if f.code == "intent-missing"]
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert session.card.intent.value == "relative"
     assert "intent-missing" not in codes(session)
     # It says nothing of quality: below the best that the media allows is a caution, the best is none.
     assert "quality-below-media" not in codes(session)
     session.change_card("fewer", driver=session.card.driver | {"quality": 2})
     (finding,) = [f for f in session.findings if f.code == "quality-below-media"]
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert session.card.driver["quality"] == 3
     assert session.device.settings()["Passes"] == 3
 
 
 def test_a_probe_names_the_conversion(session):
-    session.choose_setting("Blend", "Velm natural")
-    session.probe()
+    session.handoff.choose_setting("Blend", "Velm natural")
+    session.handoff.probe()
     assert "That is the maker's correction." in session.said
-    session.choose_owner("system")
-    session.probe()
+    session.handoff.choose_owner("system")
+    session.handoff.probe()
     assert "That is this profile again, taking the numbers for sRGB, perceptual." in session.said
-    session.choose_owner("fidele")
-    session.probe()
+    session.handoff.choose_owner("fidele")
+    session.handoff.probe()
     assert session.said == "Probed. Every number came out as it went in."
 
 
@@ -223,8 +223,10 @@ def test_making_one_asks_in_order_and_fills_in_what_follows(session, places, pri
     assert session.card == card
     assert (card.name, card.size, card.owner, card.profile) == ("Small tiles", "A5", "fidele", printer.content_id)
     assert (card.driver["stand_in"], card.driver["quality"], card.press.temperature) == ("Dull heavy", 3, 200)
-    session.bring()
-    session.confirm("ink_saving", "off")
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    assert [f.code for f in session.findings] == ["wrong-sheet-loaded"]
+    session.handoff.act("lay-in")
     assert session.findings == ()
     session.undo()  # the confirmation
     session.undo()
@@ -250,7 +252,7 @@ def test_without_a_profile_there_is_a_proper_way_on(session):
     assert all(c.owner == "driver" and c.profile is None and c.substrate == "coated slate" for c in cards)
     for card in cards:
         session.put_in_force(card)
-        session.bring()
+        session.handoff.bring()
         assert session.chain.knots == ("driver",)
         assert session.stops == ()
         assert session.device.settings()["Stock"] == card.driver["stand_in"]
@@ -263,7 +265,7 @@ def test_every_printer_and_piece_makes_a_card_that_can_be_put_in_force(session):
             draft = Draft(piece=piece, printer=device.id, media="Something new")
             for size in making.sizes(draft):
                 made = making.make(dataclasses.replace(draft, size=size))
-                session.bring()
+                session.handoff.bring()
                 wrong = [r.meaning for r in session.rows if r.agrees is False and r.settable]
                 assert wrong == [], (device.name, size)
                 assert session.chain.knots == ("driver",)

@@ -258,20 +258,20 @@ def test_a_profile_for_something_else_is_told_before_ink_is_spent(session, downl
 
 def test_the_card_follows_how_the_profile_was_made(session, printer):
     session.change_card("another stock", driver=session.card.driver | {"stand_in": "Everyday", "quality": 1})
-    session.bring()
+    session.handoff.bring()
     found = {f.code: f for f in session.findings}
     assert found["made-with-other-stand-in"].weight == "stop"
     assert "Dull heavy" in found["made-with-other-stand-in"].why
     assert found["made-with-other-quality"].weight == "caution"
     for code in ("made-with-other-stand-in", "made-with-other-quality"):
-        session.act(found[code].action)
+        session.handoff.act(found[code].action)
     assert not {c for c in codes(session) if c.startswith("made-with")}
     assert session.device.settings()["Stock"] == "Dull heavy"
     press = session.card.press.model_copy(update={"temperature": 180.0, "seconds": 60.0})
     session.change_card("cooler", press=press)
     (finding,) = [f for f in session.findings if f.code == "made-with-other-press"]
     assert "180 °C instead of 200" in finding.title
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert session.card.press.temperature == 200
     # Valid for several steps: either is right.
     session.profiles.say(printer.content_id, "quality", "1, 3")
@@ -350,7 +350,7 @@ def test_a_pass_through_is_given_read_back_and_probed(session, places, profile_p
     session.refresh()
     assert session.chain.layer("system").converts
     assert "two-conversions" in codes(session, "stop")
-    session.act("system-pass")
+    session.handoff.act("system-pass")
     layer = session.chain.layer("system")
     assert not layer.converts
     assert layer.evidence is Evidence.PROBED
@@ -361,11 +361,11 @@ def test_a_pass_through_is_given_read_back_and_probed(session, places, profile_p
     # A table profile to itself is no pass-through, whatever its name: the probe shows it.
     session.device.assign_system_profile(profile_path, profile_path)
     assert session.chain is not None
-    found = session.probe()
+    found = session.handoff.probe()
     assert not found.passes
     assert session.chain.layer("system").converts
     # One end changed behind our back: it converts again, and is seen.
-    session.act("system-pass")
+    session.handoff.act("system-pass")
     session.device.assign_system_profile(profile_path, session.profiles.pass_through_file())
     session.refresh()
     assert session.chain.layer("system").converts
@@ -447,7 +447,7 @@ def test_a_printer_straight_on_paper_is_tried_without_a_press(session):
     assert session.device is gannet
     assert session.profiles.row(session.shelf.find(put.id)).fit.grade == "fits"
     session.use_profile(put.id)
-    session.bring()
+    session.handoff.bring()
     assert session.chain.knots == ("Fidele",)
     assert (session.chain.twists, session.chain.true_size) == (0, True)
     assert "made-not-stated" not in {f.code for f in session.findings}

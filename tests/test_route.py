@@ -388,14 +388,14 @@ def test_another_owner_than_the_cards_is_found(small):
 def test_a_probe_counts_until_a_setting_changes(workshop):
     device, made = workshop.printer, card()
     device.bring(made)
-    probed = probe(device, NOW)
+    probed = probe(device, device.media("A4"), NOW)
     assert probed.passes
     assert device.layers(made, probed)[1].evidence is Evidence.PROBED
     device.choose("Light", 3)
     assert device.layers(made, probed)[1].evidence is Evidence.READ_BACK
     device.bring(made)
     device.choose("Blend", "Velm bright")
-    shifted = probe(device, NOW)
+    shifted = probe(device, device.media("A4"), NOW)
     assert not shifted.passes
     assert device.layers(made, shifted)[1].converts is True
     assert fingerprint({"b": 1, "a": 2}) == fingerprint({"a": 2, "b": 1})

@@ -36,7 +36,7 @@ def test_an_empty_workshop_says_what_to_do(tmp_path):
     with pytest.raises(FideleError, match="no artwork yet"):
         session.job()
     with pytest.raises(FideleError, match="no printing condition yet"):
-        session.act("driver-pass")
+        session.handoff.act("driver-pass")
     with pytest.raises(FideleError, match="no profile yet: characterise it"):
         session.scanner.profile()
 
@@ -48,11 +48,11 @@ def test_the_demo_opens_with_its_fault_and_the_button_mends_it(places):
     told = []
     session.listen(told.append)
     (finding,) = [f for f in session.findings if f.code == "two-conversions"]
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert session.chain.knots == ("Fidele",)
     assert "route" in told
     assert "not-known" in codes(session)
-    session.act(next(f.action for f in session.findings if f.code == "not-known"))
+    session.handoff.act(next(f.action for f in session.findings if f.code == "not-known"))
     assert session.findings == ()
     assert session.chain.layer("panel").evidence is Evidence.BY_HAND
     # Confirmed once, it is still confirmed when the workshop is opened again.
@@ -61,7 +61,7 @@ def test_the_demo_opens_with_its_fault_and_the_button_mends_it(places):
 
 def test_each_step_can_be_undone_and_done_again(session, places):
     start = session.device.settings()
-    session.choose_setting("Stock", "Everyday")
+    session.handoff.choose_setting("Stock", "Everyday")
     assert session.device.settings()["Blend"] == "Velm natural"  # the driver's quirk
     assert "wrong-stand-in" in codes(session, "stop")
     session.undo()
@@ -78,7 +78,7 @@ def test_each_step_can_be_undone_and_done_again(session, places):
     session.undo()
     assert session.card.intent is Intent.PERCEPTUAL
     assert Session(places).card.intent is Intent.PERCEPTUAL  # on disk, too
-    session.act("set:sliders")
+    session.handoff.act("set:sliders")
     profile = session.card.profile
     session.remove_profile(profile)
     assert session.profile is None
@@ -122,7 +122,7 @@ def test_findings_of_artwork_and_sheet(session, tmp_path, printer):
     assert "low-resolution" in codes(session, "caution")
     session.place(Placing(150, 10, 60, 60))
     assert "crosses-margin" in codes(session, "stop")
-    session.act("fit-sheet")
+    session.handoff.act("fit-sheet")
     assert "crosses-margin" not in codes(session)
     save_picture(tmp_path / "done.png", pixels, printer, 300)
     session.open_artwork(tmp_path / "done.png")
@@ -132,26 +132,26 @@ def test_findings_of_artwork_and_sheet(session, tmp_path, printer):
 
 
 def test_owner_follows_through(session):
-    session.choose_owner("driver")
+    session.handoff.choose_owner("driver")
     assert session.chain.knots == ("driver",)
     assert session.device.settings()["Blend"] == "Velm natural"
-    session.choose_owner("fidele")
+    session.handoff.choose_owner("fidele")
     assert session.chain.knots == ("Fidele",)
     session.change_card("Nothing mirrors", mirror_by="nobody")
     assert "not-mirrored" in codes(session, "stop")
-    session.act("mirror-on")
+    session.handoff.act("mirror-on")
     assert codes(session, "stop") == set()
 
 
 def test_each_owner_is_one_switch_and_is_taken_back(session, printer):
     """Everything that follows is set too, in the driver and in the print system."""
     for owner, knots in (("system", ("system",)), ("driver", ("driver",)), ("fidele", ("Fidele",))):
-        session.choose_owner(owner)
+        session.handoff.choose_owner(owner)
         assert session.chain.knots == knots
         assert not {"two-conversions", "no-conversion", "wrong-owner"} & codes(session)
         path = session.shelf.find(printer.content_id).path
         assert session.device.system_profile == (None, path if owner == "system" else None)
-    session.choose_owner("system")
+    session.handoff.choose_owner("system")
     session.undo()
     session.undo()
     assert session.chain.knots == ("Fidele",)
@@ -160,9 +160,9 @@ def test_each_owner_is_one_switch_and_is_taken_back(session, printer):
     gannet = session.workshop.printer_of("orrin-gannet/G-2209")
     session.put_in_force(gannet.starter_card())
     with pytest.raises(FideleError, match="needs an output profile"):
-        session.choose_owner("driver-profile")
+        session.handoff.choose_owner("driver-profile")
     session.use_profile(printer.content_id)
-    session.choose_owner("driver-profile")
+    session.handoff.choose_owner("driver-profile")
     assert session.chain.knots == ("driver",)
     assert session.device.settings()["Profile"] == str(session.shelf.find(printer.content_id).path)
     assert session.device.settings()["Aim"] == "keep the steps"
@@ -170,7 +170,7 @@ def test_each_owner_is_one_switch_and_is_taken_back(session, printer):
 
 def test_a_held_print_goes_on_only_with_a_reason(session, places):
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
-    session.choose_setting("Blend", "Velm bright")
+    session.handoff.choose_setting("Blend", "Velm bright")
     job = session.job()
     with pytest.raises(FideleError, match="Held: two conversions"):
         session.print_job(job)
@@ -192,7 +192,7 @@ def test_a_driver_that_cannot_be_read_is_not_known(session, places):
     assert "damaged; reset the driver" in session.said
     (finding,) = [f for f in session.findings if f.code == "layer-unreadable"]
     assert finding.weight == "stop"
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert session.chain.knots == ("Fidele",)
     assert codes(session, "stop") == set()
 
@@ -209,8 +209,8 @@ def measured_print(session, white: np.ndarray | None = None) -> np.ndarray:
 @pytest.mark.parametrize("blend", ["Untouched", "Velm bright"])
 def test_predicted_prints_agree_with_real_ones(session, places, blend):
     """The wrong-route picture beside what the bench really prints by that route, pressed and measured."""
-    session.choose_setting("Blend", blend)
-    driver = probe(session.device, session.read_at)
+    session.handoff.choose_setting("Blend", blend)
+    driver = probe(session.device, session.media, session.read_at)
     facts = RouteFacts(True, False, None if driver.passes else driver, session.card.intent, session.card.bpc)
     session.open_chart("control")
     now, right = predict(session.chart.rgb[None].astype(np.float32), srgb(), session.profile, facts)
@@ -229,7 +229,7 @@ def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, 
     session.open_chart("control")
     patches = session.chart.rgb[None].astype(np.float32)
     facts = RouteFacts(True, False, None, card.intent, card.bpc)
-    found = wrong_routes(patches, srgb(), printer, facts, session.correction(), (("slate", other),))
+    found = wrong_routes(patches, srgb(), printer, facts, session.handoff.correction(), (("slate", other),))
     shown = {p.title: p for p in found}
     assert [p.mean_de00 for p in found] == sorted((p.mean_de00 for p in found), reverse=True)
     assert shown["not converted"].mean_de00 > 4
@@ -238,13 +238,13 @@ def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, 
         return float(delta_e_2000(measured_print(session), shown[title].Lab[0]).mean())
 
     session.change_card("no one", owner="driver")
-    session.bring(("colour",))
-    session.choose_setting("Blend", "Untouched")
+    session.handoff.bring(("colour",))
+    session.handoff.choose_setting("Blend", "Untouched")
     assert off("not converted") < 3
     session.change_card("Fidele", owner="fidele")
-    session.choose_setting("Blend", "Velm natural")
+    session.handoff.choose_setting("Blend", "Velm natural")
     assert off("converted twice, by the driver too") < 3
-    session.bring()
+    session.handoff.bring()
     session.device.assign_system_profile(session.shelf.find(printer.content_id).path)
     assert off("converted twice, by the print system too") < 3
     session.device.assign_system_profile(None)
@@ -279,7 +279,7 @@ def test_what_was_confirmed_is_asked_for_again_after_the_preset_was_lost(session
     session.refresh()
     (finding,) = [f for f in session.findings if f.code == "preset-lost"]
     assert finding == session.findings[0]  # it mends the others, so it stands first
-    session.act(finding.action)
+    session.handoff.act(finding.action)
     assert codes(session, "stop") == set()
     assert "not-known" in codes(session, "caution")
     assert session.chain.layer("panel").evidence is Evidence.NOT_KNOWN

@@ -175,7 +175,7 @@ def test_the_operators_story(places, qtbot):
 
 def test_a_print_can_be_cancelled(window, places, qtbot):
     session = window.session
-    session.bring()
+    session.handoff.bring()
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
     window.show_desk("Print")
     window.work.progress.connect(lambda _: window.work.cancel())
@@ -349,7 +349,7 @@ def test_a_lost_preset_is_seen_within_a_second_and_mended_by_one_press(window, p
     for name in ("Laid in", "Reel aboard"):
         if name in machine.model.settings:
             machine.driver.at_the_panel(name, session.card.driver["stand_in"])
-    session.bring()
+    session.handoff.bring()
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
     window.show_desk("Hand-off")
     settle(window, qtbot)

@@ -20,6 +20,9 @@ from fidele.files import read_bytes, write_bytes
 Floats = NDArray[np.float64]
 Values = dict[str, Any]
 
+#: Keys of a driver's file beside its settings: which version wrote it, and which controls an administrator has locked.
+_VERSION, _HELD = "driver version", "held by the administrator"
+
 
 @dataclass(frozen=True)
 class Stock:
@@ -83,6 +86,8 @@ class Model:
     #: By meaning 'stock' and 'step': which controls name the media and the quality.
     stock_control: str
     step_control: str
+    #: And the size of the sheet.
+    size_control: str
     #: Kind of ink (`fidele.bench.inks.DENSITIES`), and what the maker calls the set.
     ink: str
     ink_name: str
@@ -92,6 +97,11 @@ class Model:
     #: What lies in it when it is delivered, and whether its prints are pressed on something: 'transfer' or 'direct'.
     paper: str = ""
     process: str = "transfer"
+    version: str = "1.0"
+    #: Which control says through which way the sheet goes in, '' where there is one only.
+    way_control: str = ""
+    #: What lies in it when it is delivered: size by way of feeding, '' where there is one way only.
+    loaded: dict[str, str] = field(default_factory=dict)
 
     @property
     def title(self) -> str:
@@ -126,7 +136,7 @@ class Driver:
         self.path = path
         self.model = model
         if not path.exists():
-            self._write(dict(model.defaults))
+            self._write(dict(model.defaults), {})
 
     def values(self) -> Values:
         """Return what is really set, unreadable things too: what the machine does, not what it tells.
@@ -136,13 +146,44 @@ class Driver:
         FideleError
             When the driver's file is damaged.
         """
+        stored = self._stored()
+        return self._mended(self.model.defaults | {k: v for k, v in stored.items() if k in self.model.defaults})
+
+    def _stored(self) -> dict[str, Any]:
         try:
             stored = json.loads(read_bytes(self.path, 1 << 20))
         except ValueError as error:
             raise FideleError(f"The driver's settings in {self.path} are damaged; reset the driver.") from error
         if not isinstance(stored, dict):
             raise FideleError(f"The driver's settings in {self.path} are damaged; reset the driver.")
-        return self._mended(self.model.defaults | {k: v for k, v in stored.items() if k in self.model.defaults})
+        return stored
+
+    @property
+    def version(self) -> str:
+        """Return which version of the driver is installed."""
+        return str(self._stored().get(_VERSION, self.model.version))
+
+    @property
+    def held(self) -> tuple[str, ...]:
+        """Return the controls that an administrator has locked: they are shown grey and cannot be changed."""
+        held = self._stored().get(_HELD, [])
+        return tuple(n for n in held if n in self.model.settings) if isinstance(held, list) else ()
+
+    def hold(self, *names: str) -> None:
+        """Lock controls as they are, as an administrator does; no names free them all."""
+        self._write(self.values(), self._beside() | {_HELD: list(names)})
+
+    def update(self, version: str) -> None:
+        """Install another version of the driver, which brings its maker's settings back."""
+        self._write(dict(self.model.defaults), self._beside() | {_VERSION: version})
+
+    def _beside(self) -> dict[str, Any]:
+        """Return what the file holds beside the settings; nothing where it is damaged."""
+        try:
+            stored = self._stored()
+        except FideleError:
+            return {}
+        return {k: stored[k] for k in (_VERSION, _HELD) if k in stored}
 
     def _mended(self, now: Values) -> Values:
         """Return values in which what is not on offer has given way to what is."""
@@ -176,6 +217,8 @@ class Driver:
             raise FideleError(f"The {self.model.name} driver has no setting '{name}'.")
         if setting.at_printer:
             raise FideleError(f"'{name}' is set {setting.place}, not in the driver.")
+        if name in self.held:
+            raise FideleError(f"{setting.place} is greyed out: this machine's administrator has locked it.")
         now = self.values()
         offered = setting.offers(now)
         if not isinstance(value, str) if offered is None else value not in offered:
@@ -192,14 +235,14 @@ class Driver:
     def _take(self, name: str, value: Any, now: Values) -> None:
         after = now | {name: value}
         self.model.follows(name, now, after)
-        self._write(after)
+        self._write(after | {n: now[n] for n in self.held if n != name}, self._beside())
 
     def reset(self) -> None:
-        """Go back to the maker's defaults, as after an update."""
-        self._write(dict(self.model.defaults))
+        """Go back to the maker's defaults, as when a preset is lost."""
+        self._write(dict(self.model.defaults), self._beside())
 
-    def _write(self, values: Values) -> None:
-        write_bytes(self.path, json.dumps(values, indent=2).encode())
+    def _write(self, values: Values, beside: dict[str, Any]) -> None:
+        write_bytes(self.path, json.dumps(values | beside, indent=2).encode())
 
 
 def taste(numbers: Floats, light: float, strength: float, warmth: float) -> Floats:

@@ -49,6 +49,7 @@ SETTINGS = {
         Setting("Layers", "Hold › Layers", lambda now: REELS[now["Reel"]].steps),
         Setting("Swing", "Hold › Swing", always("both", "single")),
         Setting("Haste", "Hold › Haste", always("no", "yes")),
+        Setting("Weave", "Hold › Weave", always("fine", "coarse")),
         Setting("Ink", "Hold › Ink, per cent", _with_own_rig(range(60, 121), 100)),
         Setting("Hues", "Hold › Hues", always("all", "grey only")),
         Setting("Tongue", "Mast › Tongue", _tongues),
@@ -73,6 +74,7 @@ DEFAULTS: Values = {
     "Layers": 4,
     "Swing": "both",
     "Haste": "no",
+    "Weave": "coarse",
     "Ink": 100,
     "Hues": "all",
     "Tongue": "Skarn",
@@ -120,7 +122,9 @@ def effect(values: Values) -> Effect:
     return Effect(
         numbers=lambda rgb: _numbers(rgb, values),
         load=REELS[values["Reel"]].load * layers * lean * values["Ink"] / 100,
-        rough={2: 0.030, 4: 0.020, 6: 0.014, 8: 0.010}[values["Layers"]] * (1.6 if values["Haste"] == "yes" else 1),
+        rough={2: 0.030, 4: 0.020, 6: 0.014, 8: 0.010}[values["Layers"]]
+        * (1.6 if values["Haste"] == "yes" else 1)
+        * (1.0 if values["Weave"] == "fine" else 1.4),
         banded=values["Swing"] == "both" or values["Haste"] == "yes",
         sheet=(WIDTHS[values["Breadth"]], 0.0),
         margins=(_SIDE, 0.0, _SIDE, 0.0),
@@ -140,9 +144,12 @@ MODEL = Model(
     stocks=REELS,
     stock_control="Reel",
     step_control="Layers",
+    size_control="Breadth",
     ink="sublimation",
     ink_name="Skarn S4",
     effect=effect,
     follows=_follows,
     paper="Fen 140 transfer reel",
+    version="2.7",
+    loaded={"": "full"},
 )

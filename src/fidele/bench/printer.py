@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from fidele.bench.driver import Driver, Effect, Model, Values
 from fidele.bench.separation import separate
+from fidele.bench.supply import TANKS, Store, Supply
 from fidele.errors import FideleError
 from fidele.files import replacing
 from fidele.tiles import Progress, in_tiles
@@ -96,6 +97,7 @@ class Machine:
     def __init__(self, folder: Path, model: Model, serial: str, seed: int = 20260613) -> None:
         self.model = model
         self.driver = Driver(folder / f"{model.name.lower()}-{serial}.json", model)
+        self.store = Store(folder / f"supply-{model.name.lower()}-{serial}.json", model.loaded)
         self.unit = Unit.of(serial, seed)
         self.paper = model.paper
         self._sheets = 0
@@ -104,10 +106,13 @@ class Machine:
         """Return what the settings come to, `instead` being sent with one job alone."""
         return self.model.effect(self.driver.values() | (instead or {}))
 
-    def dry_run(self, page: NDArray[Any], instead: Values | None = None) -> NDArray[Any]:
+    def dry_run(
+        self, page: NDArray[Any], instead: Values | None = None, of: tuple[float, float] | None = None
+    ) -> NDArray[Any]:
         """Return the numbers that the driver would turn into ink for a page (h, w, 3), in the page's own depth.
 
-        The page comes out as the driver lays it down: mirrored or turned where it does so, but not scaled.
+        The page comes out as the driver lays it down: mirrored or turned where it does so, and scaled as it would
+        scale a page `of` so many millimetres, whose nearest pixels are taken; None leaves the scale alone.
         `instead` are settings sent with this job alone; the driver's own stay as they are.
         """
         if page.size > 3 << 20:
@@ -116,6 +121,8 @@ class Machine:
         full = np.iinfo(page.dtype).max
         effect = self.effect(instead)
         laid = _laid(page, effect)
+        if of is not None:
+            laid = nearest(laid, effect.scale(*of))
         return np.round(np.clip(effect.numbers(laid / full), 0, 1) * full).astype(page.dtype)
 
     def _check(self, page: NDArray[Any]) -> None:
@@ -129,13 +136,15 @@ class Machine:
         Raises
         ------
         FideleError
-            When the page is not RGB of a depth that this printer takes.
+            When the page is not RGB of a depth that this printer takes, or it does not answer, or a tank is empty.
         CancelledError
             When `progress` returned False; the sheet is then wasted.
         """
         from fidele.kernels import tetrahedral3
 
         self._check(page)
+        supply = self.store.read()
+        self._check_supply(supply)
         effect = self.effect()
         full = np.float32(np.iinfo(page.dtype).max)
         placed = self._place(page, effect)
@@ -165,8 +174,35 @@ class Machine:
         ink[height - bottom :] = 0
         ink[:, :left] = 0
         ink[:, width - right :] = 0
+        self._cut(ink, effect, supply)
+        self.store.use(ink, self.model.resolution)
         receipt = {"printer": self.model.title, "serial": self.unit.serial, "pixels": [width, height]}
         return Print(ink, self.model.resolution, self.paper, self.unit.serial), receipt | self.driver.read_back()
+
+    def _check_supply(self, supply: Supply) -> None:
+        if not supply.online:
+            raise FideleError(f"The {self.model.title} does not answer: it is switched off or unplugged.")
+        empty = [t for t in TANKS if supply.inks[t] <= 0]
+        if empty:
+            raise FideleError(f"The {self.model.title} has no {empty[0]} ink left.")
+
+    def _cut(self, ink: NDArray[np.uint16], effect: Effect, supply: Supply) -> None:
+        """Leave bare what would fall beside the sheet that really lies there, in the middle of the way in."""
+        real = self.loaded_sheet(supply)
+        height, width = ink.shape[:2]
+        for axis, (there, asked) in enumerate(zip(real, effect.sheet, strict=True)):
+            size = width if axis == 0 else height
+            beside = max(0, (size - self._pixels(there)) // 2) if there and asked else 0
+            if beside:
+                flat = ink if axis else ink.swapaxes(0, 1)
+                flat[:beside] = 0
+                flat[size - beside :] = 0
+
+    def loaded_sheet(self, supply: Supply) -> tuple[float, float]:
+        """Return width and length in mm of what lies in the way that the driver is set to; 0 for a roll's length."""
+        values = self.driver.values()
+        way = str(values.get(self.model.way_control, "")) if self.model.way_control else ""
+        return self.model.effect(values | {self.model.size_control: supply.loaded[way]}).sheet
 
     def _pixels(self, mm: float) -> int:
         return round(mm / 25.4 * self.model.resolution)
@@ -196,6 +232,16 @@ def _laid(page: NDArray[Any], effect: Effect) -> NDArray[Any]:
     if effect.mirrors:
         page = page[:, ::-1]
     return np.ascontiguousarray(page[::-1, ::-1] if effect.turned else page)
+
+
+def nearest(page: NDArray[Any], factor: float) -> NDArray[Any]:
+    """Return a page scaled by a factor, each pixel the nearest one: numbers stay what they are."""
+    if factor == 1.0:
+        return page
+    height, width = (max(1, round(n * factor)) for n in page.shape[:2])
+    rows = np.minimum(((np.arange(height) + 0.5) / factor).astype(int), page.shape[0] - 1)
+    columns = np.minimum(((np.arange(width) + 0.5) / factor).astype(int), page.shape[1] - 1)
+    return np.ascontiguousarray(page[rows][:, columns])
 
 
 def _swaths(height: int, banded: bool) -> NDArray[np.float32]:

@@ -121,9 +121,12 @@ MODEL = Model(
     stocks=STOCKS,
     stock_control="Stock",
     step_control="Passes",
+    size_control="Format",
     ink="sublimation",
     ink_name="Velm S4",
     effect=effect,
     follows=_follows,
     paper="Fen 100 transfer paper",
+    version="4.2",
+    loaded={"": "A4"},
 )

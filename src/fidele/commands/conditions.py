@@ -134,8 +134,8 @@ def probe(card: str, as_json: bool) -> None:
 
     session = session_of_user()
     session.put_in_force(_card(session, card))
-    found = session.probe()
-    ranked = suspects(found, session.correction(), session.profile)
+    found = session.handoff.probe()
+    ranked = suspects(found, session.handoff.correction(), session.profile)
     if as_json:
         print_json(
             {

@@ -55,7 +55,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     )
     losses = session.find_losses()
     session.take_losses(losses)
-    session.bring()  # the right route for the artwork itself
+    session.handoff.bring()  # the right route for the artwork itself
     _through(session, "artwork", out, tell)
     scenarios = {}
     for name, (owner, blend) in SCENARIOS.items():

@@ -66,7 +66,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     """
     places = Places.under(root)
     mark = root / "demo.json"
-    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 5}
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 6}
     try:
         made = json.loads(read_bytes(mark, 1 << 16))
     except (FideleError, ValueError):
@@ -94,7 +94,9 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     )
     Shelf(places.profiles, (), places.data).install(bundle)
     fill_downloads(workshop, root / "downloads")
-    CardStore(places.cards).save(demo_card(Profile.parse(profile).content_id))
+    made = demo_card(Profile.parse(profile).content_id)
+    version = workshop.printer.status(made).version
+    CardStore(places.cards).save(made.model_copy(update={"driver_version": version}))
     workshop.printer.bring(card)
     workshop.printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
     write_bytes(mark, json.dumps(stamp).encode())
@@ -182,7 +184,8 @@ def stated(card: Card) -> dict[str, str]:
     """Return what a profile made under a card states of itself, for its metadata tag."""
     return {
         "about.printer": card.printer_name,
-        "about.ink": "Velm S4",
+        "about.unit": card.printer,
+        "about.ink": card.ink,
         "about.media": card.media,
         "about.substrate": card.substrate,
         "made.stand_in": str(card.driver["stand_in"]),

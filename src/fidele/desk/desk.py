@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
 from fidele.desk.work import Work
-from fidele.route.findings import Finding
+from fidele.route.finding import Finding
 from fidele.session.model import Session
 
 

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVB
 
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme
-from fidele.route.findings import Finding
+from fidele.route.finding import Finding
 
 _BAR = {"stop": 5, "caution": 3, "note": 0}
 

@@ -185,13 +185,13 @@ class HandoffDesk(Desk):
         row.setSpacing(9)
         self.bring = button(
             "Set the driver to the card",
-            lambda: self.guarded(self.session.bring),
+            lambda: self.guarded(self.session.handoff.bring),
             "Set everything in one act, then read it back",
         )
         row.addWidget(self.bring)
         self.probe = button(
             "Probe without ink",
-            lambda: self.guarded(self.session.probe),
+            lambda: self.guarded(self.session.handoff.probe),
             "Send known numbers down the route and compare what comes out. Takes a second, no ink.",
         )
         row.addWidget(self.probe)
@@ -294,7 +294,7 @@ class HandoffDesk(Desk):
         self.refresh()
 
     def _choose_owner(self, index: int) -> None:
-        self.guarded(self.session.choose_owner, self.owner.itemData(index))
+        self.guarded(self.session.handoff.choose_owner, self.owner.itemData(index))
         self.refresh()  # where it was refused, the list says again who converts
 
     def _fold(self) -> None:
@@ -352,7 +352,9 @@ class HandoffDesk(Desk):
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 90)
         made.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
-        made.activated.connect(lambda i, n=choice.name: self.guarded(self.session.choose_setting, n, made.itemData(i)))
+        made.activated.connect(
+            lambda i, n=choice.name: self.guarded(self.session.handoff.choose_setting, n, made.itemData(i))
+        )
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
         return made
@@ -389,17 +391,17 @@ class HandoffDesk(Desk):
             return
         self._shown_for = key
         small = _small(artwork.pixels)
-        source, device = artwork.profile, session.device
+        source, device, media = artwork.profile, session.device, session.media
 
         def compute(_progress: Any) -> list[Prediction]:
             import datetime
 
             from fidele.session.runs import probe
 
-            probed = probe(device, datetime.datetime.now())
+            probed = probe(device, media, datetime.datetime.now())
             facts = RouteFacts("Fidele" in chain.knots, False, None if probed.passes else probed, card.intent, card.bpc)
             profiles = tuple((title, Profile.open(path)) for title, path in others)
-            routes = wrong_routes(small, source, printer, facts, session.correction(), profiles)
+            routes = wrong_routes(small, source, printer, facts, session.handoff.correction(), profiles)
             return [*predict(small, source, printer, facts), *routes]
 
         self.work.quietly("routes", compute, lambda found: self._take(key, found))

@@ -74,7 +74,7 @@ def take_pictures(demo: Places, out: Path) -> None:
         window.show_desk("Hand-off")
         window.act("driver-pass")
         window.act("confirm:ink_saving")
-        session.probe()
+        session.handoff.probe()
         window.take_file(root / "artwork" / "harbour-at-dusk.png")
         window.show_desk("Hand-off")
         shot("hand-off-one-conversion")

@@ -35,7 +35,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.solid import Overlap, Solid, overlap, solid_of
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, to_lab
-from fidele.route.findings import Finding
+from fidele.route.finding import Finding
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 from fidele.session.roles import role_for

@@ -410,7 +410,7 @@ class Window(QMainWindow):
         elif kind == "show":
             self.show_desk({"hand-off": "Hand-off"}.get(where, where.capitalize()))
         else:
-            self._guarded(self.session.act, action)
+            self._guarded(self.session.handoff.act, action)
 
     def try_profile(self, profile_id: str) -> None:
         """Print, press, scan and read a quick chart through a profile, and say whether it describes this printer."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fidele.papers.leaflet import Vocabulary
 from fidele.route.condition import Card, Owner
-from fidele.route.layers import Layer, SettingRow
+from fidele.route.layers import Layer, PrinterStatus, SettingRow
 from fidele.route.probe import ProbeResult
 from fidele.sheet.placing import Media
 from fidele.tiles import Progress
@@ -26,6 +26,8 @@ class Choice:
     place: str
     value: Any
     offered: tuple[Any, ...]
+    #: Greyed out: an administrator has locked it.
+    held: bool = False
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,18 @@ class PrintDevice(Protocol):
         """Return a sheet by name with the margins of this printer, which differ by the way it is fed."""
         ...
 
+    def status(self, card: Card) -> PrinterStatus:
+        """Return what the printer says of itself: whether it answers, ink, what lies where the card feeds from."""
+        ...
+
+    def lay_in(self, card: Card) -> None:
+        """Tell the printer that the sheet or roll that a card calls for lies in it now."""
+        ...
+
+    def offers(self, meaning: str, driver: dict[str, Any]) -> tuple[tuple[Any, str], ...]:
+        """Return the values, with their words, that a card can ask for under a meaning beside other settings."""
+        ...
+
     def starter_card(self) -> Card:
         """Return a condition to begin with: no profile yet, so the driver converts."""
         ...
@@ -147,8 +161,11 @@ class PrintDevice(Protocol):
         """Return the layers from the print system to the printer's panel as they are known."""
         ...
 
-    def dry_run(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        """Return the numbers that would become ink for a small page, without printing."""
+    def dry_run(self, page: NDArray[np.uint8], of: tuple[float, float] | None = None) -> NDArray[np.uint8]:
+        """Return the numbers that would become ink for a small page, without printing.
+
+        It is scaled as a page `of` so many millimetres would be; None leaves the scale alone.
+        """
         ...
 
     def dry_run_corrected(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:

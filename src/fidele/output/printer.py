@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +22,7 @@ from fidele.output.words import Words
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
 from fidele.route.condition import Card, Owner
-from fidele.route.layers import MEANINGS, Evidence, Layer, SettingRow, fingerprint
+from fidele.route.layers import MEANINGS, Evidence, Layer, PrinterStatus, SettingRow, fingerprint
 from fidele.route.probe import ProbeResult
 from fidele.sheet.placing import Media
 from fidele.tiles import Progress
@@ -60,7 +61,7 @@ class BenchPrinter:
 
     def starter_card(self) -> Card:
         """Return a condition to begin with: no profile yet, so the driver converts."""
-        return self._starter
+        return self._starter.model_copy(update={"driver_version": self._machine.model.version})
 
     def vocabulary(self) -> Vocabulary:
         """Return this driver's words, to understand leaflets by."""
@@ -146,6 +147,27 @@ class BenchPrinter:
         stock = self._machine.model.stocks.get(stand_in)
         return max(stock.steps) if stock else None
 
+    def status(self, card: Card) -> PrinterStatus:
+        """Return what the printer says of itself, and the size of what lies where the card feeds from."""
+        supply, driver = self._machine.store.read(), self._machine.driver
+        loaded = supply.loaded.get(card.feed, supply.loaded.get("", ""))
+        return PrinterStatus(supply.online, self._machine.model.ink_name, supply.inks, driver.version, loaded)
+
+    def lay_in(self, card: Card) -> None:
+        """Tell the printer that the sheet or roll that a card calls for lies in it now."""
+        loaded = self._machine.store.read().loaded
+        self._machine.store.lay_in(card.size, card.feed if card.feed in loaded else "")
+
+    def offers(self, meaning: str, driver: dict[str, Any]) -> tuple[tuple[Any, str], ...]:
+        """Return the values, with their words, that a card can ask for under a meaning beside other settings."""
+        word = self._words.meanings.get(meaning)
+        if word is None or len(word.controls) > 1 or meaning in ("colour", "mirroring", "input_space"):
+            return ()
+        model, control = self._machine.model, word.controls[0]
+        beside = {self._words.control(m): v for m, v in driver.items() if self._words.control(m) and m != meaning}
+        offered = model.settings[control].offers(model.defaults | self._words.open_first | beside) or ()
+        return tuple((value, self._said(meaning, value)) for value in offered)
+
     # What it is set to -------------------------------------------------------------------------------------------
 
     def settings(self) -> dict[str, Any]:
@@ -158,9 +180,9 @@ class BenchPrinter:
 
     def choices(self) -> tuple[Choice, ...]:
         """Return every control of the driver with what it offers now."""
-        driver, model = self._machine.driver, self._machine.model
+        driver, model, held = self._machine.driver, self._machine.model, self._machine.driver.held
         return tuple(
-            Choice(n, model.settings[n].place, v, driver.offered(n))
+            Choice(n, model.settings[n].place, v, driver.offered(n), n in held)
             for n, v in self.settings().items()
             if not model.settings[n].at_printer
         )
@@ -172,13 +194,18 @@ class BenchPrinter:
     def restore(self, settings: dict[str, Any]) -> None:
         """Put the driver's controls back to what they were, in an order in which each is on offer."""
         for name, value in self._words.open_first.items():
-            self.choose(name, value)
+            self._set(name, value)
         first = [c for m in self._words.order for c in self._words.meanings[m].controls]
         last = list(self._words.open_first)
         reachable = [n for n in settings if not self._machine.model.settings[n].at_printer]
         rest = [n for n in reachable if n not in first and n not in last]
         for name in (*(n for n in first if n in settings and n not in last), *rest, *last):
-            self.choose(name, settings[name])
+            self._set(name, settings[name])
+
+    def _set(self, name: str, value: Any) -> None:
+        """Change a control unless it is locked: what an administrator holds stays as it is, and is shown as such."""
+        if name not in self._machine.driver.held:
+            self.choose(name, value)
 
     def reset(self) -> None:
         """Throw the driver's settings back to its maker's defaults, whatever state they are in."""
@@ -226,6 +253,10 @@ class BenchPrinter:
                 rows.append(self._by_hand(meaning, card))
             elif meaning in self._words.at_printer:
                 rows.append(self._at_printer(meaning, card, now))
+            elif meaning == "system":
+                rows.append(self._system_row(card))
+            elif meaning in self._given and card.owner == "driver-profile":
+                rows.append(self._given_row(meaning, now, wanted))
         return tuple(rows)
 
     def _row(self, meaning: str, card: Card, now: dict[str, Any], wanted: dict[str, Any]) -> SettingRow | None:
@@ -236,7 +267,10 @@ class BenchPrinter:
             moved = [f"{c} {now[c]:+d}" for c in word.controls if now[c] != word.rest]
             found = ", ".join(moved) or "all at rest"
             place = place.rsplit(" › ", 1)[0]
-            return SettingRow(meaning, "all at rest", found, place, not moved, Evidence.READ_BACK)
+            held = self._held(*word.controls)
+            return SettingRow(
+                meaning, "all at rest", found, place, not moved, Evidence.READ_BACK, settable=not held, held=held
+            )
         if control not in wanted:
             return None
         said = self._said(meaning, wanted[control])
@@ -244,8 +278,56 @@ class BenchPrinter:
             said += f" for {card.media}"
         if meaning == "mirroring" and card.mirror_by == "fidele":
             said = "off: Fidele mirrors"
-        agrees = wanted[control] == now[control]
-        return SettingRow(meaning, said, self._said(meaning, now[control]), place, agrees, Evidence.READ_BACK)
+        agrees, held = wanted[control] == now[control], self._held(control)
+        found = self._said(meaning, now[control])
+        return SettingRow(meaning, said, found, place, agrees, Evidence.READ_BACK, settable=not held, held=held)
+
+    @property
+    def _given(self) -> dict[str, str]:
+        """Meanings of what belongs to a given profile, and the controls of this driver for them."""
+        both = {"given_profile": self._words.profile, "given_intent": self._words.aim}
+        return {meaning: control for meaning, control in both.items() if control}
+
+    def _given_row(self, meaning: str, now: dict[str, Any], wanted: dict[str, Any]) -> SettingRow:
+        control = self._given[meaning]
+        place = self._machine.model.settings[control].place
+        said, found = str(wanted[control]), str(now[control])
+        if meaning == "given_profile":
+            alike = same_profile(said, found)
+            return SettingRow(
+                meaning,
+                _profile_name(said),
+                _profile_name(found),
+                place,
+                alike,
+                Evidence.READ_BACK,
+                held=self._held(control),
+            )
+        aims = {v: k.words for k, v in self._words.aims.items()}
+        row = SettingRow(
+            meaning, aims.get(said, said), aims.get(found, found), place, said == found, Evidence.READ_BACK
+        )
+        return replace(row, held=self._held(control))
+
+    def _held(self, *controls: str) -> bool:
+        return any(c in self._machine.driver.held for c in controls)
+
+    def _system_row(self, card: Card) -> SettingRow:
+        source, assigned = self._queue.source, self._queue.assigned
+        mine = self.profile_path(card.profile or "") if card.owner == "system" else None
+        through = passes_through(source, assigned)
+        wanted = f"to {_profile_name(str(mine))}" if card.owner == "system" and mine else "passes"
+        found = (
+            "passes"
+            if assigned is None
+            else f"pass-through, {_profile_name(assigned)}"
+            if through
+            else f"to {_profile_name(assigned)}"
+        )
+        agrees = (assigned is None or through) if mine is None else same_profile(str(mine), assigned or "")
+        return SettingRow(
+            "system", wanted, found, "print system › printer's profile", agrees, Evidence.READ_BACK, False
+        )
 
     def _said(self, meaning: str, value: Any) -> str:
         plain = self._words.meanings[meaning].plain.get(value)
@@ -256,7 +338,8 @@ class BenchPrinter:
         place = self._machine.model.settings[self._words.by_hand[meaning]].place
         if said is None:
             return SettingRow(meaning, "off", None, place, None, Evidence.NOT_KNOWN, False)
-        return SettingRow(meaning, "off", str(said.value), place, said.value == "off", Evidence.BY_HAND, False)
+        row = SettingRow(meaning, "off", str(said.value), place, said.value == "off", Evidence.BY_HAND, False)
+        return replace(row, when=said.when)
 
     def _at_printer(self, meaning: str, card: Card, now: dict[str, Any]) -> SettingRow:
         control = self._words.at_printer[meaning]
@@ -274,13 +357,13 @@ class BenchPrinter:
                 continue
             if meaning == "colour" and card.owner != "driver":
                 for name, value in words.open_first.items():
-                    self.choose(name, value)
-                for name in filter(None, (words.profile, words.aim)):
-                    if name in wanted:
-                        self.choose(name, wanted[name])
+                    self._set(name, value)
             for control in words.meanings[meaning].controls:
                 if control in wanted:
-                    self.choose(control, wanted[control])
+                    self._set(control, wanted[control])
+        for meaning, control in self._given.items():
+            if control in wanted and (meanings is None or {meaning, "colour"} & set(meanings)):
+                self._set(control, wanted[control])
         if meanings is not None and "stand_in" in meanings:
             self._keep(before, meanings)
 
@@ -289,7 +372,7 @@ class BenchPrinter:
         for meaning in ("colour", "quality", "black_ink"):
             control = self._words.control(meaning)
             if control and meaning not in meanings and before[control] in self._machine.driver.offered(control):
-                self.choose(control, before[control])
+                self._set(control, before[control])
 
     # What it does ------------------------------------------------------------------------------------------------
 
@@ -314,9 +397,12 @@ class BenchPrinter:
             evidence, when = Evidence.PROBED, probe.when
         effect = self._machine.effect()
         mirrors, turned = effect.mirrors, effect.turned
+        media = self.media(card.size, card.feed)
+        scale = round(effect.scale(media.width, media.height), 4)
         if probe is not None and evidence is Evidence.PROBED:
             mirrors, turned = probe.mirrored, probe.turned
-        media = self.media(card.size, card.feed)
+            # A probe tells the size to a third of a per cent; where it agrees, what was read back is finer.
+            scale = scale if abs(probe.scale - scale) < 0.004 else round(probe.scale, 3)
         return Layer(
             "driver",
             converts,
@@ -324,7 +410,7 @@ class BenchPrinter:
             evidence,
             mirrors=mirrors,
             turned=turned,
-            scale=round(effect.scale(media.width, media.height), 4),
+            scale=scale,
             expects=expects if converts else "",
             when=when,
         )
@@ -374,9 +460,9 @@ class BenchPrinter:
         """Assign a profile to the printer in the print system, or take it away; `source` is what it converts from."""
         self._queue.assign(profile, source)
 
-    def dry_run(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        """Return the numbers that would become ink for a small page, without printing."""
-        return self._machine.dry_run(self._queue.passed_on(page))
+    def dry_run(self, page: NDArray[np.uint8], of: tuple[float, float] | None = None) -> NDArray[np.uint8]:
+        """Return the numbers that would become ink for a small page, without printing; scaled as a page `of` mm is."""
+        return self._machine.dry_run(self._queue.passed_on(page), of=of)
 
     def dry_run_corrected(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Return what the maker's own correction makes of a small page, whatever the driver is set to."""
@@ -408,7 +494,19 @@ def passes_through(source: str | None, target: str | None) -> bool:
         return False
 
 
+def same_profile(one: str, other: str) -> bool:
+    """Tell whether two paths lead to the same profile, by its content."""
+    if one == other:
+        return True
+    try:
+        return bool(one and other) and Profile.open(Path(one)).content_id == Profile.open(Path(other)).content_id
+    except FideleError:  # a file that is gone is no profile at all
+        return False
+
+
 def _profile_name(path: str) -> str:
+    if not path:
+        return "none"
     try:
         return text_of(Profile.open(Path(path)), "desc") or Path(path).name
     except FideleError:  # the print system may name a file that is gone

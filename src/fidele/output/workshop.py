@@ -15,8 +15,10 @@ from fidele.bench.press import Piece, PressSettings, press, unpressed
 from fidele.bench.printer import Machine, Print
 from fidele.bench.queue import PrintQueue
 from fidele.bench.scanner import Scanner
+from fidele.bench.sketch import Sketch
 from fidele.bench.spectrophotometer import Spectrophotometer
 from fidele.output.printer import BenchPrinter
+from fidele.output.program import BenchProgram, Program, program_named
 from fidele.output.starters import gannet_card, longship_card, wren_card
 from fidele.output.words import GANNET, LONGSHIP, WREN, Words
 from fidele.route.condition import Card, PressData
@@ -37,6 +39,7 @@ class Workshop:
                 (longship.MODEL, "L-0031", LONGSHIP, longship_card(), "-longship"),
             )
         )
+        self.programs: tuple[Program, ...] = (BenchProgram(Sketch(folder / "skerry-sketch.json")),)
         self._scanner = Scanner()
         self._spectro = Spectrophotometer()
         self.scanner_name = self._scanner.name
@@ -55,7 +58,15 @@ class Workshop:
 
     def printer_of(self, printer_id: str) -> BenchPrinter:
         """Return a printer by its id, the nearest one where there is none of this id."""
-        return next((p for p in self.printers if p.id == printer_id), self.printer)
+        return self.find(printer_id) or self.printer
+
+    def find(self, printer_id: str) -> BenchPrinter | None:
+        """Return a printer by its id, None where it is not here."""
+        return next((p for p in self.printers if p.id == printer_id), None)
+
+    def program(self, name: str) -> Program:
+        """Return a program that prints by its name: one that is at hand, else one of which nothing is known."""
+        return program_named(name, self.programs)
 
     def as_printed(self, sheet: Print) -> Piece:
         """Return the print as it lies on the table: done where it is straight on paper, else before pressing."""
@@ -68,7 +79,8 @@ class Workshop:
 
     def press(self, sheet: Print, substrate: str, data: PressData) -> Piece:
         """Press a print on a substrate."""
-        settings = PressSettings(data.temperature, data.seconds, data.pressure)
+        # Warming paper and piece first drives out the damp.
+        settings = PressSettings(data.temperature, data.seconds, data.pressure, dried=data.preheat >= 5)
         return press(sheet, self._machines[sheet.unit].unit, substrate, settings)
 
     def look(self, piece: Piece, shrink: int = 1) -> NDArray[np.float32]:

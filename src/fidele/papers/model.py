@@ -14,6 +14,7 @@ ABOUT = {
     "title": "Title",
     "maker": "Maker",
     "printer": "Printer",
+    "unit": "Made on",
     "ink": "Ink",
     "media": "Media",
     "substrate": "Piece",

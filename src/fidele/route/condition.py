@@ -26,6 +26,8 @@ class PressData(Kept):
     temperature: float = Field(default=200.0, ge=20, le=240)
     seconds: float = Field(default=180.0, gt=0, le=900)
     pressure: float = Field(default=2.5, gt=0, le=8)
+    #: Seconds for which paper and piece are warmed before, to drive out damp.
+    preheat: float = Field(default=10.0, ge=0, le=120)
 
 
 class Confirmation(Kept):
@@ -57,6 +59,8 @@ class Card(Kept):
     process: Literal["transfer", "direct"] = "transfer"
     printer: str
     printer_name: str
+    #: The ink set that the profile is true for, '' where nobody has said.
+    ink: str = ""
     media: str
     size: str = "A4"
     substrate: str
@@ -68,9 +72,16 @@ class Card(Kept):
     bpc: bool = True
     owner: Owner = "fidele"
     mirror_by: Literal["fidele", "driver", "nobody"] = "fidele"
+    #: The program that prints, '' for Fidele itself; and what Fidele's finished file then says of its colours.
+    printed_from: str = ""
+    file_says: Literal["nothing", "sRGB"] = "nothing"
+    #: Below so many pixels per printed inch, artwork is too coarse for this work.
+    artwork_ppi: int = Field(default=200, ge=30, le=1200)
     driver: dict[str, Any]
     press: PressData = Field(default_factory=lambda: PressData())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
+    #: The version of the driver when everything was last set to this card.
+    driver_version: str = ""
     notes: str = ""
     locked: bool = False
     history: list[Change] = Field(default_factory=list)

@@ -11,6 +11,7 @@ from fidele.route.layers import MEANINGS
 _LABELS = {
     "process": "Process",
     "printer_name": "Printer",
+    "ink": "Ink",
     "media": "Media",
     "size": "Size",
     "substrate": "Piece",
@@ -20,9 +21,17 @@ _LABELS = {
     "bpc": "Black point compensation",
     "owner": "Who converts",
     "mirror_by": "Who mirrors",
+    "printed_from": "Printed from",
+    "file_says": "The finished file says",
+    "artwork_ppi": "Artwork, ppi",
     "notes": "Notes",
 }
-_PRESS = {"temperature": "Press temperature, °C", "seconds": "Press time, s", "pressure": "Press pressure, bar"}
+_PRESS = {
+    "temperature": "Press temperature, °C",
+    "seconds": "Press time, s",
+    "pressure": "Press pressure, bar",
+    "preheat": "Preheat, s",
+}
 _OWNERS = {
     "fidele": "Fidele",
     "system": "the print system",

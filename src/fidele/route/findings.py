@@ -3,35 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from fidele.route.condition import Card
-from fidele.route.layers import Chain, SettingRow
-
-WEIGHTS = ("stop", "caution", "note")
-
-
-@dataclass(frozen=True)
-class Finding:
-    """One finding. `action` is the code of what mends it at a press, '' where only a person can; `button` its label.
-
-    `desk` is the station where it belongs.
-    """
-
-    code: str
-    weight: str
-    title: str
-    why: str
-    remedy: str
-    button: str = ""
-    action: str = ""
-    desk: str = "hand-off"
+from fidele.route.finding import WEIGHTS, Finding
+from fidele.route.layers import LAYER_WORDS, Chain, Evidence, PrinterStatus, SettingRow
+from fidele.route.printer import printer_findings
+from fidele.route.settings import preset_findings, setting_findings, unknown_findings
 
 
-_LAYER = {"Fidele": "Fidele", "system": "the print system", "driver": "the driver", "panel": "the printer's panel"}
-
-
-def route_findings(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> list[Finding]:
+def route_findings(
+    chain: Chain, card: Card, rows: tuple[SettingRow, ...], status: PrinterStatus | None = None
+) -> list[Finding]:
     """Return the findings of a route, stops first.
 
     Parameters
@@ -42,26 +24,39 @@ def route_findings(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> li
         What is wanted.
     rows
         The driver's and panel's settings, found and wanted.
+    status
+        What the printer says of itself, None where it cannot be asked.
     """
     found = [
         *_unreadable(chain),
-        *_preset(rows),
-        *_conversions(chain, card),
+        *(printer_findings(status, card) if status is not None else ()),
+        *preset_findings(rows),
+        *_conversions(chain, card, rows),
         *_mirroring(chain, card),
         *_size(chain),
-        *_settings(rows),
-        *_unknown(rows),
+        *setting_findings(rows),
+        *unknown_findings(rows, card),
     ]
     return sorted(found, key=lambda f: WEIGHTS.index(f.weight))
 
 
 def _unreadable(chain: Chain) -> Iterator[Finding]:
     for layer in chain.layers:
-        if layer.converts is None:
+        if layer.name == "program" and layer.evidence is Evidence.NOT_KNOWN:
+            yield Finding(
+                "program-not-known",
+                "stop",
+                "What the other program does is not known",
+                "Most programs change the size or the colours of what they print, and none of them says so.",
+                "Look there and confirm what is asked for below, or probe it.",
+                "Probe it without ink",
+                "probe",
+            )
+        elif layer.converts is None:
             yield Finding(
                 "layer-unreadable",
                 "stop",
-                f"{_cap(_LAYER[layer.name])} cannot be read",
+                f"{_cap(LAYER_WORDS[layer.name])} cannot be read",
                 "Whether it converts, mirrors or scales is not known. Its settings are damaged or gone.",
                 "Reset it to its maker's defaults; it is then set to the card.",
                 "Reset the driver, then set it to the card" if layer.name == "driver" else "",
@@ -69,10 +64,22 @@ def _unreadable(chain: Chain) -> Iterator[Finding]:
             )
 
 
-def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:
+def _conversions(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
     knots = chain.knots
+    held = next((r for r in rows if r.meaning == "colour" and r.held and r.agrees is False), None)
+    if held is not None:
+        passes = card.owner != "driver"
+        yield Finding(
+            "owner-greyed-out",
+            "stop",
+            f"Who converts is greyed out in the driver: {held.found}",
+            f"The card wants it to {held.wanted}, but this machine's administrator has locked {held.place}.",
+            "Have it unlocked, or make a condition in which the driver converts.",
+            "Let the driver convert in this condition" if passes and "driver" in knots else "",
+            "owner:driver" if passes and "driver" in knots else "",
+        )
     if len(knots) >= 2:
-        yield _too_many(chain, card)
+        yield _too_many(chain, card, held is not None)
     elif not knots and all(layer.converts is False for layer in chain.layers):
         action, button = _CONVERT[card.owner]
         if card.owner != "driver" and card.profile is None:
@@ -90,13 +97,24 @@ def _conversions(chain: Chain, card: Card) -> Iterator[Finding]:
         yield Finding(
             "wrong-owner",
             "stop",
-            f"{_cap(_LAYER[knots[0]])} converts, not {_LAYER[card.owner_layer]}",
+            f"{_cap(LAYER_WORDS[knots[0]])} converts, not {LAYER_WORDS[card.owner_layer]}",
             "One layer converts, but it is not the one that this condition is for: the colours will be others.",
             "Set everything to the card.",
             "Set everything to the card",
             "bring",
         )
     yield from _input_space(chain)
+    other = next((r for r in rows if r.meaning == "system" and r.agrees is False), None)
+    if card.owner == "system" and "system" in knots and other is not None:
+        yield Finding(
+            "wrong-system-profile",
+            "stop",
+            f"The print system converts {other.found}",
+            f"The condition's profile is another one, {other.wanted.removeprefix('to ')}: all colours will be off.",
+            "Assign the condition's profile to the printer.",
+            "Assign the profile to the printer",
+            "system-convert",
+        )
 
 
 _CONVERT = {
@@ -107,8 +125,11 @@ _CONVERT = {
 }
 
 
-def _too_many(chain: Chain, card: Card) -> Finding:
-    """More than one layer converts: name the first pair, and silence the last that is not the owner."""
+def _too_many(chain: Chain, card: Card, held: bool) -> Finding:
+    """More than one layer converts: name the first pair, and silence the last that is not the owner.
+
+    `held`: the driver's is greyed out, so it cannot be silenced.
+    """
     knots = chain.knots
     system = next((x for x in chain.layers if x.name == "system"), None)
     insists = system is not None and system.insists
@@ -116,16 +137,19 @@ def _too_many(chain: Chain, card: Card) -> Finding:
     others = [k for k in knots if k != card.owner_layer]
     # The system stands before every program, so it is silenced first.
     wrong = "system" if "system" in others else others[-1]
-    action, button = {"driver": ("driver-pass", "Let the driver pass numbers"), "system": ("system-pass", off)}.get(
-        wrong, ("", "")
-    )
+    action, button = {
+        "driver": ("", "") if held else ("driver-pass", "Let the driver pass numbers"),
+        "system": ("system-pass", off),
+    }.get(wrong, ("", ""))
     return Finding(
         "two-conversions",
         "stop",
         "Two conversions" if len(knots) == 2 else "Three conversions",
-        f"{_cap(_LAYER[knots[-1]])} converts again what {_LAYER[knots[0]]} has converted. "
+        f"{_cap(LAYER_WORDS[knots[-1]])} converts again what {LAYER_WORDS[knots[0]]} has converted. "
         "Colours and greys will come out wrong.",
-        "Leave the conversion to one of them.",
+        "Set the other program to leave colours alone."
+        if wrong == "program"
+        else "Leave the conversion to one of them.",
         button,
         action,
     )
@@ -139,7 +163,7 @@ def _input_space(chain: Chain) -> Iterator[Finding]:
     yield Finding(
         "wrong-input-space",
         "stop",
-        f"{_cap(_LAYER[first.name])} takes the picture for {first.expects}",
+        f"{_cap(LAYER_WORDS[first.name])} takes the picture for {first.expects}",
         "It is sent sRGB. Taken for a larger space, all colours come out too strong.",
         "Let it expect sRGB.",
         "Let it expect sRGB" if first.name == "driver" else "",
@@ -189,7 +213,7 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
 
 def _size(chain: Chain) -> Iterator[Finding]:
     if not chain.true_size:
-        by = next((_LAYER[layer.name] for layer in chain.layers if layer.scale not in (None, 1.0)), "A layer")
+        by = next((LAYER_WORDS[layer.name] for layer in chain.layers if layer.scale not in (None, 1.0)), "A layer")
         percent = chain.scale * 100
         yield Finding(
             "scaled",
@@ -211,91 +235,6 @@ def _size(chain: Chain) -> Iterator[Finding]:
             "Switch the turn off",
             "driver-no-turn",
         )
-
-
-#: Why a setting that differs from the card matters, and whether it holds the print.
-_WHY = {
-    "stand_in": ("stop", "The media name decides how much ink is laid down. With another one the profile is not true."),
-    "panel_media": ("stop", "The printer was told of another media: it lays down ink, heats and feeds for that one."),
-    "quality": ("caution", "The profile was made at another quality: ink load and grain differ."),
-    "direction": ("caution", "The profile was made printing one way; both ways leave bands."),
-    "fast": ("caution", "The profile was made without it: fast printing is coarser and leaves bands."),
-    "black_ink": ("stop", "The other black is weak on this surface: dark parts come out grey."),
-    "density": ("stop", "The profile was made at the calibrated ink density. With another one every tone is off."),
-    "colour_mode": ("stop", "All colour will be printed as grey."),
-    "improvement": ("caution", "The driver changes contrast on its own, after the conversion."),
-    "purpose": ("caution", "The driver shifts tones for what it thinks the picture is, after the conversion."),
-    "sliders": ("caution", "Sliders moved by hand tint every print."),
-    "size": ("stop", "The driver expects another sheet than the card."),
-    "feed": ("stop", "The sheet goes in another way: margins and place on the sheet differ."),
-    "borderless": ("stop", "The picture is enlarged over the edge: no longer at true size, and cut off all around."),
-    "two_sided": ("caution", "The next page would be printed on the back of this one."),
-    "watermark": ("stop", "The driver prints a word over every page."),
-    "copies": ("caution", "The driver prints another number of copies than was asked for."),
-    "ink_saving": ("stop", "The printer lays down less ink than the profile was made with. The piece will be pale."),
-}
-
-
-#: From so many settings on it is one finding: somebody, or an update, has thrown all of them over.
-_PRESET = 4
-
-_IF_NOT = {
-    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
-}
-
-
-def _lost(rows: tuple[SettingRow, ...]) -> list[str]:
-    return [row.label.lower() for row in rows if row.agrees is False and row.settable]
-
-
-def _preset(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
-    """Where many settings differ, the driver has lost its preset: one finding, and one press for all of it."""
-    lost = _lost(rows)
-    if len(lost) >= _PRESET:
-        yield Finding(
-            "preset-lost",
-            "stop",
-            f"{len(lost)} settings of the driver are not the card's",
-            f"Its preset was lost, or an update brought the maker's settings back: {', '.join(lost)}.",
-            "Set the driver to the card; it is then read back.",
-            "Set everything to the card",
-            "bring",
-        )
-
-
-def _settings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
-    """One finding for each setting that differs, unless `_preset` has said it of all of them."""
-    many = len(_lost(rows)) >= _PRESET
-    for row in rows:
-        if many and row.settable:
-            continue
-        if row.agrees is not False or row.meaning not in _WHY:
-            continue
-        weight, why = _WHY[row.meaning]
-        told = row.meaning == "panel_media"  # read back, though only a person at the printer can change it
-        yield Finding(
-            f"wrong-{row.meaning.replace('_', '-')}",
-            weight,
-            f"{row.label}: {row.found} instead of {row.wanted}",
-            why,
-            f"Set {row.place} to {row.wanted}.",
-            "Set it to the card" if row.settable else "" if told else "It is put right",
-            f"set:{row.meaning}" if row.settable else "" if told else f"confirm:{row.meaning}",
-        )
-
-
-def _unknown(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
-    for row in rows:
-        if row.found is None:
-            yield Finding(
-                "not-known",
-                "caution",
-                f"{row.label} is not known",
-                _IF_NOT.get(row.meaning, "It cannot be read back."),
-                f"Look {row.place} and confirm that it is {row.wanted}.",
-                f"I looked: it is {row.wanted}",
-                f"confirm:{row.meaning}",
-            )
 
 
 def _cap(words: str) -> str:

@@ -7,6 +7,15 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+#: What each layer is called in a sentence.
+LAYER_WORDS = {
+    "Fidele": "Fidele",
+    "program": "the other program",
+    "system": "the print system",
+    "driver": "the driver",
+    "panel": "the printer's panel",
+}
+
 
 class Evidence(StrEnum):
     """How a layer's state is known, best first."""
@@ -21,11 +30,16 @@ class Evidence(StrEnum):
 MEANINGS = {
     "colour": "Colour",
     "input_space": "Expects",
+    "given_profile": "Given profile",
+    "given_intent": "Given intent",
+    "system": "Print system",
     "stand_in": "Media set",
     "panel_media": "Media told",
     "quality": "Quality",
     "direction": "Direction",
     "fast": "Fast mode",
+    "resolution": "Resolution",
+    "dithering": "Dithering",
     "black_ink": "Black ink",
     "density": "Ink density",
     "colour_mode": "Colour mode",
@@ -42,6 +56,9 @@ MEANINGS = {
     "watermark": "Overprint",
     "copies": "Copies",
     "ink_saving": "Ink saving",
+    "program_colour": "Colour there",
+    "program_size": "Size there",
+    "program_mirroring": "Mirroring there",
 }
 
 
@@ -49,7 +66,8 @@ MEANINGS = {
 class SettingRow:
     """One setting: what the card calls for, what was found, and where it stands in this driver.
 
-    `found` is None when it cannot be read back and nobody has confirmed it; `agrees` is then None too.
+    `found` is None when it cannot be read back and nobody has confirmed it; `agrees` is then None too. `held` means
+    that it is greyed out: an administrator has locked it.
     """
 
     meaning: str
@@ -59,11 +77,26 @@ class SettingRow:
     agrees: bool | None
     evidence: Evidence
     settable: bool = True
+    held: bool = False
+    #: When a person confirmed it.
+    when: datetime.datetime | None = None
 
     @property
     def label(self) -> str:
         """The plain name of the setting."""
         return MEANINGS[self.meaning]
+
+
+@dataclass(frozen=True)
+class PrinterStatus:
+    """What a printer says of itself: whether it answers, its ink set and what is left of it (0 to 1), the version of
+    its driver, and the size of what lies in the way that the card feeds from, '' where it does not tell."""
+
+    online: bool
+    ink: str
+    inks: dict[str, float]
+    version: str
+    loaded: str
 
 
 @dataclass(frozen=True)
@@ -73,7 +106,7 @@ class Layer:
     Attributes
     ----------
     name
-        'Fidele', 'system', 'driver' or 'panel'.
+        'Fidele', 'program' (another one that prints), 'system', 'driver' or 'panel'.
     converts
         Whether it produces the printer's device values (a knot); None when that is not known.
     how
@@ -163,13 +196,7 @@ class Chain:
     @property
     def sentence(self) -> str:
         """Who converts, how often mirrored, and whether the size is true."""
-        names = {
-            "Fidele": "Fidele",
-            "system": "the print system",
-            "driver": "the driver",
-            "panel": "the printer's panel",
-        }
-        by = ", then by ".join(names[k] for k in self.knots)
+        by = ", then by ".join(LAYER_WORDS[k] for k in self.knots)
         mirrored = ("not mirrored", "mirrored once", "mirrored twice")[min(self.twists, 2)]
         size = "true size" if self.true_size else f"scaled to {self.scale * 100:.0f} %"
         start = f"by {by}. " if by else ""

@@ -10,7 +10,7 @@ from fidele.output.device import PrintDevice
 from fidele.papers.model import MADE, Papers
 from fidele.proof.losses import Losses
 from fidele.route.condition import Card
-from fidele.route.findings import Finding
+from fidele.route.finding import Finding
 from fidele.route.layers import Chain
 from fidele.session.profiles import NEEDED, Row
 from fidele.session.runs import Checked
@@ -60,6 +60,20 @@ def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]
             )
         )
     return found
+
+
+def missing_printer(card: Card) -> Finding:
+    """The card's printer is not here: nothing can be known of its route."""
+    return Finding(
+        "printer-missing",
+        "stop",
+        f"The {card.printer_name} is not here",
+        f"This condition is for one machine, {card.printer}, and no such printer answers on this machine. "
+        "Another one of the same model needs a condition, and a check, of its own.",
+        "Connect it, or copy the condition for another printer.",
+        "Make a new condition",
+        "show:New condition",
+    )
 
 
 def missing_profile(card: Card, shelf: list[Entry]) -> Finding:
@@ -131,6 +145,7 @@ def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]
         )
     found += _press_findings(papers, card)
     found += _use_findings(row, card, device)
+    found += _verified_findings(row, device)
     has = device.vocabulary().values  # what this driver has no control for need not be stated
     missing = [
         MADE[n].lower()
@@ -149,16 +164,47 @@ def profile_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]
                 (
                     "A chart on this printer has shown that it holds. "
                     if proven
-                    else "Nothing yet shows that it describes this printer. "
+                    else "With other settings than its own it is not true. "
                 )
                 + f"Not stated: {', '.join(missing)}."
                 + (" Its leaflet offers guesses to confirm." if guessed else ""),
-                "Confirm its papers, or try it: a passed chart settles it.",
-                "Look at its papers" if proven or guessed else "Try it on this printer",
-                "show:profile" if proven or guessed else "try",
+                "Confirm its papers: a passed chart settles it as well.",
+                "Look at its papers",
+                "show:profile",
             )
         )
     return found
+
+
+def _verified_findings(row: Row, device: PrintDevice) -> list[Finding]:
+    """Whether a chart, or its making, has shown that the profile describes this very printer."""
+    papers = row.papers
+    seen = papers.on(device.id)
+    if seen is not None and not seen.passed:
+        return [
+            Finding(
+                "check-failed-here",
+                "caution",
+                "The last chart through this profile failed",
+                f"{seen.sentence} That was on {seen.when:%d.%m.%Y}, on this printer.",
+                "Set everything as its papers say and try it again, or choose another profile.",
+                "Try it again",
+                "try",
+            )
+        ]
+    if seen is None and papers.value("unit") != device.id:
+        return [
+            Finding(
+                "never-verified",
+                "caution",
+                "Never checked on this printer",
+                f"Two printers of one model differ. Nothing has shown yet that “{row.title}” describes yours.",
+                "Try it: a quick chart, printed and scanned, tells within minutes.",
+                "Try it on this printer",
+                "try",
+            )
+        ]
+    return []
 
 
 def _use_findings(row: Row, card: Card, device: PrintDevice) -> list[Finding]:
@@ -224,11 +270,36 @@ def _press_findings(papers: Papers, card: Card) -> list[Finding]:
     ]
 
 
-def sheet_findings(artwork: Artwork, placing: Placing, media: Media, mirrored: bool, is_chart: bool) -> list[Finding]:
-    """Whether the picture fits its sheet, and whether it is fine enough at its size."""
+def sheet_findings(
+    artwork: Artwork, placing: Placing, media: Media, mirrored: bool, is_chart: bool, need: int, larger: str
+) -> list[Finding]:
+    """Whether the picture fits its sheet, and whether it is fine enough at its size.
+
+    Parameters
+    ----------
+    need
+        Pixels per printed inch that the card asks of artwork.
+    larger
+        A size of this printer's that holds the picture where this one does not, '' for none.
+    """
     found = []
     crossed = placing.crosses(media, mirrored)
-    if crossed and not is_chart:
+    left, top, right, bottom = media.printable
+    if not is_chart and (placing.width > right - left + 0.05 or placing.height > bottom - top + 0.05):
+        found.append(
+            Finding(
+                "sheet-too-small",
+                "stop",
+                f"{media.name} is too small for it",
+                f"The picture is {placing.width:.0f} x {placing.height:.0f} mm; on this sheet "
+                f"{right - left:.0f} x {bottom - top:.0f} mm can be printed. The rest would be cut off.",
+                f"Take {larger}, or print it smaller." if larger else "Print it smaller.",
+                f"Take {larger}" if larger else "Fit it to the sheet",
+                f"size:{larger}" if larger else "fit-sheet",
+                "sheet",
+            )
+        )
+    elif crossed and not is_chart:
         found.append(
             Finding(
                 "crosses-margin",
@@ -242,18 +313,18 @@ def sheet_findings(artwork: Artwork, placing: Placing, media: Media, mirrored: b
             )
         )
     ppi = placing.ppi(artwork.width)
-    if ppi < 149.5:
+    if ppi < 0.75 * need - 0.5:
         found.append(
             Finding(
                 "low-resolution",
                 "caution",
                 f"Only {ppi:.0f} ppi at this size",
-                "Edges and text will look soft or stepped.",
+                f"Edges and text will look soft or stepped: this condition asks for {need} ppi.",
                 "Print it smaller, or ask for a larger file.",
                 desk="sheet",
             )
         )
-    elif ppi < 199.5:
+    elif ppi < need - 0.5:
         found.append(
             Finding(
                 "low-resolution",

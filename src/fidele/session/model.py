@@ -23,25 +23,28 @@ from fidele.output.device import PrintDevice
 from fidele.output.workshop import Workshop
 from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
-from fidele.route.condition import Card, Change, Confirmation
-from fidele.route.findings import WEIGHTS, Finding, route_findings
-from fidele.route.layers import MEANINGS, Chain, Evidence, Layer, SettingRow
+from fidele.route.condition import Card, Change
+from fidele.route.finding import WEIGHTS, Finding
+from fidele.route.findings import route_findings
+from fidele.route.layers import Chain, Evidence, Layer, PrinterStatus, SettingRow
 from fidele.route.probe import ProbeResult
+from fidele.route.program import program_layer, program_rows
 from fidele.session.conditions import Conditions
 from fidele.session.findings import (
     artwork_findings,
     check_findings,
+    missing_printer,
     missing_profile,
     profile_findings,
     proof_findings,
     sheet_findings,
 )
+from fidele.session.handoff import Handoff
 from fidele.session.history import History
 from fidele.session.making import Making
 from fidele.session.observe import Observable
 from fidele.session.person import person
 from fidele.session.places import Places
-from fidele.session.probing import in_words, suspects
 from fidele.session.profiles import Profiles
 from fidele.session.roles import Roles
 from fidele.session.runs import (
@@ -51,25 +54,16 @@ from fidele.session.runs import (
     chart_artwork,
     chart_placing,
     check_scan,
+    finished_file,
     prepare_page,
-    probe,
-    probe_correction,
 )
 from fidele.session.scanners import ScannerRecord
-from fidele.session.trial import Trial, run_trial, trial_card, verified
+from fidele.session.trial import Trial, run_trial, verified
 from fidele.sheet.placing import Media, Placing, fitted
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
-
-#: Who can convert, in words.
-OWNERS = {
-    "fidele": "Fidele",
-    "system": "The print system",
-    "driver": "The driver",
-    "driver-profile": "The driver, by the profile given to it,",
-}
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
 
@@ -84,13 +78,14 @@ class Session(Observable):
         self.workshop = Workshop(places.bench)
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
-        for printer in self.workshop.printers:
-            printer.profile_path = self._profile_path
         self.logbook = Logbook(places.logbook)
         self.history = History()
         self.profiles = Profiles(self)
         self.conditions = Conditions(self)
         self.making = Making(self)
+        self.handoff = Handoff(self)
+        for printer in self.workshop.printers:
+            printer.profile_path = self.handoff.profile_path
         self.roles = Roles(places.data / "roles.json")
         self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None
@@ -101,14 +96,15 @@ class Session(Observable):
         self.losses: Losses | None = None
         self.chain: Chain | None = None
         self.rows: tuple[SettingRow, ...] = ()
+        self.status: PrinterStatus | None = None
         self.findings: tuple[Finding, ...] = ()
         self.run: Printed | None = None
         self.checked: Checked | None = None
         self.probed: ProbeResult | None = None
         self.read_at: datetime.datetime | None = None
         self.said = ""
+        self._kept: bytes | None = None
         self.paper_white = False
-        self._corrections: dict[str, ProbeResult] = {}
         cards = self.cards.cards()
         if cards:
             self.put_in_force(cards[0])
@@ -153,7 +149,8 @@ class Session(Observable):
     def put_in_force(self, card: Card) -> None:
         """Take a card; the route is read anew."""
         self.card = card
-        self.probed = None
+        self.probed = self.handoff.program_probe = None
+        self._kept = self.cards.kept(card.id)
         self._load_profile()
         self.tell("card")
         self.refresh()
@@ -174,7 +171,7 @@ class Session(Observable):
 
     def change_card(self, name: str, **changes: Any) -> None:
         """Change the card in force, as a step that can be undone."""
-        card = self._need_card()
+        card = self.need_card()
         before = {key: getattr(card, key) for key in changes}
         if before == changes:
             return
@@ -185,8 +182,11 @@ class Session(Observable):
         before = before | {"history": card.history}
 
         def apply(values: dict[str, Any]) -> None:
-            self.card = self._need_card().model_copy(update=values)
-            self.cards.save(self.card)
+            changed = self.need_card().model_copy(update=values)
+            if changed.id != card.id:
+                raise FideleError(f"“{card.name}” is not in force any more; put it in force first.")
+            self._save(changed)
+            self.card = changed
             if "profile" in values:
                 self._load_profile()
             self.tell("card")
@@ -194,6 +194,39 @@ class Session(Observable):
 
         self.history.do(name, lambda: apply(changes), lambda: apply(before))
         self.say(f"{name}.")
+
+    def _save(self, card: Card) -> None:
+        """Keep the card in force, unless somebody else changed it meanwhile: then theirs is taken, and it is said."""
+        if self.cards.kept(card.id) != self._kept:
+            self.follow_card()
+            raise FideleError(
+                f"“{card.name}” was changed by another window or by hand a moment ago. It was read again, as it is "
+                "now; do your change once more."
+            )
+        self.cards.save(card)
+        self._kept = self.cards.kept(card.id)
+
+    def follow_card(self) -> None:
+        """Take over what another window, a command or a person has made of the card in force."""
+        card = self.card
+        if card is None or (kept := self.cards.kept(card.id)) == self._kept:
+            return
+        if kept is None:
+            rest = self.cards.cards()
+            self.say(f"“{card.name}” was taken away elsewhere.")
+            self.no_card() if not rest else self.put_in_force(rest[0])
+            return
+        try:
+            read = self.cards.read(card.id)
+        except FideleError as error:
+            self.say(f"{error} What was in force stays until the file is mended.")
+            self._kept = kept
+            return
+        self.card, self._kept = read, kept
+        self._load_profile()
+        self.tell("card")
+        self.refresh()
+        self.say(f"“{read.name}” was changed elsewhere; it is shown as it is now.")
 
     def start_card(self) -> None:
         """Make a first condition for the printer at hand and put it in force."""
@@ -226,13 +259,14 @@ class Session(Observable):
                 f"{entry.description.class_words}."
             )
         # A condition that had none left the conversion to the driver; with a profile Fidele is the better owner.
-        first = {"owner": "fidele"} if self._need_card().profile is None else {}
+        first = {"owner": "fidele"} if self.need_card().profile is None else {}
         title = self.profiles.row(entry).title
         self.change_card(
             f"“{title}” is the profile of this condition", profile=profile_id, profile_title=title, **first
         )
 
-    def _need_card(self) -> Card:
+    def need_card(self) -> Card:
+        """Return the card in force; an error where there is none."""
         if self.card is None:
             raise FideleError("There is no printing condition yet.")
         return self.card
@@ -245,7 +279,7 @@ class Session(Observable):
     @property
     def proof_settings(self) -> ProofSettings:
         """How the proof is made for the card in force."""
-        card = self._need_card()
+        card = self.need_card()
         return ProofSettings(card.intent, card.bpc, self.paper_white)
 
     @property
@@ -284,7 +318,7 @@ class Session(Observable):
     def open_chart(self, name: str) -> None:
         """Take a chart as the artwork, to be printed through the condition."""
         chart = CHARTS[name]()
-        card = self._need_card()
+        card = self.need_card()
         label = f"{card.name} · {card.printer_name} · {card.media} · {datetime.date.today().isoformat()}"
         self._take(chart_artwork(chart, 0, label), chart)
         self.say(f"{chart.title}: {len(chart.ids)} patches, ready to print.")
@@ -350,10 +384,18 @@ class Session(Observable):
         try:
             self.rows = self.device.rows(self.card)
             below = self.device.layers(self.card, self.probed)
+            self.status = self.device.status(self.card)
         except FideleError as error:
             self.say(str(error))
             lost = Layer("driver", None, "cannot be read", Evidence.NOT_KNOWN, None, None, None)
-            self.rows, below = (), (lost,)
+            self.rows, below, self.status = (), (lost,), None
+        if self.workshop.find(self.card.printer) is None:
+            away = Layer("driver", None, "its printer is not here", Evidence.NOT_KNOWN, None, None, None)
+            self.rows, below, self.status = (), (away,), None
+        elif (program := self.handoff.program) is not None:
+            there = program_rows(self.card, program.places)
+            self.rows = (*self.rows, *there)
+            below = (program_layer(self.card, there, self.handoff.program_probe), *below)
         self.read_at = datetime.datetime.now()
         self.chain = Chain((self._own_layer(self.card), *below), self.card.twists_needed)
         self._judge()
@@ -371,10 +413,13 @@ class Session(Observable):
         return self.profiles.row(entry).title if entry else ""
 
     def _judge(self) -> None:
-        card = self._need_card()
+        card = self.need_card()
         found: list[Finding] = []
         if self.chain is not None:
-            found += route_findings(self.chain, card, self.rows)
+            found += route_findings(self.chain, card, self.rows, self.status)
+        if self.workshop.find(card.printer) is None:
+            found = [f for f in found if f.code != "layer-unreadable"]
+            found.insert(0, missing_printer(card))
         if card.profile is not None and self.profile is None:
             found.insert(0, missing_profile(card, self.shelf.known()))
         entry = self.shelf.find(card.profile) if card.profile and self.profile is not None else None
@@ -384,193 +429,33 @@ class Session(Observable):
             found += artwork_findings(self.artwork, self.profile)
             if self.placing is not None:
                 mirrored = self.chain is not None and self.chain.twists % 2 == 1
-                found += sheet_findings(self.artwork, self.placing, self.media, mirrored, self.chart is not None)
+                found += sheet_findings(
+                    self.artwork,
+                    self.placing,
+                    self.media,
+                    mirrored,
+                    self.chart is not None,
+                    card.artwork_ppi,
+                    self._larger(self.placing),
+                )
         if self.losses is not None:
             found += proof_findings(self.losses)
         if self.checked is not None:
             found += check_findings(self.checked, self.chain)
         self.findings = tuple(sorted(found, key=lambda f: WEIGHTS.index(f.weight)))
 
+    def _larger(self, placing: Placing) -> str:
+        """Return the first size of the card's printer that holds a placed picture, '' where none does."""
+        for size in self.device.sizes():
+            left, top, right, bottom = self.device.media(size).printable
+            if placing.width <= right - left and placing.height <= bottom - top:
+                return size
+        return ""
+
     @property
     def stops(self) -> tuple[Finding, ...]:
         """What holds the print. A verdict on the last print is no reason to hold the next."""
         return tuple(f for f in self.findings if f.weight == "stop" and f.desk != "check")
-
-    def act(self, action: str) -> None:
-        """Do what a finding's button says."""
-        card = self._need_card()
-        kind, _, argument = action.partition(":")
-        if kind == "set":
-            self.bring((argument,))
-        elif kind == "confirm":
-            self.confirm(argument, "off")
-        elif action == "bring":
-            self.bring()
-        elif action == "driver-pass":
-            if card.owner_layer == "driver":
-                self.change_card("Fidele converts", owner="fidele")
-            self.bring(("improvement", "colour"))
-        elif action == "system-convert":
-            self.bring(("system",))
-        elif action == "driver-no-mirror":
-            self.change_card("Fidele mirrors", mirror_by="fidele")
-            self.bring(("mirroring",))
-        elif action == "driver-mirror-off":
-            self.change_card("Nothing mirrors", mirror_by="nobody")
-            self.bring(("mirroring",))
-        elif action == "driver-convert":
-            self.bring(("colour",))
-        elif action == "system-pass":
-            self._let_system_pass()
-        elif action == "fidele-convert":
-            self.change_card("Fidele converts", owner="fidele")
-        elif action == "driver-true-size":
-            self.bring(("scaling",))
-        elif action == "driver-no-turn":
-            self.bring(("turn",))
-        elif action == "mirror-on":
-            self.change_card("Fidele mirrors", mirror_by="fidele")
-        elif action == "mirror-off":
-            self.change_card("Nothing mirrors", mirror_by="nobody")
-        elif action == "fit-sheet" and self.placing is not None:
-            self.place(fitted(self.media, self.placing.width, self.placing.height), "Fit the picture to the sheet")
-        elif action == "driver-reset":
-            self.device.reset()
-            self.bring()
-        elif action == "probe":
-            self.probe()
-        elif kind == "use":
-            self.use_profile(argument)
-        elif kind == "intent":
-            self.change_card(f"The intent is {Intent(argument).words}", intent=Intent(argument))
-        elif kind == "quality":
-            self.change_card(f"Quality {argument}", driver=card.driver | {"quality": int(argument)})
-            self.bring(("quality",))
-        elif kind == "made":
-            self._as_made(argument)
-        else:
-            raise FideleError(f"'{action}' cannot be done for {card.name}.")
-
-    def _let_system_pass(self) -> None:
-        """Take the profile off the print system; where it insists on one, give it a pass-through and probe that."""
-        if not self.device.system_insists:
-            self.device.assign_system_profile(None)
-            self.refresh()
-            self.say("The print system passes the numbers on.")
-            return
-        file = self.profiles.pass_through_file()
-        self.device.assign_system_profile(file, file)
-        found = self.probe()
-        self.say(
-            "The print system has a pass-through, the same profile in and out; probed: the numbers stay."
-            if found.passes
-            else "The print system has a pass-through, but numbers still change: look at the driver."
-        )
-
-    def _as_made(self, meaning: str) -> None:
-        """Set the card as the profile's papers say it was made."""
-        card = self._need_card()
-        entry = self.shelf.find(card.profile or "")
-        if entry is None:
-            raise FideleError("The profile of this condition is not on the shelf.")
-        made = trial_card(self.device, self.profiles.papers(entry), card)
-        if meaning == "press":
-            self.change_card("Press set as the profile was made", press=made.press)
-        else:
-            self.change_card(f"{MEANINGS[meaning]} set as the profile was made", driver=made.driver)
-            self.bring((meaning,))
-
-    def choose_owner(self, owner: str) -> None:
-        """Give the conversion to one of those who can; everything that follows is set too.
-
-        Raises
-        ------
-        FideleError
-            When it converts through a profile and the condition has none.
-        """
-        if owner in ("system", "driver-profile") and self.profile is None:
-            raise FideleError(f"{OWNERS[owner]} needs an output profile; choose one for this condition first.")
-        self.change_card(f"{OWNERS[owner]} converts", owner=owner)
-        rest = () if owner == "driver" else ("improvement",)
-        self.bring((*rest, "colour", "input_space", "system"))
-
-    def bring(self, meanings: tuple[str, ...] | None = None) -> None:
-        """Set the driver to the card, all or in part, then read back; a step that can be undone."""
-        if any(f.code == "preset-lost" for f in self.findings) and self._need_card().confirmed:
-            # Whoever threw the driver's settings over may have changed what only a person can see as well.
-            self.change_card("What cannot be read back is asked for again", confirmed={})
-        card = self._need_card()
-        device = self.device
-        before, system = device.settings(), device.system_profile
-
-        def bring() -> None:
-            device.bring(card, meanings)
-            self._set_system(card, meanings)
-            self.refresh()
-
-        def back() -> None:
-            device.assign_system_profile(system[1], system[0])
-            self._restore(before)
-
-        self.history.do("Set the driver to the card", bring, back)
-        left = [
-            r.label.lower()
-            for r in self.rows
-            if r.agrees is False and r.settable and (meanings is None or r.meaning in meanings)
-        ]
-        self.say(f"Still different: {', '.join(left)}." if left else "Set, and read back from the driver.")
-
-    def _set_system(self, card: Card, meanings: tuple[str, ...] | None) -> None:
-        """Let the print system convert where the card says so; take its profile off where another layer does."""
-        device, mine = self.device, self._profile_path(card.profile or "")
-        if meanings is not None and "system" not in meanings:
-            return
-        if card.owner == "system" and mine is not None:
-            device.assign_system_profile(mine)
-        elif device.system_profile[1] is not None:
-            through = self.profiles.pass_through_file() if device.system_insists else None
-            device.assign_system_profile(through, through)
-
-    def _profile_path(self, profile_id: str) -> Path | None:
-        entry = self.shelf.find(profile_id) if profile_id else None
-        return entry.path if entry else None
-
-    def choose_setting(self, name: str, value: Any) -> None:
-        """Change a control of the driver in its own words, as a step that can be undone."""
-        before = self.device.settings()
-
-        def change() -> None:
-            self.device.choose(name, value)
-            self.refresh()
-
-        self.history.do(f"{name}: {value}", change, lambda: self._restore(before))
-        self.say(f"{name} is now “{value}”, read back from the driver.")
-
-    def _restore(self, settings: dict[str, Any]) -> None:
-        self.device.restore(settings)
-        self.refresh()
-
-    def confirm(self, meaning: str, value: Any) -> None:
-        """Keep what a person looked up and vouches for."""
-        card = self._need_card()
-        said = dict(card.confirmed)
-        said[meaning] = Confirmation(value=value, who=person(), when=datetime.datetime.now().replace(microsecond=0))
-        self.change_card(f"Confirmed by hand: {value}", confirmed=said)
-
-    def probe(self) -> ProbeResult:
-        """Send known numbers down the route without ink; the result is evidence until a setting changes."""
-        self.probed = probe(self.device, datetime.datetime.now())
-        self.refresh()
-        ranked = [] if self.probed.passes else suspects(self.probed, self.correction(), self.profile)
-        self.say(f"Probed. {in_words(self.probed, ranked)}")
-        return self.probed
-
-    def correction(self) -> ProbeResult:
-        """Return what the driver's own correction does, probed once."""
-        device = self.device
-        if device.id not in self._corrections:
-            self._corrections[device.id] = probe_correction(device, datetime.datetime.now())
-        return self._corrections[device.id]
 
     # Proof -------------------------------------------------------------------------------------------------------
 
@@ -591,7 +476,7 @@ class Session(Observable):
 
     def job(self) -> Job:
         """Return what would be printed now."""
-        artwork, card = self._need_artwork(), self._need_card()
+        artwork, card = self._need_artwork(), self.need_card()
         if self.placing is None:
             raise FideleError("The picture has no place on the sheet yet.")
         if card.owner == "fidele" and self.profile is None:
@@ -610,8 +495,16 @@ class Session(Observable):
             raise FideleError(f"Held: {self.stops[0].title.lower()}. {self.stops[0].remedy}")
         told = progress or (lambda _: True)
         device = self.workshop.printer_of(job.card.printer)
-        page = prepare_page(job, device, lambda share: told(share * 0.55))
-        sheet, receipt = device.print_page(page, lambda share: told(0.55 + share * 0.45))
+        if self.workshop.find(job.card.printer) is None:
+            raise FideleError(f"The {job.card.printer_name} is not here: nothing was printed.")
+        if job.card.printed_from:
+            program = self.workshop.program(job.card.printed_from)
+            media = device.media(job.card.size, job.card.feed)
+            self.write_finished(job, self.places.work / "finished.png", lambda share: told(share * 0.55))
+            sheet, receipt = program.print_file(self.places.work / "finished.png", device, media, progress)
+        else:
+            page = prepare_page(job, device, lambda share: told(share * 0.55))
+            sheet, receipt = device.print_page(page, lambda share: told(0.55 + share * 0.45))
         title = job.artwork.path.name if job.chart is None else job.chart.title
         number = self.logbook.add_run(
             title, job.card.model_dump_json(), job.card.profile, device.settings(), receipt, overridden
@@ -619,6 +512,16 @@ class Session(Observable):
         # Straight on paper, the print is the piece.
         piece = self.workshop.as_printed(sheet) if job.card.process == "direct" else None
         return Printed(number, job, sheet, receipt, datetime.datetime.now(), piece)
+
+    def write_finished(self, job: Job, path: Path, progress: Progress | None = None) -> None:
+        """Write what another program is to print as a finished file: converted, sized, mirrored as the card says.
+
+        Raises
+        ------
+        FideleError
+            When the file cannot be written, or its ending is not .png or .tif.
+        """
+        finished_file(job, self.workshop.printer_of(job.card.printer), path, progress)
 
     def press_run(self, printed: Printed) -> Printed:
         """Press a printed sheet by the card's press data. Can run beside the interface."""
@@ -653,7 +556,7 @@ class Session(Observable):
             scanner,
             self.scanner.residual_mean,
             self.tolerance,
-            self.correction(),
+            self.handoff.correction(),
             names,
         )
         c = checked.comparison

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.artwork.save import save_picture
 from fidele.chart.cgats import Table
 from fidele.chart.definition import Chart
 from fidele.chart.draw import draw_page
@@ -22,9 +23,11 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 from fidele.output.device import PrintDevice
+from fidele.output.program import Program
 from fidele.route.condition import Card
 from fidele.route.layers import fingerprint
 from fidele.route.probe import ProbeResult, lattice_page, read_lattice
+from fidele.route.program import ProgramProbe, compare_probes
 from fidele.sheet.page import render_page, to_eight
 from fidele.sheet.placing import Media, Placing, fitted
 from fidele.tiles import Progress
@@ -105,9 +108,43 @@ def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None
     return to_eight(page) if device.bits == 8 else page
 
 
-def probe(device: PrintDevice, now: datetime.datetime) -> ProbeResult:
-    """Send the lattice down the route as it is set, without ink."""
-    return read_lattice(device.dry_run(lattice_page()), fingerprint(device.state()), now)
+def probe(device: PrintDevice, media: Media, now: datetime.datetime) -> ProbeResult:
+    """Send the lattice down the route as it is set, without ink, as if on a page of this media."""
+    out = device.dry_run(lattice_page(), (media.width, media.height))
+    return read_lattice(out, fingerprint(device.state()), now)
+
+
+def probe_through(
+    program: Program, device: PrintDevice, media: Media, folder: Path, says: Profile | None, direct: ProbeResult
+) -> ProgramProbe:
+    """Let another program send the lattice, on a page of this media, in a file in `folder` that says `says` of itself.
+
+    Returns what the program did: how the numbers before ink differ from `direct`, the probe that went without it.
+    """
+    lattice = lattice_page()
+    shape = (round(media.height / 25.4 * device.ppi), round(media.width / 25.4 * device.ppi), 3)
+    page = np.full(shape, 255, np.uint8)
+    y, x = (shape[0] - lattice.shape[0]) // 2, (shape[1] - lattice.shape[1]) // 2
+    page[y : y + lattice.shape[0], x : x + lattice.shape[1]] = lattice
+    file = folder / "probe.png"
+    save_picture(file, page, says, device.ppi)
+    through = read_lattice(program.dry_run(file, device, media), direct.settings, direct.when)
+    return compare_probes(through, direct)
+
+
+def finished_file(job: Job, device: PrintDevice, path: Path, progress: Progress | None = None) -> None:
+    """Write the page of a job as a finished file for another program: whole sheet, 8 bit, at true size.
+
+    It says of its colours what the card wants it to: mostly nothing, so that nobody converts it a second time.
+
+    Raises
+    ------
+    FideleError
+        When the ending is neither .png nor .tif, or the file cannot be written.
+    """
+    page = prepare_page(job, device, progress)
+    eight = page if page.dtype == np.uint8 else to_eight(page)
+    save_picture(path, eight, srgb() if job.card.file_says == "sRGB" else None, device.ppi)
 
 
 def probe_correction(device: PrintDevice, now: datetime.datetime) -> ProbeResult:

@@ -45,6 +45,33 @@ class CardStore:
     def _read(path: Path) -> Card:
         return card_of(read_bytes(path, 1 << 20), str(path))
 
+    def read(self, card_id: str) -> Card:
+        """Return one card by its id.
+
+        Raises
+        ------
+        FideleError
+            When it is not there, or damaged.
+        """
+        return self._read(self.folder / f"{card_id}.json")
+
+    def kept(self, card_id: str) -> bytes | None:
+        """Return what is kept of a card, to notice whether somebody else changed it; None where nothing is."""
+        try:
+            return read_bytes(self.folder / f"{card_id}.json", 1 << 20)
+        except FideleError:
+            return None
+
+    def snapshot(self) -> tuple[tuple[str, int], ...]:
+        """Return names and times of all cards' files, to notice that some changed."""
+        found = []
+        for path in sorted(self.folder.glob("*.json")):
+            try:
+                found.append((path.name, path.stat().st_mtime_ns))
+            except OSError:  # it went away between the look and the question
+                continue
+        return tuple(found)
+
     def save(self, card: Card) -> None:
         """Write a card, whole or not at all."""
         write_bytes(self.folder / f"{card.id}.json", card.model_dump_json(indent=2).encode())
