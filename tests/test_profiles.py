@@ -345,7 +345,8 @@ def test_the_answer_of_a_trial_names_the_cast():
 
 
 def test_a_pass_through_is_given_read_back_and_probed(session, places, profile_path):
-    session.workshop.administrator(True)
+    (insist,) = [c for c in session.workshop.hands() if c.name == "every printer must have a profile"]
+    insist.set("yes")
     session.device.assign_system_profile(profile_path)
     session.refresh()
     assert session.chain.layer("system").converts

@@ -56,10 +56,10 @@ class Store:
         now = self.read()
         self.write(Supply(on, now.inks, now.loaded))
 
-    def fill(self, **tanks: float) -> None:
-        """Set what is in some tanks, 0 to 1."""
+    def fill(self, tank: str, level: float) -> None:
+        """Set what is in a tank, 0 to 1."""
         now = self.read()
-        self.write(Supply(now.online, now.inks | tanks, now.loaded))
+        self.write(Supply(now.online, now.inks | {tank: level}, now.loaded))
 
     def lay_in(self, size: str, way: str = "") -> None:
         """Put another sheet or roll in."""

@@ -6,6 +6,7 @@ import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fidele.desk.labels import heading, label
@@ -59,6 +60,10 @@ class Desk(QWidget):
 
     def own_findings(self) -> list[Finding] | None:
         """Return findings that the session does not know, None where its own are to be shown."""
+        return None
+
+    def pictures(self, finding: Finding) -> tuple[QImage, QImage] | None:
+        """Return what a finding would do to the picture in hand: as it should be, and as it would come out."""
         return None
 
     def facts(self) -> list[tuple[str, str]]:

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from collections.abc import Callable
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPixmap
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme
 from fidele.route.finding import Finding
+
+#: What a finding would do: the picture as it should be, and as it would come out.
+Pictures = tuple[QImage, QImage]
+#: Largest size of such a picture.
+_WIDE, _HIGH = 112, 92
 
 _BAR = {"stop": 5, "caution": 3, "note": 0}
 
@@ -18,7 +25,7 @@ class FindingCard(QFrame):
 
     acted = Signal(str)
 
-    def __init__(self, finding: Finding, theme: Theme) -> None:
+    def __init__(self, finding: Finding, theme: Theme, pictures: Pictures | None = None) -> None:
         super().__init__()
         self.setObjectName("card")
         self.finding = finding
@@ -29,6 +36,8 @@ class FindingCard(QFrame):
         box.addWidget(label(finding.weight, 8.0, bold=finding.weight == "stop", dim=True))
         box.addWidget(label(finding.title, 9.5, bold=True, wrap=True))
         box.addWidget(label(finding.why, 8.5, wrap=True))
+        if pictures is not None:
+            box.addLayout(_side_by_side(pictures))
         if finding.weight != "note" and not finding.button and finding.remedy:
             box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
         if finding.button:
@@ -52,6 +61,29 @@ class FindingCard(QFrame):
             )
 
 
+def _side_by_side(pictures: Pictures) -> QHBoxLayout:
+    """Return two small predicted prints: as it should be, and as it would come out."""
+    row = QHBoxLayout()
+    row.setSpacing(8)
+    for image, words in zip(pictures, ("as it should be", "as it would come out"), strict=True):
+        column = QVBoxLayout()
+        column.setSpacing(1)
+        shown = QLabel()
+        ratio = shown.devicePixelRatioF()
+        small = image.scaled(
+            QSize(_WIDE, _HIGH) * ratio, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        )
+        small.setDevicePixelRatio(ratio)
+        shown.setPixmap(QPixmap.fromImage(small))
+        shown.setAccessibleName(f"Predicted print, {words}")
+        column.addWidget(shown)
+        column.addWidget(label(words, 8.0, dim=True))
+        column.addStretch()
+        row.addLayout(column)
+    row.addStretch()
+    return row
+
+
 class FindingsView(QScrollArea):
     """Shows findings and facts; `acted` carries the code of the button that was pressed."""
 
@@ -72,15 +104,23 @@ class FindingsView(QScrollArea):
         self.cards: list[FindingCard] = []
 
     def show_all(
-        self, findings: list[Finding], elsewhere: int, facts: list[tuple[str, str]], extra: list[QWidget]
+        self,
+        findings: list[Finding],
+        elsewhere: int,
+        facts: list[tuple[str, str]],
+        extra: list[QWidget],
+        pictures: Callable[[Finding], Pictures | None] = lambda _: None,
     ) -> None:
-        """Show the findings of this desk, how many there are elsewhere, further sections, and facts."""
+        """Show the findings of this desk, how many there are elsewhere, further sections, and facts.
+
+        `pictures` gives what a finding would do to the picture in hand.
+        """
         place = self.verticalScrollBar().value()
         clear(self._box)
         self._box.addWidget(section("Findings"))
         self.cards = []
         for finding in findings:
-            card = FindingCard(finding, self.theme)
+            card = FindingCard(finding, self.theme, pictures(finding))
             card.acted.connect(self.acted)
             self.cards.append(card)
             self._box.addWidget(card)

@@ -14,6 +14,7 @@ class Foot(QWidget):
     cancelled = Signal()
     undone = Signal()
     theme_changed = Signal()
+    bench_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -37,6 +38,10 @@ class Foot(QWidget):
         box.addWidget(self.cancel)
         self.undo = button("Undo", self.undone.emit, "Take the last step back (Ctrl+Z)", quiet=True)
         box.addWidget(self.undo)
+        self.bench = button(
+            "The bench", self.bench_wanted.emit, "The simulated devices, as your hands reach them (F4)", quiet=True
+        )
+        box.addWidget(self.bench)
         self.theme = button(
             "Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True
         )

@@ -7,39 +7,29 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import (
-    QApplication,
-    QComboBox,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QSizePolicy,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
+from fidele.desk.consequence import consequence
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, clear, heading, label, line, section
+from fidele.desk.labels import button, heading, label, section
+from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
-from fidele.desk.theme import LIGHT, Theme, font
-from fidele.desk.tile import scrolled
+from fidele.desk.setting_table import MOST_ROWS, SettingTable
+from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
-from fidele.output.device import Choice
 from fidele.proof.soft import show
 from fidele.route.condition import Card
-from fidele.route.layers import Evidence, SettingRow
+from fidele.route.finding import Finding
 from fidele.session.model import Session
 from fidele.session.predict import Prediction, RouteFacts, predict, wrong_routes
 
 _THUMB = 300
 _OTHERS = "others"
+_ANOTHER = "the other program"
 _PREDICTED = "As predicted prints: by this route, and by the right one"
-#: So many rows fit; a driver with more shows first what matters most, and what differs.
-_MOST_ROWS = 11
-_FIRST = ("colour", "stand_in", "panel_media", "quality", "black_ink", "density", "size", "scaling", "mirroring")
 #: Who can convert: in words, and when each is right.
 _OWNERS = {
     "fidele": ("Fidele, through the profile", "Recommended: the proof shows what will come out."),
@@ -59,92 +49,14 @@ _OWNERS = {
 _DOUBT = {"perhaps": "may fit", "not": "does not fit"}
 
 
-class Outcome(QWidget):
-    """A predicted print with its title and figure."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(120)
-        self.theme: Theme = LIGHT
-        self.image: QImage | None = None
-        self.title, self.words, self.bold = "", "", False
-
-    def show_prediction(self, image: QImage | None, title: str, words: str, bold: bool) -> None:
-        """Show a picture with its title and a line of words."""
-        self.image, self.title, self.words, self.bold = image, title, words, bold
-        self.setAccessibleName(f"Predicted print: {title}, {words}")
-        self.update()
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        if self.image is None and not self.title:
-            return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        frame = QRectF(0, 0, self.width(), self.height() - 40)
-        painter.fillRect(frame, self.theme.colour("surround"))
-        if self.image is not None:
-            room = frame.adjusted(8, 8, -8, -8)
-            scale = min(room.width() / self.image.width(), room.height() / self.image.height())
-            wide, high = self.image.width() * scale, self.image.height() * scale
-            painter.drawImage(
-                QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high), self.image
-            )
-        painter.setPen(self.theme.colour("text"))
-        painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
-        painter.drawText(QRectF(0, self.height() - 37, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
-        painter.setPen(self.theme.colour("dim"))
-        painter.setFont(font(8.5))
-        painter.drawText(QRectF(0, self.height() - 19, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.words)
-
-
-class SettingLine(QFrame):
-    """One row of the table; a row that differs from the card stands in a strong frame."""
-
-    def __init__(self, row: SettingRow, controls: list[QWidget], compact: bool) -> None:
-        super().__init__()
-        self.setObjectName("card" if row.agrees is False else "row")
-        self.setProperty("strong", row.agrees is False)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(8, 1, 8, 1)
-        grid.setHorizontalSpacing(8)
-        for column, (stretch, width) in enumerate(((0, 92), (48, 0), (38, 0), (68, 0))):
-            grid.setColumnStretch(column, stretch)
-            if width:
-                grid.setColumnMinimumWidth(column, width)
-        grid.addWidget(label(row.label, 9.0, bold=True), 0, 0)
-        grid.addWidget(line(row.wanted, tip=f"{row.wanted}; in this driver {row.place}"), 0, 1)
-        found = row.found if row.found is not None else "cannot be read back"
-        if row.evidence is Evidence.BY_HAND:
-            found += ", confirmed by hand"
-        grid.addWidget(line(found, bold=row.agrees is False, dim=row.found is None), 0, 2)
-        last = QHBoxLayout()
-        last.setSpacing(6)
-        place = line(row.place, 8.5, dim=True, tip=f"Where it stands in this driver: {row.place}")
-        last.addWidget(place, 1)
-        place.setVisible(len(controls) < 2)
-        for control in controls:
-            last.addWidget(control)
-        grid.addLayout(last, 0, 3)
-        self.setFixedHeight(28 if compact else 31)
-
-
-#: Which of the driver's controls stand behind a row of the table.
-def _controls_of(row: SettingRow, choices: dict[str, Choice]) -> list[str]:
-    return [
-        name
-        for name, choice in choices.items()
-        if choice.offered != (choice.value,)  # a field to type in is filled from the card
-        and (choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › "))
-    ]
-
-
 class HandoffDesk(Desk):
     """Shows and changes who converts, and every setting of the driver that matters."""
 
     station = "Hand-off"
     #: Ask the window for all profiles, with the reasons why they fit or not.
     others_wanted = Signal()
+    #: Predicted prints are there: what the findings would do can be shown.
+    predicted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -159,7 +71,7 @@ class HandoffDesk(Desk):
         self.profile = QComboBox()
         self.profile.setFont(font(9))
         self.profile.setAccessibleName("Profile of the condition")
-        self.profile.setMinimumContentsLength(17)
+        self.profile.setMinimumContentsLength(15)
         self.profile.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.profile.activated.connect(self._choose_profile)
         top.addWidget(self.profile, 1)
@@ -168,19 +80,28 @@ class HandoffDesk(Desk):
         self.owner = QComboBox()
         self.owner.setFont(font(9))
         self.owner.setAccessibleName("Who converts")
-        self.owner.setMinimumContentsLength(22)
+        self.owner.setMinimumContentsLength(20)
         self.owner.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.owner.setToolTip("Exactly one layer converts colour. Everything that follows from the choice is set too.")
         self.owner.activated.connect(self._choose_owner)
         top.addWidget(self.owner)
+        self.program = QComboBox()
+        self.program.setFont(font(9))
+        self.program.setAccessibleName("Who prints")
+        self.program.setMinimumContentsLength(13)
+        self.program.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.program.setToolTip(
+            "Who sends the page to the printer. "
+            "Another program gets a finished file: converted, mirrored, at true size."
+        )
+        for words, name in self._programs():
+            self.program.addItem(words, name)
+        self.program.activated.connect(self._choose_program)
+        top.addWidget(self.program)
         self.box.addWidget(self.choosers)
-        inside = QWidget()
-        self.table = QVBoxLayout(inside)
-        self.table.setContentsMargins(0, 0, 0, 0)
-        self.table.setSpacing(0)
-        self.area = scrolled(inside)
-        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.box.addWidget(self.area)
+        self.table = SettingTable()
+        self.table.chosen.connect(lambda n, v: self.guarded(self.session.handoff.choose_setting, n, v))
+        self.box.addWidget(self.table)
         row = QHBoxLayout()
         row.setSpacing(9)
         self.bring = button(
@@ -196,10 +117,10 @@ class HandoffDesk(Desk):
         )
         row.addWidget(self.probe)
         self.again = button(
-            "Read back again", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True
+            "Read back", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True
         )
         row.addWidget(self.again)
-        self.all = button("", self._fold, "Show every setting of this driver, or what matters most", quiet=True)
+        self.all = button("", self.refresh, "Show every setting of this driver, or what matters most", quiet=True)
         self.all.setCheckable(True)
         row.addWidget(self.all)
         row.addStretch()
@@ -226,9 +147,7 @@ class HandoffDesk(Desk):
         for outcome in self.outcomes:
             outcomes.addWidget(outcome)
         self.box.addLayout(outcomes, 1)
-        self._read_back = label("")
         self._profiles_for: object = None
-        self._table_for: tuple[Any, ...] = ()
         self._shown_for: tuple[Any, ...] = ()
         self._predictions: list[Prediction] = []
 
@@ -241,8 +160,7 @@ class HandoffDesk(Desk):
         self.title.setVisible(card is None)
         self.choosers.setVisible(card is not None)
         if card is None:
-            clear(self.table)
-            self._table_for = ()
+            self.table.clear()
             return
         owners = session.device.owners()
         if [self.owner.itemData(i) for i in range(self.owner.count())] != list(owners):
@@ -251,16 +169,16 @@ class HandoffDesk(Desk):
                 self.owner.addItem(_OWNERS[owner][0], owner)
                 self.owner.setItemData(self.owner.count() - 1, _OWNERS[owner][1], Qt.ItemDataRole.ToolTipRole)
         self.owner.setCurrentIndex(self.owner.findData(card.owner))
+        self.program.setCurrentIndex(max(0, self.program.findData(card.printed_from)))
         self.owner.setToolTip(
             f"{_OWNERS[card.owner][1]} Exactly one layer converts; everything that follows is set too."
         )
         self._fill_profiles(card)
         choices = session.device.choices() if session.rows else ()
-        key = (session.rows, choices, self.height() < 600)
-        if key != self._table_for:
-            self._table_for = key
-            self._fill_table({choice.name: choice for choice in choices})
-        self._read_back.setText(f"read back {clock(session.read_at)}")
+        self.table.show_rows(session.rows, choices, self.all.isChecked(), self.height() < 600)
+        self.table.show_time(f"read back {clock(session.read_at)}")
+        self.all.setVisible(len(session.rows) > MOST_ROWS)
+        self.all.setText("The most important only" if self.all.isChecked() else f"All {len(session.rows)} settings")
         self._want_predictions()
 
     def _fill_profiles(self, card: Card) -> None:
@@ -297,67 +215,13 @@ class HandoffDesk(Desk):
         self.guarded(self.session.handoff.choose_owner, self.owner.itemData(index))
         self.refresh()  # where it was refused, the list says again who converts
 
-    def _fold(self) -> None:
-        self._table_for = ()
+    def _programs(self) -> list[tuple[str, str]]:
+        names = [p.name for p in self.session.workshop.programs]
+        return [("Fidele prints", ""), *((f"{n} prints", n) for n in names), ("Another program prints", _ANOTHER)]
+
+    def _choose_program(self, index: int) -> None:
+        self.guarded(self.session.handoff.print_from, self.program.itemData(index))
         self.refresh()
-
-    def _fill_table(self, choices: dict[str, Choice]) -> None:
-        """Make the table anew; where a person stood in it, they stand again."""
-        here = QApplication.focusWidget()
-        stood = here.accessibleName() if here is not None and self.isAncestorOf(here) else ""
-        clear(self.table)
-        head = QFrame()
-        grid = QGridLayout(head)
-        grid.setContentsMargins(8, 4, 8, 0)
-        grid.setHorizontalSpacing(8)
-        self._read_back = label("", 8.5, bold=True, dim=True)
-        titles = (
-            label(""),
-            label("the card says", 8.5, True, True),
-            self._read_back,
-            label("in this driver", 8.5, True, True),
-        )
-        for column, (title, stretch) in enumerate(zip(titles, (0, 48, 38, 68), strict=True)):
-            grid.setColumnStretch(column, stretch)
-            across = QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred
-            title.setSizePolicy(across, QSizePolicy.Policy.Preferred)
-            grid.addWidget(title, 0, column)
-        grid.setColumnMinimumWidth(0, 92)
-        self.table.addWidget(head)
-        rows = self.session.rows
-        fold = len(rows) > _MOST_ROWS
-        self.all.setVisible(fold)
-        shown = [r for r in rows if not fold or self.all.isChecked() or r.agrees is not True or r.meaning in _FIRST]
-        self.all.setText("The most important only" if self.all.isChecked() else f"All {len(rows)} settings")
-        for row in shown:
-            controls = [self._control(choices[name]) for name in _controls_of(row, choices)] if row.settable else []
-            self.table.addWidget(SettingLine(row, controls, compact=self.height() < 600))
-            for control in controls:
-                if stood and control.accessibleName() == stood:
-                    control.setFocus()
-        # As high as its rows, as long as the predicted prints keep some room; beyond that it scrolls.
-        high = 28 if self.height() < 600 else 31
-        self.area.setFixedHeight(32 + high * min(len(shown), _MOST_ROWS))
-
-    def _control(self, choice: Choice) -> QWidget:
-        """Return a list of what the driver offers for one control, in its own words."""
-        made = QComboBox()
-        made.setFont(font(8.5))
-        made.setAccessibleName(f"{choice.name} in the driver")
-        made.setToolTip(f"{choice.place}, in this driver's words")
-        for value in choice.offered:
-            plain = isinstance(value, str) or len(choice.offered) < 5 or min(choice.offered) >= 0
-            made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
-        made.setCurrentIndex(max(0, made.findData(choice.value)))
-        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 90)
-        made.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
-        made.activated.connect(
-            lambda i, n=choice.name: self.guarded(self.session.handoff.choose_setting, n, made.itemData(i))
-        )
-        made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
-        return made
 
     # Predicted prints --------------------------------------------------------------------------------------------
 
@@ -383,6 +247,8 @@ class HandoffDesk(Desk):
             card.intent,
             card.bpc,
             chain.knots,
+            card.printed_from,
+            session.handoff.through,
             tuple(session.device.settings().items()),
             tuple(path for _, path in others),
         )
@@ -392,14 +258,20 @@ class HandoffDesk(Desk):
         self._shown_for = key
         small = _small(artwork.pixels)
         source, device, media = artwork.profile, session.device, session.media
+        through = session.handoff.through
+        if card.printed_from and through is None:
+            now = "as it will come out, if the program passes it on"
+        else:
+            now = "as it will come out now"
 
         def compute(_progress: Any) -> list[Prediction]:
             import datetime
 
             from fidele.session.runs import probe
 
-            probed = probe(device, media, datetime.datetime.now())
-            facts = RouteFacts("Fidele" in chain.knots, False, None if probed.passes else probed, card.intent, card.bpc)
+            probed = through or probe(device, media, datetime.datetime.now())
+            driver = None if probed.passes else probed
+            facts = RouteFacts("Fidele" in chain.knots, False, driver, card.intent, card.bpc, now)
             profiles = tuple((title, Profile.open(path)) for title, path in others)
             routes = wrong_routes(small, source, printer, facts, session.handoff.correction(), profiles)
             return [*predict(small, source, printer, facts), *routes]
@@ -414,6 +286,7 @@ class HandoffDesk(Desk):
             self.what_if.addItems([p.title for p in found[2:]])
             self.what_if.setCurrentIndex(max(0, self.what_if.findText(chosen)))
             self._show_predictions()
+            self.predicted.emit()
 
     def _other_profiles(self, mine: str) -> list[tuple[str, Path]]:
         """Return profiles for the same printer and another media or piece, which could be taken by mistake."""
@@ -435,16 +308,49 @@ class HandoffDesk(Desk):
             words = "the proof you approved" if index == 1 else f"mean ΔE00 {found.mean_de00:.1f} from the right one"
             outcome.show_prediction(to_image(show(found.Lab)), found.title, words, index == 0)
 
+    def pictures(self, finding: Finding) -> tuple[QImage, QImage] | None:
+        """Return what a finding would do to the picture in hand: as it should be, and as it would come out."""
+        chain = self.session.chain
+        if len(self._predictions) < 2 or chain is None or self.session.artwork is None:
+            return None
+        now, right = (show(p.Lab) for p in self._predictions[:2])
+        both = consequence(finding.code, now, right, chain.scale)
+        return (to_image(both[0]), to_image(both[1])) if both is not None else None
+
+    def extra(self) -> list[QWidget]:
+        """Return the way to a route trial."""
+        if self.session.profile is None:
+            return []
+        ask = button(
+            "Try routes side by side",
+            lambda: self.go.emit("Route trial"),
+            "Print one labelled chart by two or three routes, and compare them",
+        )
+        made = QWidget()
+        row = QHBoxLayout(made)
+        row.setContentsMargins(0, 2, 0, 2)
+        row.addWidget(ask)
+        row.addStretch()
+        return [made]
+
     def facts(self) -> list[tuple[str, str]]:
         """Return the layers and what each does."""
         session = self.session
         if session.chain is None or session.card is None:
             return []
         rows = []
-        names = {"Fidele": "Fidele", "system": "Print system", "driver": "Driver", "panel": "Panel"}
+        names = {
+            "Fidele": "Fidele",
+            "program": "Program",
+            "system": "Print system",
+            "driver": "Driver",
+            "panel": "Panel",
+        }
         for layer in session.chain.layers:
             known = " ".join(filter(None, (layer.evidence.value, clock(layer.when), layer.who)))
-            rows.append((names[layer.name], layer.how if layer.name == "Fidele" else f"{layer.how} ({known})"))
+            rows.append(
+                (names.get(layer.name, layer.name), layer.how if layer.name == "Fidele" else f"{layer.how} ({known})")
+            )
         rows += [("Profile", session.shelf_title() or "none"), ("Loaded", f"{session.card.media}, {session.card.size}")]
         return rows
 

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit
 
 from fidele.colour.cie import xyz_to_lab
@@ -24,6 +25,8 @@ class PrintDesk(Desk):
     """Sends the sheet to the printer, unless findings hold it."""
 
     station = "Print"
+    #: Ask the window where the finished file for another program is to go.
+    file_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -38,6 +41,12 @@ class PrintDesk(Desk):
         top.addWidget(self.reason)
         self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
         top.addWidget(self.print_it)
+        self.write = button(
+            "Write the finished file …",
+            self.file_wanted.emit,
+            "The page as it must reach the paper: converted, mirrored, at true size, for the program that prints it",
+        )
+        top.addWidget(self.write)
         self.on = button("Go on to the press", lambda: self.go.emit("Press"))
         top.addWidget(self.on)
         self.box.addLayout(top)
@@ -53,7 +62,12 @@ class PrintDesk(Desk):
         given = len(self.reason.text().strip()) >= 3
         self.reason.setVisible(held and ready)
         self.print_it.setEnabled(ready and (not held or given))
-        self.print_it.setText("Print all the same" if held and given else "Print")
+        program = self.session.handoff.program
+        self.write.setVisible(program is not None)
+        self.write.setEnabled(ready and (not held or given))
+        self.print_it.setVisible(program is None or program.runs_here)
+        where = f" from {program.name}" if program is not None else ""
+        self.print_it.setText(f"Print{where} all the same" if held and given else f"Print{where}")
 
     def refresh(self) -> None:
         """Show what would be printed, or the sheet that was."""

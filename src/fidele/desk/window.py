@@ -22,6 +22,8 @@ from PySide6.QtWidgets import (
 from fidele.artwork.open import KINDS, open_artwork
 from fidele.desk.arrivals_desk import ArrivalsDesk
 from fidele.desk.artwork_desk import ArtworkDesk
+from fidele.desk.bench_desk import BenchDesk
+from fidele.desk.card_desk import CardDesk
 from fidele.desk.check_desk import CheckDesk
 from fidele.desk.desk import Desk, clock, short
 from fidele.desk.findings import FindingsView
@@ -39,6 +41,7 @@ from fidele.desk.sheet_desk import SheetDesk
 from fidele.desk.shelf import ShelfView
 from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
 from fidele.desk.thread import STATIONS, ThreadState, ThreadView
+from fidele.desk.trial_desk import TrialDesk
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.model import PICTURE_ENDINGS, Session
@@ -85,8 +88,10 @@ class Window(QMainWindow):
         self.profile_desk, self.profiles_desk = ProfileDesk(session, self.work), ProfilesDesk(session, self.work)
         self.arrivals_desk, self.lost_desk = ArrivalsDesk(session, self.work), LostDesk(session, self.work)
         self.makers_desk, self.making_desk = MakersDesk(session, self.work), MakingDesk(session, self.work)
+        self.card_desk, self.bench_desk = CardDesk(session, self.work), BenchDesk(session, self.work)
+        self.trial_desk = TrialDesk(session, self.work)
         sides = (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk)
-        for side in (*sides, self.making_desk):
+        for side in (*sides, self.making_desk, self.card_desk, self.bench_desk, self.trial_desk):
             side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
             self.desks[side.station] = side
             self.stack.addWidget(side)
@@ -151,8 +156,13 @@ class Window(QMainWindow):
         handoff = self.desks["Hand-off"]
         if isinstance(handoff, HandoffDesk):
             handoff.others_wanted.connect(lambda: self.act("show:profiles"))
+            handoff.predicted.connect(self._beside)
+        printing = self.desks["Print"]
+        if isinstance(printing, PrintDesk):
+            printing.file_wanted.connect(self._write_finished)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
+        self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
         self.foot.theme_changed.connect(self.toggle_theme)
         self.work.started.connect(self.foot.begin)
         self.work.progress.connect(self.foot.progress)
@@ -168,6 +178,7 @@ class Window(QMainWindow):
             (QKeySequence("F5"), self.session.refresh),
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
+            (QKeySequence("F4"), lambda: self.show_desk("Bench")),
             (QKeySequence("F6"), self._begin_making),
             (QKeySequence("F7"), lambda: self.show_desk("Profiles")),
             (QKeySequence("Esc"), self.work.cancel),
@@ -177,6 +188,7 @@ class Window(QMainWindow):
     def _watch(self) -> None:
         """Follow the profile folders and the driver, whoever changes them."""
         self._files = self.session.shelf.snapshot()
+        self._cards = self.session.cards.snapshot()
         self._seen = self._device_state()
         self._poll = QTimer(self, interval=_READ_BACK)
         self._poll.timeout.connect(self._read_back)
@@ -204,7 +216,8 @@ class Window(QMainWindow):
         if card is None:
             return None
         try:
-            return self.session.device.rows(card), self.session.device.layers(card, self.session.probed)
+            device = self.session.device
+            return device.rows(card), device.layers(card, self.session.probed), device.status(card)
         except FideleError as error:
             return str(error)
 
@@ -219,6 +232,11 @@ class Window(QMainWindow):
                 self._read_shelf()
             else:
                 self._shelf_changed()
+        cards = self.session.cards.snapshot()
+        if cards != self._cards:
+            self._cards = cards
+            self.session.follow_card()
+            self.shelf_view.refresh_cards()
         seen = self._device_state()
         if seen != self._seen:
             self._seen = seen
@@ -272,7 +290,7 @@ class Window(QMainWindow):
         if own is not None:
             elsewhere = sum(f.weight != "note" for f in self.session.findings)
             mine = own
-        self.findings_view.show_all(mine, elsewhere, self.desk.facts(), self.desk.extra())
+        self.findings_view.show_all(mine, elsewhere, self.desk.facts(), self.desk.extra(), self.desk.pictures)
 
     def _thread_state(self) -> ThreadState:
         s = self.session
@@ -353,11 +371,9 @@ class Window(QMainWindow):
             name = next(n for n in names if n not in taken)
             self._guarded(lambda: conditions.copy(card_id, name, **changed))
 
-        def compare() -> None:
-            if mine is not None:
-                found = conditions.compare(mine.id, card_id)
-                said = "; ".join(f"{d.label}: {d.one} here, {d.other} there" for d in found)
-                self.session.say(said or "They are alike.")
+        def look(beside: str = "") -> None:
+            self.card_desk.beside(beside)
+            self.show_desk("Condition")
 
         def export() -> None:
             name, _ = QFileDialog.getSaveFileName(
@@ -378,7 +394,8 @@ class Window(QMainWindow):
                 (f"Copy it for {media}", partial(copy, media, media=media), True)
                 for media in conditions.other_media(card)[:4]
             ),
-            ("Compare with the one in force", compare, not in_force and mine is not None),
+            ("Lay it beside the one in force", partial(look, card_id), not in_force and mine is not None),
+            ("Look at the whole card", look, in_force),
             ("Unlock" if locked else "Lock", lambda: self._guarded(conditions.lock, not locked), in_force),
             ("Send as a file …", export, True),
             ("Remove", lambda: self._guarded(conditions.remove, card_id), not locked),
@@ -426,6 +443,11 @@ class Window(QMainWindow):
         self._guarded(begin)
 
     def _take_card(self, card_id: str) -> None:
+        """Put a card in force; the one that is in force already is shown whole."""
+        if self.session.card is not None and self.session.card.id == card_id:
+            self.card_desk.beside("")
+            self.show_desk("Condition")
+            return
         for card in self.session.cards.cards():
             if card.id == card_id:
                 self.session.put_in_force(card)
@@ -444,6 +466,31 @@ class Window(QMainWindow):
         if name:
             self.settings.setValue(f"folder/{what}", str(Path(name).parent))
             self.take_file(Path(name), scan=what == "scan")
+
+    def _write_finished(self) -> None:
+        """Let a person say where the finished file goes, and write it beside the interface."""
+        session = self.session
+        session.refresh()  # what counts is the route at this moment
+
+        def begin() -> None:
+            job = session.job()
+            folder = Path(str(self.settings.value("folder/finished", str(Path.home()))))
+            name, _ = QFileDialog.getSaveFileName(
+                self,
+                "Write the finished file",
+                str(folder / f"{job.artwork.path.stem}, for {job.card.name}.png"),
+                "Pictures (*.png *.tif)",
+            )
+            if name:
+                self.settings.setValue("folder/finished", str(Path(name).parent))
+                path = Path(name)
+                self.work.run(
+                    f"Writing {path.name}",
+                    lambda told: session.write_finished(job, path, told),
+                    lambda _: session.say(f"{path.name} is written: open it in {job.card.printed_from} and print it."),
+                )
+
+        self._guarded(begin)
 
     def take_file(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""

@@ -116,6 +116,10 @@ class PrintDevice(Protocol):
         """Return the values, with their words, that a card can ask for under a meaning beside other settings."""
         ...
 
+    def at_rest(self, meaning: str) -> Any:
+        """Return the value under which a setting leaves things alone, None where there is none."""
+        ...
+
     def starter_card(self) -> Card:
         """Return a condition to begin with: no profile yet, so the driver converts."""
         ...

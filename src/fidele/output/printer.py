@@ -168,6 +168,11 @@ class BenchPrinter:
         offered = model.settings[control].offers(model.defaults | self._words.open_first | beside) or ()
         return tuple((value, self._said(meaning, value)) for value in offered)
 
+    def at_rest(self, meaning: str) -> Any:
+        """Return the value under which a setting leaves things alone, None where there is none."""
+        word = self._words.meanings.get(meaning)
+        return word.rest if word is not None else None
+
     # What it is set to -------------------------------------------------------------------------------------------
 
     def settings(self) -> dict[str, Any]:

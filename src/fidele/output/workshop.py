@@ -17,6 +17,7 @@ from fidele.bench.queue import PrintQueue
 from fidele.bench.scanner import Scanner
 from fidele.bench.sketch import Sketch
 from fidele.bench.spectrophotometer import Spectrophotometer
+from fidele.output.hands import Control, machine_controls, program_controls, queue_controls
 from fidele.output.printer import BenchPrinter
 from fidele.output.program import BenchProgram, Program, program_named
 from fidele.output.starters import gannet_card, longship_card, wren_card
@@ -39,7 +40,8 @@ class Workshop:
                 (longship.MODEL, "L-0031", LONGSHIP, longship_card(), "-longship"),
             )
         )
-        self.programs: tuple[Program, ...] = (BenchProgram(Sketch(folder / "skerry-sketch.json")),)
+        self._sketch = Sketch(folder / "skerry-sketch.json")
+        self.programs: tuple[Program, ...] = (BenchProgram(self._sketch),)
         self._scanner = Scanner()
         self._spectro = Spectrophotometer()
         self.scanner_name = self._scanner.name
@@ -108,10 +110,10 @@ class Workshop:
         """Return the file of a line of the catalogue."""
         return catalogue.fetch(item)
 
-    def administrator(self, insists: bool) -> None:
-        """Let the system's administrator decide whether every printer must have a profile."""
-        for queue in self._queues:
-            queue.insist(insists)
+    def hands(self) -> list[Control]:
+        """Return what a person's hands can do at the bench; Fidele itself never looks there."""
+        machines = [c for m in self._machines.values() for c in machine_controls(m)]
+        return [*machines, *program_controls(self._sketch), *queue_controls(self._queues)]
 
     def machine(self, printer_id: str) -> Machine:
         """Return a machine itself, as somebody who stands before it: its panel, its driver's own dialog."""

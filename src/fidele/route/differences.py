@@ -8,7 +8,8 @@ from typing import Any
 from fidele.route.condition import Card
 from fidele.route.layers import MEANINGS
 
-_LABELS = {
+#: What each field of a card is called.
+LABELS = {
     "process": "Process",
     "printer_name": "Printer",
     "ink": "Ink",
@@ -26,7 +27,8 @@ _LABELS = {
     "artwork_ppi": "Artwork, ppi",
     "notes": "Notes",
 }
-_PRESS = {
+#: What each of the press's settings is called.
+PRESS = {
     "temperature": "Press temperature, °C",
     "seconds": "Press time, s",
     "pressure": "Press pressure, bar",
@@ -52,33 +54,39 @@ class Difference:
 def differences(one: Card, other: Card) -> list[Difference]:
     """Return in what two cards differ, in the order in which people think of it; names and history do not count."""
     found = [
-        Difference(label, _said(one, field), _said(other, field))
-        for field, label in _LABELS.items()
+        Difference(label, said(one, field), said(other, field))
+        for field, label in LABELS.items()
         if getattr(one, field) != getattr(other, field)
     ]
     for meaning in MEANINGS:
         a, b = one.driver.get(meaning), other.driver.get(meaning)
         if a != b:
-            found.append(Difference(MEANINGS[meaning], _plain(a), _plain(b)))
-    for field, label in _PRESS.items():
+            found.append(Difference(MEANINGS[meaning], plain(a), plain(b)))
+    for field, label in PRESS.items():
         a, b = getattr(one.press, field), getattr(other.press, field)
         if a != b:
             found.append(Difference(label, f"{a:g}", f"{b:g}"))
     return found
 
 
-def _said(card: Card, field: str) -> str:
+def said(card: Card, field: str) -> str:
+    """Return what a field of a card says, in plain words."""
     value = getattr(card, field)
     if field == "profile":
         return card.profile_title or value or "none"
     if field == "owner":
         return _OWNERS[value]
+    if field == "mirror_by":
+        return {"fidele": "Fidele", "driver": "the driver", "nobody": "nobody"}[value]
+    if field == "printed_from":
+        return value or "Fidele"
     if field == "intent":
         return card.intent.words
-    return _plain(value)
+    return plain(value)
 
 
-def _plain(value: Any) -> str:
+def plain(value: Any) -> str:
+    """Return a setting's value in plain words."""
     if value is None:
         return "as the driver has it"
     if isinstance(value, bool):

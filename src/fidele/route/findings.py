@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from fidele.route.condition import Card
 from fidele.route.finding import WEIGHTS, Finding
@@ -33,7 +34,7 @@ def route_findings(
         *preset_findings(rows),
         *_conversions(chain, card, rows),
         *_mirroring(chain, card),
-        *_size(chain),
+        *_size(chain, card),
         *setting_findings(rows),
         *unknown_findings(rows, card),
     ]
@@ -141,18 +142,23 @@ def _too_many(chain: Chain, card: Card, held: bool) -> Finding:
         "driver": ("", "") if held else ("driver-pass", "Let the driver pass numbers"),
         "system": ("system-pass", off),
     }.get(wrong, ("", ""))
-    return Finding(
+    made = Finding(
         "two-conversions",
         "stop",
         "Two conversions" if len(knots) == 2 else "Three conversions",
         f"{_cap(LAYER_WORDS[knots[-1]])} converts again what {LAYER_WORDS[knots[0]]} has converted. "
         "Colours and greys will come out wrong.",
-        "Set the other program to leave colours alone."
-        if wrong == "program"
-        else "Leave the conversion to one of them.",
+        "Leave the conversion to one of them.",
         button,
         action,
     )
+    return _there(made, card) if wrong == "program" else made
+
+
+def _there(finding: Finding, card: Card) -> Finding:
+    """Return a finding as it is mended where Fidele cannot reach: in the other program, and then probed."""
+    remedy = f"Set it right in {card.printed_from}, where the table says that it stands, then probe again."
+    return replace(finding, remedy=remedy, button="Probe it again", action="probe")
 
 
 def _input_space(chain: Chain) -> Iterator[Finding]:
@@ -174,8 +180,9 @@ def _input_space(chain: Chain) -> Iterator[Finding]:
 def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
     needed, twists = chain.twists_needed, chain.twists
     driver = next((x for x in chain.layers if x.name == "driver"), None)
+    there = any(x.name == "program" and x.mirrors for x in chain.layers)
     if twists >= 2:
-        yield Finding(
+        twice = Finding(
             "mirrored-twice",
             "stop",
             "Mirrored twice",
@@ -184,6 +191,7 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
             "Mirror only in Fidele",
             "driver-no-mirror",
         )
+        yield _there(twice, card) if there else twice
     elif needed and not twists:
         turned = chain.turned
         yield Finding(
@@ -198,7 +206,7 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
         )
     elif twists and not needed:
         clear = card.process == "transfer"
-        yield Finding(
+        needless = Finding(
             "mirrored-needlessly",
             "stop",
             "Mirrored, though the piece needs none",
@@ -209,13 +217,15 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
             "Do not mirror",
             "driver-mirror-off" if driver is not None and driver.mirrors else "mirror-off",
         )
+        yield _there(needless, card) if there else needless
 
 
-def _size(chain: Chain) -> Iterator[Finding]:
+def _size(chain: Chain, card: Card) -> Iterator[Finding]:
     if not chain.true_size:
-        by = next((LAYER_WORDS[layer.name] for layer in chain.layers if layer.scale not in (None, 1.0)), "A layer")
+        name = next((layer.name for layer in chain.layers if layer.scale not in (None, 1.0)), "driver")
+        by = LAYER_WORDS[name]
         percent = chain.scale * 100
-        yield Finding(
+        scaled = Finding(
             "scaled",
             "stop",
             f"Scaled to {percent:.1f} %",
@@ -225,6 +235,7 @@ def _size(chain: Chain) -> Iterator[Finding]:
             "Print at true size",
             "driver-true-size",
         )
+        yield _there(scaled, card) if name == "program" else scaled
     if chain.turned:
         yield Finding(
             "turned",

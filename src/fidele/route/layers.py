@@ -56,9 +56,9 @@ MEANINGS = {
     "watermark": "Overprint",
     "copies": "Copies",
     "ink_saving": "Ink saving",
-    "program_colour": "Colour there",
-    "program_size": "Size there",
-    "program_mirroring": "Mirroring there",
+    "program_colour": "Program: colour",
+    "program_size": "Program: size",
+    "program_mirroring": "Program: mirror",
 }
 
 

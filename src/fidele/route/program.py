@@ -29,6 +29,20 @@ class ProgramProbe:
     scale: float
     when: datetime.datetime
 
+    @property
+    def true_size(self) -> bool:
+        """Whether the size stays, as far as a probe can tell."""
+        return abs(self.scale - 1) <= 0.004
+
+    @property
+    def found(self) -> dict[str, str]:
+        """What was found, by meaning, in the words of `WANTED` where it is as it should be."""
+        return {
+            "program_colour": WANTED["program_colour"] if self.passes else "changed",
+            "program_size": WANTED["program_size"] if self.true_size else f"{self.scale * 100:.1f} %",
+            "program_mirroring": WANTED["program_mirroring"] if not self.mirrored else "mirrored",
+        }
+
 
 def compare_probes(through: ProbeResult, direct: ProbeResult) -> ProgramProbe:
     """Return what the program did: the difference between a probe through it and one that went to the printer."""
@@ -41,10 +55,16 @@ def compare_probes(through: ProbeResult, direct: ProbeResult) -> ProgramProbe:
     )
 
 
-def program_rows(card: Card, places: dict[str, str]) -> tuple[SettingRow, ...]:
-    """Return what must be set in the program that prints, as confirmed by hand or not known."""
+def program_rows(card: Card, places: dict[str, str], probed: ProgramProbe | None) -> tuple[SettingRow, ...]:
+    """Return what must be set in the program that prints, as probed, confirmed by hand, or not known."""
     rows = []
     for meaning, wanted in WANTED.items():
+        if probed is not None:
+            found = probed.found[meaning]
+            rows.append(
+                SettingRow(meaning, wanted, found, places[meaning], found == wanted, Evidence.PROBED, settable=False)
+            )
+            continue
         said, place = card.confirmed.get(meaning), places[meaning]
         if said is None:
             rows.append(SettingRow(meaning, wanted, None, place, None, Evidence.NOT_KNOWN, False))
@@ -68,7 +88,7 @@ def program_layer(card: Card, rows: tuple[SettingRow, ...], probed: ProgramProbe
             Evidence.PROBED,
             mirrors=probed.mirrored,
             turned=probed.turned,
-            scale=probed.scale if abs(probed.scale - 1) > 0.004 else 1.0,
+            scale=1.0 if probed.true_size else probed.scale,
             when=probed.when,
         )
     mine = [r for r in rows if r.meaning in WANTED]

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from fidele.route.condition import Card
 from fidele.route.finding import Finding
-from fidele.route.layers import SettingRow
+from fidele.route.layers import Evidence, SettingRow
 
 #: Why a setting that differs from the card matters, and whether it holds the print.
 _WHY = {
@@ -74,6 +74,8 @@ def setting_findings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
     many = len(_lost(rows)) >= _PRESET
     for row in rows:
         if (many and row.settable) or row.agrees is not False or row.meaning not in _WHY:
+            continue
+        if row.evidence is Evidence.PROBED:  # what was measured shows in the chain, and is said there
             continue
         weight, why = _WHY[row.meaning]
         # Read back, though only a person at the printer, or the administrator, can change it.

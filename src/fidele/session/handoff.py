@@ -43,6 +43,12 @@ class Handoff:
         self._corrections: dict[str, ProbeResult] = {}
         #: What the last probe through the other program says that it does, None where none was sent.
         self.program_probe: ProgramProbe | None = None
+        #: What came out before ink when it was sent.
+        self.through: ProbeResult | None = None
+
+    def forget(self) -> None:
+        """Forget what was probed: another card is in force, or something was changed."""
+        self.program_probe = self.through = None
 
     @property
     def _device(self) -> PrintDevice:
@@ -139,8 +145,10 @@ class Handoff:
     def print_from(self, name: str) -> None:
         """Let Fidele print, '', or another program, which gets a finished file."""
         who = name or "Fidele"
-        self.program_probe = None
-        self._session.change_card(f"{who} prints", printed_from=name, confirmed=self._without_program())
+        self.forget()
+        self._session.change_card(
+            f"{who[:1].upper()}{who[1:]} prints", printed_from=name, confirmed=self._without_program()
+        )
 
     def _without_program(self) -> dict[str, Confirmation]:
         confirmed = self._session.need_card().confirmed
@@ -160,7 +168,7 @@ class Handoff:
         said = dict(card.confirmed)
         said[meaning] = Confirmation(value=value, who=person(), when=datetime.datetime.now().replace(microsecond=0))
         if meaning.startswith("program_"):
-            self.program_probe = None  # what a person sees now is newer than what was probed before
+            self.forget()  # what a person sees now is newer than what was probed before
         self._session.change_card(f"Confirmed by hand: {value}", confirmed=said)
 
     def probe(self) -> ProbeResult:
@@ -173,10 +181,12 @@ class Handoff:
         if program is not None and program.runs_here:
             with tempfile.TemporaryDirectory() as folder:
                 tag = srgb() if card.file_says == "sRGB" else None
-                self.program_probe = probe_through(program, device, session.media, Path(folder), tag, session.probed)
+                self.through, self.program_probe = probe_through(
+                    program, device, session.media, Path(folder), tag, session.probed
+                )
             done = self.program_probe
             what = [] if done.passes else ["changes the colours"]
-            what += [f"scales to {done.scale * 100:.1f} %"] if abs(done.scale - 1) > 0.004 else []
+            what += [f"scales to {done.scale * 100:.1f} %"] if not done.true_size else []
             what += ["mirrors"] if done.mirrored else []
             said = f" {program.name} {' and '.join(what) or 'passes everything on'}."
         session.refresh()

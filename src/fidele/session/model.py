@@ -149,7 +149,8 @@ class Session(Observable):
     def put_in_force(self, card: Card) -> None:
         """Take a card; the route is read anew."""
         self.card = card
-        self.probed = self.handoff.program_probe = None
+        self.probed = None
+        self.handoff.forget()
         self._kept = self.cards.kept(card.id)
         self._load_profile()
         self.tell("card")
@@ -393,7 +394,7 @@ class Session(Observable):
             away = Layer("driver", None, "its printer is not here", Evidence.NOT_KNOWN, None, None, None)
             self.rows, below, self.status = (), (away,), None
         elif (program := self.handoff.program) is not None:
-            there = program_rows(self.card, program.places)
+            there = program_rows(self.card, program.places, self.handoff.program_probe)
             self.rows = (*self.rows, *there)
             below = (program_layer(self.card, there, self.handoff.program_probe), *below)
         self.read_at = datetime.datetime.now()

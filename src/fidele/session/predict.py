@@ -36,6 +36,8 @@ class RouteFacts:
     driver: Callable[[Floats], Floats] | None
     intent: Intent
     bpc: bool
+    #: What the prediction of this route is called.
+    now: str = "as it will come out now"
 
 
 def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
@@ -47,7 +49,7 @@ def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: Rout
         now = convert(now, srgb(), printer, Intent.PERCEPTUAL)
     if facts.driver is not None:
         now = _driven(facts.driver, now)
-    return _seen([("as it will come out now", now), ("converted once", right)], right, printer)
+    return _seen([(facts.now, now), ("converted once", right)], right, printer)
 
 
 def wrong_routes(

@@ -116,10 +116,10 @@ def probe(device: PrintDevice, media: Media, now: datetime.datetime) -> ProbeRes
 
 def probe_through(
     program: Program, device: PrintDevice, media: Media, folder: Path, says: Profile | None, direct: ProbeResult
-) -> ProgramProbe:
+) -> tuple[ProbeResult, ProgramProbe]:
     """Let another program send the lattice, on a page of this media, in a file in `folder` that says `says` of itself.
 
-    Returns what the program did: how the numbers before ink differ from `direct`, the probe that went without it.
+    Returns what came out before ink, and what the program did: how that differs from `direct`, the probe without it.
     """
     lattice = lattice_page()
     shape = (round(media.height / 25.4 * device.ppi), round(media.width / 25.4 * device.ppi), 3)
@@ -129,7 +129,7 @@ def probe_through(
     file = folder / "probe.png"
     save_picture(file, page, says, device.ppi)
     through = read_lattice(program.dry_run(file, device, media), direct.settings, direct.when)
-    return compare_probes(through, direct)
+    return through, compare_probes(through, direct)
 
 
 def finished_file(job: Job, device: PrintDevice, path: Path, progress: Progress | None = None) -> None:

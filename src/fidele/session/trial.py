@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fidele.chart.definition import quick_chart
 from fidele.check.statistics import Comparison, Tolerance
@@ -89,27 +92,40 @@ def run_trial(
         if also:
             words = {"system": "the print system", "driver": "the driver"}.get(also[0], also[0])
             raise FideleError(f"A trial would tell nothing: {words} converts as well. Mend the hand-off first.")
-        chart = quick_chart()
         label = f"Trial · {trial.title} · {device.name}"
-        artwork = chart_artwork(chart, 0, label)
-        placing = chart_placing(chart, device.media(trial.card.size, trial.card.feed))
-        job = Job(artwork, placing, trial.card, trial.profile, chart)
-        page = prepare_page(job, device, lambda share: told(0.3 * share))
-        sheet, _ = device.print_page(page, lambda share: told(0.3 + 0.2 * share))
+        scan = pressed_and_scanned(trial.card, trial.profile, label, device, workshop, number, told)
     finally:
         device.restore(before)
-    told(0.55)
-    direct = trial.card.process == "direct"
-    piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, trial.card.substrate, trial.card.press)
-    told(0.65)
-    scan = workshop.scan(piece, number)
-    told(0.85)
     names = {"instrument": workshop.scanner_name, "profile": scanner.title}
     made = check_scan(
-        scan, chart, trial.card, trial.profile, scanner.profile(), scanner.residual_mean, tolerance, None, names
+        scan, quick_chart(), trial.card, trial.profile, scanner.profile(), scanner.residual_mean, tolerance, None, names
     )
     told(1.0)
     return made
+
+
+def pressed_and_scanned(
+    card: Card,
+    profile: Profile,
+    label: str,
+    device: PrintDevice,
+    workshop: Workshop,
+    number: int,
+    told: Callable[[float], bool],
+) -> NDArray[Any]:
+    """Print the quick chart by a card as the driver is set now, press it, and return its scan."""
+    chart = quick_chart()
+    artwork = chart_artwork(chart, 0, label)
+    placing = chart_placing(chart, device.media(card.size, card.feed))
+    page = prepare_page(Job(artwork, placing, card, profile, chart), device, lambda share: told(0.3 * share))
+    sheet, _ = device.print_page(page, lambda share: told(0.3 + 0.2 * share))
+    told(0.55)
+    direct = card.process == "direct"
+    piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, card.substrate, card.press)
+    told(0.65)
+    scan = workshop.scan(piece, number)
+    told(0.85)
+    return scan
 
 
 def verified(checked: Checked, device: PrintDevice, chart: str, run: int, residual: float) -> Verified:
@@ -130,7 +146,7 @@ def verified(checked: Checked, device: PrintDevice, chart: str, run: int, residu
 
 def answer(c: Comparison, residual: float) -> str:
     """Say in a sentence how well a profile describes a printer. 'Within' holds for nineteen patches of twenty."""
-    greys = _greys(c)
+    greys = grey_words(c)
     if c.passed:
         floor = " of what this scanner can see" if c.p95 < 3 * residual else ""
         return f"Describes your printer within {c.p95:.1f}{floor}{f'; {greys}' if greys else ''}."
@@ -142,7 +158,8 @@ def answer(c: Comparison, residual: float) -> str:
     )
 
 
-def _greys(c: Comparison) -> str:
+def grey_words(c: Comparison) -> str:
+    """Say whether the near-neutral patches lean to a hue, '' where nothing is to be said."""
     grey = (np.hypot(c.wanted[:, 1], c.wanted[:, 2]) < 6) & (c.wanted[:, 0] < 96)
     if grey.sum() < 3:
         return ""

@@ -1,0 +1,243 @@
+"""The condition desk: everything on the card in force, to be read and changed, and another card beside it."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, clear, label, line, section
+from fidele.desk.theme import font
+from fidele.desk.tile import scrolled
+from fidele.desk.work import Work
+from fidele.route.condition import Card
+from fidele.route.finding import Finding
+from fidele.session.fields import Field, fields_of, set_field
+from fidele.session.model import Session
+
+_WIDE = "QComboBox, QDoubleSpinBox, QLineEdit { padding: 1px 4px; min-height: 17px; }"
+
+
+class FieldLine(QFrame):
+    """One field: what this card says, to be changed where it can be, and what the other one says."""
+
+    def __init__(self, field: Field, editor: QWidget, other: str | None, take: QWidget | None) -> None:
+        super().__init__()
+        differs = other is not None and other != field.words
+        self.setObjectName("card" if differs else "row")
+        self.setProperty("strong", differs)
+        self.setFixedHeight(29)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(8, 1, 8, 1)
+        grid.setHorizontalSpacing(10)
+        grid.setColumnMinimumWidth(0, 164)
+        grid.setColumnStretch(1, 3)
+        grid.setColumnStretch(2, 3)
+        grid.addWidget(label(field.label, 9.0, bold=True), 0, 0)
+        grid.addWidget(editor, 0, 1)
+        last = QHBoxLayout()
+        last.addWidget(line(other or "", bold=differs, dim=not differs), 1)
+        if take is not None and differs:
+            last.addWidget(take)
+        grid.addLayout(last, 0, 2)
+
+
+class CardDesk(Desk):
+    """Shows the card in force whole, lets a person change it, and lays another card beside it."""
+
+    station = "Condition"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        self.lock = button("", self._lock, "A locked condition cannot be changed by mistake")
+        self.back = button("To the hand-off", lambda: self.go.emit("Hand-off"), "See whether everything is set to it")
+        for made in (self.lock, self.back):
+            head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        row = QHBoxLayout()
+        row.addWidget(label("Beside it", 9.0, bold=True))
+        self.other = QComboBox()
+        self.other.setFont(font(9))
+        self.other.setAccessibleName("Another condition beside it")
+        self.other.activated.connect(lambda _: self.refresh())
+        row.addWidget(self.other, 1)
+        self.only = QCheckBox("only what differs")
+        self.only.setFont(font(9))
+        self.only.toggled.connect(lambda _: self.refresh())
+        row.addWidget(self.only)
+        row.addStretch(1)
+        self.box.addLayout(row)
+        self.said = label("", 9.0, dim=True, wrap=True)
+        self.box.addWidget(self.said)
+        inside = QWidget()
+        self._rows = QVBoxLayout(inside)
+        self._rows.setContentsMargins(0, 0, 8, 0)
+        self._rows.setSpacing(0)
+        self.box.addWidget(scrolled(inside), 1)
+        self._shown: Any = None
+
+    def beside(self, card_id: str) -> None:
+        """Lay another card beside the one in force; '' takes it away."""
+        self._fill_others()
+        self.other.setCurrentIndex(max(0, self.other.findData(card_id)))
+        self.only.setChecked(bool(card_id))
+        self.refresh()
+
+    def _fill_others(self) -> None:
+        mine = self.session.card
+        cards = [c for c in self.session.cards.cards() if mine is None or c.id != mine.id]
+        offered = [("nothing", ""), *((c.name, c.id) for c in cards)]
+        if offered != [(self.other.itemText(i), self.other.itemData(i)) for i in range(self.other.count())]:
+            chosen = self.other.currentData()
+            self.other.clear()
+            for words, card_id in offered:
+                self.other.addItem(words, card_id)
+            self.other.setCurrentIndex(max(0, self.other.findData(chosen)))
+
+    def refresh(self) -> None:
+        """Show the card in force as it is now."""
+        session, card = self.session, self.session.card
+        self._fill_others()
+        for made in (self.lock, self.other, self.only):
+            made.setEnabled(card is not None)
+        if card is None:
+            self.title.setText("There is no printing condition yet")
+            self.state.setText("Make one: “New”, on the shelf.")
+            clear(self._rows)
+            self._shown = None
+            return
+        self.title.setText(card.name)
+        self.state.setText(f"{card.summary}. In force{', locked' if card.locked else ''}.")
+        self.lock.setText("Unlock it" if card.locked else "Lock it")
+        other = session.cards.find(self.other.currentData()) if self.other.currentData() else None
+        self.only.setVisible(other is not None)
+        mine = fields_of(session, card)
+        theirs = {f.key: f for f in fields_of(session, other)} if other is not None else {}
+        self._say(other, mine, theirs)
+        shown = (mine, theirs, self.only.isChecked(), card.locked, len(card.history))
+        if shown != self._shown:
+            self._shown = shown
+            self._fill(card, mine, theirs, other is not None)
+
+    def _say(self, other: Card | None, mine: list[Field], theirs: dict[str, Field]) -> None:
+        if other is None:
+            self.said.setText("What is changed here is wanted from now on; the findings say whether it is set.")
+            return
+        here, there = ({f.key: f.words for f in fields if f.key != "name"} for fields in (mine, theirs.values()))
+        many = sum(here.get(key) != there.get(key) for key in here | there)
+        things = "thing" if many == 1 else "things"
+        self.said.setText(
+            f"“{other.name}” differs from it in {many} {things}." if many else f"“{other.name}” says the same."
+        )
+
+    def _fill(self, card: Card, mine: list[Field], theirs: dict[str, Field], compared: bool) -> None:
+        clear(self._rows)
+        group = ""
+        own = {f.key for f in mine}
+        # What only the other card has stands last in its group.
+        rows = [*mine, *(f for k, f in theirs.items() if k not in own)]
+        order = list(dict.fromkeys(f.group for f in rows))
+        for field in sorted(rows, key=lambda f: order.index(f.group)):
+            there = theirs.get(field.key)
+            alone = field.key not in own
+            words = (there.words if there is not None else "none") if compared else None
+            if compared and self.only.isChecked() and not alone and (words == field.words or field.key == "name"):
+                continue
+            if field.group != group:
+                group = field.group
+                self._rows.addSpacing(8)
+                self._rows.addWidget(section(group))
+                self._rows.addSpacing(3)
+            editor = label("none", 9.0, dim=True) if alone else self._editor(card, field)
+            can_take = there is not None and not alone and not field.fixed and not card.locked
+            take = None
+            if can_take and there is not None:
+                take = button("take it over", partial(self._set, field.key, there.value), quiet=True)
+            shown = Field(field.group, field.key, field.label, None, "none") if alone else field
+            self._rows.addWidget(FieldLine(shown, editor, words, take))
+        if not (compared and self.only.isChecked()):
+            self._history(card)
+        self._rows.addStretch()
+
+    def _history(self, card: Card) -> None:
+        self._rows.addSpacing(6)
+        self._rows.addWidget(section("Changed"))
+        for change in reversed(card.history[-12:]):
+            self._rows.addWidget(label(f"{change.when:%d.%m.%Y %H:%M}  {change.who}: {change.what}", 8.5, dim=True))
+        if not card.history:
+            self._rows.addWidget(label("never since it was made", 8.5, dim=True))
+
+    def _editor(self, card: Card, field: Field) -> QWidget:
+        """Return what a field is changed with, or its words where it cannot be."""
+        if field.fixed or card.locked:
+            tips = {"profile": "Chosen on the hand-off desk", "owner": "Chosen on the hand-off desk"}
+            return line(field.words, tip=tips.get(field.key, field.words))
+        made: QComboBox | QDoubleSpinBox | QLineEdit
+        if field.offered:
+            made = QComboBox()
+            for value, words in field.offered:
+                made.addItem(words, value)
+            made.setCurrentIndex(max(0, next(i for i, (v, _) in enumerate(field.offered) if v == field.value)))
+            made.activated.connect(lambda i, f=field: self._set(f.key, f.offered[i][0]))
+        elif field.span is not None:
+            made = QDoubleSpinBox()
+            made.setRange(*field.span)
+            made.setDecimals(1 if field.key == "press.pressure" else 0)
+            made.setValue(float(field.value))
+            made.setKeyboardTracking(False)
+            made.valueChanged.connect(lambda v, f=field: self._set(f.key, int(v) if f.key == "artwork_ppi" else v))
+        else:
+            made = QLineEdit(str(field.value))
+            made.editingFinished.connect(lambda m=made, f=field: self._typed(f, m.text().strip()))
+        made.setFont(font(9))
+        made.setStyleSheet(_WIDE)
+        made.setAccessibleName(f"{field.label} of the condition")
+        made.setMaximumWidth(240 if not isinstance(made, QLineEdit) else 600)
+        made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        return made
+
+    def _typed(self, field: Field, text: str) -> None:
+        if text != str(field.value):
+            self._set(field.key, text)
+
+    def _set(self, key: str, value: Any) -> None:
+        self.guarded(set_field, self.session, key, value)
+        self._shown = None
+        self.refresh()
+
+    def _lock(self) -> None:
+        card = self.session.card
+        if card is not None:
+            self.guarded(self.session.conditions.lock, not card.locked)
+            self.refresh()
+
+    def own_findings(self) -> list[Finding]:
+        """Return what the hand-off finds: what is changed here shows there at once."""
+        return [f for f in self.session.findings if f.desk == "hand-off"]
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return when it was set and what was confirmed."""
+        card = self.session.card
+        if card is None:
+            return []
+        rows = [("Driver", f"version {card.driver_version}" if card.driver_version else "not set yet")]
+        rows += [
+            (name.replace("_", " ").capitalize(), f"{said.value}, {said.who}, {said.when:%d.%m.%Y}")
+            for name, said in card.confirmed.items()
+        ]
+        return rows

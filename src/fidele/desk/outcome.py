@@ -1,0 +1,48 @@
+"""A predicted print with its title and a figure."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from fidele.desk.theme import LIGHT, Theme, font
+
+
+class Outcome(QWidget):
+    """A predicted print with its title and figure."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(120)
+        self.theme: Theme = LIGHT
+        self.image: QImage | None = None
+        self.title, self.words, self.bold = "", "", False
+
+    def show_prediction(self, image: QImage | None, title: str, words: str, bold: bool) -> None:
+        """Show a picture with its title and a line of words."""
+        self.image, self.title, self.words, self.bold = image, title, words, bold
+        self.setAccessibleName(f"Predicted print: {title}, {words}")
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if self.image is None and not self.title:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        frame = QRectF(0, 0, self.width(), self.height() - 40)
+        painter.fillRect(frame, self.theme.colour("surround"))
+        if self.image is not None:
+            room = frame.adjusted(8, 8, -8, -8)
+            scale = min(room.width() / self.image.width(), room.height() / self.image.height())
+            wide, high = self.image.width() * scale, self.image.height() * scale
+            painter.drawImage(
+                QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high), self.image
+            )
+        painter.setPen(self.theme.colour("text"))
+        painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
+        painter.drawText(QRectF(0, self.height() - 37, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
+        painter.setPen(self.theme.colour("dim"))
+        painter.setFont(font(8.5))
+        painter.drawText(QRectF(0, self.height() - 19, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.words)

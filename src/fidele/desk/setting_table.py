@@ -1,0 +1,160 @@
+"""The table of the hand-off desk: what the card says, what was read back, and where it stands in this driver."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.desk.labels import clear, label, line
+from fidele.desk.theme import font
+from fidele.desk.tile import scrolled
+from fidele.output.device import Choice
+from fidele.route.layers import Evidence, SettingRow
+
+#: So many rows fit; a driver with more shows first what matters most, and what differs.
+MOST_ROWS = 11
+_FIRST = ("colour", "stand_in", "panel_media", "quality", "black_ink", "density", "size", "scaling", "mirroring")
+
+
+class SettingLine(QFrame):
+    """One row of the table; a row that differs from the card stands in a strong frame."""
+
+    def __init__(self, row: SettingRow, controls: list[QWidget], compact: bool) -> None:
+        super().__init__()
+        self.setObjectName("card" if row.agrees is False else "row")
+        self.setProperty("strong", row.agrees is False)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(8, 1, 8, 1)
+        grid.setHorizontalSpacing(8)
+        for column, (stretch, width) in enumerate(((0, 92), (48, 0), (38, 0), (68, 0))):
+            grid.setColumnStretch(column, stretch)
+            if width:
+                grid.setColumnMinimumWidth(column, width)
+        grid.addWidget(label(row.label, 9.0, bold=True), 0, 0)
+        grid.addWidget(line(row.wanted, tip=f"{row.wanted}; in this driver {row.place}"), 0, 1)
+        found = row.found if row.found is not None else "cannot be read back"
+        if row.evidence is Evidence.BY_HAND:
+            found += ", confirmed by hand"
+        grid.addWidget(line(found, bold=row.agrees is False, dim=row.found is None), 0, 2)
+        last = QHBoxLayout()
+        last.setSpacing(6)
+        place = line(row.place, 8.5, dim=True, tip=f"Where it stands in this driver: {row.place}")
+        last.addWidget(place, 1)
+        place.setVisible(len(controls) < 2)
+        for control in controls:
+            last.addWidget(control)
+        grid.addLayout(last, 0, 3)
+        self.setFixedHeight(28 if compact else 31)
+
+
+#: Which of the driver's controls stand behind a row of the table.
+def _controls_of(row: SettingRow, choices: dict[str, Choice]) -> list[str]:
+    return [
+        name
+        for name, choice in choices.items()
+        if choice.offered != (choice.value,)  # a field to type in is filled from the card
+        and (choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › "))
+    ]
+
+
+class SettingTable(QWidget):
+    """Shows rows with the driver's own controls; `chosen` carries a control's name and the value that a person took."""
+
+    chosen = Signal(str, object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        inside = QWidget()
+        self._rows = QVBoxLayout(inside)
+        self._rows.setContentsMargins(0, 0, 0, 0)
+        self._rows.setSpacing(0)
+        self._area = scrolled(inside)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self._area)
+        self._time: QLabel = label("")
+        self._shown: tuple[object, ...] = ()
+
+    def clear(self) -> None:
+        """Show nothing."""
+        clear(self._rows)
+        self._shown = ()
+
+    def show_time(self, words: str) -> None:
+        """Say when everything was read back."""
+        self._time.setText(words)
+
+    def show_rows(self, rows: tuple[SettingRow, ...], choices: tuple[Choice, ...], whole: bool, compact: bool) -> None:
+        """Show rows, of a long driver the most important ones unless `whole`; the keyboard stays where it was."""
+        key = (rows, choices, whole, compact)
+        if key == self._shown:
+            return
+        self._shown = key
+        here = QApplication.focusWidget()
+        stood = here.accessibleName() if here is not None and self.isAncestorOf(here) else ""
+        clear(self._rows)
+        self._rows.addWidget(self._head())
+        shown = [r for r in rows if whole or len(rows) <= MOST_ROWS or r.agrees is not True or r.meaning in _FIRST]
+        by_name = {choice.name: choice for choice in choices}
+        for row in shown:
+            settable = row.settable or row.held
+            controls = [self._control(by_name[n]) for n in _controls_of(row, by_name)] if settable else []
+            self._rows.addWidget(SettingLine(row, controls, compact))
+            for control in controls:
+                if stood and control.accessibleName() == stood:
+                    control.setFocus()
+        # As high as its rows, as long as the predicted prints keep some room; beyond that it scrolls.
+        self._area.setFixedHeight(32 + (28 if compact else 31) * min(len(shown), MOST_ROWS))
+
+    def _head(self) -> QFrame:
+        head = QFrame()
+        grid = QGridLayout(head)
+        grid.setContentsMargins(8, 4, 8, 0)
+        grid.setHorizontalSpacing(8)
+        said, self._time = self._time.text(), label("", 8.5, bold=True, dim=True)
+        self._time.setText(said)
+        titles = (
+            label(""),
+            label("the card says", 8.5, True, True),
+            self._time,
+            label("where it stands", 8.5, True, True),
+        )
+        for column, (title, stretch) in enumerate(zip(titles, (0, 48, 38, 68), strict=True)):
+            grid.setColumnStretch(column, stretch)
+            across = QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred
+            title.setSizePolicy(across, QSizePolicy.Policy.Preferred)
+            grid.addWidget(title, 0, column)
+        grid.setColumnMinimumWidth(0, 92)
+        return head
+
+    def _control(self, choice: Choice) -> QWidget:
+        """Return a list of what the driver offers for one control, in its own words."""
+        made = QComboBox()
+        made.setFont(font(8.5))
+        made.setAccessibleName(f"{choice.name} in the driver")
+        made.setToolTip(f"{choice.place}, in this driver's words")
+        for value in choice.offered:
+            plain = isinstance(value, str) or len(choice.offered) < 5 or min(choice.offered) >= 0
+            made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
+        made.setCurrentIndex(max(0, made.findData(choice.value)))
+        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 90)
+        made.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
+        made.activated.connect(lambda i, n=choice.name: self.chosen.emit(n, made.itemData(i)))
+        made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        if choice.held:
+            made.setEnabled(False)
+            made.setToolTip(f"{choice.place} is greyed out: this machine's administrator has locked it")
+        made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
+        return made

@@ -1,0 +1,109 @@
+"""What a person's hands can do at the bench: switches, panels, tanks and trays, and the windows of other programs.
+
+Fidele itself never looks here: it reads devices back as far as they tell. This is the bench's own front.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from fidele.bench.printer import Machine
+from fidele.bench.queue import PrintQueue
+from fidele.bench.sketch import NAME, SETTINGS, Sketch
+from fidele.bench.supply import TANKS
+from fidele.errors import FideleError
+
+#: How full a tank can be made.
+_LEVELS = (1.0, 0.5, 0.08, 0.0)
+
+
+@dataclass(frozen=True)
+class Control:
+    """One thing that hands can change: on which device, what it is called, how it stands, and what it can be."""
+
+    device: str
+    name: str
+    value: Any
+    offered: tuple[Any, ...]
+    set: Callable[[Any], None]
+
+    def take(self, words: str) -> None:
+        """Change it to the value that is written so.
+
+        Raises
+        ------
+        FideleError
+            When it cannot be that.
+        """
+        found = next((v for v in self.offered if str(v) == words), None)
+        if found is None:
+            raise FideleError(
+                f"{self.device}, {self.name}: there is no '{words}'; there is {', '.join(map(str, self.offered))}."
+            )
+        self.set(found)
+
+
+def machine_controls(machine: Machine) -> Iterator[Control]:
+    """Return the switch, tanks, trays and panel of a machine, and what an administrator can do with its driver."""
+    name, model, supply = machine.model.title, machine.model, machine.store.read()
+    yield Control(
+        name, "power", "on" if supply.online else "off", ("on", "off"), lambda v: machine.store.switch(v == "on")
+    )
+    for way, size in supply.loaded.items():
+        sizes = tuple(str(v) for v in model.every(model.size_control))
+        yield Control(
+            name, f"lies in the {way}" if way else "lies in it", size, sizes, partial(machine.store.lay_in, way=way)
+        )
+    for tank in TANKS:
+        left = supply.inks[tank]
+        levels = tuple(sorted({*_LEVELS, round(left, 2)}, reverse=True))
+        yield Control(name, f"{tank} ink", round(left, 2), levels, partial(machine.store.fill, tank))
+    values = machine.driver.values()
+    for setting in model.settings.values():
+        if setting.at_printer:
+            offered = machine.driver.offered(setting.name)
+            yield Control(
+                name,
+                setting.place.removeprefix("at the printer: "),
+                values[setting.name],
+                offered,
+                partial(machine.driver.at_the_panel, setting.name),
+            )
+    held = machine.driver.held
+    yield Control(
+        name,
+        "driver locked by the administrator",
+        "yes" if held else "no",
+        ("no", "yes"),
+        lambda v: machine.driver.hold(*(n for n, s in model.settings.items() if v == "yes" and not s.at_printer)),
+    )
+    version = machine.driver.version
+    newer = f"{version}, newer"
+    yield Control(name, "driver version", version, (version, newer), lambda v: _update(machine, v))
+
+
+def _update(machine: Machine, version: str) -> None:
+    if version != machine.driver.version:
+        machine.driver.update(version)
+
+
+def program_controls(sketch: Sketch) -> Iterator[Control]:
+    """Return the settings of the bench's drawing program, as they stand in its own window."""
+    values = sketch.values()
+    for setting in SETTINGS.values():
+        offered = setting.offers(values) or ()
+        yield Control(NAME, setting.place, values[setting.name], offered, partial(sketch.set, setting.name))
+
+
+def queue_controls(queues: list[PrintQueue]) -> Iterator[Control]:
+    """Return what the system's administrator can demand of all printers."""
+
+    def insist(value: str) -> None:
+        for queue in queues:
+            queue.insist(value == "yes")
+
+    must = any(q.insists for q in queues)
+    yield Control("Print system", "every printer must have a profile", "yes" if must else "no", ("no", "yes"), insist)

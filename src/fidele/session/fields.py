@@ -1,0 +1,152 @@
+"""Everything on a printing condition, field by field: what it says, and what it could say instead."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from fidele.errors import FideleError
+from fidele.icc.transform import Intent
+from fidele.route.condition import Card, PressData
+from fidele.route.differences import LABELS, PRESS, plain, said
+from fidele.route.layers import MEANINGS
+
+if TYPE_CHECKING:
+    from fidele.session.model import Session
+
+#: Fields by group, in the order in which people think of them; 'driver' and 'press' stand for theirs.
+GROUPS = {
+    "What it is for": ("name", "process", "substrate", "seen_from", "printer_name", "ink", "media", "size"),
+    "Colour": ("profile", "intent", "bpc", "owner"),
+    "Driver settings": ("driver",),
+    "On the way": ("mirror_by", "printed_from", "file_says", "artwork_ppi"),
+    "Press": ("press",),
+    "Notes": ("notes",),
+}
+_PRESS_RANGE = {"temperature": (20, 240), "seconds": (1, 900), "pressure": (0.1, 8), "preheat": (0, 120)}
+
+
+@dataclass(frozen=True)
+class Field:
+    """One field of a card.
+
+    Attributes
+    ----------
+    key
+        What `set_field` takes: a name of the card's, 'driver.' and a meaning, or 'press.' and a name.
+    words
+        What it says, in plain words.
+    offered
+        Values with their words to choose from, () where it is typed.
+    span
+        Least and greatest value of a number, None where it is no number.
+    fixed
+        It cannot be changed here.
+    """
+
+    group: str
+    key: str
+    label: str
+    value: Any
+    words: str
+    offered: tuple[tuple[Any, str], ...] = ()
+    span: tuple[float, float] | None = None
+    fixed: bool = False
+
+
+def fields_of(session: Session, card: Card) -> list[Field]:
+    """Return every field of a card, with what it could say on its printer."""
+    found = []
+    for group, keys in GROUPS.items():
+        for key in keys:
+            if key == "driver":
+                found += _driver_fields(session, card, group)
+            elif key == "press":
+                found += _press_fields(card, group) if card.process == "transfer" else []
+            else:
+                found.append(_field(session, card, group, key))
+    return found
+
+
+def _field(session: Session, card: Card, group: str, key: str) -> Field:
+    value = getattr(card, key)
+    label = "Name" if key == "name" else LABELS[key]
+    device = session.workshop.printer_of(card.printer)
+    offered: dict[str, tuple[tuple[Any, str], ...]] = {
+        "substrate": tuple((s, s) for s in session.workshop.substrates) if card.process == "transfer" else (),
+        "seen_from": (("front", "front"), ("back", "back")),
+        "size": tuple((s, s) for s in device.sizes()),
+        "intent": tuple((i, i.words) for i in Intent if i in session.intents or i == card.intent),
+        "bpc": ((True, "on"), (False, "off")),
+        "mirror_by": tuple(
+            (v, v) for v in ("fidele", "driver", "nobody") if v != "driver" or device.can_mirror or value == "driver"
+        ),
+        "printed_from": (("", "Fidele"), *((p.name, p.name) for p in session.workshop.programs)),
+        "file_says": (("nothing", "nothing"), ("sRGB", "sRGB")),
+    }
+    choices = offered.get(key, ())
+    if choices and value not in {v for v, _ in choices}:
+        choices = (*choices, (value, plain(value)))
+    span = (30.0, 1200.0) if key == "artwork_ppi" else None
+    fixed = key in ("process", "printer_name", "ink", "profile", "owner")
+    words = said(card, key)
+    if key == "profile" and value and (entry := session.shelf.find(value)) is not None:
+        words = session.profiles.row(entry).title
+    return Field(group, key, label, value, words, choices, span, fixed)
+
+
+def _driver_fields(session: Session, card: Card, group: str) -> list[Field]:
+    device = session.workshop.printer_of(card.printer)
+    found = []
+    for meaning, label in MEANINGS.items():
+        offered = device.offers(meaning, card.driver)
+        if meaning == "size" or (not offered and meaning not in card.driver):
+            continue
+        value = card.driver.get(meaning, device.at_rest(meaning))
+        if value is None:
+            continue
+        words = dict(offered).get(value, plain(value))
+        fixed = not offered
+        if offered and value not in dict(offered):
+            offered = (*offered, (value, f"{plain(value)}, not on offer"))
+        found.append(Field(group, f"driver.{meaning}", label, value, words, offered, fixed=fixed))
+    return found
+
+
+def _press_fields(card: Card, group: str) -> list[Field]:
+    return [
+        Field(group, f"press.{n}", label, getattr(card.press, n), f"{getattr(card.press, n):g}", span=_PRESS_RANGE[n])
+        for n, label in PRESS.items()
+    ]
+
+
+def set_field(session: Session, key: str, value: Any) -> None:
+    """Change one field of the card in force, as a step that can be undone; what must follow is changed with it.
+
+    Raises
+    ------
+    FideleError
+        When the value cannot be, or the card is locked.
+    """
+    card = session.need_card()
+    kind, _, name = key.partition(".")
+    if kind == "driver":
+        changed = session.device.possible(card.driver | {name: value})
+        session.change_card(f"{MEANINGS[name]}: {plain(value)}", driver=changed)
+    elif kind == "press":
+        try:
+            press = PressData.model_validate(card.press.model_dump() | {name: value})
+        except ValueError as error:
+            raise FideleError(f"{PRESS[name]}: {value:g} is beyond any press.") from error
+        session.change_card(f"{PRESS[name]}: {value:g}", press=press)
+    elif key == "printed_from":
+        session.handoff.print_from(value)
+    else:
+        if key == "name" and not str(value).strip():
+            raise FideleError("A printing condition needs a name.")
+        changes = {key: value}
+        changed_card = card.model_copy(update=changes)
+        if key == "seen_from" and card.mirror_by != "driver":
+            changes["mirror_by"] = "fidele" if changed_card.twists_needed else "nobody"
+        label = "Name" if key == "name" else LABELS[key]
+        session.change_card(f"{label}: {said(changed_card, key)}", **changes)
