@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 
 import numpy as np
@@ -31,11 +32,13 @@ BARE = {
     "Fit": "as it is",
     "Blend": "Untouched",
 }
+#: The machine as it is sold; the other tests print at half its resolution.
+FULL_SIZE = dataclasses.replace(wren.MODEL, resolution=300)
 
 
 @pytest.fixture
 def machine(tmp_path):
-    made = Machine(tmp_path, wren.MODEL, "W-0417")
+    made = Machine(tmp_path, FULL_SIZE, "W-0417")
     for name, value in BARE.items():
         made.driver.change(name, value)
     return made
@@ -161,11 +164,11 @@ def test_a_page_is_placed_turned_and_scaled_as_the_driver_is_set(machine):
 def test_prints_repeat_units_differ_and_are_kept_on_disk(machine, tmp_path):
     page = np.full((300, 200, 3), 90, np.uint8)
     one, _ = machine.print_page(page)
-    again = Machine(tmp_path / "again", wren.MODEL, "W-0417")
+    again = Machine(tmp_path / "again", FULL_SIZE, "W-0417")
     for name, value in BARE.items():
         again.driver.change(name, value)
     assert np.array_equal(one.ink, again.print_page(page)[0].ink)
-    other = Machine(tmp_path / "other", wren.MODEL, "W-0418")
+    other = Machine(tmp_path / "other", FULL_SIZE, "W-0418")
     assert not np.allclose(other.unit.load, machine.unit.load)
     assert np.abs(other.unit.load - 1).max() < 0.1
     one.save(tmp_path / "sheet.tif")

@@ -14,7 +14,7 @@ from fidele.bench.separation import separate
 from fidele.characterise.mapping import Boundary, GamutMapping, source_boundary
 from fidele.characterise.scanner import fit_scanner
 from fidele.chart.cgats import parse
-from fidele.chart.definition import target_chart
+from fidele.chart.definition import control_chart, target_chart
 from fidele.chart.read import read_scan
 from fidele.colour.cie import D50, lab_to_lch, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
@@ -25,8 +25,8 @@ from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.transform import Intent, from_lab, to_lab
 from fidele.output.workshop import Workshop
+from fidele.session.runs import Job, chart_artwork, chart_placing, prepare_page
 from fidele.session.scanners import ScannerRecord
-from fidele.sheet.page import to_eight
 
 
 def noiseless(device: np.ndarray) -> np.ndarray:
@@ -100,11 +100,9 @@ def test_scanner_is_characterised_and_says_how_well(demo, tmp_path):
     workshop = Workshop(tmp_path)
     card = demo_card(None)
     workshop.printer.bring(card)
-    from fidele.chart.definition import control_chart
-    from fidele.chart.draw import draw_page
-
-    chart = control_chart()
-    sheet, _ = workshop.printer.print_page(np.ascontiguousarray(to_eight(draw_page(chart, 0, "bare"))[:, ::-1]))
+    chart, device = control_chart(), workshop.printer
+    job = Job(chart_artwork(chart, 0, "bare"), chart_placing(chart, device.media("A4")), card, None, chart)
+    sheet, _ = device.print_page(prepare_page(job, device))
     piece = workshop.press(sheet, card.substrate, card.press)
     known = xyz_to_lab(spectra_to_xyz(workshop.measure(piece, chart.centres(0))))
     reading = read_scan(workshop.scan(piece, 77), chart)

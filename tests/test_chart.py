@@ -57,7 +57,7 @@ def error(reading, chart) -> np.ndarray:
 @given(
     turn=st.floats(-180, 180), skew=st.floats(-0.01, 0.01), perspective=st.floats(-0.03, 0.03), fall=st.floats(0, 0.15)
 )
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=12, deadline=None)
 def test_a_chart_is_read_however_it_lies(page, turn, skew, perspective, fall):
     chart = control_chart()
     scan = uneven(lie(page, turn, skew, perspective), fall)

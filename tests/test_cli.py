@@ -411,3 +411,17 @@ def test_conditions_are_checked_probed_and_sent(tmp_path, workshop):
     refused("condition", "check", tmp_path / "bad.json", words="cannot be read", env=workshop)
     refused("condition", "show", "nothing", words="no printing condition 'nothing'", env=workshop)
     refused("probe", "nothing", words="no printing condition 'nothing'", env=workshop)
+
+
+def test_hands_reach_the_bench(workshop):
+    shown = json.loads(fidele("bench", "show", "--json", env=workshop).stdout)
+    assert {"Velm Wren", "Orrin Gannet", "Skarn Longship", "Skerry Sketch", "Print system"} == {
+        c["device"] for c in shown
+    }
+    assert fidele("bench", "set", "Velm Wren", "power", "off", env=workshop).returncode == 0
+    found = json.loads(fidele("condition", "check", "house-number-tiles", "--json", env=workshop).stdout)
+    assert "printer-offline" in {f["code"] for f in found["findings"]}
+    refused("bench", "set", "Velm Wren", "power", "maybe", words="there is no 'maybe'", env=workshop)
+    refused("bench", "set", "Velm Wren", "mood", "good", words="has no 'mood'", env=workshop)
+    refused("bench", "set", "Toaster", "power", "on", words="no 'Toaster' on the bench", env=workshop)
+    assert fidele("bench", "set", "Velm Wren", "power", "on", env=workshop).returncode == 0

@@ -12,6 +12,7 @@ from known import bundle
 from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
 from fidele.route.differences import differences
+from fidele.session.fields import fields_of, set_field
 from fidele.session.making import Draft
 from fidele.session.model import Session
 from fidele.session.places import Places
@@ -270,3 +271,56 @@ def test_every_printer_and_piece_makes_a_card_that_can_be_put_in_force(session):
                 assert wrong == [], (device.name, size)
                 assert session.chain.knots == ("driver",)
                 assert session.chain.twists == made.twists_needed
+
+
+def test_two_windows_on_one_card_never_overwrite_each_other(session, places):
+    other = Session(places)
+    session.change_card("Notes", notes="from the first")
+    with pytest.raises(FideleError, match="changed by another window or by hand a moment ago"):
+        other.change_card("Notes", notes="from the second")
+    assert other.card.notes == "from the first"  # read again, nothing lost
+    other.change_card("Notes", notes="from the second")
+    session.follow_card()
+    assert session.card.notes == "from the second"
+    assert "changed elsewhere" in session.said
+    # By hand, and wrongly: what was in force stays, and the file is not written over.
+    path = places.cards / f"{session.card.id}.json"
+    broken = path.read_text().replace('"size"', '"siz')
+    path.write_text(broken)
+    session.follow_card()
+    assert "cannot be read" in session.said
+    assert session.card.notes == "from the second"
+    other.follow_card()
+    assert path.read_text() == broken
+    # Taken away elsewhere: the next one comes into force.
+    path.unlink()
+    session.follow_card()
+    assert session.card is None
+    assert "taken away elsewhere" in session.said
+
+
+def test_every_field_of_a_card_can_be_read_and_what_may_be_changed_is(session):
+    fields = {f.key: f for f in fields_of(session, session.card)}
+    assert {"name", "media", "size", "intent", "bpc", "owner", "driver.quality", "press.preheat"} <= set(fields)
+    assert (fields["driver.direction"].words, fields["profile"].words) == ("one way", session.shelf_title())
+    assert all(f.group for f in fields.values())
+    for key, value, found in (
+        ("driver.stand_in", "Everyday", lambda c: (c.driver["stand_in"], c.driver["quality"])),
+        ("press.temperature", 190.0, lambda c: c.press.temperature),
+        ("seen_from", "back", lambda c: (c.seen_from, c.mirror_by)),
+        ("artwork_ppi", 150, lambda c: c.artwork_ppi),
+        ("name", "Renamed", lambda c: c.name),
+    ):
+        before = session.card
+        set_field(session, key, value)
+        wanted = {"driver.stand_in": ("Everyday", 2), "seen_from": ("back", "nobody")}.get(key, value)
+        assert found(session.card) == wanted
+        session.undo()
+        assert session.card == before
+    with pytest.raises(FideleError, match="beyond any press"):
+        set_field(session, "press.temperature", 900.0)
+    with pytest.raises(FideleError, match="needs a name"):
+        set_field(session, "name", "  ")
+    session.conditions.lock(True)
+    with pytest.raises(FideleError, match="is locked"):
+        set_field(session, "bpc", False)

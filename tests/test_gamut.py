@@ -78,7 +78,7 @@ def test_an_ink_gamut_holds_what_its_inks_reach_and_nothing_else():
     (path,) = (p for p in PROFILES if p.name == "default_cmyk.icc")
     profile = Profile.open(path)
     solid = solid_of(profile)
-    axis = np.linspace(0, 1, 31)
+    axis = np.linspace(0, 1, 28)
     inks = np.stack(np.meshgrid(axis, axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 4)
     reached = np.concatenate([device_to_pcs_lab(profile, part) for part in np.array_split(inks, 8)])
     # Pulled towards the middle by a little, everything that the inks reach lies inside.
@@ -90,7 +90,7 @@ def test_an_ink_gamut_holds_what_its_inks_reach_and_nothing_else():
     distance, _ = cKDTree(reached).query(points[solid.inside(points)])
     assert len(distance) > 1000
     assert distance.max() < 2.5
-    assert np.percentile(distance, 99) < 1.6
+    assert np.percentile(distance, 99) < 1.8
 
 
 def test_a_slice_is_the_edge_of_what_is_inside(printer):

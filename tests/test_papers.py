@@ -15,7 +15,7 @@ from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.output.workshop import Workshop
-from fidele.papers.fit import fit
+from fidele.papers.fit import Purpose, fit
 from fidele.papers.guess import Known, guess, named
 from fidele.papers.leaflet import Vocabulary, sentences, statements, text_of_leaflet
 from fidele.papers.model import Papers, Said, Verified
@@ -178,19 +178,19 @@ def papers(**said: str) -> Papers:
 def test_fit_says_what_is_against_it(printer):
     what = describe(printer)
     full = papers(printer="Velm Wren", media="Fen 100", substrate="ceramic tile")
-    assert fit(what, full, "Velm Wren", "Fen 100", "ceramic tile").grade == "fits"
-    assert fit(what, full, "Velm Wren", "fen-100", "Ceramic tile").grade == "fits"
-    other = fit(what, full, "Orrin Gannet", "Fen 140", "ceramic tile")
+    assert fit(what, full, Purpose("Velm Wren", "Fen 100", "ceramic tile")).grade == "fits"
+    assert fit(what, full, Purpose("Velm Wren", "fen-100", "Ceramic tile")).grade == "fits"
+    other = fit(what, full, Purpose("Orrin Gannet", "Fen 140", "ceramic tile"))
     assert other.words == "Was made for the Velm Wren and Fen 100, not the Orrin Gannet and Fen 140."
     assert other.off == ("other printer", "other media")
-    silent = fit(what, papers(printer="Velm Wren"), "Velm Wren", "Fen 100", "ceramic tile")
+    silent = fit(what, papers(printer="Velm Wren"), Purpose("Velm Wren", "Fen 100", "ceramic tile"))
     assert (silent.grade, silent.words) == ("perhaps", "Does not say for which media it is.")
-    assert fit(what, full, "Velm Wren", "Fen 100", space="CMYK").off == ("RGB values",)
-    assert "takes CMYK" in fit(what, full, "Velm Wren", "Fen 100", space="CMYK").words
+    assert fit(what, full, Purpose("Velm Wren", "Fen 100", space="CMYK")).off == ("RGB values",)
+    assert "takes CMYK" in fit(what, full, Purpose("Velm Wren", "Fen 100", space="CMYK")).words
     for path in PROFILES:
         seen = describe(Profile.open(path))
         if seen.device_class != "prtr":
-            assert "not for printing" in fit(seen, full, "Velm Wren", "Fen 100").words
+            assert "not for printing" in fit(seen, full, Purpose("Velm Wren", "Fen 100")).words
 
 
 # On disk -------------------------------------------------------------------------------------------------------------

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from fidele.artwork.picture import Artwork, SourceSlip
@@ -33,10 +33,11 @@ def page_of(artwork, placing, mirror=False, printer=None):
     shape=st.sampled_from([(200, 300), (331, 173), (64, 64)]),
     mirror=st.booleans(),
 )
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_every_picture_lands_where_it_was_put(x, y, width, shape, mirror):
     """Within half a printer's pixel, at its true size."""
     height = width * shape[0] / shape[1]
+    assume(y + height < 296)  # what reaches beyond the sheet is cut
     page = page_of(picture(np.zeros((*shape, 3), np.uint8)), Placing(x, y, width, height), mirror)
     assert page.shape == (3508, 2480, 3)
     inked = np.argwhere(page[..., 0] < 32768)

@@ -13,8 +13,9 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QPushButton
 
 from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.desk.application import open_window
+from fidele.desk.card_desk import FieldLine
 from fidele.desk.desk import Desk
-from fidele.desk.handoff_desk import SettingLine
+from fidele.desk.setting_table import SettingLine
 from fidele.desk.thread import STATIONS
 from fidele.desk.window import Window
 from fidele.icc.transform import Intent
@@ -130,6 +131,7 @@ def test_the_operators_story(places, qtbot):
     assert thread.sentence.text() == "by Fidele. Mirrored once, true size."
     assert session.findings == tuple(f for f in session.findings if f.weight != "stop")
     click(window.desk, "Probe without ink")
+    settle(window, qtbot)
     assert session.chain.layer("driver").evidence.value == "probed"
     # Print and press the piece.
     thread.stations["Print"].click()
@@ -178,7 +180,7 @@ def test_a_print_can_be_cancelled(window, places, qtbot):
     session.handoff.bring()
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
     window.show_desk("Print")
-    window.work.progress.connect(lambda _: window.work.cancel())
+    window.work.started.connect(lambda _: window.work.cancel())
     click(window.desk, "Print")
     settle(window, qtbot)
     assert session.run is None
@@ -383,8 +385,14 @@ def test_conditions_are_copied_locked_compared_and_taken_in(window, tmp_path, qt
     assert [c.name for c in session.cards.cards()] == ["House-number tiles", "House-number tiles, copy"]
     session.change_card("x", size="A5")
     assert {"Copy it in A5", "Unlock"} & {w for w, _, _ in window.card_actions(first.id)} == {"Copy it in A5"}
-    do(first.id, "Compare with the one in force")
-    assert window.foot.said.text() == "Size: A5 here, A4 there"
+    do(first.id, "Lay it beside the one in force")
+    assert window.desk.said.text() == "“House-number tiles” differs from it in 1 thing."
+    (differs,) = [x for x in window.desk.findChildren(FieldLine) if x.property("strong")]
+    assert comes(lambda: differs.isVisibleTo(window.desk))
+    click(differs, "take it over")
+    assert session.card.size == "A4"
+    assert window.desk.said.text() == "“House-number tiles” says the same."
+    session.undo()
     do(session.card.id, "Lock")
     window.show_desk("Hand-off")
     choose(window.desk.owner, "driver")

@@ -17,7 +17,7 @@ from fidele.bench.driver import Setting, always
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
-from fidele.icc.spaces import srgb
+from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
 
 NAME = "Skerry Sketch"
@@ -28,12 +28,13 @@ _EDGE = 5.0
 SETTINGS = {
     s.name: s
     for s in (
-        Setting("Colour notes", "Ink › Colour notes", always("heeded", "left unread"), readable=False),
+        Setting("Colour notes", "Ink › Colour notes", always("heeded", "left unread", "guessed"), readable=False),
         Setting("Lay out", "Ink › Lay out", always("fill the leaf", "as drawn"), readable=False),
         Setting("Backwards", "Ink › Backwards", always("no", "yes"), readable=False),
     )
 }
-#: A picture is blown up to the leaf, and one that says what its colours mean is changed to sRGB.
+#: A picture is blown up to the leaf, and one that says what its colours mean is changed to sRGB; where they are
+#: 'guessed', one that says nothing is taken for opRGB and changed as well.
 DEFAULTS = {"Colour notes": "heeded", "Lay out": "fill the leaf", "Backwards": "no"}
 
 
@@ -75,8 +76,10 @@ class Sketch:
         """
         pixels, profile, own = _read(file)
         values = self.values()
+        if profile is None and values["Colour notes"] == "guessed":
+            profile = oprgb()
         tagged = profile is not None and profile.content_id != srgb().content_id
-        if profile is not None and tagged and values["Colour notes"] == "heeded":
+        if profile is not None and tagged and values["Colour notes"] != "left unread":
             pixels = convert(pixels, profile, srgb(), Intent.RELATIVE)
         if values["Backwards"] == "yes":
             pixels = pixels[:, ::-1]

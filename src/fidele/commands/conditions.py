@@ -136,6 +136,7 @@ def probe(card: str, as_json: bool) -> None:
     session.put_in_force(_card(session, card))
     found = session.handoff.probe()
     ranked = suspects(found, session.handoff.correction(), session.profile)
+    there = session.handoff.program_probe
     if as_json:
         print_json(
             {
@@ -146,8 +147,17 @@ def probe(card: str, as_json: bool) -> None:
                 "turned": found.turned,
                 "fits_best": [{"conversion": s.name, "distance": round(s.distance, 3)} for s in ranked],
                 "sentence": in_words(found, ranked),
+                "scale": round(found.scale, 3),
+                "program": {
+                    "name": session.card.printed_from,
+                    "passes": there.passes,
+                    "mirrored": there.mirrored,
+                    "scale": there.scale,
+                }
+                if there is not None
+                else None,
             }
         )
     else:
-        click.echo(in_words(found, ranked))
-    sys.exit(0 if found.passes else 1)
+        click.echo(session.said)
+    sys.exit(0 if found.passes and (there is None or there.passes) else 1)

@@ -18,7 +18,6 @@ from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.characterise.scanner import fit_scanner
 from fidele.chart.cgats import Table, dump
 from fidele.chart.definition import Chart, target_chart
-from fidele.chart.draw import draw_page
 from fidele.chart.read import read_scan
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
@@ -32,8 +31,8 @@ from fidele.output.starters import wren_card
 from fidele.output.workshop import Workshop
 from fidele.route.condition import Card
 from fidele.session.places import Places
+from fidele.session.runs import Job, chart_artwork, chart_placing, prepare_page
 from fidele.session.scanners import ScannerRecord
-from fidele.sheet.page import to_eight
 from fidele.store.cards import CardStore
 from fidele.store.shelf import Shelf
 
@@ -150,8 +149,9 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
     XYZ, scanned = [], []
     for page in range(target.pages):
         tell(f"Printing target page {page + 1} with nothing converting", page * 0.28)
-        pixels = to_eight(draw_page(target, page, f"{card.name} · nothing converts"))
-        sheet, _ = device.print_page(np.ascontiguousarray(pixels[:, ::-1]))
+        artwork = chart_artwork(target, page, f"{card.name} · nothing converts")
+        job = Job(artwork, chart_placing(target, device.media(card.size)), card, None, target, page)
+        sheet, _ = device.print_page(prepare_page(job, device))
         tell(f"Pressing target page {page + 1}", page * 0.28 + 0.06)
         piece = workshop.press(sheet, card.substrate, card.press)
         tell(f"Measuring target page {page + 1}", page * 0.28 + 0.10)

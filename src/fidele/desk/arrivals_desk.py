@@ -86,14 +86,13 @@ class ArrivalsDesk(Desk):
         return "the printer, media and piece of the condition in force" if in_full else "the condition in force"
 
     def _fit(self, arrival: Arrival) -> Fit:
-        session, card = self.session, self.session.card
+        session = self.session
         what = arrival.description
         if what is None:
             return Fit("not")
         said = guess(what, arrival.found.name, session.profiles.known())
         papers = Papers(id=arrival.id, said=said)
-        media, piece = (card.media, card.substrate) if card else ("", "")
-        return fit(what, papers, session.device.name, media, piece, session.device.space)
+        return fit(what, papers, session.profiles.purpose(session.card))
 
     def _add(self, arrival: Arrival, fits: Fit, ticked: bool) -> None:
         what = arrival.description

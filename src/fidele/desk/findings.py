@@ -38,7 +38,8 @@ class FindingCard(QFrame):
         box.addWidget(label(finding.why, 8.5, wrap=True))
         if pictures is not None:
             box.addLayout(_side_by_side(pictures))
-        if finding.weight != "note" and not finding.button and finding.remedy:
+        # What a button does by itself need not be told; where it only looks again, a person must act first.
+        if finding.weight != "note" and finding.remedy and (not finding.button or finding.action == "probe"):
             box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
         if finding.button:
             row = QHBoxLayout()

@@ -55,6 +55,8 @@ class HandoffDesk(Desk):
     station = "Hand-off"
     #: Ask the window for all profiles, with the reasons why they fit or not.
     others_wanted = Signal()
+    #: Ask the window to do what a finding's button would do.
+    acted = Signal(str)
     #: Predicted prints are there: what the findings would do can be shown.
     predicted = Signal()
 
@@ -112,7 +114,7 @@ class HandoffDesk(Desk):
         row.addWidget(self.bring)
         self.probe = button(
             "Probe without ink",
-            lambda: self.guarded(self.session.handoff.probe),
+            lambda: self.acted.emit("probe"),
             "Send known numbers down the route and compare what comes out. Takes a second, no ink.",
         )
         row.addWidget(self.probe)

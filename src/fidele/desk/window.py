@@ -44,6 +44,7 @@ from fidele.desk.thread import STATIONS, ThreadState, ThreadView
 from fidele.desk.trial_desk import TrialDesk
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.session.handoff import Probes
 from fidele.session.model import PICTURE_ENDINGS, Session
 from fidele.store.cards import holds_card
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
@@ -157,6 +158,7 @@ class Window(QMainWindow):
         if isinstance(handoff, HandoffDesk):
             handoff.others_wanted.connect(lambda: self.act("show:profiles"))
             handoff.predicted.connect(self._beside)
+            handoff.acted.connect(self.act)
         printing = self.desks["Print"]
         if isinstance(printing, PrintDesk):
             printing.file_wanted.connect(self._write_finished)
@@ -424,6 +426,13 @@ class Window(QMainWindow):
             self.show_profile(card.profile or "", 1)
         elif action == "try" and card is not None:
             self.try_profile(card.profile or "")
+        elif action == "probe" and card is not None:
+            handoff = self.session.handoff
+
+            def take(sent: Probes) -> None:
+                handoff.take_probe(sent)
+
+            self.work.run("Probing", lambda _: handoff.send_probe(), take)
         elif kind == "show":
             self.show_desk({"hand-off": "Hand-off"}.get(where, where.capitalize()))
         else:

@@ -61,7 +61,10 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
         left = supply.inks[tank]
         levels = tuple(sorted({*_LEVELS, round(left, 2)}, reverse=True))
         yield Control(name, f"{tank} ink", round(left, 2), levels, partial(machine.store.fill, tank))
-    values = machine.driver.values()
+    try:
+        values = machine.driver.values()
+    except FideleError:  # its file is damaged: nothing can be turned until the driver is reset
+        return
     for setting in model.settings.values():
         if setting.at_printer:
             offered = machine.driver.offered(setting.name)

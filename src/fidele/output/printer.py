@@ -23,7 +23,7 @@ from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
 from fidele.route.condition import Card, Owner
 from fidele.route.layers import MEANINGS, Evidence, Layer, PrinterStatus, SettingRow, fingerprint
-from fidele.route.probe import ProbeResult
+from fidele.route.probe import ProbeResult, nodes
 from fidele.sheet.placing import Media
 from fidele.tiles import Progress
 
@@ -398,7 +398,7 @@ class BenchPrinter:
         evidence, when = Evidence.READ_BACK, None
         if probe is not None and probe.settings == fingerprint(self.state()):
             bent = any(now[c] != w.rest for m in _BEND if (w := words.meanings.get(m)) for c in w.controls)
-            converts = converts if bent else not probe.passes
+            converts = converts if bent else not self._passed_by_driver(probe)
             evidence, when = Evidence.PROBED, probe.when
         effect = self._machine.effect()
         mirrors, turned = effect.mirrors, effect.turned
@@ -419,6 +419,12 @@ class BenchPrinter:
             expects=expects if converts else "",
             when=when,
         )
+
+    def _passed_by_driver(self, probe: ProbeResult) -> bool:
+        """Tell whether a probe came out of the driver as the print system had handed it on."""
+        sent = np.rint(nodes() * 255).astype(np.uint8)[None]
+        handed = self._queue.passed_on(sent).reshape(-1, 3).astype(float)
+        return float(np.abs(probe.table.reshape(-1, 3) * 255 - handed).max()) < 0.5
 
     def _panel_layer(self, card: Card) -> Layer:
         said = {meaning: card.confirmed.get(meaning) for meaning in self._words.by_hand}

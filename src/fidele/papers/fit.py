@@ -30,8 +30,19 @@ class Fit:
         return said[:1].upper() + said[1:] + "." if said else "Fits this printer and media."
 
 
-def fit(what: Description, papers: Papers, printer: str, media: str, piece: str = "", space: str = "RGB") -> Fit:
-    """Judge a profile for a printer by name, its media and piece ('' for any), and the values that it takes."""
+@dataclass(frozen=True)
+class Purpose:
+    """What a profile is wanted for: printer by name, media, piece and ink, '' for any, and what the printer takes."""
+
+    printer: str
+    media: str
+    piece: str = ""
+    ink: str = ""
+    space: str = "RGB"
+
+
+def fit(what: Description, papers: Papers, purpose: Purpose) -> Fit:
+    """Judge a profile for a purpose."""
     if not what.usable_as_output:
         stop = next((p.message for p in what.problems if p.weight == "stop"), "")
         if stop:
@@ -39,19 +50,20 @@ def fit(what: Description, papers: Papers, printer: str, media: str, piece: str 
         return Fit("not", (f"is a profile of class {what.class_words}, not for printing",))
     against, unsure, off = [], [], []
     made_for, wanted_for = [], []
-    if what.colour_space != space:
-        against.append(f"is for {what.colour_space} values; this printer takes {space}")
+    if what.colour_space != purpose.space:
+        against.append(f"is for {what.colour_space} values; this printer takes {purpose.space}")
         off.append(f"{what.colour_space} values")
     for field, wanted, name in (
-        ("printer", printer, "printer"),
-        ("media", media, "media"),
-        ("substrate", piece, "piece"),
+        ("printer", purpose.printer, "printer"),
+        ("media", purpose.media, "media"),
+        ("substrate", purpose.piece, "piece"),
+        ("ink", purpose.ink, "ink"),
     ):
         said = papers.value(field)
         if not wanted:
             continue
         if not said:
-            if field != "substrate":
+            if field in ("printer", "media"):
                 unsure.append(f"does not say for which {name} it is")
         elif not _same(said, wanted):
             made_for.append(_the(field, said))

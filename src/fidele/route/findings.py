@@ -158,6 +158,8 @@ def _too_many(chain: Chain, card: Card, held: bool) -> Finding:
 def _there(finding: Finding, card: Card) -> Finding:
     """Return a finding as it is mended where Fidele cannot reach: in the other program, and then probed."""
     remedy = f"Set it right in {card.printed_from}, where the table says that it stands, then probe again."
+    if finding.code == "two-conversions" and card.file_says == "nothing":
+        remedy += " Or let the finished file say on the card that it is sRGB: some programs leave only that alone."
     return replace(finding, remedy=remedy, button="Probe it again", action="probe")
 
 

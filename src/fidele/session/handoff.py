@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import tempfile
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -21,7 +22,7 @@ from fidele.session.person import person
 from fidele.session.probing import in_words, suspects
 from fidele.session.runs import probe, probe_correction, probe_through
 from fidele.session.trial import trial_card
-from fidele.sheet.placing import fitted
+from fidele.sheet.placing import Placing, fitted
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
@@ -33,6 +34,15 @@ OWNERS = {
     "driver": "The driver",
     "driver-profile": "The driver, by the profile given to it,",
 }
+
+
+@dataclass(frozen=True)
+class Probes:
+    """What came out before ink: sent by Fidele itself, and through another program, and what that program did."""
+
+    direct: ProbeResult
+    through: ProbeResult | None = None
+    program: ProgramProbe | None = None
 
 
 class Handoff:
@@ -173,24 +183,35 @@ class Handoff:
 
     def probe(self) -> ProbeResult:
         """Send known numbers down the route without ink; the result is evidence until a setting changes."""
-        session, device = self._session, self._device
-        card, now = session.need_card(), datetime.datetime.now()
-        program = self.program
-        session.probed = probe(device, session.media, now)
+        return self.take_probe(self.send_probe())
+
+    def send_probe(self) -> Probes:
+        """Send known numbers down the route without ink, and once more through another program where one prints.
+
+        Changes nothing, and can run beside the interface.
+        """
+        session, device, program = self._session, self._device, self.program
+        card, media = session.need_card(), session.media
+        direct = probe(device, media, datetime.datetime.now())
+        if program is None or not program.runs_here:
+            return Probes(direct)
+        with tempfile.TemporaryDirectory() as folder:
+            tag = srgb() if card.file_says == "sRGB" else None
+            through, done = probe_through(program, device, media, Path(folder), tag, direct)
+        return Probes(direct, through, done)
+
+    def take_probe(self, sent: Probes) -> ProbeResult:
+        """Take what a probe found as evidence, and say it."""
+        session, program = self._session, self.program
+        found, done = sent.direct, sent.program
+        session.probed, self.through, self.program_probe = found, sent.through, done
         said = ""
-        if program is not None and program.runs_here:
-            with tempfile.TemporaryDirectory() as folder:
-                tag = srgb() if card.file_says == "sRGB" else None
-                self.through, self.program_probe = probe_through(
-                    program, device, session.media, Path(folder), tag, session.probed
-                )
-            done = self.program_probe
+        if done is not None and program is not None:
             what = [] if done.passes else ["changes the colours"]
             what += [f"scales to {done.scale * 100:.1f} %"] if not done.true_size else []
             what += ["mirrors"] if done.mirrored else []
             said = f" {program.name} {' and '.join(what) or 'passes everything on'}."
         session.refresh()
-        found = session.probed
         ranked = [] if found.passes else suspects(found, self.correction(), session.profile)
         session.say(f"Probed. {in_words(found, ranked)}{said}")
         return found
@@ -238,7 +259,7 @@ class Handoff:
             "owner": lambda: self.choose_owner(argument),
             "confirm": lambda: self.confirm(argument, wanted),
             "use": lambda: session.use_profile(argument),
-            "size": lambda: session.change_card(f"Size {argument}", size=argument),
+            "size": lambda: self._size(argument),
             "intent": lambda: session.change_card(f"The intent is {Intent(argument).words}", intent=Intent(argument)),
             "quality": lambda: self._quality(argument),
             "made": lambda: self._as_made(argument),
@@ -270,6 +291,13 @@ class Handoff:
         self._device.lay_in(self._session.need_card())
         self._session.refresh()
         self._session.say(f"The printer says that {self._session.need_card().size} lies in it.")
+
+    def _size(self, size: str) -> None:
+        session = self._session
+        session.change_card(f"Size {size}", size=size)
+        self.bring(("size", "feed"))
+        if (placing := session.placing) is not None:
+            session.place(Placing.centred(session.media, placing.width, placing.height))
 
     def _quality(self, step: str) -> None:
         card = self._session.need_card()

@@ -170,15 +170,15 @@ class Session(Observable):
         self.tell("card")
         self.refresh()
 
-    def change_card(self, name: str, **changes: Any) -> None:
+    def change_card(self, what: str, /, **changes: Any) -> None:
         """Change the card in force, as a step that can be undone."""
         card = self.need_card()
         before = {key: getattr(card, key) for key in changes}
         if before == changes:
             return
-        if card.locked and not changes.keys() <= {"locked", "confirmed"}:
+        if card.locked and not changes.keys() <= {"locked", "confirmed", "driver_version"}:
             raise FideleError(f"“{card.name}” is locked; unlock it, or copy it and change the copy.")
-        change = Change(what=name, when=datetime.datetime.now().replace(microsecond=0), who=person())
+        change = Change(what=what, when=datetime.datetime.now().replace(microsecond=0), who=person())
         changes = changes | {"history": [*card.history, change][-200:]}
         before = before | {"history": card.history}
 
@@ -193,8 +193,8 @@ class Session(Observable):
             self.tell("card")
             self.refresh()
 
-        self.history.do(name, lambda: apply(changes), lambda: apply(before))
-        self.say(f"{name}.")
+        self.history.do(what, lambda: apply(changes), lambda: apply(before))
+        self.say(f"{what}.")
 
     def _save(self, card: Card) -> None:
         """Keep the card in force, unless somebody else changed it meanwhile: then theirs is taken, and it is said."""

@@ -14,7 +14,7 @@ from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
 from fidele.icc.transform import Intent
-from fidele.papers.fit import Fit, fit
+from fidele.papers.fit import Fit, Purpose, fit
 from fidele.papers.guess import Known, guess
 from fidele.papers.leaflet import Vocabulary, statements, text_of_leaflet
 from fidele.papers.model import ABOUT, MADE, Papers, Said, Verified
@@ -228,7 +228,7 @@ class Profiles:
         in_cards = {c.profile for c in session.cards.cards()}
         default = set(self.defaults.all().values())
         card = session.card
-        media, piece = (card.media, card.substrate) if card else ("", "")
+        purpose = self.purpose(card)
         known, kept = self.known(), self.store.ids()
         made = []
         for entry in self.shelf.known() if entries is None else entries:
@@ -248,14 +248,7 @@ class Profiles:
                 if entry.own
                 else ""
             )
-            made.append(
-                Row(
-                    entry,
-                    papers,
-                    fit(entry.description, papers, session.device.name, media, piece, session.device.space),
-                    used,
-                )
-            )
+            made.append(Row(entry, papers, fit(entry.description, papers, purpose), used))
         return made
 
     def change(self, profile_id: str, name: str, update: Callable[[Papers], Papers]) -> None:
@@ -366,20 +359,16 @@ class Profiles:
     def fitting(self, card: Card) -> list[Row]:
         """Return output profiles for a card, what fits first, each with the reason why it may not."""
         rows = [r for r in self.rows() if r.entry.description.device_class == "prtr" and not r.papers.hidden]
-        for_card = [
-            Row(
-                r.entry,
-                r.papers,
-                fit(r.entry.description, r.papers, card.printer_name, card.media, card.substrate, self._space),
-                r.used,
-            )
-            for r in rows
-        ]
+        purpose = self.purpose(card)
+        for_card = [Row(r.entry, r.papers, fit(r.entry.description, r.papers, purpose), r.used) for r in rows]
         return sorted(for_card, key=lambda r: (r.fit.rank, not r.papers.pinned, r.title.casefold()))
 
-    @property
-    def _space(self) -> str:
-        return self._session.device.space
+    def purpose(self, card: Card | None) -> Purpose:
+        """Return what a profile is wanted for: a card, or any media in the printer at hand."""
+        device = self._session.workshop.printer_of(card.printer) if card else self._session.device
+        if card is None:
+            return Purpose(device.name, "", space=device.space)
+        return Purpose(card.printer_name, card.media, card.substrate, card.ink, device.space)
 
     def choose_default(self, profile_id: str, media: str) -> None:
         """Make a profile the default for this printer and a media, as a step that can be undone; '' for none."""

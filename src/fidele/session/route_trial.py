@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 ROUTES = {
     "fidele": "Fidele converts",
     "system": "the print system converts",
-    "driver": "the driver converts, its maker's way",
-    "driver-profile": "the driver converts, by the profile",
+    "driver": "the driver converts",
+    "driver-profile": "the driver, by the profile",
 }
 
 
