@@ -14,6 +14,7 @@ from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, lch_to_lab, xyz_to_la
 from fidele.colour.difference import delta_e_76, delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.colour.uniform import lab_to_din99o
+from fidele.colour.words import colour_name
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -142,3 +143,16 @@ def test_uniform_space_ranks_like_de00():
     # DIN99b differs from DIN99o in the fourth figure of one factor only.
     theirs = colour.models.Lab_to_DIN99(one, method="DIN99b")
     assert np.abs(lab_to_din99o(one) - theirs).max() < 0.05
+
+
+def test_colours_have_plain_names():
+    for Lab, words in (
+        ((50, 0, 0), "grey"),
+        ((5, 1, 1), "black"),
+        ((20, 2, -3), "dark grey"),
+        ((80, -60, 40), "light strong green"),
+        ((32, 79, -108), "dark strong violet"),
+        ((60, 20, 20), "red"),
+        ((53, 80, 67), "strong red"),
+    ):
+        assert colour_name(Lab) == words

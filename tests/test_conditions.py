@@ -324,3 +324,28 @@ def test_every_field_of_a_card_can_be_read_and_what_may_be_changed_is(session):
     session.conditions.lock(True)
     with pytest.raises(FideleError, match="is locked"):
         set_field(session, "bpc", False)
+
+
+def test_putting_a_card_in_force_sets_everything_in_one_act(session):
+    tiles = session.card
+    gannet = next(p for p in session.workshop.printers if p.process == "direct")
+    sheets = gannet.starter_card()
+    session.cards.save(sheets)
+    was = gannet.settings()
+    session.handoff.put_in_force(sheets)
+    assert session.card == sheets
+    assert [r.meaning for r in session.rows if r.agrees is False and r.settable] == []
+    assert session.chain.knots == ("driver",)
+    assert "Set, and read back." in session.said
+    session.device.choose("Only grey", "yes")
+    session.handoff.put_in_force(tiles)
+    session.handoff.put_in_force(sheets)
+    assert session.device.settings()["Only grey"] == "no"
+    for _ in range(3):
+        session.undo()
+    assert session.card == tiles
+    assert gannet.settings() == was
+    # A damaged driver is no reason to lose the card: it comes into force, and what is wrong is said.
+    (session.places.bench / "gannet-G-2209.json").write_text("{")
+    session.handoff.put_in_force(sheets)
+    assert {f.code for f in session.stops} == {"layer-unreadable"}

@@ -184,7 +184,7 @@ RULES = [
     ("wrong-sheet-loaded", WREN, lambda s: hands(s, "Velm Wren", "lies in it").set("A5"), ()),
     ("looked-long-ago", WREN, lambda s: confirmed_days_ago(s, 40), ()),
     ("not-known", WREN, lambda s: s.change_card("forgotten", confirmed={}), ()),
-    ("program-not-known", WREN, lambda s: s.handoff.print_from("another"), ("not-known",)),
+    ("program-not-known", WREN, lambda s: s.handoff.print_from("another"), ()),
     ("scaled", WREN, lambda s: program_turns(s, "Ink › Lay out", "fill the leaf"), ()),
     ("mirrored-twice", WREN, lambda s: program_turns(s, "Ink › Backwards", "yes"), ()),
     (
@@ -193,6 +193,7 @@ RULES = [
         lambda s: (s.device.choose("Flip", "yes"), mirror(s, "fidele"), s.device.choose("Flip", "yes")),
         ("wrong-mirroring",),
     ),
+    ("driver-cannot-mirror", WREN, lambda s: mirror(s, "driver"), ()),
     ("not-mirrored", WREN, lambda s: mirror(s, "nobody"), ()),
     (
         "turned-not-mirrored",
@@ -295,8 +296,9 @@ def test_the_program_is_mended_where_it_stands_and_probed_again(good, tmp_path):
         assert made.info["dpi"][0] == pytest.approx(session.device.ppi, abs=0.02)
     # By hand: each of three things is looked up, and asked again when another program prints.
     session.handoff.print_from("the other program")
-    for finding in [f for f in session.findings if f.code == "not-known"]:
-        session.handoff.act(finding.action)
+    (finding,) = session.stops
+    assert finding.action == "confirm-program"
+    session.handoff.act(finding.action)
     assert session.chain.layer("program").evidence.value == "confirmed by hand"
     assert session.stops == ()
     with pytest.raises(FideleError, match="open it in the other program"):

@@ -15,6 +15,7 @@ from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.desk.application import open_window
 from fidele.desk.card_desk import FieldLine
 from fidele.desk.desk import Desk
+from fidele.desk.findings import Pair
 from fidele.desk.setting_table import SettingLine
 from fidele.desk.thread import STATIONS
 from fidele.desk.window import Window
@@ -124,6 +125,9 @@ def test_the_operators_story(places, qtbot):
     assert "scaled" in {c.finding.code for c in window.findings_view.cards}
     settle(window, qtbot)
     assert window.desk.outcomes[0].words.startswith("mean ΔE00")
+    assert "worst:" in window.desk.outcomes[0].more
+    shown = {c.finding.code: c.findChildren(Pair) for c in window.findings_view.cards}
+    assert {code for code, pairs in shown.items() if pairs} == {"two-conversions", "scaled"}
     click(window.findings_view, "Let the driver pass numbers")
     click(window.findings_view, "Print at true size")
     click(window.findings_view, "I looked: it is off")

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+
 _HUES = (
     ("red", 25),
     ("orange", 60),
@@ -17,3 +20,13 @@ _HUES = (
 def hue_name(angle: float) -> str:
     """Return the plain name of a hue angle in a*b*, degrees."""
     return min(_HUES, key=lambda s: abs((angle - s[1] + 180) % 360 - 180))[0]
+
+
+def colour_name(Lab: Sequence[float]) -> str:
+    """Return plain words for an L*a*b* colour: lightness, strength and hue, as in 'dark strong blue'."""
+    lightness, a, b = (float(v) for v in Lab)
+    chroma = math.hypot(a, b)
+    light = "dark " if lightness < 35 else "light " if lightness > 75 else ""
+    if chroma < 8:
+        return {"dark ": "dark grey", "light ": "light grey"}.get(light, "grey") if lightness > 12 else "black"
+    return f"{light}{'strong ' if chroma > 60 else ''}{hue_name(math.degrees(math.atan2(b, a)) % 360)}"

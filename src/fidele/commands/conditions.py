@@ -97,6 +97,8 @@ def condition_check(card: str, as_json: bool) -> None:
                         "turned": x.turned,
                         "scale": x.scale,
                         "how": x.how,
+                        "expects": x.expects,
+                        "assumes": x.assumes,
                         "evidence": x.evidence.value,
                     }
                     for x in chain.layers

@@ -184,6 +184,17 @@ class CheckDesk(Desk):
         for made in (self.eyes, self.vectors, self.suspects, self.ramp):
             made.update()
 
+    def extra(self) -> list[QWidget]:
+        """Return the way to the last route trial, whose prints are compared side by side."""
+        if self.session.profile is None:
+            return []
+        made = QWidget()
+        row = QHBoxLayout(made)
+        row.setContentsMargins(0, 2, 0, 2)
+        row.addWidget(button("Routes side by side", lambda: self.go.emit("Route trial"), "Prints by several routes"))
+        row.addStretch()
+        return [made]
+
     def facts(self) -> list[tuple[str, str]]:
         """Return the figures and how far they are to be trusted."""
         session = self.session

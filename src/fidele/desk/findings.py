@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPixmap
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from fidele.desk.labels import button, clear, label, section
-from fidele.desk.theme import LIGHT, Theme
+from fidele.desk.theme import LIGHT, Theme, font
 from fidele.route.finding import Finding
 
 #: What a finding would do: the picture as it should be, and as it would come out.
@@ -37,7 +37,8 @@ class FindingCard(QFrame):
         box.addWidget(label(finding.title, 9.5, bold=True, wrap=True))
         box.addWidget(label(finding.why, 8.5, wrap=True))
         if pictures is not None:
-            box.addLayout(_side_by_side(pictures))
+            box.addSpacing(2)
+            box.addWidget(Pair(pictures, theme))
         # What a button does by itself need not be told; where it only looks again, a person must act first.
         if finding.weight != "note" and finding.remedy and (not finding.button or finding.action == "probe"):
             box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
@@ -62,27 +63,29 @@ class FindingCard(QFrame):
             )
 
 
-def _side_by_side(pictures: Pictures) -> QHBoxLayout:
-    """Return two small predicted prints: as it should be, and as it would come out."""
-    row = QHBoxLayout()
-    row.setSpacing(8)
-    for image, words in zip(pictures, ("as it should be", "as it would come out"), strict=True):
-        column = QVBoxLayout()
-        column.setSpacing(1)
-        shown = QLabel()
-        ratio = shown.devicePixelRatioF()
-        small = image.scaled(
-            QSize(_WIDE, _HIGH) * ratio, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-        )
-        small.setDevicePixelRatio(ratio)
-        shown.setPixmap(QPixmap.fromImage(small))
-        shown.setAccessibleName(f"Predicted print, {words}")
-        column.addWidget(shown)
-        column.addWidget(label(words, 8.0, dim=True))
-        column.addStretch()
-        row.addLayout(column)
-    row.addStretch()
-    return row
+class Pair(QWidget):
+    """Two small predicted prints side by side: as it should be, and as it would come out."""
+
+    def __init__(self, pictures: Pictures, theme: Theme) -> None:
+        super().__init__()
+        self._pictures = pictures
+        self._theme = theme
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        image = pictures[0]
+        self.setFixedHeight(18 + min(_HIGH, round(_WIDE * image.height() / max(1, image.width()))))
+        self.setAccessibleName("Predicted prints: as it should be, and as it would come out")
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setFont(font(8.0))
+        painter.setPen(self._theme.colour("dim"))
+        wide, high = (self.width() - 8) / 2, self.height() - 17
+        for at, (image, words) in enumerate(zip(self._pictures, ("as it should be", "as it comes out"), strict=True)):
+            scale = min(wide / image.width(), high / image.height())
+            x = at * (wide + 8)
+            painter.drawImage(QRectF(x, 0, image.width() * scale, image.height() * scale), image)
+            painter.drawText(QRectF(x, image.height() * scale, wide, 17), Qt.AlignmentFlag.AlignVCenter, words)
 
 
 class FindingsView(QScrollArea):

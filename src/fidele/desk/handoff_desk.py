@@ -29,21 +29,28 @@ from fidele.session.predict import Prediction, RouteFacts, predict, wrong_routes
 _THUMB = 300
 _OTHERS = "others"
 _ANOTHER = "the other program"
-_PREDICTED = "As predicted prints: by this route, and by the right one"
-#: Who can convert: in words, and when each is right.
+_PREDICTED = "Predicted prints of this picture"
+#: Who can convert: in words, when each is right, and what follows for the others.
 _OWNERS = {
-    "fidele": ("Fidele, through the profile", "Recommended: the proof shows what will come out."),
+    "fidele": (
+        "Fidele, through the profile",
+        "Recommended: the proof shows what will come out.",
+        "Print system and driver must leave the numbers alone.",
+    ),
     "system": (
         "The print system, for every program",
-        "Right where other programs print here too: the profile is assigned to the printer, and all of them pass sRGB.",
+        "Right where other programs print here too: the profile is assigned to the printer.",
+        "Fidele passes the picture on in sRGB, which it expects; the driver must leave the numbers alone.",
     ),
     "driver": (
         "The driver, by its maker's correction",
         "Right with the maker's own media, and where there is no profile.",
+        "Fidele passes the picture on in sRGB; the print system must leave the numbers alone.",
     ),
     "driver-profile": (
         "The driver, by this profile",
-        "Right where this driver must do it itself: it is given the profile, and gets the picture in sRGB.",
+        "Right where this driver must do it itself: it is given the profile.",
+        "Fidele passes the picture on in sRGB, which it must expect; the print system must leave the numbers alone.",
     ),
 }
 _DOUBT = {"perhaps": "may fit", "not": "does not fit"}
@@ -101,6 +108,8 @@ class HandoffDesk(Desk):
         self.program.activated.connect(self._choose_program)
         top.addWidget(self.program)
         self.box.addWidget(self.choosers)
+        self.rightness = label("", 8.5, dim=True, wrap=True)
+        self.box.addWidget(self.rightness)
         self.table = SettingTable()
         self.table.chosen.connect(lambda n, v: self.guarded(self.session.handoff.choose_setting, n, v))
         self.box.addWidget(self.table)
@@ -161,6 +170,7 @@ class HandoffDesk(Desk):
             outcome.theme = self.theme
         self.title.setVisible(card is None)
         self.choosers.setVisible(card is not None)
+        self.rightness.setVisible(card is not None)
         if card is None:
             self.table.clear()
             return
@@ -172,6 +182,7 @@ class HandoffDesk(Desk):
                 self.owner.setItemData(self.owner.count() - 1, _OWNERS[owner][1], Qt.ItemDataRole.ToolTipRole)
         self.owner.setCurrentIndex(self.owner.findData(card.owner))
         self.program.setCurrentIndex(max(0, self.program.findData(card.printed_from)))
+        self.rightness.setText(f"{_OWNERS[card.owner][1]} {_OWNERS[card.owner][2]}")
         self.owner.setToolTip(
             f"{_OWNERS[card.owner][1]} Exactly one layer converts; everything that follows is set too."
         )
@@ -308,7 +319,10 @@ class HandoffDesk(Desk):
         shown = [*self._predictions[:2], *third]
         for index, (outcome, found) in enumerate(zip(self.outcomes, shown, strict=False)):
             words = "the proof you approved" if index == 1 else f"mean ΔE00 {found.mean_de00:.1f} from the right one"
-            outcome.show_prediction(to_image(show(found.Lab)), found.title, words, index == 0)
+            worst = f"worst: {found.worst}" if found.worst else "every colour stays near the right one"
+            outcome.show_prediction(
+                to_image(show(found.Lab)), found.title, words, index == 0, " " if index == 1 else worst
+            )
 
     def pictures(self, finding: Finding) -> tuple[QImage, QImage] | None:
         """Return what a finding would do to the picture in hand: as it should be, and as it would come out."""
@@ -353,6 +367,8 @@ class HandoffDesk(Desk):
             rows.append(
                 (names.get(layer.name, layer.name), layer.how if layer.name == "Fidele" else f"{layer.how} ({known})")
             )
+        assumed = [(names.get(x.name, x.name), x.assumes) for x in session.chain.layers if x.assumes]
+        rows += [(f"{name} takes it for", words) for name, words in assumed]
         rows += [("Profile", session.shelf_title() or "none"), ("Loaded", f"{session.card.media}, {session.card.size}")]
         return rows
 

@@ -18,12 +18,13 @@ class Outcome(QWidget):
         self.setMinimumHeight(120)
         self.theme: Theme = LIGHT
         self.image: QImage | None = None
-        self.title, self.words, self.bold = "", "", False
+        self.title, self.words, self.more, self.bold = "", "", "", False
 
-    def show_prediction(self, image: QImage | None, title: str, words: str, bold: bool) -> None:
-        """Show a picture with its title and a line of words."""
-        self.image, self.title, self.words, self.bold = image, title, words, bold
-        self.setAccessibleName(f"Predicted print: {title}, {words}")
+    def show_prediction(self, image: QImage | None, title: str, words: str, bold: bool, more: str = "") -> None:
+        """Show a picture with its title, a line of words, and perhaps a second one."""
+        self.image, self.title, self.words, self.bold, self.more = image, title, words, bold, more
+        self.setAccessibleName(f"Predicted print: {title}, {words}{f', {more}' if more else ''}")
+        self.setToolTip(more)
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -31,7 +32,8 @@ class Outcome(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        frame = QRectF(0, 0, self.width(), self.height() - 40)
+        below = 57 if self.more else 40
+        frame = QRectF(0, 0, self.width(), self.height() - below)
         painter.fillRect(frame, self.theme.colour("surround"))
         if self.image is not None:
             room = frame.adjusted(8, 8, -8, -8)
@@ -42,7 +44,10 @@ class Outcome(QWidget):
             )
         painter.setPen(self.theme.colour("text"))
         painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
-        painter.drawText(QRectF(0, self.height() - 37, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
+        painter.drawText(QRectF(0, frame.bottom() + 3, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
         painter.setPen(self.theme.colour("dim"))
         painter.setFont(font(8.5))
-        painter.drawText(QRectF(0, self.height() - 19, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.words)
+        for row, said in enumerate(filter(None, (self.words, self.more))):
+            room = QRectF(0, frame.bottom() + 21 + 17 * row, self.width(), 18)
+            shown = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, self.width())
+            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from fidele.errors import FideleError
+from fidele.session.fields import set_field
 from fidele.session.places import Places
 
 
@@ -112,6 +113,27 @@ def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     settle()
     shot("hand-off-preset-lost")
     session.put_in_force(mine)
+    session.conditions.copy(mine.id, "Small tiles", size="A5")
+    set_field(session, "driver.quality", 2)
+    set_field(session, "press.temperature", 195.0)
+    window.card_desk.beside(mine.id)
+    window.show_desk("Condition")
+    shot("conditions-compared")
+    session.conditions.remove(session.card.id)
+    session.handoff.put_in_force(mine)
+    window.show_desk("Hand-off")
+    session.handoff.print_from(session.workshop.programs[0].name)
+    session.handoff.probe()
+    window.toggle_theme()
+    settle()
+    shot("hand-off-another-program-booth")
+    window.toggle_theme()
+    session.handoff.print_from("")
+    window.show_desk("Route trial")
+    window.trial_desk.ways["system"].setChecked(True)
+    window.trial_desk.start.click()
+    settle()
+    shot("route-trial")
 
 
 def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no-untyped-def]

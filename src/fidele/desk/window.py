@@ -459,8 +459,7 @@ class Window(QMainWindow):
             return
         for card in self.session.cards.cards():
             if card.id == card_id:
-                self.session.put_in_force(card)
-                self.session.say(f"{card.name} is in force.")
+                self._guarded(self.session.handoff.put_in_force, card)
 
     def _ended(self) -> None:
         self.foot.end()

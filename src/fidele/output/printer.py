@@ -418,6 +418,11 @@ class BenchPrinter:
             scale=scale,
             expects=expects if converts else "",
             when=when,
+            assumes=", ".join(
+                f"{self._words.control(m).lower()} {self._said(m, now[self._words.control(m)])}"
+                for m in ("stand_in", "quality", "size")
+                if self._words.control(m)
+            ),
         )
 
     def _passed_by_driver(self, probe: ProbeResult) -> bool:
@@ -440,6 +445,7 @@ class BenchPrinter:
             when=min((s.when for s in seen), default=None),
             who=seen[0].who if seen else "",
             doubtful=evidence is Evidence.NOT_KNOWN,
+            assumes=", ".join(f"{self.settings()[c]} loaded" for c in self._words.at_printer.values()),
         )
 
     def _system_layer(self, probe: ProbeResult | None) -> Layer:

@@ -33,7 +33,7 @@ def route_findings(
         *(printer_findings(status, card) if status is not None else ()),
         *preset_findings(rows),
         *_conversions(chain, card, rows),
-        *_mirroring(chain, card),
+        *_mirroring(chain, card, rows),
         *_size(chain, card),
         *setting_findings(rows),
         *unknown_findings(rows, card),
@@ -49,9 +49,9 @@ def _unreadable(chain: Chain) -> Iterator[Finding]:
                 "stop",
                 "What the other program does is not known",
                 "Most programs change the size or the colours of what they print, and none of them says so.",
-                "Look there and confirm what is asked for below, or probe it.",
-                "Probe it without ink",
-                "probe",
+                "Look there: what must be set, and where, stands in the table.",
+                "Probe it without ink" if layer.probeable else "I looked: it is all set so",
+                "probe" if layer.probeable else "confirm-program",
             )
         elif layer.converts is None:
             yield Finding(
@@ -179,7 +179,7 @@ def _input_space(chain: Chain) -> Iterator[Finding]:
     )
 
 
-def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
+def _mirroring(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
     needed, twists = chain.twists_needed, chain.twists
     driver = next((x for x in chain.layers if x.name == "driver"), None)
     there = any(x.name == "program" and x.mirrors for x in chain.layers)
@@ -194,6 +194,16 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
             "driver-no-mirror",
         )
         yield _there(twice, card) if there else twice
+    elif needed and not twists and card.mirror_by == "driver" and any(_cannot_mirror(row) for row in rows):
+        yield Finding(
+            "driver-cannot-mirror",
+            "stop",
+            "This driver cannot mirror",
+            "The card leaves the mirroring to it, so nothing mirrors: the piece will read backwards.",
+            "Let Fidele mirror.",
+            "Mirror in Fidele",
+            "mirror-on",
+        )
     elif needed and not twists:
         turned = chain.turned
         yield Finding(
@@ -220,6 +230,10 @@ def _mirroring(chain: Chain, card: Card) -> Iterator[Finding]:
             "driver-mirror-off" if driver is not None and driver.mirrors else "mirror-off",
         )
         yield _there(needless, card) if there else needless
+
+
+def _cannot_mirror(row: SettingRow) -> bool:
+    return row.meaning == "mirroring" and not row.settable and not row.held
 
 
 def _size(chain: Chain, card: Card) -> Iterator[Finding]:

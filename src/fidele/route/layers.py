@@ -131,6 +131,10 @@ class Layer:
     who: str = ""
     #: Something of this layer is not known, though not whether it converts, mirrors or scales.
     doubtful: bool = False
+    #: Media, quality and size that it takes for granted, in words.
+    assumes: str = ""
+    #: A probe can be sent through it.
+    probeable: bool = False
     #: It will not go without a profile, so only a pass-through keeps it from converting.
     insists: bool = False
 

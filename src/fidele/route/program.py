@@ -76,7 +76,7 @@ def program_rows(card: Card, places: dict[str, str], probed: ProgramProbe | None
     return tuple(rows)
 
 
-def program_layer(card: Card, rows: tuple[SettingRow, ...], probed: ProgramProbe | None) -> Layer:
+def program_layer(card: Card, rows: tuple[SettingRow, ...], probed: ProgramProbe | None, probeable: bool) -> Layer:
     """Return the other program's layer: as probed, else as confirmed by hand, else not known."""
     name = card.printed_from
     if probed is not None:
@@ -96,4 +96,5 @@ def program_layer(card: Card, rows: tuple[SettingRow, ...], probed: ProgramProbe
         first = min(mine, key=lambda r: r.when or datetime.datetime.max)
         who = card.confirmed[first.meaning].who
         return Layer("program", False, f"{name} passes the file on", Evidence.BY_HAND, when=first.when, who=who)
-    return Layer("program", None, f"what {name} does is not known", Evidence.NOT_KNOWN, None, None, None)
+    how = f"what {name} does is not known"
+    return Layer("program", None, how, Evidence.NOT_KNOWN, None, None, None, probeable=probeable)

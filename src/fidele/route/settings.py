@@ -43,10 +43,7 @@ _WHY = {
 _PRESET = 4
 
 _IF_NOT = {
-    "program_colour": "Where it changes colours, the finished file is converted a second time.",
-    "program_size": "Where it fills the page, the piece gets another size.",
-    "program_mirroring": "Where it mirrors, the piece reads backwards.",
-    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale.",
+    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
 }
 
 
@@ -111,7 +108,7 @@ def unknown_findings(rows: tuple[SettingRow, ...], card: Card) -> Iterator[Findi
                 f"I looked: it is {row.wanted}",
                 f"confirm:{row.meaning}",
             )
-        if row.found is None:
+        if row.found is None and not row.meaning.startswith("program_"):  # those are asked for in one
             yield Finding(
                 "not-known",
                 "caution",

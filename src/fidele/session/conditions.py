@@ -48,13 +48,15 @@ class Conditions:
         )
         if changed.get("media", old.media) != old.media:
             new = self._for_media(new)
-        before = session.card
+        before, restore = session.card, session.handoff.snapshot(new)
 
         def make() -> None:
             self.store.save(new)
             session.put_in_force(new)
+            session.handoff.set_all()
 
         def back() -> None:
+            restore()
             self.store.remove(new.id)
             if before is not None:
                 session.put_in_force(before)

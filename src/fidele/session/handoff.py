@@ -17,7 +17,7 @@ from fidele.output.program import Program
 from fidele.route.condition import Card, Confirmation
 from fidele.route.layers import MEANINGS
 from fidele.route.probe import ProbeResult
-from fidele.route.program import ProgramProbe
+from fidele.route.program import WANTED, ProgramProbe
 from fidele.session.person import person
 from fidele.session.probing import in_words, suspects
 from fidele.session.runs import probe, probe_correction, probe_through
@@ -68,6 +68,63 @@ class Handoff:
         if session.workshop.find(card.printer) is None:
             raise FideleError(f"The {card.printer_name} of “{card.name}” is not here: nothing can be set or sent.")
         return session.device
+
+    # In force ----------------------------------------------------------------------------------------------------
+
+    def put_in_force(self, card: Card) -> None:
+        """Put a card in force and set everything to it in one act, then read it back; a step that can be undone."""
+        session, before = self._session, self._session.card
+        restore = self.snapshot(card)
+
+        def do() -> None:
+            session.put_in_force(card)
+            self.set_all()
+
+        def back() -> None:
+            restore()
+            if before is not None:
+                session.put_in_force(before)
+            else:
+                session.no_card()
+
+        session.history.do(f"Put “{card.name}” in force", do, back)
+        session.say(f"“{card.name}” is in force. {self.still_open()}")
+
+    def snapshot(self, card: Card) -> Callable[[], None]:
+        """Return what puts driver and print system of a card's printer back to what they are now."""
+        device = self._session.workshop.find(card.printer)
+        if device is None:
+            return lambda: None
+        try:
+            settings, system = device.settings(), device.system_profile
+        except FideleError:  # a damaged driver has nothing to go back to
+            return lambda: None
+
+        def restore() -> None:
+            device.assign_system_profile(system[1], system[0])
+            device.restore(settings)
+
+        return restore
+
+    def set_all(self) -> None:
+        """Set driver and print system to the card in force, as far as they let themselves be set, and read back."""
+        session = self._session
+        card = session.need_card()
+        device = session.workshop.find(card.printer)
+        if device is not None:
+            try:
+                device.bring(card)
+                self._set_system(card, None)
+            except FideleError as error:
+                session.say(str(error))
+        session.refresh()
+
+    def still_open(self) -> str:
+        """Say what was read back differently, and what only a person can look up."""
+        differ = [r.label.lower() for r in self._session.rows if r.agrees is False]
+        unseen = [r.label.lower() for r in self._session.rows if r.found is None]
+        said = f"Different: {', '.join(differ)}." if differ else "Set, and read back."
+        return said + (f" To be looked up by hand: {', '.join(unseen)}." if unseen else "")
 
     # Setting -----------------------------------------------------------------------------------------------------
 
@@ -252,6 +309,7 @@ class Handoff:
             "driver-pass": self._let_driver_pass,
             "driver-reset": self._reset,
             "lay-in": self._lay_in,
+            "confirm-program": self._confirm_program,
         }
         wanted = next((r.wanted for r in session.rows if r.meaning == argument), "off")
         with_argument: dict[str, Callable[[], object]] = {
@@ -272,6 +330,15 @@ class Handoff:
             with_argument[kind]()
         else:
             raise FideleError(f"'{action}' cannot be done for {card.name}.")
+
+    def _confirm_program(self) -> None:
+        """Keep that a person has looked up everything that the other program must be set to."""
+        card, now = self._session.need_card(), datetime.datetime.now().replace(microsecond=0)
+        said = {m: Confirmation(value=value, who=person(), when=now) for m, value in WANTED.items()}
+        self.forget()
+        self._session.change_card(
+            f"{card.printed_from} is set as it must be".capitalize(), confirmed=card.confirmed | said
+        )
 
     def _mirror(self, who: str) -> None:
         self._session.change_card("Fidele mirrors" if who == "fidele" else "Nothing mirrors", mirror_by=who)

@@ -134,13 +134,15 @@ class Making:
     def make(self, draft: Draft) -> Card:
         """Make the card of a draft, put it in force and set everything to it, as a step that can be undone."""
         session, card = self._session, self.card(draft)
-        before = session.card
+        before, restore = session.card, session.handoff.snapshot(card)
 
         def make() -> None:
             session.cards.save(card)
             session.put_in_force(card)
+            session.handoff.set_all()
 
         def back() -> None:
+            restore()
             session.cards.remove(card.id)
             if before is not None:
                 session.put_in_force(before)
@@ -148,7 +150,7 @@ class Making:
                 session.no_card()
 
         session.history.do(f"Make “{card.name}”", make, back)
-        session.say(f"“{card.name}” is in force; the hand-off shows what is still to set.")
+        session.say(f"“{card.name}” is in force. {session.handoff.still_open()}")
         return card
 
     def stand_in_trials(self, draft: Draft, count: int = 3) -> list[Card]:

@@ -396,7 +396,7 @@ class Session(Observable):
         elif (program := self.handoff.program) is not None:
             there = program_rows(self.card, program.places, self.handoff.program_probe)
             self.rows = (*self.rows, *there)
-            below = (program_layer(self.card, there, self.handoff.program_probe), *below)
+            below = (program_layer(self.card, there, self.handoff.program_probe, program.runs_here), *below)
         self.read_at = datetime.datetime.now()
         self.chain = Chain((self._own_layer(self.card), *below), self.card.twists_needed)
         self._judge()

@@ -10,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.colour.difference import delta_e_2000
+from fidele.colour.words import colour_name
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert
+from fidele.proof.losses import shift_in_words
 from fidele.proof.soft import predicted_lab
 
 Floats = NDArray[np.float64]
@@ -20,11 +22,12 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Prediction:
-    """A predicted print in L*a*b* (h, w, 3), and its mean ΔE00 from the right one."""
+    """A predicted print in L*a*b* (h, w, 3), its mean ΔE00 from the right one, and what becomes of the worst colour."""
 
     title: str
     Lab: NDArray[np.float32]
     mean_de00: float
+    worst: str = ""
 
 
 @dataclass(frozen=True)
@@ -103,5 +106,15 @@ def _seen(
     made = []
     for title, device in routes:
         Lab = predicted_lab(np.clip(device, 0, 1), printer, absolute=False)
-        made.append(Prediction(title, Lab, float(delta_e_2000(Lab, wanted).mean())))
+        de00 = delta_e_2000(Lab, wanted)
+        made.append(Prediction(title, Lab, float(de00.mean()), _worst(Lab, wanted, de00)))
     return made
+
+
+def _worst(Lab: NDArray[np.float32], wanted: NDArray[np.float32], de00: NDArray[Any]) -> str:
+    """Say what becomes of the colours that are off by most: the worst hundredth of the picture, '' where none is."""
+    far = de00 >= max(2.0, float(np.percentile(de00, 99)))
+    if not far.any():
+        return ""
+    before, after = wanted[far].mean(axis=0).astype(float), Lab[far].mean(axis=0).astype(float)
+    return f"{colour_name(before)} by {float(de00[far].mean()):.0f}: {shift_in_words(before, after)}"

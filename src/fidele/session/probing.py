@@ -46,6 +46,8 @@ def in_words(found: ProbeResult, ranked: list[Suspect]) -> str:
     """Say what a probe found in a sentence or two."""
     way = " The page came out mirrored." if found.mirrored else ""
     way += " It came out turned by 180°." if found.turned else ""
+    if abs(found.scale - 1) > 0.004:
+        way += f" It came out at {found.scale * 100:.1f} %{', so its edges are cut off' if found.scale > 1 else ''}."
     if found.passes:
         return f"Every number came out as it went in.{way}"
     best = ranked[0]
