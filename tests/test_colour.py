@@ -152,7 +152,7 @@ def test_colours_have_plain_names():
         ((20, 2, -3), "dark grey"),
         ((80, -60, 40), "light strong green"),
         ((32, 79, -108), "dark strong violet"),
-        ((60, 20, 20), "red"),
+        ((60, 25, 12), "red"),
         ((53, 80, 67), "strong red"),
     ):
         assert colour_name(Lab) == words

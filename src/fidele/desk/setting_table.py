@@ -23,6 +23,8 @@ from fidele.route.layers import Evidence, SettingRow
 
 #: So many rows fit; a driver with more shows first what matters most, and what differs.
 MOST_ROWS = 11
+#: And so many are seen at once, so that the predicted prints keep their room; beyond that the table scrolls.
+_ROOM = 9
 _FIRST = ("colour", "stand_in", "panel_media", "quality", "black_ink", "density", "size", "scaling", "mirroring")
 
 
@@ -115,7 +117,7 @@ class SettingTable(QWidget):
                 if stood and control.accessibleName() == stood:
                     control.setFocus()
         # As high as its rows, as long as the predicted prints keep some room; beyond that it scrolls.
-        self._area.setFixedHeight(32 + (28 if compact else 31) * min(len(shown), MOST_ROWS))
+        self._area.setFixedHeight(32 + (28 if compact else 31) * min(len(shown), _ROOM))
 
     def _head(self) -> QFrame:
         head = QFrame()
