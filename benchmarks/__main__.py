@@ -48,34 +48,78 @@ def demo_places():  # type: ignore[no-untyped-def]
     )
 
 
-def conversion() -> dict[str, object]:
-    """16-bit sRGB to the demo's output profile, 8 megapixels, against libvips' ICC transform on the same cores."""
+def _conversion(name: str, depth: int, source_path: Path | None, target_path: Path) -> dict[str, object]:
+    """Convert 8 megapixels and compare time and exactness with libvips' ICC transform on the same cores."""
     import pyvips
 
     from fidele.colour.difference import delta_e_2000
+    from fidele.demo.pictures import harbour
     from fidele.icc.profile import Profile
     from fidele.icc.spaces import srgb
     from fidele.icc.transform import Intent, convert, to_lab
 
-    (path,) = demo_places().profiles.glob("*.icc")
-    printer = Profile.open(path)
-    pixels = np.random.default_rng(0).integers(0, 65536, (2000, 4000, 3), dtype=np.uint16)
+    source = Profile.open(source_path) if source_path else srgb()
+    printer = Profile.open(target_path)
+    kind = np.uint16 if depth == 16 else np.uint8
+    pixels = np.rint(harbour(4000, 2000) * ((1 << depth) - 1)).astype(kind)  # a photo-like picture, with its noise
     with tempfile.TemporaryDirectory() as folder:
-        source = Path(folder) / "srgb.icc"
-        source.write_bytes(srgb().data)
+        stated = Path(folder) / "source.icc"
+        stated.write_bytes(source.data)
 
         def vips() -> np.ndarray:
-            image = pyvips.Image.new_from_memory(pixels.tobytes(), 4000, 2000, 3, "ushort").copy(interpretation="rgb16")
-            done = image.icc_transform(str(path), input_profile=str(source), intent="relative", depth=16)
-            return np.frombuffer(done.write_to_memory(), np.uint16).reshape(2000, 4000, 3)
+            image = pyvips.Image.new_from_memory(pixels.tobytes(), 4000, 2000, 3, "ushort" if depth == 16 else "uchar")
+            image = image.copy(interpretation="rgb16" if depth == 16 else "srgb")
+            done = image.icc_transform(str(target_path), input_profile=str(stated), intent="relative", depth=depth)
+            return np.frombuffer(done.write_to_memory(), kind).reshape(2000, 4000, printer.channels)
 
-        ours = best(lambda: convert(pixels, srgb(), printer, Intent.RELATIVE))
-        theirs = best(vips)
-        sample = np.s_[:200]
-        exact = to_lab(convert(pixels[sample], srgb(), printer, Intent.RELATIVE), printer)
-        off = delta_e_2000(exact, to_lab(vips()[sample], printer))
-    note = f"{8 / ours:.1f} MP/s, exact; theirs is off by mean {off.mean():.2f}, at most {off.max():.1f} ΔE00"
-    return line("Conversion, RGB 16 bit", ours, theirs, "libvips", note)
+        def mine() -> np.ndarray:
+            return convert(pixels, source, printer, Intent.RELATIVE)
+
+        mine()  # the first call puts the transform together
+        ours = theirs = float("inf")
+        for _ in range(5):  # in turns, so that what else the machine does falls on both
+            ours, theirs = min(ours, best(mine, 1)), min(theirs, best(vips, 1))
+        part = np.s_[:200]
+        exact = to_lab(convert(as_real(pixels[part]), source, printer, Intent.RELATIVE), printer)
+        off = [delta_e_2000(exact, to_lab(got()[part], printer)) for got in (mine, vips)]
+    note = (
+        f"{8 / ours:.1f} MP/s, off by mean {off[0].mean():.4f}, at most {off[0].max():.3f} ΔE00 from LittleCMS in "
+        f"float; theirs by {off[1].mean():.2f} and {off[1].max():.1f}"
+    )
+    return line(name, ours, theirs, "libvips", note)
+
+
+def as_real(pixels: np.ndarray) -> np.ndarray:
+    """Return integer pixels as float32 from 0 to 1, for which there is no fast path."""
+    return (pixels / np.iinfo(pixels.dtype).max).astype(np.float32)
+
+
+_CMYK = Path("/usr/share/color/icc/ghostscript/default_cmyk.icc")
+
+
+def _printer() -> Path:
+    (path,) = demo_places().profiles.glob("*.icc")
+    return path
+
+
+def conversion() -> dict[str, object]:
+    """16-bit sRGB to the demo's output profile."""
+    return _conversion("Conversion, RGB 16 bit to RGB table", 16, None, _printer())
+
+
+def conversion_eight() -> dict[str, object]:
+    """8-bit sRGB to the demo's output profile."""
+    return _conversion("Conversion, RGB 8 bit to RGB table", 8, None, _printer())
+
+
+def conversion_cmyk() -> dict[str, object]:
+    """16-bit sRGB to a CMYK output profile."""
+    return _conversion("Conversion, RGB 16 bit to CMYK table", 16, None, _CMYK)
+
+
+def conversion_table() -> dict[str, object]:
+    """16 bit from one table to another, which LittleCMS does without its optimisations."""
+    return _conversion("Conversion, RGB table 16 bit to CMYK table", 16, _printer(), _CMYK)
 
 
 def difference() -> dict[str, object]:
@@ -177,7 +221,10 @@ def shelf() -> dict[str, object]:
     return line("A shelf of 2,000 profiles, listed", ours, theirs, "reading every file", "the budget is 1 s")
 
 
-ALL = {f.__name__: f for f in (conversion, difference, start, proof, reading, shelf)}
+ALL = {
+    f.__name__: f
+    for f in (conversion, conversion_eight, conversion_cmyk, conversion_table, difference, start, proof, reading, shelf)
+}
 
 
 def main() -> None:

@@ -18,6 +18,7 @@ from PIL import ImageCms
 
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.icc import fast
 from fidele.icc.describe import describe, require_sound
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.solve import solve
@@ -254,11 +255,40 @@ def test_eight_bit_is_the_rounding_of_float(printer):
     assert np.abs(convert(pixels, srgb(), printer, Intent.PERCEPTUAL, True) - wanted).max() <= 1.0
 
 
+@pytest.mark.parametrize("ink", ["RGB", "CMYK"])
+@pytest.mark.parametrize("intent", list(Intent))
+def test_the_compiled_path_is_taken_and_is_what_littlecms_computes_in_float(printer, photo, intent, ink):
+    """Matrix sources to output profiles with tables: floats go through LittleCMS itself, codes through the kernel."""
+    target = printer if ink == "RGB" else Profile.open(next(p for p in PROFILES if p.name == "default_cmyk.icc"))
+    noise = np.random.default_rng(5).integers(0, 65536, (200, 300, 3), dtype=np.uint16)
+    for source in (srgb(), oprgb()):
+        for bpc in (False, True):
+            for pixels in (photo[::2, ::2], noise):
+                done = convert(pixels, source, target, intent, bpc)
+                assert fast._made[source.content_id, target.content_id, intent.code, bpc] is not None
+                wanted = convert((pixels / 65535).astype(np.float32), source, target, intent, bpc)
+                off = delta_e_2000(to_lab(done, target), to_lab(wanted, target))
+                assert off.mean() <= 0.01
+                assert off.max() <= 0.05
+            eight = (noise >> 8).astype(np.uint8)
+            wanted = convert((eight / 255).astype(np.float32), source, target, intent, bpc) * 255
+            assert np.abs(convert(eight, source, target, intent, bpc) - wanted).max() <= 0.55
+
+
+def test_where_profiles_are_built_in_another_way_littlecms_does_the_work(printer):
+    pixels = np.random.default_rng(6).integers(0, 65536, (50, 60, 3), dtype=np.uint16)
+    for source, target in ((srgb(), oprgb()), (printer, srgb())):
+        done = convert(pixels, source, target, Intent.RELATIVE)
+        assert fast._made[source.content_id, target.content_id, 1, False] is None
+        wanted = convert((pixels / 65535).astype(np.float32), source, target, Intent.RELATIVE)
+        assert np.abs(done / 65535 - np.clip(wanted, 0, 1)).max() < 1e-3
+
+
 def test_tiles_do_not_show_and_can_be_cancelled(printer, monkeypatch):
     pixels = np.random.default_rng(3).integers(0, 65536, (700, 900, 3), dtype=np.uint16)
     whole = convert(pixels, srgb(), printer, Intent.RELATIVE)
     told = []
-    monkeypatch.setattr("fidele.icc.transform._TILE", 30_000)
+    monkeypatch.setattr("fidele.icc.transform._FAST_TILE", 30_000)
     tiled = convert(pixels, srgb(), printer, Intent.RELATIVE, progress=lambda share: told.append(share) is None)
     assert np.array_equal(whole, tiled)
     assert told == sorted(told)
