@@ -171,7 +171,7 @@ def test_conversion_keeps_what_it_should_and_never_happens_twice(tmp_path, print
     assert done.pixels.shape == picture.pixels.shape
     assert np.array_equal(done.alpha, alpha)
     assert done.ppi == picture.ppi
-    with pytest.raises(FideleError, match="converted to this profile already"):
+    with pytest.raises(FideleError, match="is not converted again"):
         convert_artwork(done, printer, Intent.PERCEPTUAL, True)
     with pytest.raises(FideleError, match="cannot serve as an output profile"):
         convert_artwork(picture, srgb(), Intent.PERCEPTUAL, True)

@@ -425,3 +425,36 @@ def test_hands_reach_the_bench(workshop):
     refused("bench", "set", "Velm Wren", "mood", "good", words="has no 'mood'", env=workshop)
     refused("bench", "set", "Toaster", "power", "on", words="no 'Toaster' on the bench", env=workshop)
     assert fidele("bench", "set", "Velm Wren", "power", "on", env=workshop).returncode == 0
+
+
+def test_many_pictures_are_converted_and_one_that_fails_stops_no_other(tmp_path, demo, profile_path):
+    pictures = [demo.data / "artwork" / n for n in ("signal-flags.png", "lantern-parade-16bit.tif")]
+    (tmp_path / "cut.png").write_bytes(pictures[0].read_bytes()[:3000])
+    arguments = ("--to", profile_path, "--out-dir", tmp_path / "out", "--name", "{name} for tiles.png", "--mirror")
+    done = fidele("convert", *pictures, tmp_path / "cut.png", *arguments)
+    assert done.returncode == 2
+    assert "1 of 3 pictures were not converted" in done.stderr
+    assert "cut.png is damaged" in done.stderr
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        "lantern-parade-16bit for tiles.png",
+        "signal-flags for tiles.png",
+    ]
+    again = tmp_path / "out" / "signal-flags for tiles.png"
+    refused("convert", again, "--to", profile_path, "--out", tmp_path / "x.tif", words="mirrored.")
+    refused("convert", *pictures, "--to", profile_path, "--out", tmp_path / "x.tif", words="--out for one picture")
+    refused("convert", *pictures, *arguments[:4], "--name", "same.png", words="Two pictures would be written")
+
+
+def test_losses_and_nearest_colours(demo, profile_path):
+    found = json.loads(
+        fidele("losses", demo.data / "artwork" / "signal-flags.png", "--to", profile_path, "--json").stdout
+    )
+    assert {"area_lost", "mean_de00", "p95_de00", "colours"} <= found.keys()
+    assert 0 < found["area_lost"] < 1
+    assert {"wanted_lab", "printed_lab", "de00", "area", "words"} == found["colours"][0].keys()
+    said = json.loads(fidele("nearest", "#00ffcc", "--to", profile_path, "--json").stdout)
+    assert said["verdict"] == "cannot be held"
+    assert [n["flavour"] for n in said["nearest"]] == ["least ΔE00", "same hue", "same lightness"]
+    assert "holds" in fidele("nearest", "lab:50,5,5", "--to", profile_path).stdout
+    refused("nearest", "mauve", "--to", profile_path, words="is no colour")
+    refused("nearest", "300,0,0", "--to", profile_path, words="0 to 255")

@@ -13,6 +13,7 @@ from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device
 from fidele.icc.transform import Intent, to_lab
 from fidele.proof.gamut import distance_to_gamut
 from fidele.proof.losses import losses, losses_of_each, shift_in_words
+from fidele.proof.nearest import nearest_printable, verdict
 from fidele.proof.soft import ProofLink, ProofSettings, soft_proof
 
 
@@ -138,3 +139,24 @@ def test_lab_of_white_is_the_media(printer):
     absolute = to_lab(one, printer, Intent.ABSOLUTE).astype(float)
     assert np.abs(absolute - xyz_to_lab(printer.xyz("wtpt"))).max() < 0.05
     assert np.allclose(lab_to_xyz([100, 0, 0]), D50)
+
+
+def test_nearest_colours_are_as_near_as_an_exhaustive_search(printer):
+    """Against all device values of a lattice of 61³, the profile evaluated in double precision by NumPy."""
+    axis = np.linspace(0, 1, 61)
+    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    reached = device_to_pcs_lab(printer, nodes)
+    asked = [[60, 70, -60], [85, -80, 70], [50, 10, 10], [30, 40, -90], [95, 0, 40], [25, -45, 0]]
+    for wanted in np.array(asked, float):
+        least, hue, lightness = nearest_printable(wanted, printer)
+        best = delta_e_2000(reached, np.broadcast_to(wanted, reached.shape)).min()
+        assert least.de00 <= best + 0.3
+        assert delta_e_2000(device_to_pcs_lab(printer, np.array(least.device)), wanted) == pytest.approx(
+            least.de00, abs=0.1
+        )
+        assert verdict(least.de00) == ("holds" if best <= 1 else "close" if best <= 2 else "cannot be held")
+        if least.de00 > 2:
+            turn = np.degrees(np.arctan2(hue.Lab[2], hue.Lab[1]) - np.arctan2(wanted[2], wanted[1]))
+            assert abs((turn + 180) % 360 - 180) < 4
+            assert abs(lightness.Lab[0] - wanted[0]) < 2
+            assert least.de00 <= min(hue.de00, lightness.de00) + 0.3

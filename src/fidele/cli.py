@@ -11,6 +11,7 @@ import click
 
 from fidele import __version__
 from fidele.commands.bench import bench
+from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE
 from fidele.commands.conditions import condition, probe
 from fidele.commands.jobs import chart, check, convert, proof
@@ -95,7 +96,7 @@ def desktop_remove() -> None:
         click.echo("There was nothing to take away.", err=True)
 
 
-for command in (bench, profile, condition, probe, convert, proof, chart, check):
+for command in (bench, profile, condition, probe, convert, proof, losses, nearest, chart, check):
     cli.add_command(command)
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.artwork.record import ConversionRecord, pixel_hash
 from fidele.errors import FideleError
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
@@ -31,11 +32,42 @@ def convert_artwork(
         stops = [p.message for p in what.problems if p.weight == "stop"]
         because = stops[0] if stops else f"it is a profile of class {what.class_words}."
         raise FideleError(f"{target.name} cannot serve as an output profile: {because}")
-    if artwork.profile.content_id == target.content_id:
-        raise FideleError(f"{artwork.path} is converted to this profile already; converting it again would spoil it.")
+    already = converted_already(artwork)
+    if artwork.profile.content_id == target.content_id or already:
+        why = already or "It is converted to this profile already."
+        raise FideleError(f"{artwork.path} is not converted again, which would spoil it. {why}")
     pixels = convert(artwork.pixels, artwork.profile, target, intent, bpc, progress)
     return replace(
         artwork, pixels=pixels, profile=target, slip=SourceSlip("stated", f"converted to {what.description}")
+    )
+
+
+def converted_already(artwork: Artwork) -> str:
+    """Say in a sentence that a picture is in a printer's values already, '' where it is not.
+
+    Its record says so, or, where another program has taken that away, an embedded RGB output profile.
+    """
+    if artwork.record is not None:
+        return artwork.record.words
+    header = artwork.profile.header
+    if header.device_class == "prtr" and header.colour_space == "RGB":
+        return f"It carries an output profile, “{describe(artwork.profile).description}”: it is in a printer's values."
+    return ""
+
+
+def record_of(
+    artwork: Artwork, target: Profile, intent: Intent, bpc: bool, pixels: NDArray[Any], mirrored: bool, condition: str
+) -> ConversionRecord:
+    """Return what stands in a file with `pixels` that were converted from a picture."""
+    return ConversionRecord(
+        source=describe(artwork.profile).description,
+        output=describe(target).description,
+        output_id=target.content_id,
+        intent=intent.words,
+        compensated="yes" if bpc and intent is not Intent.ABSOLUTE else "no",
+        mirrored="yes" if mirrored else "no",
+        condition=condition,
+        pixels=pixel_hash(pixels),
     )
 
 

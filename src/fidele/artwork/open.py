@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from fidele.artwork import png
 from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.artwork.record import record_in
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.describe import describe, require_sound
@@ -40,11 +41,11 @@ def open_artwork(path: Path, assume: Profile | None = None) -> Artwork:
     head = _head(path)
     try:
         if head.startswith(png.SIGNATURE):
-            pixels, icc, ppi, says_srgb = _open_png(path)
+            pixels, icc, ppi, says_srgb, xmp = _open_png(path)
         elif head.startswith(b"\xff\xd8\xff"):
-            pixels, icc, ppi, says_srgb = _open_jpeg(path)
+            pixels, icc, ppi, says_srgb, xmp = _open_jpeg(path)
         elif head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
-            pixels, icc, ppi, says_srgb = _open_tiff(path)
+            pixels, icc, ppi, says_srgb, xmp = _open_tiff(path)
         else:
             raise FideleError(f"{path} is not a PNG, JPEG or TIFF picture.")
     except FideleError:
@@ -57,7 +58,7 @@ def open_artwork(path: Path, assume: Profile | None = None) -> Artwork:
     profile, slip, doubts = _identify(colours.shape[2], icc, says_srgb, assume, path)
     if ppi is not None and not 1 < ppi < 100_000:
         ppi = None
-    return Artwork(path, colours, alpha, profile, slip, ppi, doubts)
+    return Artwork(path, colours, alpha, profile, slip, ppi, doubts, record_in(xmp, colours))
 
 
 def _head(path: Path) -> bytes:
@@ -81,7 +82,8 @@ def _bounded(width: int, height: int, path: Path) -> None:
         )
 
 
-_Opened = tuple[NDArray[Any], bytes | None, float | None, bool]
+#: Pixels, embedded profile, resolution, whether a tag says sRGB, XMP packet.
+_Opened = tuple[NDArray[Any], bytes | None, float | None, bool, bytes | None]
 
 
 def _open_png(path: Path) -> _Opened:
@@ -93,7 +95,7 @@ def _open_png(path: Path) -> _Opened:
     pixels = imagecodecs.png_decode(data)
     if facts.bits < 8 and pixels.ndim == 2 and pixels.max(initial=0) < 2**facts.bits:
         pixels = (pixels.astype(np.uint16) * 255 // (2**facts.bits - 1)).astype(np.uint8)
-    return pixels, facts.icc, facts.ppi, facts.says_srgb
+    return pixels, facts.icc, facts.ppi, facts.says_srgb, facts.xmp
 
 
 def _open_jpeg(path: Path) -> _Opened:
@@ -109,7 +111,7 @@ def _open_jpeg(path: Path) -> _Opened:
         pixels = np.asarray(ImageOps.exif_transpose(picture))
     if inverted:
         pixels = 255 - pixels
-    return pixels, icc, float(dpi[0]) if dpi else None, says_srgb
+    return pixels, icc, float(dpi[0]) if dpi else None, says_srgb, None
 
 
 def _open_tiff(path: Path) -> _Opened:
@@ -125,6 +127,8 @@ def _open_tiff(path: Path) -> _Opened:
             pixels = np.moveaxis(pixels, 0, -1)
         tags = page.tags
         icc = tags[34675].value if 34675 in tags else None
+        said = tags[700].value if 700 in tags else None
+        xmp = bytes(said) if isinstance(said, (bytes, tuple)) else None
         ppi = None
         if 282 in tags and tags[282].value[1]:
             unit = tags[296].value if 296 in tags else 2
@@ -140,7 +144,7 @@ def _open_tiff(path: Path) -> _Opened:
             raise FideleError(f"{path} is a TIFF of a kind that Fidele does not open ({page.photometric!s}).")
     if pixels.dtype == np.bool_:
         pixels = pixels.astype(np.uint8) * 255
-    return np.ascontiguousarray(pixels), bytes(icc) if icc else None, ppi, False
+    return np.ascontiguousarray(pixels), bytes(icc) if icc else None, ppi, False, xmp
 
 
 def _split(pixels: NDArray[Any], path: Path) -> tuple[NDArray[Any], NDArray[Any] | None]:

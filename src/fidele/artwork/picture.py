@@ -8,6 +8,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 
+from fidele.artwork.record import ConversionRecord
 from fidele.icc.profile import Profile
 
 
@@ -35,6 +36,8 @@ class Artwork:
         Resolution that the file states, or None.
     doubts
         Sentences on what was odd about the file.
+    record
+        What was done to it, where it was converted before and its pixels are still those.
     """
 
     path: Path
@@ -44,6 +47,7 @@ class Artwork:
     slip: SourceSlip
     ppi: float | None
     doubts: tuple[str, ...] = ()
+    record: ConversionRecord | None = None
 
     @property
     def width(self) -> int:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork import png
+from fidele.artwork.record import ConversionRecord, packet
 from fidele.errors import FideleError
 from fidele.files import replacing, write_bytes
 from fidele.icc.profile import Profile
@@ -20,8 +21,9 @@ def save_picture(
     profile: Profile | None,
     ppi: float | None = None,
     alpha: NDArray[Any] | None = None,
+    record: ConversionRecord | None = None,
 ) -> None:
-    """Write pixels (h, w, channels) by the ending of `path`: .tif, .tiff or .png.
+    """Write pixels (h, w, channels) by the ending of `path`: .tif, .tiff or .png; `record` says what was done to them.
 
     Raises
     ------
@@ -32,7 +34,7 @@ def save_picture(
     icc = profile.data if profile else None
     whole = pixels if alpha is None else np.concatenate([pixels, alpha[..., None]], axis=2)
     if ending in (".tif", ".tiff"):
-        _tiff(path, whole, icc, ppi, alpha is not None)
+        _tiff(path, whole, icc, ppi, alpha is not None, packet(record) if record else None)
     elif ending == ".png":
         import imagecodecs
 
@@ -41,12 +43,14 @@ def save_picture(
         encoded = imagecodecs.png_encode(
             np.ascontiguousarray(whole.squeeze(2) if whole.shape[2] == 1 else whole), level=6
         )
-        write_bytes(path, png.with_chunks(bytes(encoded), icc, ppi))
+        write_bytes(path, png.with_chunks(bytes(encoded), icc, ppi, packet(record) if record else None))
     else:
         raise FideleError(f"{path}: Fidele writes .tif and .png files, not '{ending or 'no ending'}'.")
 
 
-def _tiff(path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None, has_alpha: bool) -> None:
+def _tiff(
+    path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None, has_alpha: bool, xmp: bytes | None
+) -> None:
     import tifffile
 
     colours = pixels.shape[2] - has_alpha
@@ -59,6 +63,8 @@ def _tiff(path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None
         "bigtiff": pixels.nbytes > 2**31,
         "metadata": None,
     }
+    if xmp:
+        options["extratags"] = [(700, "B", len(xmp), xmp, True)]
     if has_alpha:
         options["extrasamples"] = ["unassalpha"]
     if icc:

@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 FILE = click.Path(path_type=Path)
+INTENTS = click.Choice(["perceptual", "relative", "saturation", "absolute"])
 
 
 def places() -> Any:

@@ -30,14 +30,15 @@ def distance_to_gamut(Lab: Floats, printer: Profile) -> Floats:
         return distance
     far = np.flatnonzero(distance > OUT_OF_GAMUT * 0.9)
     if len(far):
-        grid = _grid(printer)
+        grid = forward_of(printer)
         found = solve(grid, Lab[far], np.clip(device[far], 0, 1)).device
         nearest = delta_e_2000(Lab[far], to_lab(found, printer).astype(float))
         distance[far] = np.minimum(distance[far], nearest)
     return distance
 
 
-def _grid(printer: Profile) -> Callable[[Floats], Floats]:
+def forward_of(printer: Profile) -> Callable[[Floats], Floats]:
+    """Return what turns device values (n, 3) of an RGB printer into media-relative L*a*b*, fast: a table of 33³."""
     from fidele.kernels import tetrahedral3
 
     axis = np.linspace(0, 1, 33, dtype=np.float32)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fidele.artwork.convert import converted_already
 from fidele.artwork.picture import Artwork
 from fidele.check.cause import WORDS
 from fidele.icc.profile import Profile
@@ -37,13 +38,14 @@ def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]
                 desk="artwork",
             )
         )
-    if printer is not None and artwork.profile.content_id == printer.content_id:
+    already = converted_already(artwork)
+    if already or (printer is not None and artwork.profile.content_id == printer.content_id):
         found.append(
             Finding(
                 "already-converted",
                 "stop",
                 "This picture is converted already",
-                "It carries the printer's own profile. Converting it again would spoil it.",
+                f"{already or 'It carries the profile of the printer itself.'} Converting it again would spoil it.",
                 "Open the original.",
                 desk="artwork",
             )

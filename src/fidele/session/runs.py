@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.artwork.convert import record_of
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.save import save_picture
 from fidele.chart.cgats import Table
@@ -146,7 +147,11 @@ def finished_file(job: Job, device: PrintDevice, path: Path, progress: Progress 
     """
     page = prepare_page(job, device, progress)
     eight = page if page.dtype == np.uint8 else to_eight(page)
-    save_picture(path, eight, srgb() if job.card.file_says == "sRGB" else None, device.ppi)
+    card, record = job.card, None
+    if card.owner == "fidele" and job.profile is not None:
+        mirrored = card.mirror_by == "fidele"
+        record = record_of(job.artwork, job.profile, card.intent, card.bpc, eight, mirrored, card.name)
+    save_picture(path, eight, srgb() if card.file_says == "sRGB" else None, device.ppi, record=record)
 
 
 def probe_correction(device: PrintDevice, now: datetime.datetime) -> ProbeResult:
