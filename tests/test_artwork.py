@@ -148,7 +148,7 @@ def test_bad_pictures_are_refused(tmp_path):
     with pytest.raises(FideleError, match="is not a file"):
         open_artwork(tmp_path)
     (tmp_path / "cat.png").write_text("meow")
-    with pytest.raises(FideleError, match="not a PNG, JPEG or TIFF"):
+    with pytest.raises(FideleError, match="not a PNG, JPEG, TIFF or WebP"):
         open_artwork(tmp_path / "cat.png")
 
 
@@ -223,3 +223,29 @@ def test_cmyk_with_its_profile_comes_in_and_converts(tmp_path, printer):
         assert off.mean() < 0.3  # 8 bit
         assert soft_proof(picture.pixels, press, printer, ProofSettings()).shape == (30, 40, 3)
         assert 0 <= losses(picture.pixels, press, printer, ProofSettings()).lost <= 1
+
+
+def test_webp_comes_in_with_its_profile_and_its_transparency(tmp_path):
+    pixels, see_through = random((30, 40, 3)), random((30, 40))
+    whole = Image.fromarray(np.concatenate([pixels, see_through[..., None]], axis=2))
+    whole.save(tmp_path / "a.webp", lossless=True, exact=True, icc_profile=oprgb().data)
+    back = open_artwork(tmp_path / "a.webp")
+    assert np.array_equal(back.pixels, pixels)
+    assert np.array_equal(back.alpha, see_through)
+    assert (back.slip.kind, back.profile.content_id) == ("stated", oprgb().content_id)
+    (tmp_path / "cut.webp").write_bytes((tmp_path / "a.webp").read_bytes()[:200])
+    with pytest.raises(FideleError, match=r"cut\.webp is damaged"):
+        open_artwork(tmp_path / "cut.webp")
+
+
+@pytest.mark.parametrize(("tags", "space"), [({0xA001: 1}, "sRGB"), ({0xA001: 65535}, "opRGB")])
+def test_what_a_camera_states_of_its_space_is_heard(tmp_path, tags, space):
+    exif = Image.Exif()
+    exif.get_ifd(0x8769).update(tags)
+    exif.get_ifd(0x8769)[0xA005] = {1: "R98" if space == "sRGB" else "R03"}
+    exif[0x0112] = 6  # lying on its side
+    Image.fromarray(random((20, 30, 3))).save(tmp_path / "camera.jpg", exif=exif, quality=95)
+    back = open_artwork(tmp_path / "camera.jpg")
+    assert (back.slip.kind, back.slip.words) == ("stated", f"{space}, stated by the file")
+    assert back.profile.content_id == (srgb() if space == "sRGB" else oprgb()).content_id
+    assert (back.width, back.height) == (20, 30)

@@ -152,7 +152,7 @@ def test_convert_refuses(tmp_path, artwork, profile_path):
     refused("convert", artwork, "--to", profile_path, "--out", artwork, words="never changed")
     refused("convert", artwork, "--to", profile_path, "--out", tmp_path / "x.gif", words="writes .tif and .png")
     refused("convert", artwork, "--to", artwork, "--out", out, words="not an ICC profile")
-    refused("convert", profile_path, "--to", profile_path, "--out", out, words="not a PNG, JPEG or TIFF")
+    refused("convert", profile_path, "--to", profile_path, "--out", out, words="not a PNG, JPEG, TIFF or WebP")
     refused("convert", artwork, "--to", profile_path, "--out", out, "--intent", "vivid", words="vivid")
     refused("convert", artwork, "--out", out, words="Missing option '--to'")
     (tmp_path / "srgb.icc").write_bytes(srgb().data)

@@ -16,18 +16,18 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.describe import describe, require_sound
 from fidele.icc.profile import Profile, ProfileError
-from fidele.icc.spaces import sgrey, srgb
+from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.text import text_of
 
 #: 600 megapixels: an A0 sheet at 300 ppi takes 140.
 MOST_PIXELS = 600_000_000
 _LARGEST_FILE = 8 * 2**30
 
-KINDS = ("*.png", "*.jpg", "*.jpeg", "*.tif", "*.tiff")
+KINDS = ("*.png", "*.jpg", "*.jpeg", "*.tif", "*.tiff", "*.webp")
 
 
 def open_artwork(path: Path, assume: Profile | None = None) -> Artwork:
-    """Open a PNG, JPEG or TIFF.
+    """Open a PNG, JPEG, TIFF or WebP.
 
     `assume` is the space of pictures that state none; sRGB where it is not given. What a file states wins over it.
 
@@ -41,13 +41,15 @@ def open_artwork(path: Path, assume: Profile | None = None) -> Artwork:
     head = _head(path)
     try:
         if head.startswith(png.SIGNATURE):
-            pixels, icc, ppi, says_srgb, xmp = _open_png(path)
+            pixels, icc, ppi, says, xmp = _open_png(path)
         elif head.startswith(b"\xff\xd8\xff"):
-            pixels, icc, ppi, says_srgb, xmp = _open_jpeg(path)
+            pixels, icc, ppi, says, xmp = _open_by_pillow(path, "JPEG")
+        elif head[:4] == b"RIFF" and head[8:12] == b"WEBP":
+            pixels, icc, ppi, says, xmp = _open_by_pillow(path, "WEBP")
         elif head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
-            pixels, icc, ppi, says_srgb, xmp = _open_tiff(path)
+            pixels, icc, ppi, says, xmp = _open_tiff(path)
         else:
-            raise FideleError(f"{path} is not a PNG, JPEG or TIFF picture.")
+            raise FideleError(f"{path} is not a PNG, JPEG, TIFF or WebP picture.")
     except FideleError:
         raise
     except MemoryError as error:
@@ -55,7 +57,7 @@ def open_artwork(path: Path, assume: Profile | None = None) -> Artwork:
     except Exception as error:  # decoders raise whatever they like on damaged files
         raise FideleError(f"{path} is damaged and cannot be opened ({_short(error)}).") from error
     colours, alpha = _split(pixels, path)
-    profile, slip, doubts = _identify(colours.shape[2], icc, says_srgb, assume, path)
+    profile, slip, doubts = _identify(colours.shape[2], icc, says, assume, path)
     if ppi is not None and not 1 < ppi < 100_000:
         ppi = None
     return Artwork(path, colours, alpha, profile, slip, ppi, doubts, record_in(xmp, colours))
@@ -82,8 +84,8 @@ def _bounded(width: int, height: int, path: Path) -> None:
         )
 
 
-#: Pixels, embedded profile, resolution, whether a tag says sRGB, XMP packet.
-_Opened = tuple[NDArray[Any], bytes | None, float | None, bool, bytes | None]
+#: Pixels, embedded profile, resolution, the space that a tag states ('sRGB', 'opRGB', ''), XMP packet.
+_Opened = tuple[NDArray[Any], bytes | None, float | None, str, bytes | None]
 
 
 def _open_png(path: Path) -> _Opened:
@@ -95,23 +97,32 @@ def _open_png(path: Path) -> _Opened:
     pixels = imagecodecs.png_decode(data)
     if facts.bits < 8 and pixels.ndim == 2 and pixels.max(initial=0) < 2**facts.bits:
         pixels = (pixels.astype(np.uint16) * 255 // (2**facts.bits - 1)).astype(np.uint8)
-    return pixels, facts.icc, facts.ppi, facts.says_srgb, facts.xmp
+    return pixels, facts.icc, facts.ppi, "sRGB" if facts.says_srgb else "", facts.xmp
 
 
-def _open_jpeg(path: Path) -> _Opened:
+def _open_by_pillow(path: Path, kind: str) -> _Opened:
+    """Open a JPEG or WebP picture, the way up that its camera says."""
     from PIL import Image, ImageOps
 
     Image.MAX_IMAGE_PIXELS = None  # bounded by ourselves, from the header, before a pixel is decoded
-    with Image.open(io.BytesIO(read_bytes(path, _LARGEST_FILE)), formats=["JPEG"]) as picture:
+    with Image.open(io.BytesIO(read_bytes(path, _LARGEST_FILE)), formats=[kind]) as picture:
         _bounded(picture.width, picture.height, path)
         icc, dpi = picture.info.get("icc_profile"), picture.info.get("dpi")
         inverted = picture.mode == "CMYK" and "adobe" in picture.info
-        says_srgb = picture.getexif().get_ifd(0x8769).get(0xA001) == 1
+        says = _stated_by_camera(picture)
         picture.load()
         pixels = np.asarray(ImageOps.exif_transpose(picture))
     if inverted:
         pixels = 255 - pixels
-    return pixels, icc, float(dpi[0]) if dpi else None, says_srgb, None
+    return pixels, icc, float(dpi[0]) if dpi else None, says, None
+
+
+def _stated_by_camera(picture: Any) -> str:
+    """Return the space that EXIF states (Exif 2.32, ColorSpace and the interoperability index), '' where none."""
+    exif = picture.getexif()
+    if exif.get_ifd(0x8769).get(0xA001) == 1:
+        return "sRGB"
+    return "opRGB" if str(exif.get_ifd(0xA005).get(1, "")).startswith("R03") else ""
 
 
 def _open_tiff(path: Path) -> _Opened:
@@ -144,7 +155,7 @@ def _open_tiff(path: Path) -> _Opened:
             raise FideleError(f"{path} is a TIFF of a kind that Fidele does not open ({page.photometric!s}).")
     if pixels.dtype == np.bool_:
         pixels = pixels.astype(np.uint8) * 255
-    return np.ascontiguousarray(pixels), bytes(icc) if icc else None, ppi, False, xmp
+    return np.ascontiguousarray(pixels), bytes(icc) if icc else None, ppi, "", xmp
 
 
 def _split(pixels: NDArray[Any], path: Path) -> tuple[NDArray[Any], NDArray[Any] | None]:
@@ -173,7 +184,7 @@ def _is_cmyk(path: Path) -> bool:
     head = _head(path)
     if head.startswith(b"\xff\xd8\xff"):
         return True
-    if head.startswith(png.SIGNATURE):
+    if head.startswith((png.SIGNATURE, b"RIFF")):
         return False
     import tifffile
 
@@ -182,7 +193,7 @@ def _is_cmyk(path: Path) -> bool:
 
 
 def _identify(
-    channels: int, icc: bytes | None, says_srgb: bool, assume: Profile | None, path: Path
+    channels: int, icc: bytes | None, says: str, assume: Profile | None, path: Path
 ) -> tuple[Profile, SourceSlip, tuple[str, ...]]:
     """Find the space: stated by an embedded profile or tag, else supposed."""
     doubts: list[str] = []
@@ -198,8 +209,9 @@ def _identify(
             return profile, SourceSlip("stated", f"{name}, stated by the file"), ()
         except ProfileError as error:
             doubts.append(f"{error} It was left aside.")
-    if channels == 3 and says_srgb:
-        return srgb(), SourceSlip("stated", "sRGB, stated by the file"), tuple(doubts)
+    if channels == 3 and says:
+        stated = srgb() if says == "sRGB" else oprgb()
+        return stated, SourceSlip("stated", f"{says}, stated by the file"), tuple(doubts)
     if assume is not None and assume.channels == channels:
         return assume, SourceSlip("chosen", f"{text_of(assume, 'desc') or assume.name}, chosen"), tuple(doubts)
     if channels == 4:

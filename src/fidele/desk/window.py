@@ -520,7 +520,7 @@ class Window(QMainWindow):
                 self.show_desk("Artwork")
         else:
             self.session.say(
-                f"{path.name} is neither a picture (PNG, JPEG, TIFF) nor a profile (.icc, .icm, zip, mail). "
+                f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP) nor a profile (.icc, .icm, zip, mail). "
                 "A leaflet is dropped on its profile's desk."
             )
 

@@ -41,13 +41,13 @@ def printer_findings(status: PrinterStatus, card: Card) -> Iterator[Finding]:
                 f"Have a fresh {tank} at hand, or change it before a long run.",
             )
     if status.loaded and status.loaded != card.size:
-        way = f" in the {card.feed}" if card.feed else ""
+        way = f" in the {card.feed}" if card.feed else " in it"
         yield Finding(
             "wrong-sheet-loaded",
             "stop",
             f"{status.loaded} lies{way}, the card is for {card.size}",
             "The picture would be printed beside the sheet, or cut off at its edge.",
-            f"Lay {card.size} in{way}.",
+            f"Lay {card.size}{way}.",
             f"{card.size} is laid in",
             "lay-in",
         )

@@ -65,7 +65,7 @@ from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
 
-PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff")
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp")
 
 
 class Session(Observable):
