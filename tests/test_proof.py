@@ -8,13 +8,15 @@ import pytest
 
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.demo.pictures import flags
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device
-from fidele.icc.transform import Intent, to_lab
+from fidele.icc.transform import Intent, as_float, convert, to_lab
 from fidele.proof.gamut import distance_to_gamut
-from fidele.proof.losses import losses, losses_of_each, shift_in_words
+from fidele.proof.losses import losses, losses_of_each, shift_in_words, wanted_and_printed
 from fidele.proof.nearest import nearest_printable, verdict
 from fidele.proof.soft import ProofLink, ProofSettings, soft_proof
+from fidele.proof.where import LossMap
 
 
 def lcms(values, source, target, spaces, intent, bpc=False):
@@ -160,3 +162,25 @@ def test_nearest_colours_are_as_near_as_an_exhaustive_search(printer):
             assert abs((turn + 180) % 360 - 180) < 4
             assert abs(lightness.Lab[0] - wanted[0]) < 2
             assert least.de00 <= min(hue.de00, lightness.de00) + 0.3
+
+
+@pytest.mark.parametrize("intent", [Intent.PERCEPTUAL, Intent.RELATIVE])
+def test_the_map_shows_where_the_losses_are(printer, intent):
+    """Pixel by pixel against the exact path; its shares against the list of losses."""
+    pixels = np.rint(flags(300, 200) * 255).astype(np.uint8)
+    settings = ProofSettings(intent, True)
+    found = losses(pixels, srgb(), printer, settings)
+    lost = LossMap(srgb(), printer, settings).lost(pixels)
+    device = convert(as_float(pixels), srgb(), printer, intent, True)
+    wanted, printed = wanted_and_printed(pixels, device, srgb(), printer, settings)
+    off = delta_e_2000(wanted, printed)
+    clear = np.abs(off - 2) > 0.3  # at the limit itself a table of 33³ may decide either way
+    assert np.array_equal(lost[clear], off[clear] > 2)
+    assert lost.mean() == pytest.approx(found.lost, abs=0.03)
+    worst = found.groups[0]
+    alone = LossMap(srgb(), printer, settings, group=worst)
+    assert alone.lost(pixels).mean() == pytest.approx(worst.area, abs=0.02)
+    shown = alone(pixels).astype(int)
+    grey = np.ptp(shown, axis=2) <= 1
+    assert grey[~alone.lost(pixels)].all()
+    assert not grey[alone.lost(pixels)].all()

@@ -16,6 +16,7 @@ from fidele.desk.application import open_window
 from fidele.desk.card_desk import FieldLine
 from fidele.desk.desk import Desk
 from fidele.desk.findings import Pair
+from fidele.desk.proof_desk import LossRow
 from fidele.desk.setting_table import SettingLine
 from fidele.desk.thread import STATIONS
 from fidele.desk.window import Window
@@ -94,6 +95,15 @@ def test_the_operators_story(places, qtbot):
     assert [t.name for t in view._teeth] == ["as sent", "Perceptual", "Media-relative", "Saturation", "ICC-absolute"]
     assert all("% lost" in t.beneath[0] and "mean ΔE00" in t.beneath[1] for t in view._teeth[1:])
     assert "% lost" in thread.state.words["Proof"]
+    # Where it is lost: one press, and one more on a loss shows where it alone sits; then the comb again.
+    click(window.desk, "Where it is lost")
+    assert [t.name for t in view._teeth] == ["where it is lost: in colour"]
+    qtbot.wait(50)  # the list beside it was made anew
+    window.findings_view.findChildren(LossRow)[0].click()
+    assert [t.name for t in view._teeth] == ["where these are lost"]
+    qtbot.wait(50)
+    next(r for r in window.findings_view.findChildren(LossRow) if r.isChecked()).click()
+    assert len(view._teeth) == 5
     before = view.grab().toImage()
     edges = view._edges()
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint((edges[2] + edges[3]) // 2, 16))

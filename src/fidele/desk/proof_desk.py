@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, heading, label, section
@@ -19,6 +20,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.proof.losses import Loss, Losses, losses_of_each
 from fidele.proof.soft import ProofLink, ProofSettings, as_sent, show, soft_proof
+from fidele.proof.where import LossMap
 from fidele.session.model import Session
 from fidele.tiles import CancelledError, Progress
 
@@ -36,14 +38,19 @@ _SHORT = {
 }
 
 
-class LossRow(QWidget):
-    """Wanted beside printed, with figures and words."""
+class LossRow(QAbstractButton):
+    """Wanted beside printed, with figures and words; pressed, it shows where these colours sit."""
 
-    def __init__(self, loss: Loss) -> None:
+    def __init__(self, loss: Loss, chosen: bool, display: Profile | None) -> None:
         super().__init__()
         self._loss = loss
+        self._display = display
+        self.setCheckable(True)
+        self.setChecked(chosen)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         row = QHBoxLayout(self)
-        row.setContentsMargins(62, 0, 0, 0)
+        row.setContentsMargins(62, 3, 6, 3)
         words = QVBoxLayout()
         words.setSpacing(1)
         words.addWidget(label(f"ΔE00 {loss.de00:.1f}", 9.0, bold=True))
@@ -53,20 +60,32 @@ class LossRow(QWidget):
         share.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
         row.addWidget(share)
         self.setMinimumHeight(38)
-        self.setToolTip("Left: wanted. Right: as it will print. The share is that of the picture's area.")
+        self.setToolTip(
+            "Left: wanted. Right: as it will print. The share is that of the picture's area. "
+            "Press to see where it sits."
+        )
         self.setAccessibleName(f"{loss.area * 100:.1f} % of the picture, ΔE00 {loss.de00:.1f}, {loss.words}")
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         for x, Lab in ((0, self._loss.wanted_lab), (27, self._loss.printed_lab)):
-            r, g, b = show(np.array([Lab], np.float32))[0]
+            r, g, b = show(np.array([Lab], np.float32), self._display)[0]
             painter.fillRect(x, 2, 27, min(36, self.height() - 4), QColor(int(r), int(g), int(b)))
+        if self.isChecked() or self.hasFocus():
+            painter.setPen(QPen(self.palette().windowText().color(), 2 if self.isChecked() else 1))
+            painter.drawRect(1, 1, self.width() - 2, self.height() - 2)
+
+    def sizeHint(self) -> QSize:
+        wanted = super().sizeHint() if self.layout() is None else self.layout().sizeHint()  # type: ignore[union-attr]
+        return QSize(wanted.width(), max(40, wanted.height()))
 
 
 class ProofDesk(Desk):
     """Shows what the piece will look like, and lets a person choose the intent on the picture itself."""
 
     station = "Proof"
+    #: What is shown has changed, so that what stands beside it must follow.
+    shown = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -86,6 +105,11 @@ class ProofDesk(Desk):
         self.whole = button("Whole picture, as printed", self._toggle, "One view instead of the comb")
         self.whole.setCheckable(True)
         row.addWidget(self.whole)
+        self.where = button(
+            "Where it is lost", self._where, "What is lost stays in colour, all else fades to grey (ΔE00 over 2)"
+        )
+        self.where.setCheckable(True)
+        row.addWidget(self.where)
         self.sent = button(
             "Hold V: as sent", lambda: None, "Hold the key V, or this button, to see the picture unprinted"
         )
@@ -108,6 +132,7 @@ class ProofDesk(Desk):
         under.addLayout(row)
         self.box.addLayout(under)
         self._held = False
+        self._sits: Loss | None = None
         self._links: dict[tuple[Any, ...], Show] = {}
         self._figures: dict[Intent, Losses] = {}
         self._figures_for: tuple[Any, ...] = ()
@@ -123,7 +148,22 @@ class ProofDesk(Desk):
         return box
 
     def _toggle(self) -> None:
+        self.where.setChecked(False)
         self.refresh()
+
+    def _where(self) -> None:
+        self.whole.setChecked(False)
+        self._sits = None
+        self.refresh()
+        self.shown.emit()
+
+    def _choose_loss(self, loss: Loss, on: bool) -> None:
+        """Show where one group of lost colours sits, or the comb again."""
+        self.whole.setChecked(False)
+        self.where.setChecked(on)
+        self._sits = loss if on else None
+        self.refresh()
+        self.shown.emit()
 
     def _hold(self, on: bool) -> None:
         if on != self._held:
@@ -181,6 +221,18 @@ class ProofDesk(Desk):
                 self._links[key] = ProofLink(source, printer if intent is not None else None, settings, display)
         return self._links[key]
 
+    def _map(self, intent: Intent) -> Show:
+        """Return how the picture is shown where colours are lost."""
+        artwork, printer, card = self.session.artwork, self.session.profile, self.session.card
+        if artwork is None or printer is None or card is None:
+            raise AssertionError("a map was asked for without a picture or a profile")
+        settings = ProofSettings(intent, card.bpc)
+        shown = self._display.content_id if self._display else ""
+        key = ("map", artwork.profile.content_id, printer.content_id, settings, shown, self._sits)
+        if key not in self._links:
+            self._links[key] = LossMap(artwork.profile, printer, settings, self._display, group=self._sits)
+        return self._links[key]
+
     def refresh(self) -> None:
         """Show the proof of the artwork in hand."""
         session = self.session
@@ -188,11 +240,12 @@ class ProofDesk(Desk):
         self._display = session.screen()
         artwork, card = session.artwork, session.card
         ready = artwork is not None and card is not None and session.profile is not None
-        for control in (self.whole, self.sent, self.bpc, self.paper):
+        for control in (self.whole, self.where, self.sent, self.bpc, self.paper):
             control.setEnabled(ready)
         if artwork is not self._picture:
             self._picture = artwork
             self.view.set_picture(artwork.pixels if artwork else None)
+            self._sits = None
         if not ready or artwork is None or card is None:
             missing = "a picture" if artwork is None else "an output profile: drop one on the window"
             self.view.empty = f"For a proof there must be {missing}."
@@ -207,6 +260,9 @@ class ProofDesk(Desk):
         surround = self._substrate() if session.paper_white else None
         if self._held:
             self.view.set_teeth([Tooth("as sent", self._link(None))], surround)
+        elif self.where.isChecked() and artwork.profile.channels == 3:
+            title = "where these are lost" if self._sits else "where it is lost: in colour"
+            self.view.set_teeth([Tooth(title, self._map(card.intent))], surround)
         elif self.whole.isChecked():
             self.view.set_teeth([Tooth("as printed", self._link(card.intent))], surround)
         else:
@@ -218,7 +274,10 @@ class ProofDesk(Desk):
             self.view.set_teeth(teeth, surround)
         self.advice.setText(self._advice(card.intent))
         self.explain.setText(
-            "The teeth of the comb stand still; drag the picture beneath them, "
+            "What is lost, by more than ΔE00 2, stays in colour; all else fades to grey. "
+            "Press one of the losses beside it to see where it alone sits."
+            if self.where.isChecked()
+            else "The teeth of the comb stand still; drag the picture beneath them, "
             "click a tooth's name to choose that intent. "
             f"{_SHORT[card.intent]} {MEANING[card.intent]}."
         )
@@ -315,7 +374,9 @@ class ProofDesk(Desk):
         box.setSpacing(6)
         box.addWidget(section("Losses"))
         for loss in found.groups[:5]:
-            box.addWidget(LossRow(loss))
+            row = LossRow(loss, loss == self._sits, self._display)
+            row.toggled.connect(partial(self._choose_loss, loss))
+            box.addWidget(row)
         return [inside]
 
 

@@ -159,6 +159,9 @@ class Window(QMainWindow):
             handoff.others_wanted.connect(lambda: self.act("show:profiles"))
             handoff.predicted.connect(self._beside)
             handoff.acted.connect(self.act)
+        proof = self.desks["Proof"]
+        if isinstance(proof, ProofDesk):
+            proof.shown.connect(self._beside)
         printing = self.desks["Print"]
         if isinstance(printing, PrintDesk):
             printing.file_wanted.connect(self._write_finished)

@@ -20,6 +20,8 @@ Floats = NDArray[np.float64]
 
 #: ΔE00 beyond which a colour counts as lost.
 LOST = 2.0
+#: Lost colours so near to each other in L*a*b* are gathered into one group.
+GATHERED = 20.0
 _SAMPLES = 1 << 20
 _COLOURS = 40_000
 
@@ -148,13 +150,13 @@ def _packed(codes: NDArray[Any], bits: int) -> NDArray[np.uint64]:
 def _groups(
     wanted: Floats, printed: Floats, off: Floats, share: Floats, steps: float, most: int = 6
 ) -> tuple[Loss, ...]:
-    """Gather lost colours around the heaviest ones, within 20 units of L*a*b*."""
+    """Gather lost colours around the heaviest ones."""
     left = off > steps
     groups: list[Loss] = []
     while left.any() and len(groups) < most:
         near_count = np.where(left, off * share, 0)
         seed = int(near_count.argmax())
-        member = left & (np.linalg.norm(wanted - wanted[seed], axis=1) < 20)
+        member = left & (np.linalg.norm(wanted - wanted[seed], axis=1) < GATHERED)
         weight = share[member] / share[member].sum()
         mean_wanted, mean_printed = weight @ wanted[member], weight @ printed[member]
         groups.append(
