@@ -91,14 +91,16 @@ def fast_transform(
         What LittleCMS makes of codes (n, 3) uint16: (n, inks) uint16, for the same profiles, intent and compensation.
     """
     key = (source.content_id, target.content_id, intent, bpc)
-    if key not in _made:
-        if len(_made) > 16:
-            _made.clear()
-        try:
-            _made[key] = _build(source, target, intent, reference)
-        except (ProfileError, ValueError, IndexError):
-            _made[key] = None
-    return _made[key]
+    if key in _made:
+        return _made.get(key)
+    try:
+        made = _build(source, target, intent, reference)
+    except (ProfileError, ValueError, IndexError):
+        made = None
+    if len(_made) > 16:
+        _made.clear()
+    _made[key] = made
+    return made
 
 
 def _build(source: Profile, target: Profile, intent: int, reference: Reference) -> FastTransform | None:
@@ -110,11 +112,11 @@ def _build(source: Profile, target: Profile, intent: int, reference: Reference) 
     if model is None or lut is None or not _plain(lut) or lut.grid is None:
         return None
     rows = model.matrix / D50[:, None]
-    scale, offset = np.ones(3), np.zeros(3)
+    offset = np.zeros(3)
     if intent == 3:
         white = target.xyz("wtpt")
         own = source.xyz("wtpt") if source.header.device_class != "mntr" else D50
-        if white is None or own is None:
+        if white is None or own is None or min(white) <= 0:
             return None
         scale = np.asarray(own) / np.asarray(white)
     else:
@@ -123,7 +125,13 @@ def _build(source: Profile, target: Profile, intent: int, reference: Reference) 
         offset = (out - into * scale) / D50
     matrix = np.hstack([rows * scale[:, None], offset[:, None]]).astype(np.float32)
     made = _assemble(model, lut, matrix)
-    return made if _agrees(made, reference) else None
+    return made if _bounded(made) and _agrees(made, reference) else None
+
+
+def _bounded(made: FastTransform) -> bool:
+    """Tell whether all numbers are such that no step can overflow: the kernel looks up tables by what it computes."""
+    parts = (made.eight[0], made.sixteen[0], made.matrix, made.ins, made.grid, made.outs)
+    return all(bool((np.abs(part) < 1e6).all()) for part in parts) and bool((made.ins >= 0).all())
 
 
 def _plain(lut: Lut) -> bool:

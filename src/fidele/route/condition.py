@@ -14,6 +14,15 @@ from fidele.icc.transform import Intent
 Owner = Literal["fidele", "system", "driver", "driver-profile"]
 
 
+#: The same in words, within a sentence.
+OWNER_WORDS: dict[str, str] = {
+    "fidele": "Fidele",
+    "system": "the print system",
+    "driver": "the driver",
+    "driver-profile": "the driver, by its given profile,",
+}
+
+
 class Kept(BaseModel):
     """What is kept as JSON. Fields that a newer Fidele adds are kept and written back."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from fidele.route.condition import Card
+from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
 
 #: What each field of a card is called.
@@ -33,12 +33,6 @@ PRESS = {
     "seconds": "Press time, s",
     "pressure": "Press pressure, bar",
     "preheat": "Preheat, s",
-}
-_OWNERS = {
-    "fidele": "Fidele",
-    "system": "the print system",
-    "driver": "the driver",
-    "driver-profile": "the driver, by its given profile",
 }
 
 
@@ -75,7 +69,7 @@ def said(card: Card, field: str) -> str:
     if field == "profile":
         return card.profile_title or value or "none"
     if field == "owner":
-        return _OWNERS[value]
+        return OWNER_WORDS[value].rstrip(",")
     if field == "mirror_by":
         return {"fidele": "Fidele", "driver": "the driver", "nobody": "nobody"}[value]
     if field == "printed_from":

@@ -14,7 +14,7 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent
 from fidele.output.device import PrintDevice
 from fidele.output.program import Program
-from fidele.route.condition import Card, Confirmation
+from fidele.route.condition import OWNER_WORDS, Card, Confirmation
 from fidele.route.layers import MEANINGS
 from fidele.route.probe import ProbeResult
 from fidele.route.program import WANTED, ProgramProbe
@@ -26,14 +26,6 @@ from fidele.sheet.placing import Placing, fitted
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
-
-#: Who can convert, in words.
-OWNERS = {
-    "fidele": "Fidele",
-    "system": "The print system",
-    "driver": "The driver",
-    "driver-profile": "The driver, by the profile given to it,",
-}
 
 
 @dataclass(frozen=True)
@@ -183,11 +175,12 @@ class Handoff:
             When it converts through a profile and the condition has none, or the printer is not there.
         """
         session = self._session
+        who = OWNER_WORDS[owner][:1].upper() + OWNER_WORDS[owner][1:]
         if owner in ("system", "driver-profile") and session.profile is None:
-            raise FideleError(f"{OWNERS[owner]} needs an output profile; choose one for this condition first.")
+            raise FideleError(f"{who} needs an output profile; choose one for this condition first.")
         if owner not in self._device.owners():
-            raise FideleError(f"{OWNERS[owner]} cannot convert on the way to the {session.need_card().printer_name}.")
-        session.change_card(f"{OWNERS[owner]} converts", owner=owner)
+            raise FideleError(f"{who} cannot convert on the way to the {session.need_card().printer_name}.")
+        session.change_card(f"{who} converts", owner=owner)
         rest = () if owner == "driver" else ("improvement",)
         self.bring((*rest, "colour", "input_space", "system"))
 

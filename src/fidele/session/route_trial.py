@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from fidele.chart.definition import quick_chart
 from fidele.check.statistics import Comparison
 from fidele.errors import FideleError
+from fidele.route.condition import OWNER_WORDS
 from fidele.session.runs import Checked, check_scan
 from fidele.session.trial import grey_words, pressed_and_scanned
 from fidele.tiles import CancelledError, Progress
@@ -20,12 +21,7 @@ if TYPE_CHECKING:
     from fidele.session.model import Session
 
 #: What each route is called on its print.
-ROUTES = {
-    "fidele": "Fidele converts",
-    "system": "the print system converts",
-    "driver": "the driver converts",
-    "driver-profile": "the driver, by the profile",
-}
+ROUTES = {owner: f"{words} converts" for owner, words in OWNER_WORDS.items()}
 
 
 @dataclass(frozen=True)
