@@ -115,8 +115,7 @@ def test_other_tiffs(tmp_path):
         planarconfig="contig",
         extrasamples=[0, 0],
     )
-    with pytest.raises(FideleError, match="5 channels"):
-        open_artwork(tmp_path / "five.tif")
+    assert open_artwork(tmp_path / "five.tif").pixels.shape == (5, 5, 3)
 
 
 def test_bad_pictures_are_refused(tmp_path):
@@ -148,7 +147,7 @@ def test_bad_pictures_are_refused(tmp_path):
     with pytest.raises(FideleError, match="is not a file"):
         open_artwork(tmp_path)
     (tmp_path / "cat.png").write_text("meow")
-    with pytest.raises(FideleError, match="not a PNG, JPEG, TIFF or WebP"):
+    with pytest.raises(FideleError, match="not a PNG, JPEG, TIFF, WebP, PDF or SVG"):
         open_artwork(tmp_path / "cat.png")
 
 

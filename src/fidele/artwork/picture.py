@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.record import ConversionRecord
@@ -14,10 +15,17 @@ from fidele.icc.profile import Profile
 
 @dataclass(frozen=True)
 class SourceSlip:
-    """Where a picture's colour space comes from: 'stated' by the file, 'supposed' by a rule, 'chosen' by a person."""
+    """Where a picture's colour space comes from: 'stated' by the file, 'supposed' by a rule, 'chosen' by a person.
+
+    Attributes
+    ----------
+    rule
+        Whether a house rule supposed it; False where nothing better than the commonest space was at hand.
+    """
 
     kind: str
     words: str
+    rule: bool = False
 
 
 @dataclass(frozen=True)
@@ -27,17 +35,21 @@ class Artwork:
     Attributes
     ----------
     pixels
-        (h, w, channels) uint8 or uint16, without alpha.
+        (h, w, channels) uint8 or uint16, without alpha; L*a*b* in the encoding of ICC.1:2022 (version 4).
     alpha
         (h, w) of the same type, or None.
     profile
         The space of the pixels.
     ppi
-        Resolution that the file states, or None.
+        Resolution that the file states, or None; of a drawing, that at which it was drawn.
     doubts
         Sentences on what was odd about the file.
     record
         What was done to it, where it was converted before and its pixels are still those.
+    page, pages
+        Which page of how many this is, from 0; -1 as long as nobody said which one is meant.
+    drawing
+        Whether it was drawn from lines and areas (PDF, SVG) and can be drawn again at any resolution.
     """
 
     path: Path
@@ -48,6 +60,9 @@ class Artwork:
     ppi: float | None
     doubts: tuple[str, ...] = ()
     record: ConversionRecord | None = None
+    page: int = 0
+    pages: int = 1
+    drawing: bool = False
 
     @property
     def width(self) -> int:
@@ -69,3 +84,34 @@ class Artwork:
         """Return width and height in mm by the file's own resolution (300 ppi where it states none)."""
         ppi = self.ppi or 300.0
         return self.width / ppi * 25.4, self.height / ppi * 25.4
+
+
+@dataclass(frozen=True)
+class Decoded:
+    """What a file holds, before its space is identified.
+
+    Attributes
+    ----------
+    pixels
+        (h, w, channels) uint8 or uint16 of `space`, without alpha.
+    space
+        'RGB', 'GRAY', 'CMYK' or 'Lab'.
+    icc
+        Embedded profile, or None.
+    says
+        Space that a tag or the format states: 'sRGB', 'opRGB', 'Lab', '' for none.
+    xmp
+        XMP packet, or None.
+    """
+
+    pixels: NDArray[np.integer[Any]] = field(repr=False)
+    space: str
+    alpha: NDArray[Any] | None = field(default=None, repr=False)
+    icc: bytes | None = field(default=None, repr=False)
+    ppi: float | None = None
+    says: str = ""
+    xmp: bytes | None = field(default=None, repr=False)
+    doubts: tuple[str, ...] = ()
+    page: int = 0
+    pages: int = 1
+    drawing: bool = False

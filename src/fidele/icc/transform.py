@@ -57,8 +57,8 @@ def convert(
 ) -> NDArray[Any]:
     """Convert device values (…, channels) of `source` to those of `target`, in the data type of `pixels`.
 
-    uint8 and uint16 use their full range, floats run from 0 to 1 (L*a*b* in its own units). Black point
-    compensation has no effect on the absolute intent.
+    uint8 and uint16 use their full range, floats run from 0 to 1, also those of a source in L*a*b* (`spaces.lab`).
+    Black point compensation has no effect on the absolute intent.
 
     Raises
     ------
@@ -72,7 +72,7 @@ def convert(
 
     def littlecms(values: NDArray[Any], told: Progress | None = None) -> NDArray[Any]:
         return _transform(
-            values,
+            _in_units(values, source),
             source.for_littlecms,
             _space(source),
             target.for_littlecms,
@@ -99,7 +99,7 @@ def to_lab(
     """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
     require_sound(source)
     return _transform(
-        as_float(pixels),
+        _in_units(as_float(pixels), source),
         source.for_littlecms,
         _space(source),
         _lab_profile(),
@@ -110,6 +110,13 @@ def to_lab(
         progress,
         source.name,
     )
+
+
+def _in_units(values: NDArray[Any], source: Profile) -> NDArray[Any]:
+    """Return values as LittleCMS takes them in floats: of a source in L*a*b*, the codes from 0 to 1 become L*a*b*."""
+    if source.header.colour_space != "Lab" or values.dtype.kind != "f":
+        return values
+    return values * np.array([100, 255, 255], values.dtype) - np.array([0, 128, 128], values.dtype)
 
 
 def from_lab(
@@ -129,6 +136,23 @@ def from_lab(
         None,
         target.name,
     )
+
+
+def white_of(profile: Profile, dtype: np.dtype[Any]) -> NDArray[Any]:
+    """Return the values (channels,) that leave paper bare: of integers by their full range, of floats from 0 to 1."""
+    return _ends(profile, dtype, {"CMYK": (0.0, 0.0, 0.0, 0.0), "Lab": (1.0, 128 / 255, 128 / 255)}, 1.0)
+
+
+def black_of(profile: Profile, dtype: np.dtype[Any]) -> NDArray[Any]:
+    """Return the values (channels,) of black: of integers by their full range, of floats from 0 to 1."""
+    return _ends(profile, dtype, {"CMYK": (1.0, 1.0, 1.0, 1.0), "Lab": (0.0, 128 / 255, 128 / 255)}, 0.0)
+
+
+def _ends(profile: Profile, dtype: np.dtype[Any], known: dict[str, tuple[float, ...]], other: float) -> NDArray[Any]:
+    values = np.array(known.get(profile.header.colour_space, (other,) * profile.channels))
+    if dtype.kind == "u":
+        return np.rint(values * np.iinfo(dtype).max).astype(dtype)
+    return values.astype(dtype)
 
 
 def as_float(pixels: NDArray[Any]) -> NDArray[np.float32]:

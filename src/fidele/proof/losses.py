@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
-from fidele.icc.transform import Intent, convert, to_lab
+from fidele.icc.transform import Intent, black_of, convert, to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
 from fidele.proof.soft import ProofSettings
 
@@ -106,7 +106,7 @@ def wanted_and_printed(
 
 def _black_scaled(wanted: Floats, source: Profile, printer: Profile, settings: ProofSettings) -> Floats:
     """Scale XYZ so that the source's black becomes the black that this conversion prints (ISO 18619, 6.4)."""
-    darkest = np.full((1, source.channels), 1.0 if source.header.colour_space == "CMYK" else 0.0, np.float32)
+    darkest = black_of(source, np.dtype(np.float32))[None]
     source_black = lab_to_xyz(to_lab(darkest, source).astype(float))[0]
     printed = to_lab(convert(darkest, source, printer, settings.intent, settings.bpc), printer)
     level = float(lab_to_xyz(printed.astype(float))[0, 1])

@@ -1,0 +1,273 @@
+"""Draw a page of a PDF (ISO 32000-2), its own colour spaces respected.
+
+The renderer (PDFium) knows RGB alone: what is in the device's RGB passes through it untouched, everything else it
+turns into sRGB. So a page whose colours all lie in one RGB profile, by ICCBased spaces or by the output intent, is
+drawn with that profile's numbers and keeps the profile; pages with inks or several spaces come out in sRGB, which is
+said.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fidele.artwork.limits import bounded
+from fidele.artwork.picture import Decoded
+from fidele.artwork.raster import page_chosen
+from fidele.errors import FideleError
+from fidele.files import read_bytes
+from fidele.icc.profile import LARGEST, Profile, ProfileError
+
+_LARGEST = 1 << 30
+_MOST_PIXELS = 200_000_000
+#: Operators of a content stream that choose a device's space (ISO 32000-2, table 73).
+_OPERATORS = {"g": "Grey", "G": "Grey", "rg": "RGB", "RG": "RGB", "k": "CMYK", "K": "CMYK"}
+_DEVICE = {"/DeviceGray": "Grey", "/G": "Grey", "/CalGray": "Grey", "/DeviceRGB": "RGB", "/RGB": "RGB"} | {
+    "/DeviceCMYK": "CMYK",
+    "/CMYK": "CMYK",
+    "/CalRGB": "calibrated RGB",
+    "/Lab": "L*a*b*",
+    "/Separation": "spot inks",
+    "/DeviceN": "spot inks",
+}
+_DEEPEST = 12
+
+
+@dataclass
+class _Spaces:
+    """What a page's colours are in: kinds, and the embedded RGB profiles by their content."""
+
+    kinds: set[str] = field(default_factory=set)
+    rgb: dict[str, Profile] = field(default_factory=dict)
+    #: Streams whose ICCBased spaces of three channels stand for the device's RGB once they are replaced.
+    places: list[tuple[Any, Any]] = field(default_factory=list)
+    #: Places that name the device's CMYK, and owners of content that does, with their resources.
+    inks: list[tuple[Any, Any]] = field(default_factory=list)
+    inked: list[tuple[Any, Any]] = field(default_factory=list)
+
+
+def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
+    """Draw a page on white at a resolution.
+
+    Raises
+    ------
+    FideleError
+        When it is damaged, locked with a password, or larger than Fidele opens.
+    """
+    import pikepdf
+
+    data = read_bytes(path, _LARGEST)
+    try:
+        document = pikepdf.open(io.BytesIO(data))
+    except pikepdf.PasswordError as error:
+        raise FideleError(f"{path} is locked with a password; ask for one without.") from error
+    except pikepdf.PdfError as error:
+        raise FideleError(f"{path} is damaged and cannot be opened ({str(error).splitlines()[0][:100]}).") from error
+    with document:
+        count = len(document.pages)
+        if count == 0:
+            raise FideleError(f"{path} has no pages.")
+        chosen = page_chosen(page, count, path)
+        leaf = document.pages[max(0, chosen)]
+        spaces = _Spaces()
+        _gather(leaf.obj, leaf.resources, spaces, 0, set())
+        intent = _output_intent(document)
+        icc, says, doubts = _settle(spaces, intent, document, leaf, path.name)
+        memory = io.BytesIO()
+        document.save(memory)
+    pixels = _drawn(memory.getvalue(), max(0, chosen), path, ppi)
+    return Decoded(
+        pixels,
+        "RGB",
+        None,
+        icc,
+        ppi,
+        says,
+        doubts=doubts,
+        page=chosen,
+        pages=count,
+        drawing="picture" not in spaces.kinds,  # a page with pictures has their resolution
+    )
+
+
+def _settle(
+    spaces: _Spaces, intent: Profile | None, document: Any, leaf: Any, name: str
+) -> tuple[bytes | None, str, tuple[str, ...]]:
+    """Decide what the drawn numbers will mean: an embedded profile's bytes, or a space that is stated, and doubts."""
+    kinds = spaces.kinds - {"picture", "Grey"}
+    profiles = dict(spaces.rgb)
+    if "RGB" in kinds and intent is not None and intent.header.colour_space == "RGB":
+        profiles[intent.content_id] = intent
+    alone = next(iter(profiles.values())) if len(profiles) == 1 else None
+    device = "RGB" in kinds and (intent is None or intent.header.colour_space != "RGB")
+    if alone is not None and kinds <= {"RGB"} and not device:
+        for holder, key in spaces.places:
+            holder[key] = _device_rgb()
+        return alone.data, "", ()
+    if not profiles and kinds <= {"RGB"}:
+        return None, "", ()
+    if "CMYK" in kinds and intent is not None and intent.header.colour_space == "CMYK":
+        _mean_by(document, leaf, spaces, intent)
+        kinds = (kinds - {"CMYK"}) | {"CMYK by its output intent"}
+    held = sorted(kinds | {"RGB with a profile" for _ in spaces.rgb})
+    said = f"The page holds {' and '.join(held)}; it was drawn in sRGB, so that colours beyond sRGB are cut off."
+    if "CMYK" in kinds:
+        said += " Its CMYK has no profile: ask for one with an output intent."
+    return None, "sRGB", (f"{name}: {said[0].lower()}{said[1:]}",)
+
+
+def _device_rgb() -> Any:
+    import pikepdf
+
+    return pikepdf.Name("/DeviceRGB")
+
+
+def _mean_by(document: Any, leaf: Any, spaces: _Spaces, profile: Profile) -> None:
+    """Let the page's plain CMYK mean what an output intent says; the renderer itself does not look at that."""
+    import pikepdf
+
+    stream = document.make_stream(profile.data, {"/N": 4})
+    space = document.make_indirect(pikepdf.Array([pikepdf.Name("/ICCBased"), stream]))
+    for holder, key in spaces.inks:
+        holder[key] = space
+    for owner, resources in spaces.inked:
+        made = []
+        for instruction in pikepdf.parse_content_stream(owner):
+            if (operator := str(instruction.operator)) in ("k", "K"):
+                choose, fill = ("cs", "sc") if operator == "k" else ("CS", "SC")
+                made += [([pikepdf.Name("/FideleInk")], pikepdf.Operator(choose))]
+                made += [(list(instruction.operands), pikepdf.Operator(fill))]
+            else:
+                made.append(instruction)
+        data = pikepdf.unparse_content_stream(made)
+        if owner.objgen == leaf.obj.objgen:
+            leaf.obj["/Contents"] = document.make_stream(data)
+        else:
+            owner.write(data)
+        if "/ColorSpace" not in resources:
+            resources["/ColorSpace"] = pikepdf.Dictionary()
+        resources["/ColorSpace"]["/FideleInk"] = space
+
+
+def _output_intent(document: Any) -> Profile | None:
+    """Return the profile of the document's output intent, None where it embeds none."""
+    for intent in _items(document.Root.get("/OutputIntents")):
+        stream = intent.get("/DestOutputProfile")
+        if stream is not None:
+            try:
+                return Profile.parse(_bytes(stream), "The output intent")
+            except ProfileError:
+                return None
+    return None
+
+
+def _bytes(stream: Any) -> bytes:
+    data = bytes(stream.read_bytes())
+    if len(data) > LARGEST:
+        raise ProfileError("The profile inside the PDF is too large.")
+    return data
+
+
+def _items(array: Any) -> list[Any]:
+    import pikepdf
+
+    return list(array) if isinstance(array, pikepdf.Array) else []
+
+
+def _gather(owner: Any, resources: Any, spaces: _Spaces, depth: int, seen: set[Any]) -> None:
+    """Collect the spaces that a page, form or pattern draws in, with all that it uses."""
+    import pikepdf
+
+    if depth > _DEEPEST or (owner.objgen != (0, 0) and owner.objgen in seen):
+        return
+    seen.add(owner.objgen)
+    try:
+        for instruction in pikepdf.parse_content_stream(owner):
+            operator = str(instruction.operator)
+            if operator in _OPERATORS:
+                spaces.kinds.add(_OPERATORS[operator])
+                if operator in ("k", "K") and resources is not None and (owner, resources) not in spaces.inked:
+                    spaces.inked.append((owner, resources))
+            elif operator in ("cs", "CS") and instruction.operands:
+                spaces.kinds.update(k for k in [_DEVICE.get(str(instruction.operands[0]), "")] if k)
+            elif operator == "INLINE IMAGE":
+                spaces.kinds.add("picture")
+                _space(instruction.operands[0].obj, "/ColorSpace", spaces)
+    except (pikepdf.PdfError, AttributeError, TypeError):
+        pass  # drawn as far as it can be
+    if resources is None:
+        return
+    for holder, key in _named(resources.get("/ColorSpace")):
+        if not key.startswith("/Default"):
+            _space(holder, key, spaces)
+    for holder, key in _named(resources.get("/Shading")):
+        _space(holder[key], "/ColorSpace", spaces)
+    for kind in ("/XObject", "/Pattern"):
+        for holder, key in _named(resources.get(kind)):
+            inner = holder[key]
+            if inner.get("/Subtype") == "/Image":
+                spaces.kinds.add("picture")
+                _space(inner, "/ColorSpace", spaces)
+            elif inner.get("/Shading") is not None:
+                _space(inner["/Shading"], "/ColorSpace", spaces)
+            elif isinstance(inner, pikepdf.Stream):
+                _gather(inner, inner.get("/Resources"), spaces, depth + 1, seen)
+
+
+def _named(dictionary: Any) -> Iterator[tuple[Any, str]]:
+    import pikepdf
+
+    if isinstance(dictionary, pikepdf.Dictionary):
+        for key in list(dictionary.keys()):
+            yield dictionary, key
+
+
+def _space(holder: Any, key: str | int, spaces: _Spaces, depth: int = 0) -> None:
+    """Note the space that stands at `holder[key]`, and where it could be replaced."""
+    found = holder[key] if isinstance(key, int) else holder.get(key)
+    if found is None or depth > 4:
+        return
+    parts = _items(found)
+    name = str(parts[0]) if parts else str(found)
+    if name == "/ICCBased" and len(parts) > 1:
+        channels = int(parts[1].get("/N", 0))
+        if channels == 3:
+            try:
+                profile = Profile.parse(_bytes(parts[1]), "The profile inside the PDF")
+            except ProfileError:
+                spaces.kinds.add("a damaged profile")
+                return
+            if profile.header.colour_space == "RGB":
+                spaces.rgb[profile.content_id] = profile
+                spaces.places.append((holder, key))
+            else:
+                spaces.kinds.add("L*a*b*")
+        elif channels == 4:
+            spaces.kinds.add("CMYK with a profile")
+        else:
+            spaces.kinds.add("Grey")
+    elif name in ("/Indexed", "/I") and len(parts) > 1:
+        _space(found, 1, spaces, depth + 1)
+    elif name in _DEVICE:
+        spaces.kinds.add(_DEVICE[name])
+        if _DEVICE[name] == "CMYK":
+            spaces.inks.append((holder, key))
+
+
+def _drawn(data: bytes, page: int, path: Path, ppi: float) -> np.ndarray:
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(data)
+    try:
+        leaf = document[page]
+        width, height = (round(side / 72 * ppi) for side in leaf.get_size())
+        bounded(width, height, path, _MOST_PIXELS)
+        bitmap = leaf.render(scale=ppi / 72, rev_byteorder=True, fill_color=(255, 255, 255, 255), may_draw_forms=True)
+        return np.ascontiguousarray(bitmap.to_numpy()[..., :3])
+    finally:
+        document.close()
