@@ -18,6 +18,7 @@ from fidele.artwork.save import save_picture
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent
+from fidele.tuning.conversion import Conversion
 
 
 def random(shape, kind=np.uint8):
@@ -165,15 +166,15 @@ def test_conversion_keeps_what_it_should_and_never_happens_twice(tmp_path, print
     alpha = random((20, 30), np.uint16)
     save_picture(tmp_path / "a.tif", random((20, 30, 3), np.uint16), oprgb(), 240, alpha)
     picture = open_artwork(tmp_path / "a.tif")
-    done = convert_artwork(picture, printer, Intent.PERCEPTUAL, True)
+    done = convert_artwork(picture, printer, Conversion(Intent.PERCEPTUAL, True))
     assert done.pixels.dtype == np.uint16
     assert done.pixels.shape == picture.pixels.shape
     assert np.array_equal(done.alpha, alpha)
     assert done.ppi == picture.ppi
     with pytest.raises(FideleError, match="is not converted again"):
-        convert_artwork(done, printer, Intent.PERCEPTUAL, True)
+        convert_artwork(done, printer, Conversion(Intent.PERCEPTUAL, True))
     with pytest.raises(FideleError, match="cannot serve as an output profile"):
-        convert_artwork(picture, srgb(), Intent.PERCEPTUAL, True)
+        convert_artwork(picture, srgb(), Conversion(Intent.PERCEPTUAL, True))
     assert bpc_note(printer, Intent.PERCEPTUAL, False) is None
     assert "absolute" in bpc_note(printer, Intent.ABSOLUTE, True)
     four = type(printer).parse(printer.data[:8] + b"\x04\x40" + printer.data[10:])
@@ -188,7 +189,7 @@ def test_transparency_is_laid_over_white():
 
 
 def test_saving_says_what_it_cannot(tmp_path):
-    with pytest.raises(FideleError, match=r"writes .tif and .png files, not '.gif'"):
+    with pytest.raises(FideleError, match=r"writes .tif, .*.pdf files, not '.gif'"):
         save_picture(tmp_path / "x.gif", random((2, 2, 3)), None)
     with pytest.raises(FideleError, match="PNG cannot hold CMYK"):
         save_picture(tmp_path / "x.png", random((2, 2, 4)), None)
@@ -216,7 +217,7 @@ def test_cmyk_with_its_profile_comes_in_and_converts(tmp_path, printer):
             Image.fromarray(pixels, "CMYK").save(tmp_path / name, quality=100, icc_profile=press.data)
         picture = open_artwork(tmp_path / name)
         assert (picture.pixels.shape, picture.slip.kind) == ((30, 40, 4), "stated")
-        done = convert_artwork(picture, printer, Intent.RELATIVE, bpc=False)
+        done = convert_artwork(picture, printer, Conversion(Intent.RELATIVE, False))
         wanted = pcs_lab_to_device(printer, device_to_pcs_lab(press, picture.pixels / 255))
         off = delta_e_2000(device_to_pcs_lab(printer, done.pixels / 255), device_to_pcs_lab(printer, wanted))
         assert off.mean() < 0.3  # 8 bit

@@ -150,9 +150,11 @@ def test_convert_refuses(tmp_path, artwork, profile_path):
     out = tmp_path / "out.tif"
     before = artwork.read_bytes()
     refused("convert", artwork, "--to", profile_path, "--out", artwork, words="never changed")
-    refused("convert", artwork, "--to", profile_path, "--out", tmp_path / "x.gif", words="writes .tif and .png")
+    refused("convert", artwork, "--to", profile_path, "--out", tmp_path / "x.gif", words="Fidele writes .tif")
     refused("convert", artwork, "--to", artwork, "--out", out, words="not an ICC profile")
-    refused("convert", profile_path, "--to", profile_path, "--out", out, words="not a PNG, JPEG, TIFF or WebP")
+    refused(
+        "convert", profile_path, "--to", profile_path, "--out", out, words="not a PNG, JPEG, TIFF, WebP, PDF or SVG"
+    )
     refused("convert", artwork, "--to", profile_path, "--out", out, "--intent", "vivid", words="vivid")
     refused("convert", artwork, "--out", out, words="Missing option '--to'")
     (tmp_path / "srgb.icc").write_bytes(srgb().data)
@@ -451,7 +453,7 @@ def test_losses_and_nearest_colours(demo, profile_path):
     )
     assert {"area_lost", "mean_de00", "p95_de00", "colours"} <= found.keys()
     assert 0 < found["area_lost"] < 1
-    assert {"wanted_lab", "printed_lab", "de00", "area", "words"} == found["colours"][0].keys()
+    assert {"wanted_lab", "printed_lab", "de00", "area", "words", "values"} == found["colours"][0].keys()
     said = json.loads(fidele("nearest", "#00ffcc", "--to", profile_path, "--json").stdout)
     assert said["verdict"] == "cannot be held"
     assert [n["flavour"] for n in said["nearest"]] == ["least ΔE00", "same hue", "same lightness"]

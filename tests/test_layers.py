@@ -18,22 +18,24 @@ MIDDLE = {"colour", "icc"}
 ALLOWED = {
     "colour": set(),
     "icc": {"colour"},
-    "artwork": MIDDLE,
-    "proof": MIDDLE,
+    "tuning": MIDDLE,
+    "artwork": MIDDLE | {"tuning"},
+    "proof": MIDDLE | {"tuning"},
     "chart": MIDDLE,
     "check": MIDDLE | {"chart"},
     "characterise": MIDDLE,
     "route": MIDDLE,
-    "sheet": MIDDLE | {"artwork"},
+    "sheet": MIDDLE | {"artwork", "tuning"},
     "papers": MIDDLE | {"route"},
     "bench": MIDDLE,
     "output": MIDDLE | {"bench", "papers", "route", "sheet"},
     "store": MIDDLE | {"papers", "route"},
     "session": MIDDLE
-    | {"artwork", "proof", "chart", "check", "characterise", "route", "sheet", "papers", "output", "store"},
+    | {"artwork", "tuning", "proof", "chart", "check", "characterise", "route", "sheet", "papers", "output", "store"},
     "commands": MIDDLE
-    | {"artwork", "proof", "chart", "check", "route", "papers", "store", "session", "characterise", "sheet"},
-    "demo": MIDDLE | {"artwork", "proof", "chart", "characterise", "route", "sheet", "output", "store", "session"},
+    | {"artwork", "tuning", "proof", "chart", "check", "route", "papers", "store", "session", "characterise", "sheet"},
+    "demo": MIDDLE
+    | {"artwork", "tuning", "proof", "chart", "characterise", "route", "sheet", "output", "store", "session"},
 }
 
 

@@ -262,10 +262,8 @@ def test_pins_defaults_and_roles_are_set_at_the_desk(window, printer, tmp_path, 
     window.session.open_artwork(window.session.places.data / "artwork" / "signal-flags.png")
     window.show_desk("Proof")
     settle(window, qtbot)
-    assert (
-        "Shown through",
-        window.profile_desk.session.profiles.row(window.session.shelf.find(oprgb().content_id)).title,
-    ) in window.desk.facts()
+    title = window.session.profiles.row(window.session.shelf.find(oprgb().content_id)).title
+    assert dict(window.desk.facts())["Shown through"].startswith(f"“{title}”, chosen by you")
     through = picture(window.desk.view)
     keys(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     settle(window, qtbot)

@@ -392,7 +392,7 @@ def test_profiles_that_do_not_print_are_shown_where_they_are_useful(session, pla
     # As the space of a picture that says nothing of itself.
     session.open_artwork(places.data / "artwork" / "tide-table-no-space-stated.png")
     before = session.artwork.profile.content_id
-    session.take_space(session.profiles.as_space(screen), "a screen")
+    session.pieces.take_space(session.profiles.as_space(screen), "a screen")
     assert session.artwork.profile.content_id == screen
     assert session.artwork.slip.kind == "chosen"
     session.undo()

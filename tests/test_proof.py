@@ -39,7 +39,7 @@ def test_proof_agrees_with_a_direct_chain(printer, photo, intent, bpc, paper_whi
     device = lcms(pixels / 65535, srgb().data, printer.data, ("rgb", "rgb"), intent, bpc)
     Lab = lcms(device, printer.data, lab, ("rgb", "lab"), Intent.ABSOLUTE if paper_white else Intent.RELATIVE)
     shown = np.clip(lcms(Lab, lab, srgb().data, ("lab", "rgb"), Intent.RELATIVE), 0, 1) * 255
-    settings = ProofSettings(intent, bpc, paper_white)
+    settings = ProofSettings(intent, bpc, paper_white=paper_white)
     proof = soft_proof(pixels, srgb(), printer, settings)
     assert proof.dtype == np.uint8
     assert np.abs(proof - shown).max() <= 0.51 + 0.02  # rounding, and single precision

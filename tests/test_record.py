@@ -15,6 +15,7 @@ from fidele.artwork.save import save_picture
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent
+from fidele.tuning.conversion import Conversion
 
 
 @pytest.fixture
@@ -27,8 +28,8 @@ def picture(demo):
 def test_what_was_done_stands_in_the_file_and_is_read_back(picture, printer, tmp_path, ending, depth):
     if depth == 16:
         picture = dataclasses.replace(picture, pixels=picture.pixels.astype(np.uint16) * 257)
-    done = convert_artwork(picture, printer, Intent.RELATIVE, True)
-    record = record_of(picture, printer, Intent.RELATIVE, True, done.pixels, True, 'Tiles "thick" & <thin>')
+    done = convert_artwork(picture, printer, Conversion(Intent.RELATIVE, True))
+    record = record_of(picture, printer, Conversion(Intent.RELATIVE, True), done.pixels, True, 'Tiles "thick" & <thin>')
     path = tmp_path / f"done{ending}"
     save_picture(path, done.pixels, printer, 300, record=record)
     back = open_artwork(path)
@@ -37,7 +38,7 @@ def test_what_was_done_stands_in_the_file_and_is_read_back(picture, printer, tmp
     assert '“Tiles "thick" & <thin>”: media-relative colorimetric, with black point' in converted_already(back)
     for _ in range(2):
         with pytest.raises(FideleError, match=r"is not converted again, which would spoil it\. It was converted from"):
-            convert_artwork(back, printer, Intent.RELATIVE, True)
+            convert_artwork(back, printer, Conversion(Intent.RELATIVE, True))
     # The same packet in another picture says nothing.
     other = done.pixels.copy()
     other[0, 0, 0] ^= 1
@@ -47,13 +48,13 @@ def test_what_was_done_stands_in_the_file_and_is_read_back(picture, printer, tmp
 
 
 def test_where_the_record_was_taken_away_the_output_profile_still_says_so(picture, printer, tmp_path):
-    done = convert_artwork(picture, printer, Intent.PERCEPTUAL, True)
+    done = convert_artwork(picture, printer, Conversion(Intent.PERCEPTUAL, True))
     Image.fromarray(done.pixels).save(tmp_path / "stripped.png", icc_profile=printer.data)
     back = open_artwork(tmp_path / "stripped.png")
     assert back.record is None
     assert "carries an output profile" in converted_already(back)
     with pytest.raises(FideleError, match="not converted again"):
-        convert_artwork(back, printer, Intent.PERCEPTUAL, True)
+        convert_artwork(back, printer, Conversion(Intent.PERCEPTUAL, True))
     assert converted_already(picture) == ""
 
 

@@ -14,7 +14,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.errors import FideleError
-from fidele.icc.spaces import srgb
+from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent
 from fidele.route.layers import Evidence
 from fidele.session.model import Session
@@ -115,10 +115,12 @@ def test_findings_of_artwork_and_sheet(session, tmp_path, printer):
     save_picture(tmp_path / "bare.png", pixels, None, 300, np.full((400, 400), 200, np.uint8))
     session.open_artwork(tmp_path / "bare.png")
     assert {"space-supposed", "transparent"} <= codes(session)
-    session.choose_space("opRGB")
+    session.pieces.take_space(oprgb(), "opRGB")
     assert "space-supposed" not in codes(session)
     assert session.artwork.slip.words == "opRGB, chosen by you"
     session.place(Placing(10, 10, 190, 190))
+    assert "low-resolution" in codes(session, "stop")  # flat graphics: edges would be stepped
+    session.place(Placing(10, 10, 60, 60))
     assert "low-resolution" in codes(session, "caution")
     session.place(Placing(150, 10, 60, 60))
     assert "crosses-margin" in codes(session, "stop")

@@ -9,11 +9,13 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from fidele.artwork.depth import to_eight
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
-from fidele.sheet.page import render_page, resample, to_eight
+from fidele.sheet.page import render_page, resample
 from fidele.sheet.placing import Media, Placing, fitted
+from fidele.tuning.conversion import Conversion
 
 MEDIA = Media("A4", 210, 297, (3, 3, 3, 5))
 
@@ -23,7 +25,7 @@ def picture(pixels, space=None):
 
 
 def page_of(artwork, placing, mirror=False, printer=None):
-    return render_page(artwork, placing, MEDIA, 300, printer, Intent.RELATIVE, False, mirror)
+    return render_page(artwork, placing, MEDIA, 300, printer, Conversion(Intent.RELATIVE, False), mirror)
 
 
 @given(

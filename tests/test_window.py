@@ -93,11 +93,11 @@ def test_the_operators_story(places, qtbot):
     settle(window, qtbot)
     view = window.desk.view
     assert [t.name for t in view._teeth] == ["as sent", "Perceptual", "Media-relative", "Saturation", "ICC-absolute"]
-    assert all("% lost" in t.beneath[0] and "mean ΔE00" in t.beneath[1] for t in view._teeth[1:])
+    assert all("% lost" in t.beneath[0] and "95 %" in t.beneath[1] for t in view._teeth[1:])
     assert "% lost" in thread.state.words["Proof"]
     # Where it is lost: one press, and one more on a loss shows where it alone sits; then the comb again.
     click(window.desk, "Where it is lost")
-    assert [t.name for t in view._teeth] == ["where it is lost: in colour"]
+    assert [t.name for t in view._teeth] == ["where it is lost"]
     qtbot.wait(50)  # the list beside it was made anew
     window.findings_view.findChildren(LossRow)[0].click()
     assert [t.name for t in view._teeth] == ["where these are lost"]
@@ -343,8 +343,8 @@ def test_the_view_shows_pixels_where_they_belong(window, places, qtbot):
     view.set_picture(pixels)
     view.set_teeth([Tooth("as it is", lambda p: p)])
     QTest.keyClick(view, Qt.Key.Key_1)
-    place, sample = view._visible()
-    shown = view._shown()
+    place = view._visible()
+    sample, shown = view._sample(pixels, place), view._shown()
     x, y = round(place.x() - shown.x()), round(place.y() - shown.y())
     assert np.abs(sample.astype(int) - pixels[y : y + sample.shape[0], x : x + sample.shape[1]]).mean() < 1.0
     QTest.keyClick(view, Qt.Key.Key_0)

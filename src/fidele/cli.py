@@ -14,7 +14,8 @@ from fidele.commands.bench import bench
 from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE
 from fidele.commands.conditions import condition, probe
-from fidele.commands.jobs import chart, check, convert, proof
+from fidele.commands.jobs import chart, check
+from fidele.commands.pictures import convert, proof
 from fidele.commands.profiles import profile
 from fidele.errors import FideleError
 

@@ -11,15 +11,14 @@ from numpy.typing import NDArray
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.record import ConversionRecord, pixel_hash
 from fidele.errors import FideleError
-from fidele.icc.describe import describe
+from fidele.icc.describe import describe, require_output
 from fidele.icc.profile import Profile
-from fidele.icc.transform import Intent, convert
+from fidele.icc.transform import Intent
 from fidele.tiles import Progress
+from fidele.tuning.conversion import Conversion, device_values
 
 
-def convert_artwork(
-    artwork: Artwork, target: Profile, intent: Intent, bpc: bool, progress: Progress | None = None
-) -> Artwork:
+def convert_artwork(artwork: Artwork, target: Profile, how: Conversion, progress: Progress | None = None) -> Artwork:
     """Return the picture in the values of an output profile, same size, depth and resolution.
 
     Raises
@@ -27,16 +26,12 @@ def convert_artwork(
     FideleError
         When `target` cannot serve as an output profile, or the picture is in an output profile's values already.
     """
-    what = describe(target)
-    if not what.usable_as_output:
-        stops = [p.message for p in what.problems if p.weight == "stop"]
-        because = stops[0] if stops else f"it is a profile of class {what.class_words}."
-        raise FideleError(f"{target.name} cannot serve as an output profile: {because}")
+    what = require_output(target)
     already = converted_already(artwork)
     if artwork.profile.content_id == target.content_id or already:
         why = already or "It is converted to this profile already."
         raise FideleError(f"{artwork.path} is not converted again, which would spoil it. {why}")
-    pixels = convert(artwork.pixels, artwork.profile, target, intent, bpc, progress)
+    pixels = device_values(artwork.pixels, artwork.profile, target, how, progress)
     return replace(
         artwork, pixels=pixels, profile=target, slip=SourceSlip("stated", f"converted to {what.description}")
     )
@@ -56,18 +51,20 @@ def converted_already(artwork: Artwork) -> str:
 
 
 def record_of(
-    artwork: Artwork, target: Profile, intent: Intent, bpc: bool, pixels: NDArray[Any], mirrored: bool, condition: str
+    artwork: Artwork, target: Profile, how: Conversion, pixels: NDArray[Any], mirrored: bool, condition: str
 ) -> ConversionRecord:
     """Return what stands in a file with `pixels` that were converted from a picture."""
     return ConversionRecord(
         source=describe(artwork.profile).description,
         output=describe(target).description,
         output_id=target.content_id,
-        intent=intent.words,
-        compensated="yes" if bpc and intent is not Intent.ABSOLUTE else "no",
+        intent=how.intent.words,
+        compensated="yes" if how.bpc and how.intent is not Intent.ABSOLUTE else "no",
         mirrored="yes" if mirrored else "no",
         condition=condition,
         pixels=pixel_hash(pixels),
+        tuning=(how.tuning.name or how.tuning.words) if how.tuning is not None and how.tuning.moves else "",
+        kept=how.keep,
     )
 
 
@@ -85,10 +82,13 @@ def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:
     return None
 
 
-def over_white(pixels: NDArray[Any], alpha: NDArray[Any] | None) -> NDArray[Any]:
-    """Lay a picture over white paper: (h, w, 3) of the same type. What is transparent is not printed."""
+def over_white(pixels: NDArray[Any], alpha: NDArray[Any] | None, white: NDArray[Any] | None = None) -> NDArray[Any]:
+    """Lay a picture over bare paper, whose values are `white` (the largest where not given): the same shape and type.
+
+    What is transparent stays bare. Alpha may be of another depth than the pixels.
+    """
     if alpha is None:
         return pixels
-    top = np.iinfo(pixels.dtype).max
-    share = alpha[..., None].astype(np.float32) / top
-    return np.rint(pixels * share + top * (1 - share)).astype(pixels.dtype)
+    share = alpha[..., None].astype(np.float32) / np.iinfo(alpha.dtype).max
+    white = np.asarray(np.iinfo(pixels.dtype).max) if white is None else white
+    return np.rint(pixels * share + white * (1 - share)).astype(pixels.dtype)

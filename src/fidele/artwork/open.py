@@ -54,7 +54,7 @@ def open_artwork(
         When the file is missing, damaged, of another kind, too large, or in a form that Fidele does not print.
     """
     found = _decoded(path, page, ppi)
-    profile, slip, doubts = _identify(found, assume, suppose, path)
+    profile, slip, doubts = identify(found, assume, suppose, path)
     ppi_stated = found.ppi if found.ppi is not None and 1 < found.ppi < 100_000 else None
     return Artwork(
         path,
@@ -116,10 +116,18 @@ def _short(error: Exception) -> str:
     return (str(error).strip().splitlines() or [type(error).__name__])[0][:120]
 
 
-def _identify(
+def identify(
     found: Decoded, assume: Profile | None, suppose: Suppose | None, path: Path
 ) -> tuple[Profile, SourceSlip, tuple[str, ...]]:
-    """Find the space: stated by an embedded profile, a tag or the format, else chosen or supposed."""
+    """Find the space of a decoded picture: stated by an embedded profile, a tag or the format, else chosen or supposed.
+
+    Returns the profile, the slip, and what was odd as sentences; for the parameters see `open_artwork`.
+
+    Raises
+    ------
+    FideleError
+        When inks state nothing and nobody says what they are.
+    """
     doubts: list[str] = []
     if found.says == "Lab":
         return lab(), SourceSlip("stated", "L*a*b*, stated by the file"), ()

@@ -102,7 +102,7 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
         if palette is None:
             raise FideleError(f"{path} has a palette that is missing.")
         pixels = np.moveaxis(palette[:, pixels[..., 0]], 0, -1).astype(np.uint16)
-    colours, alpha, doubts = _apart_tiff(pixels, _CHANNELS[space], extra, path)
+    colours, alpha, doubts = apart_tiff(pixels, _CHANNELS[space], extra, path)
     if photometric in (8, 9):
         colours = lab_encoded(colours, photometric)
     says = "Lab" if space == "Lab" else ""
@@ -178,7 +178,7 @@ def _apart(pixels: NDArray[Any], colours: int) -> tuple[NDArray[Any], NDArray[An
     return np.ascontiguousarray(pixels[..., :colours]), np.ascontiguousarray(pixels[..., colours])
 
 
-def _apart_tiff(
+def apart_tiff(
     pixels: NDArray[Any], colours: int, extra: tuple[int, ...], path: Path
 ) -> tuple[NDArray[Any], NDArray[Any] | None, tuple[str, ...]]:
     """Separate colour from alpha and leave further channels out, which is said."""

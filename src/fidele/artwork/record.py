@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from dataclasses import dataclass, fields
+from dataclasses import MISSING, dataclass, fields
 from typing import Any
 from xml.sax.saxutils import escape, unescape
 
@@ -32,6 +32,8 @@ class ConversionRecord:
         Name of the printing condition, '' where there was none.
     pixels
         Hash of the pixels, see `pixel_hash`.
+    tuning, kept
+        What was tuned, and which pure colours were kept; '' for nothing.
     """
 
     source: str
@@ -42,6 +44,8 @@ class ConversionRecord:
     mirrored: str
     condition: str
     pixels: str
+    tuning: str = ""
+    kept: str = ""
 
     @property
     def words(self) -> str:
@@ -49,15 +53,22 @@ class ConversionRecord:
         how = f"{self.intent}, {'with' if self.compensated == 'yes' else 'without'} black point compensation"
         where = f" for “{self.condition}”" if self.condition else ""
         mirrored = ", mirrored" if self.mirrored == "yes" else ""
-        return f"It was converted from {self.source} to {self.output}{where}: {how}{mirrored}."
+        tuned = f", tuned ({self.tuning})" if self.tuning else ""
+        kept = f", pure {'black' if self.kept == 'black' else 'black and primaries'} kept" if self.kept else ""
+        return f"It was converted from {self.source} to {self.output}{where}: {how}{tuned}{kept}{mirrored}."
 
 
 def pixel_hash(pixels: NDArray[Any]) -> str:
     """Return a hash of pixels (h, w, channels), their shape and depth."""
     values = np.ascontiguousarray(pixels)
-    made = hashlib.sha256(f"{values.shape} {values.dtype.str}".encode())
+    made = hash_begun(values.shape, values.dtype)
     made.update(values.view(np.uint8).reshape(-1).data)
     return made.hexdigest()[:32]
+
+
+def hash_begun(shape: tuple[int, ...], dtype: np.dtype[Any]) -> Any:
+    """Return the hash of pixels of a shape and type before the first one; for pictures that come in strips."""
+    return hashlib.sha256(f"{tuple(shape)} {dtype.str}".encode())
 
 
 def packet(record: ConversionRecord) -> bytes:
@@ -73,13 +84,21 @@ def packet(record: ConversionRecord) -> bytes:
 
 def record_in(data: bytes | None, pixels: NDArray[Any]) -> ConversionRecord | None:
     """Return the record in an XMP packet, None where it holds none or speaks of other pixels."""
+    record = claimed_in(data)
+    return record if record is not None and record.pixels == pixel_hash(pixels) else None
+
+
+def claimed_in(data: bytes | None) -> ConversionRecord | None:
+    """Return the record in an XMP packet, of whatever pixels it speaks; None where it holds none."""
     if not data or len(data) > _LARGEST or _SPACE.encode() not in data:
         return None
     text = data.decode("utf-8", "replace")
     found = {}
     for field in fields(ConversionRecord):
         match = re.search(rf'fidele:{field.name}="([^"]{{0,1000}})"', text)
-        if match is None:
+        if match is None and field.default is MISSING:
             return None
+        if match is None:
+            continue
         found[field.name] = unescape(match.group(1), {"&quot;": '"'})
-    return ConversionRecord(**found) if found["pixels"] == pixel_hash(pixels) else None
+    return ConversionRecord(**found)

@@ -1,4 +1,4 @@
-"""Write pictures: TIFF and PNG, 8 or 16 bit, with profile and resolution, whole or not at all."""
+"""Write pictures: TIFF, PNG, JPEG and PDF, with profile and resolution, whole or not at all."""
 
 from __future__ import annotations
 
@@ -9,10 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork import png
+from fidele.artwork.convert import over_white
+from fidele.artwork.depth import to_eight
 from fidele.artwork.record import ConversionRecord, packet
 from fidele.errors import FideleError
 from fidele.files import replacing, write_bytes
 from fidele.icc.profile import Profile
+from fidele.icc.transform import white_of
+
+#: Endings of the files that Fidele writes.
+WRITTEN = (".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf")
 
 
 def save_picture(
@@ -23,7 +29,9 @@ def save_picture(
     alpha: NDArray[Any] | None = None,
     record: ConversionRecord | None = None,
 ) -> None:
-    """Write pixels (h, w, channels) by the ending of `path`: .tif, .tiff or .png; `record` says what was done to them.
+    """Write pixels (h, w, channels) by the ending of `path`, one of `WRITTEN`; `record` says what was done to them.
+
+    JPEG holds 8 bit and no alpha: it is dithered, and laid over bare paper.
 
     Raises
     ------
@@ -32,9 +40,16 @@ def save_picture(
     """
     ending = path.suffix.lower()
     icc = profile.data if profile else None
+    paper = white_of(profile, pixels.dtype) if profile else None
     whole = pixels if alpha is None else np.concatenate([pixels, alpha[..., None]], axis=2)
     if ending in (".tif", ".tiff"):
         _tiff(path, whole, icc, ppi, alpha is not None, packet(record) if record else None)
+    elif ending in (".jpg", ".jpeg"):
+        _jpeg(path, over_white(pixels, alpha, paper), icc, ppi, packet(record) if record else None)
+    elif ending == ".pdf":
+        from fidele.artwork.pdf_out import write_pdf
+
+        write_pdf(path, pixels, profile, ppi or 300.0, alpha, record)
     elif ending == ".png":
         import imagecodecs
 
@@ -45,7 +60,23 @@ def save_picture(
         )
         write_bytes(path, png.with_chunks(bytes(encoded), icc, ppi, packet(record) if record else None))
     else:
-        raise FideleError(f"{path}: Fidele writes .tif and .png files, not '{ending or 'no ending'}'.")
+        raise FideleError(f"{path}: Fidele writes {', '.join(WRITTEN)} files, not '{ending or 'no ending'}'.")
+
+
+def _jpeg(path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None, xmp: bytes | None) -> None:
+    from PIL import Image
+
+    eight = to_eight(pixels) if pixels.dtype == np.uint16 else pixels
+    inks = eight.shape[2] == 4
+    mode = {1: "L", 3: "RGB", 4: "CMYK"}[eight.shape[2]]
+    picture = Image.fromarray(np.ascontiguousarray(255 - eight if inks else eight).squeeze(), mode=mode)
+    options: dict[str, Any] = {"quality": 97, "subsampling": 0, "icc_profile": icc or b""}
+    if ppi:
+        options["dpi"] = (ppi, ppi)
+    if xmp:
+        options["xmp"] = xmp
+    with replacing(path) as temporary, temporary.open("wb") as out:
+        picture.save(out, "JPEG", **options)
 
 
 def _tiff(

@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-_HUES = (
+#: Plain hue names and where they stand in a*b*, degrees.
+HUES = (
     ("red", 25),
     ("orange", 60),
     ("yellow", 95),
@@ -19,7 +20,7 @@ _HUES = (
 
 def hue_name(angle: float) -> str:
     """Return the plain name of a hue angle in a*b*, degrees."""
-    return min(_HUES, key=lambda s: abs((angle - s[1] + 180) % 360 - 180))[0]
+    return min(HUES, key=lambda s: abs((angle - s[1] + 180) % 360 - 180))[0]
 
 
 def colour_name(Lab: Sequence[float]) -> str:

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import click
-import numpy as np
 
 from fidele.commands.common import FILE, INTENTS, print_json
 from fidele.errors import FideleError
@@ -19,18 +16,35 @@ from fidele.errors import FideleError
 @click.option("--to", "target", required=True, type=FILE, help="The output profile.")
 @click.option("--intent", type=INTENTS, default="perceptual", show_default=True, help="Rendering intent.")
 @click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
+@click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
+@click.option("--page", type=click.IntRange(1), help="Which page of several.")
 @click.option("--assume", type=FILE, help="Profile of artwork that states none.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-def losses(artwork: Path, target: Path, intent: str, bpc: bool, assume: Path | None, as_json: bool) -> None:
+def losses(
+    artwork: Path,
+    target: Path,
+    intent: str,
+    bpc: bool,
+    tune: Path | None,
+    page: int | None,
+    assume: Path | None,
+    as_json: bool,
+) -> None:
     """Say which of a picture's colours will be lost, by how much, and which way they shift."""
     from fidele.artwork.open import open_artwork
     from fidele.icc.profile import Profile
     from fidele.icc.transform import Intent
+    from fidele.proof.contrast import contrast_lost
     from fidele.proof.losses import losses as find
     from fidele.proof.soft import ProofSettings
+    from fidele.tuning.model import read_tuning
 
-    picture = open_artwork(artwork, Profile.open(assume) if assume else None)
-    found = find(picture.pixels, picture.profile, Profile.open(target), ProofSettings(Intent(intent), bpc))
+    picture = open_artwork(artwork, Profile.open(assume) if assume else None, page=page - 1 if page else None)
+    if picture.page < 0:
+        raise FideleError(f"{artwork} has {picture.pages} pages; say which one with --page.")
+    printer, settings = Profile.open(target), ProofSettings(Intent(intent), bpc, read_tuning(tune) if tune else None)
+    found = find(picture.pixels, picture.profile, printer, settings)
+    contrast = contrast_lost(picture.pixels, picture.profile, printer, settings)
     if as_json:
         print_json(
             {
@@ -38,7 +52,9 @@ def losses(artwork: Path, target: Path, intent: str, bpc: bool, assume: Path | N
                 "out_of_gamut": round(found.out_of_gamut, 5),
                 "mean_de00": round(found.mean_de00, 3),
                 "p95_de00": round(found.p95_de00, 3),
+                "headline": found.headline,
                 "colours": [asdict(group) for group in found.groups],
+                "contrast": [asdict(pair) | {"words": pair.words} for pair in contrast],
             }
         )
         return
@@ -48,6 +64,8 @@ def losses(artwork: Path, target: Path, intent: str, bpc: bool, assume: Path | N
     )
     for group in found.groups:
         click.echo(f"  {group.area * 100:5.1f} %  ΔE00 {group.de00:4.1f}  {group.words}")
+    for pair in contrast:
+        click.echo(f"  {pair.words}")
 
 
 @click.command()
@@ -58,8 +76,9 @@ def nearest(colour: str, target: Path, as_json: bool) -> None:
     """Find the nearest printable colours to COLOUR: '#rrggbb', 'r,g,b' of sRGB (0 to 255), or 'lab:L,a,b'."""
     from fidele.icc.profile import Profile
     from fidele.proof.nearest import nearest_printable, verdict
+    from fidele.proof.typed import colour_written
 
-    wanted = parse_colour(colour)
+    wanted = colour_written(colour)
     found = nearest_printable(wanted, Profile.open(target))
     said = verdict(found[0].de00)
     if as_json:
@@ -75,31 +94,3 @@ def nearest(colour: str, target: Path, as_json: bool) -> None:
     for n in found:
         values = " ".join(f"{v * 255:.0f}" for v in n.device)
         click.echo(f"  {n.flavour:15} ΔE00 {n.de00:4.1f}  {n.words:40} device values {values}")
-
-
-def parse_colour(text: str) -> Any:
-    """Return the L*a*b* (3,) of a colour as people write it.
-
-    Raises
-    ------
-    FideleError
-        When it is none.
-    """
-    from fidele.icc.spaces import srgb
-    from fidele.icc.transform import to_lab
-
-    number = r"\s*(-?\d+(?:\.\d+)?)\s*"
-    if match := re.fullmatch(rf"lab:{number},{number},{number}", text.strip(), re.I):
-        Lab = np.array([float(v) for v in match.groups()])
-        if not (0 <= Lab[0] <= 100 and np.abs(Lab[1:]).max() <= 200):
-            raise FideleError(f"'{text}' is no L*a*b* colour: L* runs from 0 to 100.")
-        return Lab
-    if match := re.fullmatch(r"#?([0-9a-f]{2})([0-9a-f]{2})([0-9a-f]{2})", text.strip(), re.I):
-        rgb = np.array([int(v, 16) for v in match.groups()])
-    elif match := re.fullmatch(rf"{number},{number},{number}", text.strip()):
-        rgb = np.array([float(v) for v in match.groups()])
-    else:
-        raise FideleError(f"'{text}' is no colour: write '#rrggbb', 'r,g,b' (0 to 255) or 'lab:L,a,b'.")
-    if rgb.min() < 0 or rgb.max() > 255:
-        raise FideleError(f"'{text}' is no sRGB colour: each value runs from 0 to 255.")
-    return to_lab((rgb / 255).astype(np.float32)[None], srgb())[0].astype(float)

@@ -19,6 +19,7 @@ from fidele.icc.spaces import srgb
 from fidele.proof.soft import show, soft_proof
 from fidele.session.model import Session
 from fidele.session.runs import Printed
+from fidele.tuning.conversion import Conversion
 
 #: Each scenario: who converts, and what the driver is set to.
 SCENARIOS = {
@@ -45,7 +46,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     if artwork is None:
         raise AssertionError("the demo's picture did not open")
     tell("Converting and proofing the artwork")
-    converted = convert_artwork(artwork, profile, card.intent, card.bpc)
+    converted = convert_artwork(artwork, profile, Conversion(card.intent, card.bpc))
     save_picture(out / "artwork-converted.tif", converted.pixels, profile, converted.ppi)
     save_picture(
         out / "soft-proof.png",

@@ -1,93 +1,271 @@
-"""The artwork desk: the picture as it was sent, and what its colours mean."""
+"""The artwork desk: the picture as it was sent, what its colours mean, and the question where that is not certain."""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout
+from functools import partial
+from pathlib import Path
+from typing import Any
 
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox
+
+from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk
-from fidele.desk.labels import button, heading, label
-from fidele.desk.picture import PictureView, Tooth
+from fidele.desk.labels import button, heading, label, line
+from fidele.desk.picture import PictureView, Show, Tooth
+from fidele.desk.strip import Strip
 from fidele.desk.theme import font
 from fidele.desk.work import Work
+from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
-from fidele.proof.soft import ProofLink, ProofSettings, as_sent
+from fidele.proof.soft import ProofLink, ProofSettings, as_sent, soft_proof
 from fidele.session.model import Session
+from fidele.session.sources import Rule, Space
+from fidele.tiles import Progress
+
+_AS_SAID = "as the file says"
 
 
 class ArtworkDesk(Desk):
-    """Shows the picture large, its source slip, and lets a person open another or choose its space."""
+    """Shows the picture large with its source slip, and its predicted prints where a person must say what it is."""
 
     station = "Artwork"
+    #: Several pictures are to be converted and written as files.
+    convert_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         top = QHBoxLayout()
         self.title = heading("No artwork yet")
-        top.addWidget(self.title)
-        top.addStretch()
-        top.addWidget(
-            button(
-                "Open a picture …",
-                lambda: self.pick.emit("artwork"),
-                "PNG, JPEG or TIFF (Ctrl+O), or drop one on the window",
-            )
-        )
-        top.addWidget(
-            button("Take the control chart", self._chart, "144 patches, to check this condition with a print")
-        )
+        self.title.setMinimumWidth(60)
+        top.addWidget(self.title, 1)
+        tip = "PNG, JPEG, TIFF, WebP, PDF or SVG (Ctrl+O); or drop it on the window, or paste it (Ctrl+V)"
+        top.addWidget(button("Open a picture …", lambda: self.pick.emit("artwork"), tip))
+        self.more = button("More", self._more, "Converted files, a watched folder, the control chart, house rules")
+        top.addWidget(self.more)
         self.box.addLayout(top)
+        self.question = label("", 9.0, wrap=True)
+        self.box.addWidget(self.question)
         self.view = PictureView()
-        self.view.empty = "Drop a picture anywhere on this window, or open one."
+        self.view.empty = "Drop a picture anywhere on this window, open one, or paste it."
+        self.view.tooth_chosen.connect(self._tooth)
         self.box.addWidget(self.view, 1)
+        self.box.addLayout(self._slip_row())
+        self.strip = Strip()
+        self.strip.chosen.connect(session.pieces.select)
+        self.strip.dropped.connect(session.pieces.lay_aside)
+        self.box.addWidget(self.strip)
+        #: Pictures, by number, of which a person asked, and those whose question was answered or waved away.
+        self._asking: set[int] = set()
+        self._answered: set[int] = set()
+        self._looked: dict[tuple[Any, ...], Show] = {}
+        self._teeth: list[Space] = []
+
+    def _slip_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setSpacing(10)
-        self.slip = label("", 9.0, bold=True)
-        self.slip.setToolTip("The source slip: where the meaning of the picture's numbers comes from")
-        row.addWidget(self.slip)
-        row.addStretch()
+        row.setSpacing(8)
+        self.slip = line(
+            "", 9.0, bold=True, tip="The source slip: where the meaning of the picture's numbers comes from"
+        )
+        row.addWidget(self.slip, 1)
+        self.page_label = label("page", 9.0, dim=True)
+        self.page = QSpinBox()
+        self.page.setFont(font(9))
+        self.page.setAccessibleName("Page of the file")
+        self.page.setKeyboardTracking(False)
+        self.page.valueChanged.connect(lambda n: self.guarded(self.session.pieces.choose_page, n - 1))
+        row.addWidget(self.page_label)
+        row.addWidget(self.page)
+        self.always = button("From now on …", self._offer_rules, "Make this a house rule for pictures like it")
+        row.addWidget(self.always)
+        self.by_eye = button(
+            "By eye", self._ask, "Show the predicted prints under the spaces that it could be in, side by side"
+        )
+        self.by_eye.setCheckable(True)
+        row.addWidget(self.by_eye)
         row.addWidget(label("take it for", 9.0, dim=True))
         self.space = QComboBox()
         self.space.setFont(font(9))
+        self.space.setMaximumWidth(200)
+        self.space.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.space.setMinimumContentsLength(16)
         self.space.setAccessibleName("Colour space of the picture")
-        self.space.addItems(["as the file says", *(name for name, _ in session.SPACES)])
         self.space.activated.connect(self._choose)
         row.addWidget(self.space)
-        self.box.addLayout(row)
+        return row
 
-    def _chart(self) -> None:
-        self.guarded(self.session.open_chart, "control")
+    # What a person does ------------------------------------------------------------------------------------------
+
+    def _more(self) -> None:
+        menu = QMenu(self)
+        for text, call in self.further():
+            menu.addAction(text, call)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def further(self) -> list[tuple[str, Any]]:
+        """Return what else can be done here: words and deed."""
+        session = self.session
+        done: list[tuple[str, Any]] = [
+            ("Write converted files …", self.convert_wanted.emit),
+            ("Take the control chart", partial(self.guarded, session.open_chart, "control")),
+            *(
+                [(f"Stop watching {session.inbox.folder.name}", session.inbox.stop)]
+                if session.inbox.folder is not None
+                else [("Watch a folder for pictures …", partial(self.pick.emit, "inbox"))]
+            ),
+        ]
+        done += [
+            (f"Forget: {rule.where} are {rule.space.removeprefix('grey:')}", partial(session.sources.drop_rule, rule))
+            for rule in session.sources.rules.all()
+        ]
+        return done
+
+    def _ask(self) -> None:
+        piece = self.session.pieces.current
+        if piece is not None:
+            self._settle(piece.number)
+            if self.by_eye.isChecked():
+                self._asking.add(piece.number)
+        self.refresh()
+
+    def _settle(self, number: int) -> None:
+        self._asking.discard(number)
+        self._answered.add(number)
 
     def _choose(self, index: int) -> None:
-        if self.session.artwork is None:
+        artwork = self.session.artwork
+        if artwork is None:
             return
         if index == 0:
-            if self.session.chart is None:
-                self.guarded(self.session.open_artwork, self.session.artwork.path)
+            self.guarded(self.session.pieces.as_the_file_says)
             return
-        self.guarded(self.session.choose_space, self.space.itemText(index))
+        key = self.space.itemData(index)
+        self._take(self.session.sources.space(artwork.profile.header.colour_space, key))
+
+    def _tooth(self, index: int) -> None:
+        if index < len(self._teeth):
+            self._take(self._teeth[index])
+
+    def _take(self, space: Space | None) -> None:
+        if space is not None:
+            self._settle(self.session.pieces.need().number)
+            self.guarded(lambda: self.session.pieces.take_space(space.load(), space.title))
+
+    def rules_offered(self) -> list[Rule]:
+        """Return the house rules that the choice for this picture could become."""
+        artwork = self.session.artwork
+        if artwork is None:
+            return []
+        kind = artwork.profile.header.colour_space
+        mine = artwork.profile.content_id
+        key = next((s.key for s in self.session.sources.candidates(kind) if s.load().content_id == mine), "")
+        if not key:
+            return []
+        folder = artwork.path.absolute().parent
+        return [
+            Rule(folder=str(folder), kind=kind, space=key),
+            *([Rule(client=folder.name, kind=kind, space=key)] if folder.name else []),
+            Rule(kind=kind, space=key),
+        ]
+
+    def _offer_rules(self) -> None:
+        menu = QMenu(self)
+        for rule in self.rules_offered():
+            words = f"a client, whose folders are called “{rule.client}”" if rule.client else rule.where
+            menu.addAction(f"for {_shortened(words)}", partial(self.session.sources.make_rule, rule))
+        menu.exec(self.always.mapToGlobal(self.always.rect().bottomLeft()))
+
+    # Showing -----------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show the picture in hand."""
-        artwork = self.session.artwork
+        session = self.session
+        artwork, piece = session.artwork, session.pieces.current
         self.view.theme = self.theme
-        self.space.setEnabled(artwork is not None and artwork.pixels.shape[2] == 3 and self.session.chart is None)
-        if artwork is None:
+        self.strip.show_pieces(session.pieces)
+        usable = artwork is not None and session.chart is None and artwork.profile.header.colour_space != "Lab"
+        for control in (self.space, self.by_eye):
+            control.setEnabled(usable)
+        several = artwork is not None and artwork.pages > 1
+        for widget in (self.page, self.page_label):
+            widget.setVisible(several)
+        if artwork is None or piece is None:
             self.title.setText("No artwork yet")
             self.slip.setText("")
+            self.question.setVisible(False)
+            self.always.setVisible(False)
             self.view.set_picture(None)
             return
-        self.title.setText(f"{artwork.path.name}, as it was sent")
+        doubt = session.sources.doubt(artwork) if session.chart is None else ""
+        asks = usable and (piece.number in self._asking or (bool(doubt) and piece.number not in self._answered))
+        self.by_eye.setChecked(asks)
+        self.title.setText("Which of these looks right?" if asks else f"{artwork.path.name}, as it was sent")
+        self.question.setText(
+            f"{doubt or 'What do its colours mean?'} Below it is printed as if it were made in each of these spaces. "
+            "Drag the picture beneath them, and click the name of the one that looks right."
+        )
+        self.question.setVisible(asks)
         self.slip.setText(f"Source: {artwork.slip.words}")
-        if artwork.slip.kind != "chosen":
-            self.space.setCurrentIndex(0)
-        source = artwork.profile
-        if artwork.pixels.shape[2] == 3:
-            link = ProofLink(source, None, ProofSettings())
-            show = link.__call__
-        else:
-            show = lambda pixels: as_sent(pixels, source)  # noqa: E731
-        self.view.set_picture(artwork.pixels)
-        self.view.set_teeth([Tooth("as sent", show)])
+        self.always.setVisible(artwork.slip.kind == "chosen" and session.chart is None)
+        self._list_spaces(artwork)
+        if several:
+            self.page.blockSignals(True)
+            self.page.setRange(1, artwork.pages)
+            self.page.setValue(max(0, artwork.page) + 1)
+            self.page.setSuffix(f" of {artwork.pages}")
+            self.page.blockSignals(False)
+        self.view.set_picture(session.pieces.laid(), keep=True)
+        self.view.set_teeth(self._comb(artwork) if asks else [Tooth("as sent", self._shown(artwork.profile, None))])
+        self._look_over()
+
+    def _list_spaces(self, artwork: Artwork) -> None:
+        found = self.session.sources.candidates(artwork.profile.header.colour_space)
+        self.space.clear()
+        self.space.addItem(_AS_SAID)
+        for space in found:
+            self.space.addItem(space.title, space.key)
+            if artwork.slip.kind == "chosen" and space.load().content_id == artwork.profile.content_id:
+                self.space.setCurrentIndex(self.space.count() - 1)
+
+    def _comb(self, artwork: Artwork) -> list[Tooth]:
+        session = self.session
+        self._teeth = session.sources.comb(artwork)
+        hint = session.sources.hint(artwork)
+        printer = session.profile if session.card is not None else None
+        teeth = []
+        for space in self._teeth:
+            profile = space.load()
+            now = "taken for it now" if profile.content_id == artwork.profile.content_id else ""
+            looks = "its numbers look like it" if space.title == hint else ""
+            beneath = tuple(words for words in (now, looks) if words) or ("",)
+            teeth.append(Tooth(space.title, self._shown(profile, printer), beneath))
+        return teeth
+
+    def _shown(self, source: Profile, printer: Profile | None) -> Show:
+        """Return how the picture looks if its numbers are of a space: printed, or as it was sent."""
+        settings = self.session.proof_settings if printer is not None else ProofSettings()
+        screen = self.session.screen()
+        key = (source.content_id, printer.content_id if printer else "", settings, screen.content_id if screen else "")
+        if key not in self._looked:
+            if len(self._looked) > 24:
+                self._looked.clear()
+            if source.channels == 3:
+                self._looked[key] = ProofLink(source, printer, settings, screen)
+            elif printer is None:
+                self._looked[key] = lambda pixels: as_sent(pixels, source, screen)
+            else:
+                self._looked[key] = lambda pixels: soft_proof(pixels, source, printer, settings, screen)
+        return self._looked[key]
+
+    def _look_over(self) -> None:
+        """Find out in the background whether the picture is good enough."""
+        wanted = self.session.pieces.quality_wanted()
+        if wanted is not None:
+
+            def look(_told: Progress) -> Any:
+                return wanted()
+
+            self.work.quietly("quality", look, self.session.pieces.take_quality)
 
     def facts(self) -> list[tuple[str, str]]:
         """Return what the picture is."""
@@ -95,11 +273,24 @@ class ArtworkDesk(Desk):
         if artwork is None:
             return []
         wide, high = artwork.own_mm
-        return [
+        resolution = f"{artwork.ppi:.0f} ppi" if artwork.ppi else "not stated, taken for 300"
+        rows = [
             ("Pixels", f"{artwork.width:,} x {artwork.height:,}"),
             ("Depth", f"{artwork.bits} bit, {artwork.profile.header.colour_space}"),
-            ("Resolution", f"{artwork.ppi:.0f} ppi" if artwork.ppi else "not stated, taken for 300"),
+            ("Resolution", "drawn at any" if artwork.drawing else resolution),
             ("Own size", f"{wide:.1f} x {high:.1f} mm"),
             ("Space", text_of(artwork.profile, "desc")),
             ("Known", artwork.slip.kind),
         ]
+        hint = self.session.sources.hint(artwork) if self.session.chart is None else ""
+        if hint:
+            rows.append(("Looks like", f"{hint} (a hint from its numbers)"))
+        if self.session.inbox.folder is not None:
+            rows.append(("Watched", str(self.session.inbox.folder)))
+        return rows
+
+
+def _shortened(words: str) -> str:
+    home = str(Path.home())
+    words = words.replace(home, "~") if home != "/" else words
+    return words if len(words) < 70 else f"{words[:30]} … {words[-34:]}"

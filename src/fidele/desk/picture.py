@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele.desk.pyramid import Pyramid
 from fidele.desk.theme import LIGHT, Theme, font
 
 Show = Callable[[NDArray[Any]], NDArray[np.uint8]]
@@ -32,6 +34,8 @@ class Tooth:
     show: Show
     beneath: tuple[str, ...] = ()
     chosen: bool = False
+    #: Other pixels of the same shape that this tooth shows, None for the picture's own.
+    pixels: NDArray[Any] | None = field(default=None, repr=False, compare=False)
 
 
 class PictureView(QWidget):
@@ -39,10 +43,13 @@ class PictureView(QWidget):
 
     The picture is brought to the view's resolution first, so that a change of the way of seeing costs the same
     whatever the picture's size. Wheel or plus and minus zoom, dragging or arrow keys move, 0 shows all, 1 shows
-    pixel for pixel.
+    pixel for pixel, 2 shows it as large as it is printed.
     """
 
     tooth_chosen = Signal(int)
+    #: A place in the picture was touched: column and row of the pixel.
+    touched = Signal(int, int)
+    _refined = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -50,7 +57,7 @@ class PictureView(QWidget):
         self.setMinimumSize(240, 160)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture")
-        self.setToolTip("Drag to move, wheel to zoom, 0 for all of it, 1 for pixel by pixel")
+        self.setToolTip("Drag to move, wheel to zoom, 0 for all of it, 1 for pixel by pixel, 2 for its printed size")
         self.theme: Theme = LIGHT
         self.empty = "Nothing to show yet."
         self._pixels: NDArray[Any] | None = None
@@ -59,13 +66,24 @@ class PictureView(QWidget):
         self._centre = QPointF(0.5, 0.5)
         self._drag: QPointF | None = None
         self._region: tuple[Any, ...] | None = None
-        self._sample: NDArray[Any] | None = None
+        #: Printed millimetres across the picture; 0 where that is not known.
+        self.printed_width = 0.0
+        self._samples: dict[int, NDArray[Any]] = {}
+        self._pyramids: dict[int, Pyramid] = {}
+        self._pressed: QPointF | None = None
+        self._refined.connect(self._refine)
         self._images: dict[int, QImage] = {}
         self._surround: QColor | None = None
 
-    def set_picture(self, pixels: NDArray[Any] | None) -> None:
-        """Show another picture, (h, w, 1 or 3), any depth."""
+    def set_picture(self, pixels: NDArray[Any] | None, keep: bool = False) -> None:
+        """Show another picture, (h, w, channels), any depth; `keep` leaves the view where it is for the same one."""
+        if keep and pixels is self._pixels:
+            return
+        same = keep and pixels is not None and self._pixels is not None and pixels.shape == self._pixels.shape
         self._pixels = pixels
+        if same:
+            self._forget(True)
+            return
         self._zoom, self._centre = None, QPointF(0.5, 0.5)
         self._forget(True)
 
@@ -73,6 +91,9 @@ class PictureView(QWidget):
         """Show the picture in these ways, side by side; `surround` is the colour around it."""
         self._teeth = teeth
         self._surround = surround
+        alive = {id(self._pixels), *(id(t.pixels) for t in teeth if t.pixels is not None)}
+        for key in [k for k in self._pyramids if k not in alive]:
+            self._pyramids.pop(key).stop()
         self._forget(False)
 
     def _forget(self, sample: bool) -> None:
@@ -80,6 +101,20 @@ class PictureView(QWidget):
         if sample:
             self._region = None
         self.update()
+
+    def _refine(self) -> None:
+        """Show what is finer now."""
+        self._forget(True)
+
+    def _pyramid(self, pixels: NDArray[Any]) -> Pyramid:
+        key = id(pixels)
+        if key not in self._pyramids:
+            self._pyramids[key] = Pyramid(pixels, self._say_refined)
+        return self._pyramids[key]
+
+    def _say_refined(self) -> None:
+        with contextlib.suppress(RuntimeError):  # the view may be gone by now
+            self._refined.emit()
 
     # Geometry ----------------------------------------------------------------------------------------------------
 
@@ -117,8 +152,8 @@ class PictureView(QWidget):
         y = frame.center().y() - self._centre.y() * high if high > frame.height() else frame.center().y() - high / 2
         return QRectF(x, y, wide, high)
 
-    def _visible(self) -> tuple[QRect, NDArray[Any]] | None:
-        """Return where pixels appear and the picture resampled to just that many pixels of the screen."""
+    def _visible(self) -> QRect | None:
+        """Return where pixels appear, None where nothing does."""
         if self._pixels is None:
             return None
         shown = self._shown()
@@ -127,33 +162,36 @@ class PictureView(QWidget):
         if place.width() < 2 or place.height() < 2:
             return None
         region = (shown.x(), shown.y(), shown.width(), place.getRect(), ratio)
-        if self._sample is None or region != self._region:
-            self._sample = self._resample(shown, place, ratio)
+        if region != self._region:
             self._region = region
+            self._samples.clear()
             self._images.clear()
-        return place, self._sample
+        return place
 
-    def _resample(self, shown: QRectF, place: QRect, ratio: float) -> NDArray[Any]:
+    def _sample(self, pixels: NDArray[Any], place: QRect) -> NDArray[Any]:
+        """Return pixels resampled to just so many as appear on the screen."""
+        key = id(pixels)
+        if key not in self._samples:
+            self._samples[key] = self._resample(pixels, self._shown(), place, self.devicePixelRatioF())
+        return self._samples[key]
+
+    def _resample(self, pixels: NDArray[Any], shown: QRectF, place: QRect, ratio: float) -> NDArray[Any]:
         import cv2
 
-        pixels = self._pixels
-        if pixels is None:
-            return np.zeros((1, 1, 3), np.uint8)
         scale = shown.width() / pixels.shape[1]
         x0, y0 = (place.x() - shown.x()) / scale, (place.y() - shown.y()) / scale
         x1, y1 = x0 + place.width() / scale, y0 + place.height() / scale
         size = (max(1, round(place.width() * ratio)), max(1, round(place.height() * ratio)))
+        if scale * ratio < 1:
+            return self._pyramid(pixels).part(x0, y0, x1, y1, *size)
         left, top = max(0, int(x0)), max(0, int(y0))
         right, bottom = min(pixels.shape[1], int(np.ceil(x1))), min(pixels.shape[0], int(np.ceil(y1)))
         part = pixels[top:bottom, left:right]
-        if scale * ratio < 1:
-            done = cv2.resize(part, size, interpolation=cv2.INTER_AREA)
-        else:
-            step = 1 / (scale * ratio)
-            matrix = np.array([[step, 0, x0 - left + step / 2 - 0.5], [0, step, y0 - top + step / 2 - 0.5]])
-            done = cv2.warpAffine(
-                part, matrix, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
-            )
+        step = 1 / (scale * ratio)
+        matrix = np.array([[step, 0, x0 - left + step / 2 - 0.5], [0, step, y0 - top + step / 2 - 0.5]])
+        done = cv2.warpAffine(
+            part, matrix, size, flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+        )
         return done.reshape(size[1], size[0], pixels.shape[2])
 
     # Drawing -----------------------------------------------------------------------------------------------------
@@ -163,15 +201,14 @@ class PictureView(QWidget):
         surround = self._surround or self.theme.colour("surround")
         painter.fillRect(self.rect(), surround)
         ink = QColor(255, 255, 255) if surround.lightness() < 150 else QColor(20, 20, 20)
-        found = self._visible()
-        if found is None or not self._teeth:
+        place = self._visible()
+        if place is None or not self._teeth or self._pixels is None:
             painter.setPen(ink)
             painter.setFont(font(10))
             painter.drawText(
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
             )
             return
-        place, sample = found
         ratio = self.devicePixelRatioF()
         frame = self._frame()
         edges = self._edges()
@@ -180,6 +217,7 @@ class PictureView(QWidget):
             if right > left:
                 if index not in self._images:
                     a, b = round((left - place.left()) * ratio), round((right - place.left()) * ratio)
+                    sample = self._sample(tooth.pixels if tooth.pixels is not None else self._pixels, place)
                     self._images[index] = to_image(tooth.show(sample[:, a : max(b, a + 1)]))
                 painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[index])
             if self._comb:
@@ -255,7 +293,7 @@ class PictureView(QWidget):
                 if edges[index] <= at.x() < edges[index + 1]:
                     self.tooth_chosen.emit(index)
             return
-        self._drag = at
+        self._drag = self._pressed = at
         self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -271,8 +309,14 @@ class PictureView(QWidget):
         self._centre -= QPointF(dx / (self._pixels.shape[1] * scale), dy / (self._pixels.shape[0] * scale))
         self._keep_inside()
 
-    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        self._drag = None
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        at, pressed = event.position(), self._pressed
+        if pressed is not None and (at - pressed).manhattanLength() < 4 and self._pixels is not None:
+            shown, scale = self._shown(), self._scale()
+            column, row = int((at.x() - shown.x()) / scale), int((at.y() - shown.y()) / scale)
+            if 0 <= column < self._pixels.shape[1] and 0 <= row < self._pixels.shape[0]:
+                self.touched.emit(column, row)
+        self._drag = self._pressed = None
         self.unsetCursor()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -286,12 +330,22 @@ class PictureView(QWidget):
             self._keep_inside()
         elif key == Qt.Key.Key_1:
             self._zoom_by(1 / (self._scale() * self.devicePixelRatioF()))
+        elif key == Qt.Key.Key_2:
+            self.show_printed_size()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
             dx = {Qt.Key.Key_Left: 40, Qt.Key.Key_Right: -40}.get(Qt.Key(key), 0)
             dy = {Qt.Key.Key_Up: 40, Qt.Key.Key_Down: -40}.get(Qt.Key(key), 0)
             self._move(dx, dy)
         else:
             super().keyPressEvent(event)
+
+    def show_printed_size(self) -> bool:
+        """Show the picture as large as it is printed, by what the screen says of its own size; False where unknown."""
+        screen = self.screen()
+        if self._pixels is None or screen is None or not self.printed_width or screen.physicalDotsPerInchX() < 20:
+            return False
+        self._zoom_by(self.printed_width / 25.4 * screen.physicalDotsPerInchX() / self._pixels.shape[1] / self._scale())
+        return True
 
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self._keep_inside()

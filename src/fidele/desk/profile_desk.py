@@ -486,7 +486,7 @@ class ProfileDesk(Desk):
             self.guarded(self._take_space, self._row.title)
 
     def _take_space(self, title: str) -> None:
-        self.session.take_space(self.session.profiles.as_space(self.profile_id), title)
+        self.session.pieces.take_space(self.session.profiles.as_space(self.profile_id), title)
 
     def _pick_leaflet(self) -> None:
         name, _ = QFileDialog.getOpenFileName(

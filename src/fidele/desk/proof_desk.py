@@ -2,27 +2,32 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
-from fidele.desk.labels import button, heading, label, section
+from fidele.desk.labels import button, heading, label, line, section
+from fidele.desk.loss_row import LossRow
 from fidele.desk.picture import PictureView, Show, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
-from fidele.proof.losses import Loss, Losses, losses_of_each
-from fidele.proof.soft import ProofLink, ProofSettings, as_sent, show, soft_proof
-from fidele.proof.where import LossMap
+from fidele.proof.advice import advise
+from fidele.proof.contrast import ContrastLoss, contrast_lost
+from fidele.proof.losses import LOST, Loss, Losses, losses_of_each
+from fidele.proof.soft import ProofLink, ProofSettings, as_sent, predicted_lab, show, soft_proof
+from fidele.proof.trust import VIEWING, not_shown
+from fidele.proof.where import BANDS, LossMap, band_words
 from fidele.session.model import Session
 from fidele.tiles import CancelledError, Progress
+from fidele.tuning.keep import KEEPS
 
 MEANING = {
     Intent.PERCEPTUAL: "keeps steps between colours; for pictures",
@@ -36,48 +41,32 @@ _SHORT = {
     Intent.SATURATION: "Saturation",
     Intent.ABSOLUTE: "ICC-absolute",
 }
+_KEPT = {"": "Pure colours: converted", "black": "Black and white stay pure", "primaries": "All pure colours stay"}
 
 
-class LossRow(QAbstractButton):
-    """Wanted beside printed, with figures and words; pressed, it shows where these colours sit."""
+class Legend(QWidget):
+    """What the colours of the map of losses stand for."""
 
-    def __init__(self, loss: Loss, chosen: bool, display: Profile | None) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._loss = loss
-        self._display = display
-        self.setCheckable(True)
-        self.setChecked(chosen)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(62, 3, 6, 3)
-        words = QVBoxLayout()
-        words.setSpacing(1)
-        words.addWidget(label(f"ΔE00 {loss.de00:.1f}", 9.0, bold=True))
-        words.addWidget(label(loss.words, 8.5, dim=True, wrap=True))
-        row.addLayout(words, 1)
-        share = label(f"{loss.area * 100:.1f} %", 8.5, dim=True)
-        share.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
-        row.addWidget(share)
-        self.setMinimumHeight(38)
-        self.setToolTip(
-            "Left: wanted. Right: as it will print. The share is that of the picture's area. "
-            "Press to see where it sits."
-        )
-        self.setAccessibleName(f"{loss.area * 100:.1f} % of the picture, ΔE00 {loss.de00:.1f}, {loss.words}")
+        self._words = band_words(LOST)
+        self.setFixedHeight(18)
+        self.setMinimumWidth(250)
+
+    def set_steps(self, steps: float) -> None:
+        """Tell the first step."""
+        self._words = band_words(steps)
+        self.setAccessibleName(f"ΔE00 {', '.join(self._words)}")
+        self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        for x, Lab in ((0, self._loss.wanted_lab), (27, self._loss.printed_lab)):
-            r, g, b = show(np.array([Lab], np.float32), self._display)[0]
-            painter.fillRect(x, 2, 27, min(36, self.height() - 4), QColor(int(r), int(g), int(b)))
-        if self.isChecked() or self.hasFocus():
-            painter.setPen(QPen(self.palette().windowText().color(), 2 if self.isChecked() else 1))
-            painter.drawRect(1, 1, self.width() - 2, self.height() - 2)
-
-    def sizeHint(self) -> QSize:
-        wanted = super().sizeHint() if self.layout() is None else self.layout().sizeHint()  # type: ignore[union-attr]
-        return QSize(wanted.width(), max(40, wanted.height()))
+        painter.setFont(font(8.5))
+        x = 0
+        for colour, words in zip(BANDS, self._words, strict=True):
+            painter.fillRect(x, 3, 12, 12, QColor(*colour))
+            painter.drawText(x + 16, 14, words)
+            x += 22 + painter.fontMetrics().horizontalAdvance(words)
 
 
 class ProofDesk(Desk):
@@ -86,58 +75,110 @@ class ProofDesk(Desk):
     station = "Proof"
     #: What is shown has changed, so that what stands beside it must follow.
     shown = Signal()
+    #: A converted file of the picture in hand is to be written.
+    convert_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        self.box.setContentsMargins(0, 0, 0, 12)
+        self.box.setContentsMargins(0, 0, 0, 10)
         self.view = PictureView()
         self.view.tooth_chosen.connect(self._tooth)
         self.box.addWidget(self.view, 1)
         under = QVBoxLayout()
         under.setContentsMargins(22, 2, 22, 0)
+        under.setSpacing(5)
         self.advice = heading("")
         self.advice.setWordWrap(True)
         under.addWidget(self.advice)
+        told = QHBoxLayout()
+        told.setSpacing(12)
         self.explain = label("", 8.5, dim=True, wrap=True)
-        under.addWidget(self.explain)
+        told.addWidget(self.explain, 1)
+        self.legend = Legend()
+        told.addWidget(self.legend)
+        self.steps = self._first_step()
+        told.addWidget(self.steps)
+        under.addLayout(told)
+        self.trust = line("", 8.5, dim=True, tip=VIEWING)
+        under.addWidget(self.trust)
+        under.addLayout(self._ways_to_look())
+        under.addLayout(self._ways_to_convert())
+        self.box.addLayout(under)
+        self._held = False
+        self._sits: Loss | None = None
+        self._links: dict[tuple[Any, ...], Show] = {}
+        self._figures: dict[Intent, Losses] = {}
+        self._contrast: dict[Intent, tuple[ContrastLoss, ...]] = {}
+        self._figures_for: tuple[Any, ...] = ()
+        self._picture: object = None
+        self._display: Profile | None = None
+        self._unshown: float | None = None
+
+    def _ways_to_look(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.setSpacing(10)
-        self.whole = button("Whole picture, as printed", self._toggle, "One view instead of the comb")
-        self.whole.setCheckable(True)
-        row.addWidget(self.whole)
-        self.where = button(
-            "Where it is lost", self._where, "What is lost stays in colour, all else fades to grey (ΔE00 over 2)"
-        )
-        self.where.setCheckable(True)
-        row.addWidget(self.where)
+        row.setSpacing(8)
+        self.whole = button("Whole picture", self._toggle, "The print alone, in one view instead of the comb")
+        self.where = button("Where it is lost", self._where, "A map of ΔE00 over the picture, in steps")
+        for made in (self.whole, self.where):
+            made.setCheckable(True)
+            row.addWidget(made)
         self.sent = button(
             "Hold V: as sent", lambda: None, "Hold the key V, or this button, to see the picture unprinted"
         )
         self.sent.pressed.connect(lambda: self._hold(True))
         self.sent.released.connect(lambda: self._hold(False))
         row.addWidget(self.sent)
+        self.true_size = button("True size", self._true_size, "As large as it is printed (2), by the screen's own size")
+        row.addWidget(self.true_size)
         row.addStretch()
-        checks = QHBoxLayout()
-        checks.setSpacing(10)
+        self.write = button(
+            "Write a file …", self.convert_wanted.emit, "The picture converted, as TIFF, PNG, JPEG, PDF"
+        )
+        row.addWidget(self.write)
+        return row
+
+    def _first_step(self) -> QDoubleSpinBox:
+        made = QDoubleSpinBox()
+        made.setFont(font(9))
+        made.setRange(0.5, 10)
+        made.setSingleStep(0.5)
+        made.setDecimals(1)
+        made.setValue(LOST)
+        made.setPrefix("from ")
+        made.setFixedWidth(76)
+        made.setToolTip("The map's first step, ΔE00; each further one is twice as far")
+        made.setAccessibleName("First step of the map, ΔE00")
+        made.valueChanged.connect(lambda _: self.refresh())
+        return made
+
+    def _ways_to_convert(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
         self.bpc = self._check(
             "Black point compensation", "Scale so that the picture's black becomes the piece's black", self._bpc
         )
-        checks.addWidget(self.bpc)
-        self.paper = self._check(
-            "The piece's own white", "Show the white of the piece instead of the screen's", self._paper
+        row.addWidget(self.bpc)
+        self.paper = self._check("The piece's white", "Show the white of the piece, not the screen's", self._paper)
+        row.addWidget(self.paper)
+        self.kept = QComboBox()
+        self.kept.setFont(font(9))
+        self.kept.setAccessibleName("Pure colours")
+        self.kept.setToolTip(
+            "Text and lines that are exactly black print as the printer's full black, exact white stays bare; "
+            "chosen by what each pixel is"
         )
-        checks.addWidget(self.paper)
-        checks.addStretch()
-        under.addLayout(checks)
-        under.addLayout(row)
-        self.box.addLayout(under)
-        self._held = False
-        self._sits: Loss | None = None
-        self._links: dict[tuple[Any, ...], Show] = {}
-        self._figures: dict[Intent, Losses] = {}
-        self._figures_for: tuple[Any, ...] = ()
-        self._picture: object = None
-        self._display: Profile | None = None
+        for keep in KEEPS:
+            self.kept.addItem(_KEPT[keep], keep)
+        self.kept.activated.connect(lambda i: self.guarded(self.session.pieces.keep, self.kept.itemData(i)))
+        row.addWidget(self.kept)
+        row.addStretch()
+        self.colours = button(
+            "Colours …", lambda: self.go.emit("Colours"), "The customer's colours and the picture's own; replace them"
+        )
+        row.addWidget(self.colours)
+        self.tune = button("Tune …", lambda: self.go.emit("Tuning"), "Chroma, greys, tones and hues, by hand")
+        row.addWidget(self.tune)
+        return row
 
     def _check(self, text: str, tip: str, changed: Any) -> QCheckBox:
         box = QCheckBox(text)
@@ -146,6 +187,8 @@ class ProofDesk(Desk):
         box.setAccessibleName(text)
         box.clicked.connect(changed)
         return box
+
+    # What a person does ------------------------------------------------------------------------------------------
 
     def _toggle(self) -> None:
         self.where.setChecked(False)
@@ -165,6 +208,13 @@ class ProofDesk(Desk):
         self.refresh()
         self.shown.emit()
 
+    def _true_size(self) -> None:
+        self.whole.setChecked(True)
+        self.where.setChecked(False)
+        self.refresh()
+        if not self.view.show_printed_size():
+            self.session.say("This screen does not say how large it is, so that true size cannot be shown.")
+
     def _hold(self, on: bool) -> None:
         if on != self._held:
             self._held = on
@@ -183,7 +233,8 @@ class ProofDesk(Desk):
             super().keyReleaseEvent(event)
 
     def _bpc(self, on: bool) -> None:
-        self.session.change_card(f"Black point compensation {'on' if on else 'off'}", bpc=on)
+        self.guarded(partial(self.session.change_card, f"Black point compensation {'on' if on else 'off'}", bpc=on))
+        self.refresh()
 
     def _paper(self, on: bool) -> None:
         self.session.paper_white = on
@@ -194,43 +245,49 @@ class ProofDesk(Desk):
         return [i for i in (Intent.PERCEPTUAL, Intent.RELATIVE, Intent.SATURATION, Intent.ABSOLUTE) if i.value in have]
 
     def _tooth(self, index: int) -> None:
-        intents = self._intents()
-        if 1 <= index <= len(intents) and self.session.card is not None:
-            intent = intents[index - 1]
-            self.session.change_card(f"The intent is {intent.words}", intent=intent)
+        intents, first = self._intents(), 2 if self._is_worked() else 1
+        if first <= index < first + len(intents) and self.session.card is not None:
+            intent = intents[index - first]
+            self.guarded(partial(self.session.change_card, f"The intent is {intent.words}", intent=intent))
 
-    def _link(self, intent: Intent | None) -> Show:
-        """Return how the picture is shown: as sent (None), or as printed with an intent."""
-        artwork, printer, card = self.session.artwork, self.session.profile, self.session.card
-        if artwork is None or card is None:
-            raise AssertionError("a proof was asked for without a picture or a card")
-        settings = ProofSettings(intent or card.intent, card.bpc, self.session.paper_white)
+    def _is_worked(self) -> bool:
+        piece = self.session.pieces.current
+        return piece is not None and bool(piece.replacements)
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def _link(self, settings: ProofSettings | None) -> Show:
+        """Return how the picture is shown: as sent (None), or as printed with settings."""
+        artwork, printer = self.session.artwork, self.session.profile
+        if artwork is None:
+            raise AssertionError("a proof was asked for without a picture")
         display = self._display
         shown = display.content_id if display else ""
-        key = (artwork.profile.content_id, printer.content_id if printer else "", intent, settings, shown)
+        key = (artwork.profile.content_id, printer.content_id if printer else "", settings, shown)
         if key not in self._links:
             if len(self._links) > 24:
                 self._links.clear()
             source = artwork.profile
             if source.channels != 3:
-                if intent is None or printer is None:
+                if settings is None or printer is None:
                     self._links[key] = lambda pixels: as_sent(pixels, source, display)
                 else:
                     self._links[key] = lambda pixels: soft_proof(pixels, source, printer, settings, display)
             else:
-                self._links[key] = ProofLink(source, printer if intent is not None else None, settings, display)
+                printed = printer if settings is not None else None
+                self._links[key] = ProofLink(source, printed, settings or ProofSettings(), display)
         return self._links[key]
 
-    def _map(self, intent: Intent) -> Show:
+    def _map(self, settings: ProofSettings) -> Show:
         """Return how the picture is shown where colours are lost."""
-        artwork, printer, card = self.session.artwork, self.session.profile, self.session.card
-        if artwork is None or printer is None or card is None:
+        artwork, printer = self.session.artwork, self.session.profile
+        if artwork is None or printer is None:
             raise AssertionError("a map was asked for without a picture or a profile")
-        settings = ProofSettings(intent, card.bpc)
         shown = self._display.content_id if self._display else ""
-        key = ("map", artwork.profile.content_id, printer.content_id, settings, shown, self._sits)
+        steps = self.steps.value()
+        key = ("map", artwork.profile.content_id, printer.content_id, settings, shown, self._sits, steps)
         if key not in self._links:
-            self._links[key] = LossMap(artwork.profile, printer, settings, self._display, group=self._sits)
+            self._links[key] = LossMap(artwork.profile, printer, settings, self._display, steps, self._sits)
         return self._links[key]
 
     def refresh(self) -> None:
@@ -238,130 +295,171 @@ class ProofDesk(Desk):
         session = self.session
         self.view.theme = self.theme
         self._display = session.screen()
-        artwork, card = session.artwork, session.card
+        artwork, card, piece = session.artwork, session.card, session.pieces.current
         ready = artwork is not None and card is not None and session.profile is not None
-        for control in (self.whole, self.where, self.sent, self.bpc, self.paper):
+        controls = (self.whole, self.where, self.sent, self.bpc, self.paper, self.kept, self.tune, self.true_size)
+        for control in (*controls, self.steps, self.colours, self.write):
             control.setEnabled(ready)
-        if artwork is not self._picture:
-            self._picture = artwork
-            self.view.set_picture(artwork.pixels if artwork else None)
+        mapped = self.where.isChecked() and self._sits is None
+        self.legend.setVisible(ready and mapped)
+        self.steps.setVisible(ready and mapped)
+        if piece is None or piece.number != self._picture:
+            self._picture = piece.number if piece is not None else None
             self._sits = None
-        if not ready or artwork is None or card is None:
+            self.view.set_picture(session.pieces.laid())
+        else:
+            self.view.set_picture(session.pieces.laid(), keep=True)
+        if not ready or artwork is None or card is None or piece is None:
             missing = "a picture" if artwork is None else "an output profile: drop one on the window"
             self.view.empty = f"For a proof there must be {missing}."
             self.view.set_teeth([])
             self.advice.setText("")
+            self.trust.setText("")
             self.explain.setText("A soft proof shows the picture as the profile says that it will print.")
             return
+        self.view.printed_width = piece.placing.width
         self.bpc.setChecked(card.bpc)
         self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE)
         self.paper.setChecked(session.paper_white)
+        with QSignalBlocker(self.kept):
+            self.kept.setCurrentIndex(KEEPS.index(piece.keep))
+        self.tune.setText("Tuned …" if piece.tuning is not None else "Tune …")
         self.want_figures()
+        self._show_teeth(session.settings(card.intent))
+        self.legend.set_steps(self.steps.value())
+        self._say(card.intent)
+
+    def _show_teeth(self, settings: ProofSettings) -> None:
+        session, piece = self.session, self.session.pieces.current
         surround = self._substrate() if session.paper_white else None
+        three = session.artwork is not None and session.artwork.profile.channels == 3
         if self._held:
-            self.view.set_teeth([Tooth("as sent", self._link(None))], surround)
-        elif self.where.isChecked() and artwork.profile.channels == 3:
-            title = "where these are lost" if self._sits else "where it is lost: in colour"
-            self.view.set_teeth([Tooth(title, self._map(card.intent))], surround)
+            teeth = [Tooth("as sent", self._link(None))]
+        elif self.where.isChecked() and three:
+            title = "where these are lost" if self._sits else "where it is lost"
+            teeth = [Tooth(title, self._map(replace(settings, paper_white=False)))]
         elif self.whole.isChecked():
-            self.view.set_teeth([Tooth("as printed", self._link(card.intent))], surround)
+            teeth = [Tooth("as printed", self._link(settings))]
         else:
             teeth = [Tooth("as sent", self._link(None), ("not printed:", "no ink is this bright"))]
+            if piece is not None and self._is_worked():
+                before = Tooth("before", self._link(settings), ("printed, with", "its old colours"), False)
+                teeth.append(replace(before, pixels=piece.opened.pixels))
             for intent in self._intents():
                 found = self._figures.get(intent)
-                beneath = (f"{found.lost * 100:.0f} % lost", f"mean ΔE00 {found.mean_de00:.1f}") if found else ("…",)
-                teeth.append(Tooth(_SHORT[intent], self._link(intent), beneath, intent is card.intent))
-            self.view.set_teeth(teeth, surround)
-        self.advice.setText(self._advice(card.intent))
-        self.explain.setText(
-            "What is lost, by more than ΔE00 2, stays in colour; all else fades to grey. "
-            "Press one of the losses beside it to see where it alone sits."
-            if self.where.isChecked()
-            else "The teeth of the comb stand still; drag the picture beneath them, "
-            "click a tooth's name to choose that intent. "
-            f"{_SHORT[card.intent]} {MEANING[card.intent]}."
-        )
+                beneath = (
+                    (f"{found.lost * 100:.0f} % lost", f"ΔE00 {found.mean_de00:.1f}, 95 %: {found.p95_de00:.1f}")
+                    if found
+                    else ("…",)
+                )
+                chosen = intent is settings.intent
+                teeth.append(Tooth(_SHORT[intent], self._link(session.settings(intent)), beneath, chosen))
+        self.view.set_teeth(teeth, surround)
+
+    def _say(self, intent: Intent) -> None:
+        content = self.session.content
+        found = self._figures.get(intent)
+        advice = advise(self._figures, content) if content is not None and self._figures else None
+        said = [found.headline] if found else []
+        self.advice.setText(" ".join([*said, *([advice.sentence] if advice else [])]))
+        if self.where.isChecked():
+            text = (
+                "These colours stay as they print; all else fades to grey. Press the row again for the comb."
+                if self._sits
+                else "How far each place is off, in ΔE00; grey is not lost. Press a loss at the right to see it alone."
+            )
+        else:
+            text = (
+                "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to choose that "
+                f"intent. {_SHORT[intent]} {MEANING[intent]}."
+            )
+        self.explain.setText(text)
+        screen = self.session.display
+        cannot = "" if not self._unshown or self._unshown < 0.005 else f" It cannot show {self._unshown * 100:.0f} %."
+        self.trust.setText(f"This screen: {screen.words}.{cannot} In what light to look: hover here.")
+        self.trust.setToolTip(f"{screen.words}. {screen.advice} {VIEWING}")
 
     def _substrate(self) -> QColor:
         """Return the piece's own white as it is shown."""
         printer = self.session.profile
         if printer is None:
             return self.theme.colour("surround")
-        from fidele.proof.soft import predicted_lab
-
         white = show(predicted_lab(np.ones((1, 3), np.float32), printer, absolute=True), self._display)[0]
         return QColor(*(int(v) for v in white))
 
-    def _advice(self, chosen: Intent) -> str:
-        """Say in a sentence which intent suits the picture, from the figures."""
-        if Intent.PERCEPTUAL not in self._figures or Intent.RELATIVE not in self._figures:
-            return ""
-        perceptual, relative = self._figures[Intent.PERCEPTUAL], self._figures[Intent.RELATIVE]
-        artwork = self.session.artwork
-        flat = artwork is not None and _is_flat(artwork.pixels)
-        if relative.lost < 0.01:
-            return "Media-relative suits this picture: nearly all of it fits the piece as it is."
-        if flat:
-            return "Media-relative suits this picture: flat colours, and those that fit stay exact."
-        if relative.out_of_gamut > 0.05:
-            return "Perceptual suits this picture: parts lie outside what the piece holds, and their steps survive."
-        if perceptual.mean_de00 - relative.mean_de00 > 1:
-            return "Media-relative suits this picture: little lies outside, and the rest stays truer."
-        return "Perceptual and media-relative come out much alike here."
+    # Figures -----------------------------------------------------------------------------------------------------
 
     def want_figures(self) -> None:
         """Compute the losses of each intent in the background."""
-        artwork, printer, card = self.session.artwork, self.session.profile, self.session.card
+        session = self.session
+        artwork, printer, card = session.artwork, session.profile, session.card
         if artwork is None or printer is None or card is None:
             return
-        key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, card.bpc)
+        screen = session.screen()
+        now = replace(session.proof_settings, intent=Intent.PERCEPTUAL, paper_white=False)
+        key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, now, screen and screen.content_id)
         if key == self._figures_for:
             found = self._figures.get(card.intent)
-            if found is not None and self.session.losses is not found:
-                self.session.take_losses(found)
+            if found is not None and session.losses is not found:
+                session.take_losses(found, self._contrast.get(card.intent, ()))
             return
-        self._figures_for, self._figures = key, {}
+        self._figures_for, self._figures, self._contrast, self._unshown = key, {}, {}, None
         intents = sorted(self._intents(), key=lambda i: i is not card.intent)
-        pixels, source, bpc = artwork.pixels, artwork.profile, card.bpc
+        pixels, source, chosen = artwork.pixels, artwork.profile, card.intent
 
-        def compute(progress: Progress) -> dict[Intent, Losses]:
+        def compute(progress: Progress) -> tuple[dict[Intent, Losses], dict[Intent, tuple[ContrastLoss, ...]], float]:
             figures: dict[Intent, Losses] = {}
-            ways = [ProofSettings(intent, bpc) for intent in intents]
+            ways = [replace(now, intent=intent) for intent in intents]
             for index, found in enumerate(losses_of_each(pixels, source, printer, ways)):
                 figures[intents[index]] = found
                 if not progress((index + 1) / len(intents)):
                     raise CancelledError
-            return figures
+            contrast = {}
+            for way in ways:
+                contrast[way.intent] = contrast_lost(pixels, source, printer, way)
+                if not progress(1.0):
+                    raise CancelledError
+            unshown = not_shown(pixels, source, printer, replace(now, intent=chosen), screen)
+            return figures, contrast, unshown
 
-        self.work.quietly("losses", compute, lambda figures: self._take(key, figures))
+        self.work.quietly("losses", compute, lambda done: self._take(key, *done))
 
-    def _take(self, key: tuple[Any, ...], figures: dict[Intent, Losses]) -> None:
-        if key == self._figures_for and self.session.card is not None:
-            self._figures = figures
-            self.session.take_losses(figures.get(self.session.card.intent))
+    def _take(
+        self,
+        key: tuple[Any, ...],
+        figures: dict[Intent, Losses],
+        contrast: dict[Intent, tuple[ContrastLoss, ...]],
+        unshown: float,
+    ) -> None:
+        card = self.session.card
+        if key == self._figures_for and card is not None:
+            self._figures, self._contrast, self._unshown = figures, contrast, unshown
+            self.session.take_losses(figures.get(card.intent), contrast.get(card.intent, ()))
             self.refresh()
 
     def facts(self) -> list[tuple[str, str]]:
         """Return how the proof is made."""
         card, found = self.session.card, self.session.losses
-        if card is None or self.session.profile is None:
+        if card is None:
             return []
+        piece = self.session.pieces.current
         rows = [
             ("Profile", self.session.shelf_title()),
             ("Intent", card.intent.words),
             ("Black point", "compensated" if card.bpc and card.intent is not Intent.ABSOLUTE else "as it is"),
-            ("Shown through", self._screen_words()),
+            ("Shown through", self.session.display.words),
         ]
+        if piece is not None and piece.tuning is not None:
+            rows.append(("Tuning", piece.tuning.name or piece.tuning.words))
+        if piece is not None and piece.replacements:
+            count = len(piece.replacements)
+            rows.append(("Replaced", f"{count} colour{'s' if count > 1 else ''}, in a copy"))
         if found is not None:
             rows += [
                 ("Out of gamut", f"{found.out_of_gamut * 100:.1f} % of the area"),
                 ("Lost", f"{found.lost * 100:.1f} %, mean ΔE00 {found.mean_de00:.1f}"),
             ]
         return rows
-
-    def _screen_words(self) -> str:
-        entry = self.session.shelf.find(chosen) if (chosen := self.session.roles.of("screen")) else None
-        return self.session.profiles.row(entry).title if entry else "sRGB: no profile of this screen is chosen"
 
     def extra(self) -> list[QWidget]:
         """Return the list of losses."""
@@ -373,14 +471,8 @@ class ProofDesk(Desk):
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(6)
         box.addWidget(section("Losses"))
-        for loss in found.groups[:5]:
+        for loss in found.groups[:8]:
             row = LossRow(loss, loss == self._sits, self._display)
             row.toggled.connect(partial(self._choose_loss, loss))
             box.addWidget(row)
         return [inside]
-
-
-def _is_flat(pixels: NDArray[Any]) -> bool:
-    """Tell whether a picture consists of few colours."""
-    sample = pixels[:: max(1, pixels.shape[0] // 200), :: max(1, pixels.shape[1] // 200)]
-    return len(np.unique(sample.reshape(-1, pixels.shape[2]), axis=0)) < 64

@@ -7,7 +7,17 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPalette, QResizeEvent, QShortcut
+from PySide6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeySequence,
+    QPalette,
+    QResizeEvent,
+    QShortcut,
+    QShowEvent,
+)
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -19,16 +29,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fidele.artwork.open import KINDS, open_artwork
 from fidele.desk.arrivals_desk import ArrivalsDesk
 from fidele.desk.artwork_desk import ArtworkDesk
 from fidele.desk.bench_desk import BenchDesk
 from fidele.desk.card_desk import CardDesk
 from fidele.desk.check_desk import CheckDesk
+from fidele.desk.colours_desk import ColoursDesk
 from fidele.desk.desk import Desk, clock, short
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
 from fidele.desk.handoff_desk import HandoffDesk
+from fidele.desk.incoming import Incoming
 from fidele.desk.lost_desk import LostDesk
 from fidele.desk.makers_desk import MakersDesk
 from fidele.desk.making_desk import MakingDesk
@@ -37,26 +48,23 @@ from fidele.desk.print_desk import PrintDesk
 from fidele.desk.profile_desk import ProfileDesk
 from fidele.desk.profiles_desk import ProfilesDesk, profile_menu
 from fidele.desk.proof_desk import ProofDesk
+from fidele.desk.screen import screen_profile
 from fidele.desk.sheet_desk import SheetDesk
 from fidele.desk.shelf import ShelfView
 from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
 from fidele.desk.thread import STATIONS, ThreadState, ThreadView
 from fidele.desk.trial_desk import TrialDesk
+from fidele.desk.tuning_desk import TuningDesk
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.handoff import Probes
-from fidele.session.model import PICTURE_ENDINGS, Session
-from fidele.store.cards import holds_card
-from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
-from fidele.store.shelf import Delivery, Installed, Shelf
-from fidele.tiles import Progress
+from fidele.session.model import Session
+from fidele.store.shelf import Shelf
 
 #: How often the driver is read back while the window is open, in milliseconds.
 _READ_BACK = 1000
 #: So many new profiles are read on the spot; more are read beside the interface.
 _AT_ONCE = 40
-#: Files up to this size are looked into on the spot.
-_SMALL = 8 << 20
 #: Below this width the columns beside the desk give way.
 _NARROW = 1150
 
@@ -69,6 +77,7 @@ class Window(QMainWindow):
         self.session = session
         self.settings = settings
         self.work = Work(self)
+        self.incoming = Incoming(self)
         self.setWindowTitle("Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
@@ -91,9 +100,12 @@ class Window(QMainWindow):
         self.makers_desk, self.making_desk = MakersDesk(session, self.work), MakingDesk(session, self.work)
         self.card_desk, self.bench_desk = CardDesk(session, self.work), BenchDesk(session, self.work)
         self.trial_desk = TrialDesk(session, self.work)
+        self.tuning_desk, self.colours_desk = TuningDesk(session, self.work), ColoursDesk(session, self.work)
         sides = (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk)
-        for side in (*sides, self.making_desk, self.card_desk, self.bench_desk, self.trial_desk):
+        more = (self.making_desk, self.card_desk, self.bench_desk, self.trial_desk)
+        for side in (*sides, *more, self.tuning_desk, self.colours_desk):
             side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
+            side.pick.connect(self.pick_file)
             self.desks[side.station] = side
             self.stack.addWidget(side)
         self._lay_out()
@@ -124,7 +136,7 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setStretchFactor(2, 0)
         self.splitter.setSizes([232, 744, 300])
-        self._narrow = False
+        self._narrow = self._follows_screen = False
         centre = QWidget()
         whole = QVBoxLayout(centre)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -150,10 +162,10 @@ class Window(QMainWindow):
         for view in (self.shelf_view, self.profiles_desk):
             view.menu_wanted.connect(self._profile_menu)
         self.profiles_desk.opened.connect(self.show_profile)
-        self.profiles_desk.files_wanted.connect(self._take_profiles)
+        self.profiles_desk.files_wanted.connect(self.incoming.take_profiles)
         self.profile_desk.wanted_trial.connect(self.try_profile)
         self.arrivals_desk.settled.connect(self._settled)
-        self.makers_desk.arrived.connect(self._take_delivery)
+        self.makers_desk.arrived.connect(self.incoming.take_delivery)
         handoff = self.desks["Hand-off"]
         if isinstance(handoff, HandoffDesk):
             handoff.others_wanted.connect(lambda: self.act("show:profiles"))
@@ -162,9 +174,13 @@ class Window(QMainWindow):
         proof = self.desks["Proof"]
         if isinstance(proof, ProofDesk):
             proof.shown.connect(self._beside)
+            proof.convert_wanted.connect(self.incoming.write_converted)
+        artwork = self.desks["Artwork"]
+        if isinstance(artwork, ArtworkDesk):
+            artwork.convert_wanted.connect(self.incoming.write_converted)
         printing = self.desks["Print"]
         if isinstance(printing, PrintDesk):
-            printing.file_wanted.connect(self._write_finished)
+            printing.file_wanted.connect(self.incoming.write_finished)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
@@ -180,7 +196,12 @@ class Window(QMainWindow):
             (QKeySequence.StandardKey.Undo, lambda: self._guarded(self.session.undo)),
             (QKeySequence.StandardKey.Redo, lambda: self._guarded(self.session.redo)),
             (QKeySequence.StandardKey.Print, lambda: self.show_desk("Print")),
+            (QKeySequence.StandardKey.Paste, self._paste),
+            (QKeySequence("Ctrl+Tab"), lambda: self.session.pieces.step(1)),
+            (QKeySequence("Ctrl+Shift+Tab"), lambda: self.session.pieces.step(-1)),
             (QKeySequence("F5"), self.session.refresh),
+            (QKeySequence("F3"), lambda: self.show_desk("Tuning")),
+            (QKeySequence("F2"), lambda: self.show_desk("Colours")),
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
             (QKeySequence("F4"), lambda: self.show_desk("Bench")),
@@ -237,6 +258,7 @@ class Window(QMainWindow):
                 self._read_shelf()
             else:
                 self._shelf_changed()
+        self.incoming.look_into_inbox()
         cards = self.session.cards.snapshot()
         if cards != self._cards:
             self._cards = cards
@@ -269,6 +291,8 @@ class Window(QMainWindow):
             return
         if topic == "log":
             self.shelf_view.refresh_log()
+            return
+        if topic == "tuning":
             return
         if topic in ("artwork", "card", "shelf"):
             proof = self.desks["Proof"]
@@ -436,6 +460,10 @@ class Window(QMainWindow):
                 handoff.take_probe(sent)
 
             self.work.run("Probing", lambda _: handoff.send_probe(), take)
+        elif kind == "page":
+            self._guarded(self.session.pieces.choose_page, int(where))
+        elif action in ("whiten", "blacken"):
+            self._guarded(self.session.pieces.purify, action)
         elif kind == "show":
             self.show_desk({"hand-off": "Hand-off"}.get(where, where.capitalize()))
         else:
@@ -470,84 +498,12 @@ class Window(QMainWindow):
         QTimer.singleShot(0, lambda: self.refresh())
 
     def pick_file(self, what: str) -> None:
-        """Let a person pick artwork or a scan; the folder is remembered."""
-        folder = str(self.settings.value(f"folder/{what}", str(Path.home())))
-        title = "Open a picture" if what == "artwork" else "Open a scan of the chart"
-        name, _ = QFileDialog.getOpenFileName(self, title, folder, f"Pictures ({' '.join(KINDS)})")
-        if name:
-            self.settings.setValue(f"folder/{what}", str(Path(name).parent))
-            self.take_file(Path(name), scan=what == "scan")
-
-    def _write_finished(self) -> None:
-        """Let a person say where the finished file goes, and write it beside the interface."""
-        session = self.session
-        session.refresh()  # what counts is the route at this moment
-
-        def begin() -> None:
-            job = session.job()
-            folder = Path(str(self.settings.value("folder/finished", str(Path.home()))))
-            name, _ = QFileDialog.getSaveFileName(
-                self,
-                "Write the finished file",
-                str(folder / f"{job.artwork.path.stem}, for {job.card.name}.png"),
-                "Pictures (*.png *.tif)",
-            )
-            if name:
-                self.settings.setValue("folder/finished", str(Path(name).parent))
-                path = Path(name)
-                self.work.run(
-                    f"Writing {path.name}",
-                    lambda told: session.write_finished(job, path, told),
-                    lambda _: session.say(f"{path.name} is written: open it in {job.card.printed_from} and print it."),
-                )
-
-        self._guarded(begin)
+        """Let a person pick a file or folder: 'artwork', 'scan', 'colours', 'inbox'; folders are remembered."""
+        self.incoming.pick(what)
 
     def take_file(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
-        ending = path.suffix.lower()
-        if ending == ".zip" and holds_card(path):
-            self._guarded(self.session.conditions.take_in, path)
-        elif path.is_dir() or ending in ENDINGS or ending in PACKED:
-            self._take_profiles([path])
-        elif ending in LEAFLETS and self.desk.station == "Profile":
-            self.profile_desk.take_leaflet(path)
-        elif scan or (self.desk.station == "Check" and self.session.run is not None and ending in PICTURE_ENDINGS):
-            check = self.desks["Check"]
-            if isinstance(check, CheckDesk):
-                self.show_desk("Check")
-                self._guarded(lambda: check.read_file(open_artwork(path).pixels))
-        elif ending in PICTURE_ENDINGS:
-            self._guarded(self.session.open_artwork, path)
-            if self.session.artwork is not None and self.session.artwork.path == path:
-                self.show_desk("Artwork")
-        else:
-            self.session.say(
-                f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP) nor a profile (.icc, .icm, zip, mail). "
-                "A leaflet is dropped on its profile's desk."
-            )
-
-    def _take_profiles(self, paths: list[Path]) -> None:
-        """Look into files or folders and take in what they hold; large ones beside the interface."""
-        shelf = self.session.shelf
-        for path in paths:
-            small = not path.is_dir() and (not path.exists() or path.stat().st_size < _SMALL)
-            if small:
-                self._guarded(lambda p=path: self._take_delivery(shelf.look(p)))
-            else:
-                beside = Shelf(shelf.own, shelf.others, shelf.data)
-
-                def look(_told: Progress, p: Path = path, s: Shelf = beside) -> Delivery:
-                    return s.look(p)
-
-                self.work.run(f"Looking into {path.name}", look, self._take_delivery)
-
-    def _take_delivery(self, delivery: Delivery) -> None:
-        results: list[Installed] = []
-        self._guarded(lambda: results.extend(self.session.profiles.receive(delivery)))
-        there = next((r.id for r in results if r.status in ("installed", "already")), "")
-        if there and self.session.profiles.pending is None:
-            self.show_profile(there)
+        self.incoming.take(path, scan)
 
     def _settled(self, profile_id: str) -> None:
         if profile_id:
@@ -556,16 +512,15 @@ class Window(QMainWindow):
             self.show_desk(self._came_from)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+        if event.mimeData().hasUrls() or event.mimeData().hasImage():
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        if not paths:
-            self.session.say("Only files on this machine can be dropped here.")
-        for path in paths:
-            self.take_file(path)
+        self.incoming.take_data(event.mimeData())
         event.acceptProposedAction()
+
+    def _paste(self) -> None:
+        self.incoming.take_data(QGuiApplication.clipboard().mimeData())
 
     def toggle_theme(self) -> None:
         """Change between the light theme and the booth."""
@@ -589,6 +544,18 @@ class Window(QMainWindow):
         self.desk.set_theme(theme)
         self.refresh(desk=False)
         self.thread_view.update()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        handle = self.windowHandle()
+        if handle is not None and not self._follows_screen:
+            self._follows_screen = True
+            handle.screenChanged.connect(lambda _: self.read_screen())
+            QTimer.singleShot(0, self.read_screen)
+
+    def read_screen(self) -> None:
+        """Read the profile of the screen that the window is on; again when it moves to another one."""
+        self.session.take_screen(screen_profile(self.screen()))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

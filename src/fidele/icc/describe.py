@@ -133,6 +133,22 @@ def require_sound(profile: Profile) -> None:
         raise ProfileError(f"{profile.name} holds no transform between device values and colour.")
 
 
+def require_output(profile: Profile) -> Description:
+    """Return what is known of a profile that can serve as an output profile.
+
+    Raises
+    ------
+    ProfileError
+        When it cannot, with the reason.
+    """
+    what = describe(profile)
+    if not what.usable_as_output:
+        stops = [p.message for p in what.problems if p.weight == "stop"]
+        because = stops[0] if stops else f"it is a profile of class {what.class_words}."
+        raise ProfileError(f"{profile.name} cannot serve as an output profile: {because}")
+    return what
+
+
 def true_intents(profile: Profile) -> tuple[str, ...]:
     """Return the intents that a profile truly has; a table that merely repeats another one is not an intent."""
     if profile.header.device_class == "nmcl":

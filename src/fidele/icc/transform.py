@@ -112,6 +112,12 @@ def to_lab(
     )
 
 
+def lab_codes(Lab: NDArray[Any]) -> NDArray[np.float32]:
+    """Return L*a*b* (…, 3) as values of the space `spaces.lab`, 0 to 1; what lies beyond is cut off."""
+    codes = (np.asarray(Lab, np.float32) + np.array([0, 128, 128], np.float32)) / np.array([100, 255, 255], np.float32)
+    return np.clip(codes, 0, 1)
+
+
 def _in_units(values: NDArray[Any], source: Profile) -> NDArray[Any]:
     """Return values as LittleCMS takes them in floats: of a source in L*a*b*, the codes from 0 to 1 become L*a*b*."""
     if source.header.colour_space != "Lab" or values.dtype.kind != "f":

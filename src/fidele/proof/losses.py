@@ -11,10 +11,12 @@ from numpy.typing import NDArray
 
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.colour.words import colour_name
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, black_of, convert, to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
 from fidele.proof.soft import ProofSettings
+from fidele.tuning.conversion import device_values, tuned_source
 
 Floats = NDArray[np.float64]
 
@@ -24,6 +26,8 @@ LOST = 2.0
 GATHERED = 20.0
 _SAMPLES = 1 << 20
 _COLOURS = 40_000
+#: Graphics are flat where so few colours, each with such a share, make nine tenths of them.
+_FLAT, _EXACT = 40, 0.002
 
 
 @dataclass(frozen=True)
@@ -35,6 +39,13 @@ class Loss:
     de00: float
     area: float
     words: str
+    #: The artwork's own values, 0 to 1, where the group is one exact colour of flat graphics.
+    values: tuple[float, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """Plain words for the wanted colour."""
+        return colour_name(self.wanted_lab)
 
 
 @dataclass(frozen=True)
@@ -46,6 +57,17 @@ class Losses:
     mean_de00: float
     p95_de00: float
     groups: tuple[Loss, ...]
+
+    @property
+    def headline(self) -> str:
+        """What will be lost, in a sentence."""
+        if self.lost < 0.005 or not self.groups:
+            return "Nothing of the picture will look visibly different."
+        worst = max(self.groups, key=lambda g: g.de00)
+        duller = sum(g.area for g in self.groups if "duller" in g.words)
+        how = "visibly duller" if duller > 0.5 * sum(g.area for g in self.groups) else "visibly different"
+        share = f"{self.lost * 100:.0f} %" if self.lost >= 0.01 else "Less than 1 %"
+        return f"{share} of the picture will be {how}; worst: its {worst.name}, {worst.words}."
 
 
 def losses(
@@ -75,23 +97,34 @@ def losses_of_each(
     steps
         ΔE00 beyond which a colour counts as lost.
     """
-    colours, share = _colours(pixels)
-    away = distance_to_gamut(to_lab(colours, source).astype(float), printer)
+    colours, share = colours_of(pixels)
+    own = share >= _EXACT
+    flat = own.sum() <= _FLAT and float(share[own].sum()) > 0.9
+    asked, space = tuned_source(colours, source, printer, ways[0])
+    away = distance_to_gamut(to_lab(asked, space).astype(float), printer)
     outside = float(share[away > OUT_OF_GAMUT].sum())
     for settings in ways:
-        device = convert(colours, source, printer, settings.intent, settings.bpc)
+        device = device_values(colours, source, printer, settings)
         wanted, printed = wanted_and_printed(colours, device, source, printer, settings)
         off = delta_e_2000(wanted, printed)
         order = np.argsort(off)
         p95 = off[order][min(int(np.searchsorted(np.cumsum(share[order]), 0.95)), len(off) - 1)]
-        groups = _groups(wanted, printed, off, share, steps)
+        groups = (
+            _groups(wanted[own], printed[own], off[own], share[own], steps, colours[own])
+            if flat
+            else _groups(wanted, printed, off, share, steps)
+        )
         yield Losses(outside, float(share[off > steps].sum()), float((off * share).sum()), float(p95), groups)
 
 
 def wanted_and_printed(
     colours: NDArray[Any], device: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings
 ) -> tuple[Floats, Floats]:
-    """Return wanted and printed L*a*b* (…, 3) of source colours and the device values they became."""
+    """Return wanted and printed L*a*b* (…, 3) of source colours and the device values they became.
+
+    Wanted is what a tuning, where there is one, makes of them.
+    """
+    colours, source = tuned_source(colours, source, printer, settings)
     if settings.intent is Intent.ABSOLUTE:
         return (
             to_lab(colours, source, Intent.ABSOLUTE).astype(float),
@@ -116,8 +149,11 @@ def _black_scaled(wanted: Floats, source: Profile, printer: Profile, settings: P
     return xyz_to_lab(lab_to_xyz(wanted) * scale + offset)
 
 
-def _colours(pixels: NDArray[Any]) -> tuple[NDArray[np.float32], Floats]:
-    """Return the picture's distinct colours (n, channels), 0 to 1, and the share of each."""
+def colours_of(pixels: NDArray[Any]) -> tuple[NDArray[np.float32], Floats]:
+    """Return a picture's (h, w, channels) colours (n, channels), 0 to 1, and the share of each, 0 to 1.
+
+    They are its own ones up to 40,000 of them, gathered in steps beyond; a large picture is sampled.
+    """
     height, width = pixels.shape[:2]
     stride = max(1, int(np.ceil((height * width / _SAMPLES) ** 0.5)))
     sample = pixels[::stride, ::stride].reshape(-1, pixels.shape[2])
@@ -148,11 +184,33 @@ def _packed(codes: NDArray[Any], bits: int) -> NDArray[np.uint64]:
 
 
 def _groups(
-    wanted: Floats, printed: Floats, off: Floats, share: Floats, steps: float, most: int = 6
+    wanted: Floats,
+    printed: Floats,
+    off: Floats,
+    share: Floats,
+    steps: float,
+    values: NDArray[Any] | None = None,
+    most: int = 6,
 ) -> tuple[Loss, ...]:
-    """Gather lost colours around the heaviest ones."""
+    """Gather lost colours around the heaviest ones; of flat graphics, whose `values` are given, each by itself."""
     left = off > steps
     groups: list[Loss] = []
+    if values is not None:  # flat graphics: each exact colour by itself
+        for place in np.argsort(-(off * share))[: 4 * most]:
+            if left[place]:
+                shift = shift_in_words(wanted[place], printed[place])
+                own = tuple(round(float(v), 6) for v in values[place])
+                groups.append(
+                    Loss(
+                        _triple(wanted[place]),
+                        _triple(printed[place]),
+                        float(off[place]),
+                        float(share[place]),
+                        shift,
+                        own,
+                    )
+                )
+        left[:] = False
     while left.any() and len(groups) < most:
         near_count = np.where(left, off * share, 0)
         seed = int(near_count.argmax())

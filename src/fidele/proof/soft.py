@@ -10,15 +10,14 @@ from numpy.typing import NDArray
 
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
-from fidele.icc.transform import Intent, as_float, convert, from_lab, to_lab
+from fidele.icc.transform import Intent, as_float, from_lab, to_lab
+from fidele.tuning.conversion import Conversion, device_values
 
 
 @dataclass(frozen=True)
-class ProofSettings:
+class ProofSettings(Conversion):
     """How to convert and how to look: with the piece's own white, or adapted so that white is the screen's."""
 
-    intent: Intent = Intent.PERCEPTUAL
-    bpc: bool = True
     paper_white: bool = False
 
 
@@ -29,7 +28,7 @@ def printed_lab(
 
     Media-relative, or absolute where the piece's white is asked for or the intent is absolute.
     """
-    device = convert(as_float(pixels), source, printer, settings.intent, settings.bpc)
+    device = device_values(as_float(pixels), source, printer, settings)
     return predicted_lab(device, printer, settings.paper_white or settings.intent is Intent.ABSOLUTE)
 
 

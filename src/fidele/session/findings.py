@@ -1,15 +1,11 @@
-"""Findings on profile, artwork, proof, sheet and check; those of the route are in `fidele.route.findings`."""
+"""Findings on profile, sheet and check; those of the route and of the picture lie beside."""
 
 from __future__ import annotations
 
-from fidele.artwork.convert import converted_already
-from fidele.artwork.picture import Artwork
 from fidele.check.cause import WORDS
-from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.output.device import PrintDevice
 from fidele.papers.model import MADE, Papers
-from fidele.proof.losses import Losses
 from fidele.route.condition import Card
 from fidele.route.finding import Finding
 from fidele.route.layers import Chain
@@ -17,51 +13,6 @@ from fidele.session.profiles import NEEDED, Row
 from fidele.session.runs import Checked
 from fidele.sheet.placing import Media, Placing
 from fidele.store.shelf import Entry
-
-
-def artwork_findings(artwork: Artwork, printer: Profile | None) -> list[Finding]:
-    """What is doubtful about the picture itself."""
-    found = [
-        Finding(
-            "artwork-doubt", "caution", "Something is odd in the file", d, "Export the picture again.", desk="artwork"
-        )
-        for d in artwork.doubts
-    ]
-    if artwork.slip.kind == "supposed":
-        found.append(
-            Finding(
-                "space-supposed",
-                "caution",
-                "The picture does not say what its colours mean",
-                "It is taken for sRGB. If it was made in a larger space, all colours will be pale.",
-                "Ask where it comes from, or choose its space below.",
-                desk="artwork",
-            )
-        )
-    already = converted_already(artwork)
-    if already or (printer is not None and artwork.profile.content_id == printer.content_id):
-        found.append(
-            Finding(
-                "already-converted",
-                "stop",
-                "This picture is converted already",
-                f"{already or 'It carries the profile of the printer itself.'} Converting it again would spoil it.",
-                "Open the original.",
-                desk="artwork",
-            )
-        )
-    if artwork.alpha is not None:
-        found.append(
-            Finding(
-                "transparent",
-                "note",
-                "Parts are transparent",
-                "They are laid over white; soft edges print as a faint tint.",
-                "Look at the edges in the proof.",
-                desk="artwork",
-            )
-        )
-    return found
 
 
 def missing_printer(card: Card) -> Finding:
@@ -272,15 +223,11 @@ def _press_findings(papers: Papers, card: Card) -> list[Finding]:
     ]
 
 
-def sheet_findings(
-    artwork: Artwork, placing: Placing, media: Media, mirrored: bool, is_chart: bool, need: int, larger: str
-) -> list[Finding]:
-    """Whether the picture fits its sheet, and whether it is fine enough at its size.
+def sheet_findings(placing: Placing, media: Media, mirrored: bool, is_chart: bool, larger: str) -> list[Finding]:
+    """Whether the picture fits its sheet.
 
     Parameters
     ----------
-    need
-        Pixels per printed inch that the card asks of artwork.
     larger
         A size of this printer's that holds the picture where this one does not, '' for none.
     """
@@ -314,56 +261,7 @@ def sheet_findings(
                 "sheet",
             )
         )
-    ppi = placing.ppi(artwork.width)
-    if ppi < 0.75 * need - 0.5:
-        found.append(
-            Finding(
-                "low-resolution",
-                "caution",
-                f"Only {ppi:.0f} ppi at this size",
-                f"Edges and text will look soft or stepped: this condition asks for {need} ppi.",
-                "Print it smaller, or ask for a larger file.",
-                desk="sheet",
-            )
-        )
-    elif ppi < need - 0.5:
-        found.append(
-            Finding(
-                "low-resolution",
-                "note",
-                f"{ppi:.0f} ppi at this size",
-                "Fine text may look a little soft; photographs are well.",
-                "Nothing needs to be done.",
-                desk="sheet",
-            )
-        )
     return found
-
-
-def proof_findings(losses: Losses) -> list[Finding]:
-    """How much of the picture is lost, and the worst of it."""
-    if losses.lost < 0.005:
-        return [
-            Finding(
-                "holds",
-                "note",
-                "The piece holds this picture",
-                "Less than 1 % of its area is lost.",
-                "Nothing needs to be done.",
-                desk="proof",
-            )
-        ]
-    worst = f"Worst by ΔE00 {losses.groups[0].de00:.0f}: {losses.groups[0].words}. " if losses.groups else ""
-    return [
-        Finding(
-            "losses",
-            "caution" if losses.p95_de00 > 4 else "note",
-            f"{losses.lost * 100:.0f} % of the picture is lost",
-            f"{worst}Lost means more than ΔE00 2 between wanted and printed.",
-            "Compare the intents, or choose a nearer colour.",
-            desk="proof",
-        )
-    ]
 
 
 def _percent(share: float) -> str:

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 import datetime
 import math
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from numpy.typing import NDArray
 
-from fidele.artwork.open import open_artwork
-from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
+from fidele.artwork.picture import Artwork
 from fidele.chart.cgats import write as write_cgats
 from fidele.chart.definition import CHARTS, Chart
 from fidele.check.statistics import TOLERANCES
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
-from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent
 from fidele.output.device import PrintDevice
 from fidele.output.workshop import Workshop
+from fidele.proof.advice import Content, content_of
+from fidele.proof.contrast import ContrastLoss
 from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
 from fidele.route.condition import Card, Change
@@ -30,42 +30,32 @@ from fidele.route.layers import Chain, Evidence, Layer, PrinterStatus, SettingRo
 from fidele.route.probe import ProbeResult
 from fidele.route.program import program_layer, program_rows
 from fidele.session.conditions import Conditions
-from fidele.session.findings import (
-    artwork_findings,
-    check_findings,
-    missing_printer,
-    missing_profile,
-    profile_findings,
-    proof_findings,
-    sheet_findings,
-)
+from fidele.session.customers import Customers
+from fidele.session.display import Display, ScreenFound, display_of
+from fidele.session.findings import check_findings, missing_printer, missing_profile, profile_findings, sheet_findings
 from fidele.session.handoff import Handoff
 from fidele.session.history import History
+from fidele.session.inbox import Inbox
 from fidele.session.making import Making
 from fidele.session.observe import Observable
 from fidele.session.person import person
+from fidele.session.picture_findings import artwork_findings, proof_findings, quality_findings, resolution_findings
+from fidele.session.pieces import Pieces
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
+from fidele.session.remember import Remembered
 from fidele.session.roles import Roles
-from fidele.session.runs import (
-    Checked,
-    Job,
-    Printed,
-    chart_artwork,
-    chart_placing,
-    check_scan,
-    finished_file,
-    prepare_page,
-)
+from fidele.session.runs import Checked, Job, Printed, chart_artwork, check_scan, finished_file, prepare_page
 from fidele.session.scanners import ScannerRecord
+from fidele.session.sources import Sources
 from fidele.session.trial import Trial, run_trial, verified
-from fidele.sheet.placing import Media, Placing, fitted
+from fidele.sheet.placing import Media, Placing
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
 
-PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp")
+__all__ = ["PICTURE_ENDINGS", "Session"]
 
 
 class Session(Observable):
@@ -90,10 +80,13 @@ class Session(Observable):
         self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None
         self.profile: Profile | None = None
-        self.artwork: Artwork | None = None
-        self.chart: Chart | None = None
-        self.placing: Placing | None = None
+        self.sources = Sources(self)
+        self.pieces = Pieces(self)
+        self.inbox = Inbox(self)
+        self.customers = Customers(self)
         self.losses: Losses | None = None
+        self.contrast: tuple[ContrastLoss, ...] = ()
+        self._contents: Remembered[Content] = Remembered()
         self.chain: Chain | None = None
         self.rows: tuple[SettingRow, ...] = ()
         self.status: PrinterStatus | None = None
@@ -105,6 +98,7 @@ class Session(Observable):
         self.said = ""
         self._kept: bytes | None = None
         self.paper_white = False
+        self.screen_found = ScreenFound()
         cards = self.cards.cards()
         if cards:
             self.put_in_force(cards[0])
@@ -112,6 +106,36 @@ class Session(Observable):
             self.say(sentence)
         if self.logbook.rescued:
             self.say(f"The logbook was damaged; it was kept as {self.logbook.rescued} and a new one started.")
+
+    @property
+    def artwork(self) -> Artwork | None:
+        """The picture in hand, as it is worked on."""
+        piece = self.pieces.current
+        return piece.artwork if piece is not None else None
+
+    @property
+    def chart(self) -> Chart | None:
+        """The chart that the picture in hand is, None where it is none."""
+        piece = self.pieces.current
+        return piece.chart if piece is not None else None
+
+    @property
+    def placing(self) -> Placing | None:
+        """Where the picture in hand lies on the sheet."""
+        piece = self.pieces.current
+        return piece.placing if piece is not None else None
+
+    @property
+    def content(self) -> Content | None:
+        """What sits in the picture in hand."""
+        artwork = self.artwork
+        if artwork is None:
+            return None
+        known = self._contents.get(artwork.pixels)
+        if known is None:
+            known = content_of(artwork.pixels, artwork.profile)
+            self._contents.keep(artwork.pixels, known)
+        return known
 
     @property
     def device(self) -> PrintDevice:
@@ -135,14 +159,26 @@ class Session(Observable):
 
     def screen(self) -> Profile | None:
         """Return the profile that proofs are shown through, None for sRGB."""
-        chosen = self.roles.of("screen")
-        if not chosen or self.shelf.find(chosen) is None:
-            return None
-        try:
-            return self.shelf.load(chosen)
-        except FideleError as error:
-            self.say(str(error))
-            return None
+        return self.display.profile
+
+    @property
+    def display(self) -> Display:
+        """How proofs are shown: through the profile chosen on the shelf, this screen's own, or sRGB."""
+        chosen, profile, title = self.roles.of("screen"), None, ""
+        entry = self.shelf.find(chosen) if chosen else None
+        if entry is not None:
+            try:
+                profile, title = self.shelf.load(chosen), self.profiles.row(entry).title
+            except FideleError as error:
+                self.say(str(error))
+        return display_of(self.screen_found, profile, title, datetime.date.today())
+
+    def take_screen(self, found: ScreenFound) -> None:
+        """Follow the window to another screen."""
+        if found != self.screen_found:
+            self.screen_found = found
+            self.tell("artwork")
+            self.refresh()
 
     # The card ----------------------------------------------------------------------------------------------------
 
@@ -281,7 +317,13 @@ class Session(Observable):
     def proof_settings(self) -> ProofSettings:
         """How the proof is made for the card in force."""
         card = self.need_card()
-        return ProofSettings(card.intent, card.bpc, self.paper_white)
+        return self.settings(card.intent)
+
+    def settings(self, intent: Intent) -> ProofSettings:
+        """Return how the picture in hand would be converted and shown with an intent."""
+        piece, card = self.pieces.current, self.need_card()
+        tuning, keep = (piece.tuning, piece.keep) if piece is not None else (None, "")
+        return ProofSettings(intent, card.bpc, tuning, keep, self.paper_white)
 
     @property
     def media(self) -> Media:
@@ -312,67 +354,20 @@ class Session(Observable):
 
     def open_artwork(self, path: Path) -> None:
         """Open a picture and place it at its own size, or as large as fits where that is too large."""
-        artwork = open_artwork(path)
-        self._take(artwork, None)
-        self.say(f"{path.name} opened: {artwork.width} x {artwork.height} pixels, {artwork.slip.words}.")
+        self.pieces.open(path)
 
     def open_chart(self, name: str) -> None:
         """Take a chart as the artwork, to be printed through the condition."""
         chart = CHARTS[name]()
         card = self.need_card()
         label = f"{card.name} · {card.printer_name} · {card.media} · {datetime.date.today().isoformat()}"
-        self._take(chart_artwork(chart, 0, label), chart)
+        self.pieces.adopt(chart_artwork(chart, 0, label), chart)
         self.say(f"{chart.title}: {len(chart.ids)} patches, ready to print.")
-
-    def _take(self, artwork: Artwork, chart: Chart | None) -> None:
-        self.artwork, self.chart = artwork, chart
-        width, height = artwork.own_mm
-        placing = Placing.centred(self.media, width, height) if chart is None else chart_placing(chart, self.media)
-        if chart is None and placing.crosses(self.media, mirrored=True):
-            placing = fitted(self.media, width, height)
-        self.placing = placing
-        self.losses, self.run, self.checked = None, None, None
-        self.tell("artwork")
-        self.refresh()
-
-    #: Spaces that a person can choose for a picture, by name.
-    SPACES: tuple[tuple[str, Callable[[], Profile]], ...] = (("sRGB", srgb), ("opRGB", oprgb))
-
-    def choose_space(self, name: str) -> None:
-        """Say by hand what space the picture is in, as a step that can be undone."""
-
-        grey = self._need_artwork().pixels.shape[2] != 3
-        self.take_space(dict(self.SPACES)[name]() if not grey else sgrey(), name)
-
-    def take_space(self, profile: Profile, name: str) -> None:
-        """Say that the picture in hand is in the space of a profile, as a step that can be undone."""
-        from dataclasses import replace
-
-        artwork = self._need_artwork()
-        if profile.channels != artwork.pixels.shape[2]:
-            raise FideleError(f"“{name}” is for {profile.header.colour_space} values; the picture has others.")
-        chosen = replace(artwork, profile=profile, slip=SourceSlip("chosen", f"{name}, chosen by you"))
-
-        def apply(picture: Artwork) -> None:
-            self.artwork, self.losses = picture, None
-            self.tell("artwork")
-            self.refresh()
-
-        self.history.do(f"Take the picture for {name}", lambda: apply(chosen), lambda: apply(artwork))
-        self.say(f"The picture is taken for {name}.")
 
     def place(self, placing: Placing, name: str = "Place the picture") -> None:
         """Place the picture, as a step that can be undone."""
-        before = self.placing
-        if before is None or before == placing:
-            return
-
-        def apply(value: Placing) -> None:
-            self.placing = value
-            self.tell("artwork")
-            self.refresh()
-
-        self.history.do(name, lambda: apply(placing), lambda: apply(before))
+        if self.placing is not None:
+            self.pieces.change(name, placing=placing)
 
     # The route ---------------------------------------------------------------------------------------------------
 
@@ -427,20 +422,18 @@ class Session(Observable):
         if entry is not None and card.owner == "fidele":
             found += profile_findings(self.profiles.row(entry), card, self.device)
         if self.artwork is not None:
-            found += artwork_findings(self.artwork, self.profile)
+            found += artwork_findings(self.artwork, self.profile, self.sources.doubt(self.artwork))
             if self.placing is not None:
                 mirrored = self.chain is not None and self.chain.twists % 2 == 1
-                found += sheet_findings(
-                    self.artwork,
-                    self.placing,
-                    self.media,
-                    mirrored,
-                    self.chart is not None,
-                    card.artwork_ppi,
-                    self._larger(self.placing),
-                )
+                is_chart = self.chart is not None
+                found += sheet_findings(self.placing, self.media, mirrored, is_chart, self._larger(self.placing))
+                if not is_chart:
+                    fine = self.content is not None and self.content.flat
+                    found += resolution_findings(self.artwork, self.placing, card.artwork_ppi, fine)
+                if (quality := self.pieces.quality()) is not None:
+                    found += quality_findings(self.artwork, quality, self.placing, card.artwork_ppi)
         if self.losses is not None:
-            found += proof_findings(self.losses)
+            found += proof_findings(self.losses, self.contrast)
         if self.checked is not None:
             found += check_findings(self.checked, self.chain)
         self.findings = tuple(sorted(found, key=lambda f: WEIGHTS.index(f.weight)))
@@ -466,12 +459,16 @@ class Session(Observable):
             return None
         return losses(self.artwork.pixels, self.artwork.profile, self.profile, self.proof_settings)
 
-    def take_losses(self, found: Losses | None) -> None:
-        """Show losses that were computed elsewhere."""
-        self.losses = found
+    def judge_again(self) -> None:
+        """Judge what is known anew, without reading anything back."""
         if self.card is not None:
             self._judge()
         self.tell("losses")
+
+    def take_losses(self, found: Losses | None, contrast: tuple[ContrastLoss, ...] = ()) -> None:
+        """Show losses, and contrast lost between neighbours, that were computed elsewhere."""
+        self.losses, self.contrast = found, contrast
+        self.judge_again()
 
     # Print, press, check -----------------------------------------------------------------------------------------
 
@@ -482,7 +479,17 @@ class Session(Observable):
             raise FideleError("The picture has no place on the sheet yet.")
         if card.owner == "fidele" and self.profile is None:
             raise FideleError("Fidele is to convert but has no output profile; choose one from the shelf.")
-        return Job(artwork, self.placing, card, self.profile, self.chart)
+        piece = self.pieces.need()
+        return Job(
+            artwork,
+            piece.placing,
+            card,
+            self.profile,
+            piece.chart,
+            tuning=piece.tuning,
+            keep=piece.keep,
+            replacements=piece.replacements,
+        )
 
     def print_job(self, job: Job, progress: Progress | None = None, overridden: str = "") -> Printed:
         """Prepare and print; keep the run in the logbook. Can run beside the interface.

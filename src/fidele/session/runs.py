@@ -12,7 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.convert import record_of
+from fidele.artwork.depth import to_eight
+from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.artwork.replace import Replacement, replaced
 from fidele.artwork.save import save_picture
 from fidele.chart.cgats import Table
 from fidele.chart.definition import Chart
@@ -29,9 +32,11 @@ from fidele.route.condition import Card
 from fidele.route.layers import fingerprint
 from fidele.route.probe import ProbeResult, lattice_page, read_lattice
 from fidele.route.program import ProgramProbe, compare_probes
-from fidele.sheet.page import render_page, to_eight
+from fidele.sheet.page import render_page
 from fidele.sheet.placing import Media, Placing, fitted
 from fidele.tiles import Progress
+from fidele.tuning.conversion import Conversion
+from fidele.tuning.model import Tuning
 
 Floats = NDArray[np.float64]
 
@@ -46,6 +51,15 @@ class Job:
     profile: Profile | None
     chart: Chart | None = None
     page: int = 0
+    tuning: Tuning | None = None
+    keep: str = ""
+    #: Colours that are replaced in the artwork already; a drawing is drawn again without them.
+    replacements: tuple[Replacement, ...] = ()
+
+    @property
+    def how(self) -> Conversion:
+        """How the picture is converted: as the card says, tuned and with pure colours kept as the picture asks."""
+        return Conversion(self.card.intent, self.card.bpc, self.tuning, self.keep)
 
 
 @dataclass(frozen=True)
@@ -96,17 +110,25 @@ def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None
     card = job.card
     converts = card.owner == "fidele" and job.profile is not None
     page = render_page(
-        job.artwork,
+        _drawn_again(job, device.ppi) if job.artwork.drawing else job.artwork,
         job.placing,
         device.media(card.size, card.feed),
         device.ppi,
         job.profile if converts else None,
-        card.intent,
-        card.bpc,
+        job.how,
         card.mirror_by == "fidele",
         progress,
     )
     return to_eight(page) if device.bits == 8 else page
+
+
+def _drawn_again(job: Job, ppi: float) -> Artwork:
+    """Return a drawing at the resolution at which it is printed, as it was worked on."""
+    artwork = job.artwork
+    needed = ppi * job.placing.width / artwork.own_mm[0]
+    again = open_artwork(artwork.path, page=max(0, artwork.page), ppi=min(needed, 4 * ppi))
+    worked = replaced(again.pixels, job.replacements)
+    return replace(again, pixels=worked, profile=artwork.profile, slip=artwork.slip)
 
 
 def probe(device: PrintDevice, media: Media, now: datetime.datetime) -> ProbeResult:
@@ -150,7 +172,7 @@ def finished_file(job: Job, device: PrintDevice, path: Path, progress: Progress 
     card, record = job.card, None
     if card.owner == "fidele" and job.profile is not None:
         mirrored = card.mirror_by == "fidele"
-        record = record_of(job.artwork, job.profile, card.intent, card.bpc, eight, mirrored, card.name)
+        record = record_of(job.artwork, job.profile, job.how, eight, mirrored, card.name)
     save_picture(path, eight, srgb() if card.file_says == "sRGB" else None, device.ppi, record=record)
 
 

@@ -1,0 +1,234 @@
+"""Convert a TIFF of any size in strips: what is in memory at once does not grow with the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.artwork.convert import converted_already, record_of
+from fidele.artwork.depth import to_eight
+from fidele.artwork.open import Suppose, identify
+from fidele.artwork.picture import Artwork, Decoded, SourceSlip
+from fidele.artwork.raster import apart_tiff, lab_encoded, page_chosen, tiff_ppi, tiff_space
+from fidele.artwork.record import claimed_in, hash_begun, packet
+from fidele.errors import FideleError
+from fidele.files import replacing
+from fidele.icc.describe import describe, require_output
+from fidele.icc.profile import Profile
+from fidele.tiles import CancelledError, Progress
+from fidele.tuning.conversion import Conversion, device_values
+
+#: Pictures from this many pixels on are converted in strips.
+FROM_PIXELS = 60_000_000
+#: About so many pixels are converted at once.
+_BLOCK = 4 << 20
+_CHANNELS = {"GRAY": 1, "RGB": 3, "CMYK": 4, "Lab": 3}
+
+
+def is_large(path: Path, page: int | None = None) -> bool:
+    """Tell whether a file is a TIFF so large that it is better converted in strips, and of a kind that can be."""
+    import tifffile
+
+    try:
+        with path.open("rb") as source:
+            if source.read(4) not in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+                return False
+        with tifffile.TiffFile(path) as tiff:
+            found = tiff.pages[page or 0]
+            if not isinstance(found, tifffile.TiffPage):
+                found = found.aspage()
+            kind = found.photometric in (1, 2, 5, 8, 9) and found.planarconfig == 1
+            upright = 274 not in found.tags or int(found.tags[274].value) == 1
+            large = found.imagewidth * found.imagelength >= FROM_PIXELS
+            return bool(kind and upright and large and found.dtype in (np.uint8, np.uint16))
+    except Exception:  # what is wrong with it is said when it is opened
+        return False
+
+
+def convert_in_strips(
+    path: Path,
+    out: Path,
+    target: Profile,
+    how: Conversion,
+    assume: Profile | None = None,
+    suppose: Suppose | None = None,
+    page: int | None = None,
+    mirror: bool = False,
+    bits: int | None = None,
+    condition: str = "",
+    progress: Progress | None = None,
+) -> Artwork:
+    """Convert a TIFF to another one, a BigTIFF where that is needed; return what it was, with one pixel for all.
+
+    Parameters
+    ----------
+    bits
+        8 reduces with a dither, None keeps the depth.
+
+    Raises
+    ------
+    FideleError
+        When the file is damaged, of a kind that is not converted in strips, converted already, or cannot be written.
+    CancelledError
+        When `progress` returned False; nothing is written then.
+    """
+    import tifffile
+
+    require_output(target)
+    try:
+        with tifffile.TiffFile(path) as tiff:
+            chosen = page_chosen(page, len(tiff.pages), path)
+            leaf = tiff.pages[max(0, chosen)]
+            if not isinstance(leaf, tifffile.TiffPage):
+                leaf = leaf.aspage()
+            whole = _facts(leaf, path, assume, suppose)
+            why = converted_already(whole) or _claimed(leaf, whole.profile)
+            if why or whole.profile.content_id == target.content_id:
+                raise FideleError(f"{path} is not converted again, which would spoil it. {why}")
+            _write(leaf, path, out, whole, target, how, mirror, bits, condition, progress)
+            return whole
+    except (FideleError, CancelledError):
+        raise
+    except Exception as error:  # decoders raise whatever they like on damaged files
+        raise FideleError(f"{path} is damaged and cannot be converted ({type(error).__name__}: {error}).") from error
+
+
+def _claimed(leaf: Any, profile: Profile) -> str:
+    """Say that a file states a conversion to the very profile that it carries; its pixels are not hashed for that."""
+    said = leaf.tags[700].value if 700 in leaf.tags else None
+    record = claimed_in(bytes(said)) if isinstance(said, (bytes, tuple)) else None
+    return record.words if record is not None and record.output_id == profile.content_id else ""
+
+
+def _facts(leaf: Any, path: Path, assume: Profile | None, suppose: Suppose | None) -> Artwork:
+    """Return what the picture is, with a single pixel in place of all."""
+    space = tiff_space(leaf, path)
+    if leaf.imagewidth <= 0 or leaf.imagelength <= 0:
+        raise FideleError(f"{path} has no pixels.")
+    icc = leaf.tags[34675].value if 34675 in leaf.tags else None
+    one = np.zeros((1, 1, _CHANNELS[space]), leaf.dtype)
+    found = Decoded(one, space, None, bytes(icc) if icc else None, says="Lab" if space == "Lab" else "")
+    profile, slip, doubts = identify(found, assume, suppose, path)
+    extra = tuple(int(e) for e in leaf.extrasamples)
+    _, _, left = apart_tiff(np.zeros((1, 1, leaf.samplesperpixel), leaf.dtype), _CHANNELS[space], extra, path)
+    return Artwork(path, one, None, profile, slip, tiff_ppi(leaf), (*left, *doubts))
+
+
+def _rows(leaf: Any) -> Iterator[NDArray[Any]]:
+    """Give the picture from top to bottom as runs of whole rows (h, width, samples)."""
+    width, height, samples = leaf.imagewidth, leaf.imagelength, leaf.samplesperpixel
+    held: list[NDArray[Any]] = []
+    many = 0
+    if leaf.is_tiled:
+        across = -(-width // leaf.tilewidth)
+        row = np.empty((leaf.tilelength, width, samples), leaf.dtype)
+        for number, (data, _, _) in enumerate(leaf.segments(maxworkers=1, sort=True)):
+            y, x = divmod(number, across)
+            piece = np.zeros((1, leaf.tilelength, leaf.tilewidth, samples), leaf.dtype) if data is None else data
+            right = min(width, (x + 1) * leaf.tilewidth)
+            row[:, x * leaf.tilewidth : right] = piece.reshape(-1, piece.shape[-2], samples)[
+                : leaf.tilelength, : right - x * leaf.tilewidth
+            ]
+            if x == across - 1:
+                yield row[: min(leaf.tilelength, height - y * leaf.tilelength)].copy()
+        return
+    for data, _, shape in leaf.segments(maxworkers=1, sort=True):
+        rows = shape[-3]
+        piece = np.zeros((rows, width, samples), leaf.dtype) if data is None else data.reshape(-1, width, samples)
+        held.append(piece[:rows])
+        many += rows
+        if many * width >= _BLOCK:
+            yield np.concatenate(held)
+            held, many = [], 0
+    if held:
+        yield np.concatenate(held)
+
+
+def _write(
+    leaf: Any,
+    path: Path,
+    out: Path,
+    whole: Artwork,
+    target: Profile,
+    how: Conversion,
+    mirror: bool,
+    bits: int | None,
+    condition: str,
+    progress: Progress | None,
+) -> None:
+    import tifffile
+
+    space = whole.profile.header.colour_space
+    extra = tuple(int(e) for e in leaf.extrasamples)
+    has_alpha = any(kind in (1, 2) for kind in extra)
+    width, height = leaf.imagewidth, leaf.imagelength
+    eight = bits == 8 or leaf.dtype == np.uint8
+    kind = np.dtype(np.uint8 if eight else np.uint16)
+    channels = target.channels + has_alpha
+    running = hash_begun((height, width, target.channels), kind)
+    photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[target.channels]
+    strip = max(1, (1 << 20) // width)
+
+    def strips() -> Iterator[NDArray[Any]]:
+        done = 0
+        rest: NDArray[Any] | None = None
+        for rows in _rows(leaf):
+            colours, alpha, _ = apart_tiff(rows, _CHANNELS[space], extra, path)
+            if int(leaf.photometric) in (8, 9):
+                colours = lab_encoded(colours, int(leaf.photometric))
+            made = device_values(colours, whole.profile, target, how)
+            if mirror:
+                made, alpha = made[:, ::-1], alpha[:, ::-1] if alpha is not None else None
+            if eight and made.dtype == np.uint16:
+                made = to_eight(np.ascontiguousarray(made), done)
+                alpha = (alpha >> 8).astype(np.uint8) if alpha is not None else None
+            made = np.ascontiguousarray(made)
+            running.update(made.view(np.uint8).reshape(-1).data)
+            full = made if alpha is None else np.concatenate([made, alpha[..., None]], axis=2)
+            done += len(rows)
+            rest = full if rest is None else np.concatenate([rest, full])
+            while len(rest) >= strip:
+                yield np.ascontiguousarray(rest[:strip])
+                rest = rest[strip:]
+            if progress is not None and not progress(min(0.999, done / height)):
+                raise CancelledError
+        if rest is not None and len(rest):
+            yield np.ascontiguousarray(rest)
+
+    record = record_of(whole, target, how, whole.pixels, mirror, condition)
+    xmp = packet(record)
+    options: dict[str, Any] = {
+        "shape": (height, width, channels) if channels > 1 else (height, width),
+        "dtype": kind,
+        "photometric": photometric,
+        "rowsperstrip": strip,
+        "compression": "zlib",
+        "compressionargs": {"level": 1},
+        "predictor": True,
+        "software": "Fidele",
+        "bigtiff": height * width * channels * kind.itemsize > 2**31,
+        "metadata": None,
+        "iccprofile": target.data,
+        "extratags": [(700, "B", len(xmp), xmp, True)],
+        "maxworkers": 1,
+    }
+    if has_alpha:
+        options["extrasamples"] = ["unassalpha"]
+    if whole.ppi:
+        options["resolution"], options["resolutionunit"] = (whole.ppi, whole.ppi), "INCH"
+    with replacing(out) as temporary:
+        data = strips() if channels > 1 else (s[..., 0] for s in strips())
+        tifffile.imwrite(temporary, data, **options)
+        final = packet(replace(record, pixels=running.hexdigest()[:32]))
+        with tifffile.TiffFile(temporary, mode="r+b") as written:
+            written.pages[0].tags[700].overwrite(final)  # type: ignore[union-attr]
+
+
+def described(whole: Artwork, target: Profile) -> SourceSlip:
+    """Return the slip of what was written."""
+    return SourceSlip("stated", f"converted to {describe(target).description}")

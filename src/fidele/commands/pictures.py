@@ -1,0 +1,150 @@
+"""What becomes of pictures: convert and proof."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from fidele.commands.common import FILE, INTENTS
+from fidele.errors import FideleError
+
+
+@click.command()
+@click.argument("artwork", type=FILE, nargs=-1, required=True)
+@click.option("--to", "target", required=True, type=FILE, help="The output profile.")
+@click.option("--out", type=FILE, help="File to write (.tif, .png, .jpg, .pdf), for one picture.")
+@click.option("--out-dir", type=FILE, help="Folder to write into, for many.")
+@click.option("--name", default="{name}, converted.tif", show_default=True, help="Names in that folder.")
+@click.option("--intent", type=INTENTS, default="perceptual", show_default=True, help="Rendering intent.")
+@click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
+@click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
+@click.option("--keep-black", is_flag=True, help="Keep exact black and white as full black and bare paper.")
+@click.option("--keep-primaries", is_flag=True, help="Keep exact primaries too.")
+@click.option("--mirror", is_flag=True, help="Mirror left to right.")
+@click.option("--bits", type=click.Choice(["8"]), help="Reduce to 8 bit, dithered.")
+@click.option("--page", type=click.IntRange(1), help="Which page of several.")
+@click.option("--ppi", type=click.FloatRange(10, 2400), default=300, show_default=True, help="Of drawings (PDF, SVG).")
+@click.option("--assume", type=FILE, help="Profile of artwork that states none.")
+def convert(
+    artwork: tuple[Path, ...],
+    target: Path,
+    out: Path | None,
+    out_dir: Path | None,
+    name: str,
+    intent: str,
+    bpc: bool,
+    tune: Path | None,
+    keep_black: bool,
+    keep_primaries: bool,
+    mirror: bool,
+    bits: str | None,
+    page: int | None,
+    ppi: float,
+    assume: Path | None,
+) -> None:
+    """Convert artwork to an output profile; size, depth and resolution stay. What was done stands in the file."""
+    from fidele.artwork.convert import bpc_note
+    from fidele.artwork.convert_files import Order, convert_file, named, require_writable
+    from fidele.icc.profile import Profile
+    from fidele.icc.transform import Intent
+    from fidele.tuning.conversion import Conversion
+    from fidele.tuning.model import read_tuning
+
+    printer, assumed = Profile.open(target), Profile.open(assume) if assume else None
+    if (out is None) == (out_dir is None) or (out is not None and len(artwork) > 1):
+        raise FideleError("Say where to write: --out for one picture, --out-dir for many.")
+    if out is not None:
+        require_writable(artwork[0], out)
+    targets = {artwork[0]: out} if out is not None else named(artwork, out_dir or Path(), name)
+    keep = "primaries" if keep_primaries else "black" if keep_black else ""
+    how = Conversion(Intent(intent), bpc, read_tuning(tune) if tune else None, keep)
+    order = Order(printer, how, mirror, int(bits) if bits else None, "", assumed, page - 1 if page else None, ppi)
+    failed = []
+    for path, to in targets.items():
+        try:
+            picture = convert_file(path, to, order)
+        except FideleError as error:
+            if len(targets) == 1:
+                raise
+            failed.append(path)
+            click.echo(f"Error: {error}", err=True)
+            continue
+        for doubt in picture.doubts:
+            click.echo(doubt, err=True)
+        click.echo(f"{to}: from {picture.slip.words}, {intent}.")
+    note = bpc_note(printer, Intent(intent), bpc)
+    if note:
+        click.echo(note, err=True)
+    if failed:
+        raise FideleError(f"{len(failed)} of {len(targets)} pictures were not converted.")
+
+
+@click.command()
+@click.argument("artwork", type=FILE)
+@click.option("--to", "target", required=True, type=FILE, help="The output profile.")
+@click.option("--out", required=True, type=FILE, help="PNG to write.")
+@click.option("--intent", type=INTENTS, default="perceptual", show_default=True, help="Rendering intent.")
+@click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
+@click.option("--paper-white", is_flag=True, help="Show the piece's own white.")
+@click.option("--compare", is_flag=True, help="One PNG for each intent that the profile has, with figures.")
+@click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
+@click.option("--page", type=click.IntRange(1), help="Which page of several.")
+@click.option("--assume", type=FILE, help="Profile of artwork that states none.")
+def proof(
+    artwork: Path,
+    target: Path,
+    out: Path,
+    intent: str,
+    bpc: bool,
+    paper_white: bool,
+    compare: bool,
+    tune: Path | None,
+    page: int | None,
+    assume: Path | None,
+) -> None:
+    """Show on sRGB what the artwork will look like on the piece."""
+    from fidele.artwork.open import open_artwork
+    from fidele.icc.describe import require_output
+    from fidele.icc.profile import Profile
+    from fidele.icc.transform import Intent
+    from fidele.proof.advice import advise, content_of
+    from fidele.proof.losses import losses_of_each
+    from fidele.proof.soft import ProofSettings
+    from fidele.tuning.model import read_tuning
+
+    if out.suffix.lower() != ".png":
+        raise FideleError(f"{out}: a proof is written as .png.")
+    picture = open_artwork(artwork, Profile.open(assume) if assume else None, page=page - 1 if page else None)
+    if picture.page < 0:
+        raise FideleError(f"{artwork} has {picture.pages} pages; say which one with --page.")
+    printer = Profile.open(target)
+    what = require_output(printer)
+    tuning = read_tuning(tune) if tune else None
+    intents = [Intent(i) for i in what.intents] if compare else [Intent(intent)]
+    ways = [ProofSettings(i, bpc, tuning, "", paper_white) for i in intents]
+    figures = {}
+    for way, found in zip(ways, losses_of_each(picture.pixels, picture.profile, printer, ways), strict=True):
+        to = out.with_name(f"{out.stem}-{way.intent.value}.png") if compare else out
+        _write_proof(picture, printer, way, to)
+        figures[way.intent] = found
+        click.echo(
+            f"{to}: {found.out_of_gamut * 100:.1f} % of the area is out of gamut, {found.lost * 100:.1f} % is lost "
+            f"(ΔE00 over 2), mean ΔE00 {found.mean_de00:.1f}, 95th percentile {found.p95_de00:.1f}."
+        )
+    advice = advise(figures, content_of(picture.pixels, picture.profile)) if compare else None
+    if advice is not None:
+        click.echo(advice.sentence)
+
+
+def _write_proof(picture: Any, printer: Any, way: Any, to: Path) -> None:
+    from fidele.artwork.convert import convert_artwork, over_white
+    from fidele.artwork.save import save_picture
+    from fidele.icc.spaces import srgb
+    from fidele.icc.transform import Intent
+    from fidele.proof.soft import predicted_lab, show
+
+    device = convert_artwork(picture, printer, way).pixels
+    seen = show(predicted_lab(device, printer, way.paper_white or way.intent is Intent.ABSOLUTE))
+    save_picture(to, over_white(seen, picture.alpha), srgb(), picture.ppi)

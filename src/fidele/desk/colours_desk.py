@@ -1,0 +1,408 @@
+"""The colours desk: the picture's own colours and the customer's, what becomes of each, and what to put instead."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QButtonGroup,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.artwork.replace import Replacement
+from fidele.colour.words import colour_name
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, clear, label, line
+from fidele.desk.picture import PictureView, Tooth
+from fidele.desk.theme import font
+from fidele.desk.tile import scrolled
+from fidele.desk.work import Work
+from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent, as_float, from_lab, lab_codes, to_lab
+from fidele.proof.customer import TOLERANCE, CustomerColour, Held, held
+from fidele.proof.losses import colours_of
+from fidele.proof.soft import ProofLink, show
+from fidele.proof.typed import colour_written
+from fidele.session.model import Session
+from fidele.tiles import Progress
+
+#: So many exact colours of flat graphics are listed.
+_MOST = 24
+_FLAVOURS = ("least ΔE00", "same hue", "same lightness")
+
+
+@dataclass(frozen=True)
+class Row:
+    """A colour with what becomes of it; `values` are the artwork's own, where it is one of the picture's."""
+
+    held: Held
+    area: float = 0.0
+    values: tuple[float, ...] = ()
+
+
+class Swatches(QWidget):
+    """The wanted colour with the printed one as a disc in its middle, and the nearest printable ones beside."""
+
+    def __init__(self, row: Row, display: Profile | None) -> None:
+        super().__init__()
+        self._row = row
+        Lab = [row.held.colour.Lab, row.held.printed, *(n.Lab for n in row.held.nearest)]
+        shown = show(np.array(Lab, np.float32), display)
+        self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in shown]
+        self.setFixedSize(60 + 74 * len(row.held.nearest), 46)
+        self.setToolTip("Wanted, with what the condition prints as a disc in it; then the nearest printable ones")
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(0, 0, 52, 46, self._colours[0])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._colours[1])
+        painter.drawEllipse(QRectF(13, 10, 26, 26))
+        painter.setFont(font(8.0))
+        for at, (near, colour) in enumerate(zip(self._row.held.nearest, self._colours[2:], strict=True)):
+            x = 62 + at * 74
+            painter.fillRect(x, 0, 68, 28, colour)
+            painter.setPen(self.palette().windowText().color())
+            painter.drawText(QRectF(x, 29, 68, 17), Qt.AlignmentFlag.AlignVCenter, f"ΔE00 {near.de00:.1f}")
+            painter.setPen(Qt.PenStyle.NoPen)
+
+
+class ColoursDesk(Desk):
+    """Lists colours, tells what each becomes, and replaces those of flat graphics in a copy."""
+
+    station = "Colours"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        head.addWidget(button("Back to the proof", lambda: self.go.emit("Proof"), "The whole picture, printed"))
+        self.box.addLayout(head)
+        self.title.setText("Colours that matter")
+        self.view = PictureView()
+        self.view.setMinimumHeight(120)
+        self.view.touched.connect(self._touched)
+        self.view.setToolTip("Touch a colour in the picture to take it into the list; drag to move, wheel to zoom")
+        self.box.addWidget(self.view, 2)
+        self.box.addLayout(self._choice_row())
+        self.inside = QWidget()
+        self.rows = QVBoxLayout(self.inside)
+        self.rows.setContentsMargins(0, 0, 8, 0)
+        self.rows.setSpacing(6)
+        self.box.addWidget(scrolled(self.inside), 3)
+        self.box.addLayout(self._entry_row())
+        self._found: list[Row] = []
+        self._found_for: tuple[Any, ...] = ()
+        self._shown_rows: object = None
+        session.listen(lambda topic: self.refresh() if topic == "colours" and self.isVisible() else None)
+
+    def _choice_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.own = button("The picture's own", self.refresh, "Exact colours of flat graphics")
+        self.listed = button("The customer's", self.refresh, "Colours to be held, whatever picture is in hand")
+        self._which = QButtonGroup(self)
+        for made in (self.own, self.listed):
+            made.setCheckable(True)
+            self._which.addButton(made)
+            row.addWidget(made)
+        self.own.setChecked(True)
+        row.addStretch()
+        self.soft_label = label("softened edges within", 9.0, dim=True)
+        row.addWidget(self.soft_label)
+        self.soft = QSlider(Qt.Orientation.Horizontal)
+        self.soft.setRange(0, 100)
+        self.soft.setValue(40)
+        self.soft.setFixedWidth(110)
+        self.soft.setAccessibleName("Softened edges follow within, percent of the scale")
+        self.soft.setToolTip(
+            "Pixels of softened edges are mixed of two colours; so near to the replaced one they follow"
+        )
+        self.soft.sliderReleased.connect(self._soften)
+        row.addWidget(self.soft)
+        self.back = button("Put all back", self._put_back, "The picture with its old colours")
+        row.addWidget(self.back)
+        return row
+
+    def _entry_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("Name")
+        self.name.setAccessibleName("Name of the colour")
+        self.written = QLineEdit()
+        self.written.setPlaceholderText("#00ded0, or 0,222,208, or lab:79,-46,-8")
+        self.written.setAccessibleName("The colour")
+        for made in (self.name, self.written):
+            made.setFont(font(9))
+            made.returnPressed.connect(self._add)
+        row.addWidget(self.name, 1)
+        row.addWidget(self.written, 2)
+        row.addWidget(button("Add to the customer's", self._add, "As hex or RGB of sRGB, or as L*a*b* (D50)"))
+        row.addWidget(
+            button("Import …", lambda: self.pick.emit("colours"), "A list from CGATS, CxF or CSV; or drop it here")
+        )
+        return row
+
+    # What a person does ------------------------------------------------------------------------------------------
+
+    def _add(self) -> None:
+        if self.written.text().strip():
+            self.listed.setChecked(True)
+            self.guarded(self.session.customers.add, self.name.text().strip(), self.written.text())
+            self.name.clear()
+            self.written.clear()
+
+    def _touched(self, column: int, row: int) -> None:
+        artwork = self.session.artwork
+        if artwork is None:
+            return
+        Lab = to_lab(np.ascontiguousarray(artwork.pixels[row : row + 1, column]), artwork.profile)[0]
+        name = self.name.text().strip() or f"{colour_name(Lab)} of {artwork.path.stem}"
+        self.listed.setChecked(True)
+        self.guarded(self.session.customers.add_lab, name, Lab)
+
+    def instead(self, row: Row) -> list[tuple[str, Any]]:
+        """Return what a colour of the picture can be replaced by: words and deed."""
+        done: list[tuple[str, Any]] = [
+            (f"by the nearest, {near.flavour} (ΔE00 {near.de00:.1f})", partial(self.replace, row, near.Lab))
+            for near in row.held.nearest
+        ]
+        done += [
+            (f"by the customer's “{c.name}”", partial(self.replace, row, c.Lab))
+            for c in self.session.customers.colours[:12]
+        ]
+        done.append(("by a colour that I type …", partial(self._typed, row)))
+        return done
+
+    def _typed(self, row: Row) -> None:
+        text, sure = QInputDialog.getText(self, "Replace a colour", "#rrggbb, or r,g,b, or lab:L,a,b")
+        if sure and text.strip():
+            self.guarded(lambda: self.replace(row, colour_written(text)))
+
+    def replace(self, row: Row, Lab: Any) -> None:
+        """Put another colour, by its L*a*b*, in the place of one of the picture's, in a copy."""
+        piece = self.session.pieces.need()
+        source, wanted = piece.artwork.profile, np.array(Lab, np.float32)[None]
+        is_lab = source.header.colour_space == "Lab"
+        new = lab_codes(wanted)[0] if is_lab else np.clip(from_lab(wanted, source), 0, 1)[0]
+        # What is shown may itself stand in place of another colour: that one is replaced anew.
+        before = next((r for r in piece.replacements if _same(r.instead, row.values)), None)
+        first = before.wanted if before is not None else row.values
+        rest = tuple(r for r in piece.replacements if r.wanted != first)
+        change = Replacement(first, tuple(float(v) for v in new), self.soft.value() / 100)
+        name = row.held.colour.name
+        self.guarded(self.session.pieces.replace_colours, (*rest, change), f"{name[:1].upper()}{name[1:]} is replaced")
+
+    def _soften(self) -> None:
+        piece = self.session.pieces.current
+        if piece is not None and piece.replacements:
+            soft = self.soft.value() / 100
+            changed = tuple(Replacement(r.wanted, r.instead, soft) for r in piece.replacements)
+            self.guarded(
+                self.session.pieces.replace_colours, changed, f"Softened edges follow within {soft * 100:.0f} %"
+            )
+
+    def _put_back(self) -> None:
+        self.guarded(self.session.pieces.replace_colours, (), "All colours are put back")
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the picture and the list."""
+        session = self.session
+        artwork, printer, piece = session.artwork, session.profile, session.pieces.current
+        self.view.theme = self.theme
+        has = artwork is not None and printer is not None and session.card is not None
+        self.own.setEnabled(has)
+        if not has or artwork is None or printer is None or piece is None:
+            self.view.empty = "With a picture and an output profile, its colours are shown here."
+            self.view.set_picture(None)
+            self._show_rows([])
+            self.state.setText(
+                "Open a picture first." if artwork is None else "Give the condition an output profile first."
+            )
+            return
+        replaced = bool(piece.replacements)
+        for widget in (self.soft, self.soft_label):
+            widget.setVisible(self.own.isChecked())
+        self.back.setVisible(replaced)
+        display = session.screen()
+        settings = session.proof_settings
+        self.view.set_picture(session.pieces.laid(), keep=True)
+        if artwork.profile.channels == 3:
+            link = ProofLink(artwork.profile, printer, settings, display)
+            teeth = [Tooth("as printed", link)]
+            if replaced:
+                teeth = [
+                    Tooth("before, as printed", link, pixels=piece.opened.pixels),
+                    Tooth("with the colours replaced, as printed", link),
+                ]
+            self.view.set_teeth(teeth)
+        key = (
+            id(artwork.pixels),
+            artwork.profile.content_id,
+            printer.content_id,
+            settings,
+            self.own.isChecked(),
+            session.customers.colours,
+        )
+        if key == self._found_for:
+            self._show_rows(self._found)
+            return
+        self._found_for = key
+        own, colours, pixels, source = self.own.isChecked(), session.customers.colours, artwork.pixels, artwork.profile
+        self.state.setText("Looking at each colour …")
+
+        def compute(_told: Progress) -> list[Row]:
+            if own:
+                return _own_rows(pixels, source, printer, settings)
+            return [Row(held(colour, printer, settings)) for colour in colours]
+
+        self.work.quietly("colours", compute, partial(self._take, key))
+
+    def _take(self, key: tuple[Any, ...], rows: list[Row]) -> None:
+        if key == self._found_for:
+            self._found = rows
+            self._show_rows(rows)
+
+    def _show_rows(self, rows: list[Row]) -> None:
+        state = (tuple(rows), self.theme.name, self.own.isChecked())
+        self._say(rows)
+        if state == self._shown_rows:
+            return
+        self._shown_rows = state
+        clear(self.rows)
+        for row in rows:
+            self.rows.addWidget(self._tile(row))
+        self.rows.addStretch()
+
+    def _say(self, rows: list[Row]) -> None:
+        if not self.session.artwork or self.session.profile is None:
+            return
+        if not rows:
+            self.state.setText(
+                "This picture has no exact colours: it is a photograph. Its losses are on the proof desk."
+                if self.own.isChecked()
+                else "The list is empty: type a colour below, import a list, or touch one in the picture."
+            )
+            return
+        counts = {v: sum(r.held.verdict == v for r in rows) for v in ("holds", "close", "cannot be held")}
+        parts = [f"{n} {_PLURAL[v] if n > 1 else _ONE[v]}" for v, n in counts.items() if n]
+        worst = max(rows, key=lambda r: min((n.de00 for n in r.held.nearest), default=r.held.de00))
+        said = f"{', '.join(parts)}."
+        if worst.held.verdict != "holds":
+            near = min((n.de00 for n in worst.held.nearest), default=worst.held.de00)
+            said += f" Worst: {worst.held.colour.name}; nothing printable is nearer than ΔE00 {near:.1f}."
+        self.state.setText(said)
+
+    def _tile(self, row: Row) -> QWidget:
+        made = QWidget()
+        made.setObjectName("inside")
+        box = QHBoxLayout(made)
+        box.setContentsMargins(0, 2, 0, 2)
+        box.setSpacing(10)
+        box.addWidget(Swatches(row, self.session.screen()))
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        share = f"  {row.area * 100:.1f} %" if row.area else ""
+        words.addWidget(line(f"{row.held.colour.name}{share}", 9.5, bold=True))
+        words.addWidget(line(f"{row.held.verdict}; printed ΔE00 {row.held.de00:.1f}: {row.held.words}", 8.5, dim=True))
+        words.addWidget(line(_device_words(row.held), 8.5, dim=True, tip=_device_tip(row.held)))
+        box.addLayout(words, 1)
+        if row.values:
+            choose = button("Replace …", lambda: None, "Put a printable colour in its place, in a copy")
+            menu = QMenu(choose)
+            for text, call in self.instead(row):
+                menu.addAction(text, call)
+            choose.setMenu(menu)
+            box.addWidget(choose)
+        else:
+            limit = QDoubleSpinBox()
+            limit.setFont(font(9))
+            limit.setRange(0.5, 20)
+            limit.setSingleStep(0.5)
+            limit.setDecimals(1)
+            limit.setPrefix("within ")
+            limit.setValue(row.held.colour.tolerance)
+            limit.setKeyboardTracking(False)
+            limit.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
+            limit.setAccessibleName(f"Tolerance of {row.held.colour.name}, ΔE00")
+            limit.setToolTip("How far off it may be, in ΔE00")
+            limit.valueChanged.connect(partial(self._limit, row.held.colour.name))
+            box.addWidget(limit)
+            box.addWidget(
+                button(
+                    "Remove", partial(self.session.customers.remove, row.held.colour.name), "Off the list", quiet=True
+                )
+            )
+        made.setAccessibleName(f"{row.held.colour.name}: {row.held.verdict}, {row.held.words}")
+        return made
+
+    def _limit(self, name: str, value: float) -> None:
+        self.guarded(self.session.customers.set_tolerance, name, value)
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what the verdicts mean."""
+        return [
+            ("holds", "within its tolerance"),
+            ("close", "within twice its tolerance"),
+            ("cannot be held", "nothing printable is near"),
+            ("Swatches", f"wanted with printed in it; then {', '.join(_FLAVOURS)}"),
+            ("Compared", "media-relative, ΔE00"),
+        ]
+
+
+_ONE = {"holds": "holds", "close": "is close", "cannot be held": "cannot be held"}
+_PLURAL = {"holds": "hold", "close": "are close", "cannot be held": "cannot be held"}
+
+
+def _own_rows(pixels: NDArray[Any], source: Profile, printer: Profile, settings: Any) -> list[Row]:
+    """Return the exact colours of flat graphics, largest first; none of a photograph."""
+    colours, share = colours_of(pixels)
+    exact = share >= 0.002
+    if exact.sum() > 40 or float(share[exact].sum()) < 0.7:
+        return []
+    order = np.flatnonzero(exact)[np.argsort(-share[exact])][:_MOST]
+    rows = []
+    for place in order:
+        Lab = to_lab(colours[place][None], source, Intent.RELATIVE)[0]
+        if Lab[0] > 99.9 and np.abs(Lab[1:]).max() < 0.5:
+            continue  # white is bare substrate
+        colour = CustomerColour(colour_name(Lab), (float(Lab[0]), float(Lab[1]), float(Lab[2])), TOLERANCE)
+        rows.append(
+            Row(held(colour, printer, settings), float(share[place]), tuple(float(v) for v in as_float(colours[place])))
+        )
+    return rows
+
+
+def _same(one: tuple[float, ...], other: tuple[float, ...]) -> bool:
+    return len(one) == len(other) and max(abs(a - b) for a, b in zip(one, other, strict=True)) < 1 / 255
+
+
+def _device_words(found: Held) -> str:
+    if not found.nearest:
+        return "no nearest values for this kind of printer"
+    values = " ".join(f"{v * 255:.0f}" for v in found.nearest[0].device)
+    return f"nearest: device {values}, {found.nearest[0].words}"
+
+
+def _device_tip(found: Held) -> str:
+    return "\n".join(
+        f"{n.flavour}: ΔE00 {n.de00:.1f}, {n.words}; device {' '.join(f'{v * 255:.0f}' for v in n.device)}"
+        for n in found.nearest
+    )

@@ -1,0 +1,305 @@
+"""What comes into the window and goes out as files: dropped, pasted, picked, watched; converted files written."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QFileDialog
+
+from fidele.artwork.convert_files import NAME, Order, convert_file, named, write_converted
+from fidele.artwork.open import KINDS, open_artwork
+from fidele.artwork.picture import Artwork
+from fidele.desk.check_desk import CheckDesk
+from fidele.errors import FideleError
+from fidele.session.customers import LISTS
+from fidele.session.model import PICTURE_ENDINGS
+from fidele.session.pieces import Piece
+from fidele.store.cards import holds_card
+from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
+from fidele.store.shelf import Delivery, Installed, Shelf
+from fidele.tiles import Progress
+from fidele.tuning.conversion import Conversion
+
+if TYPE_CHECKING:
+    from fidele.desk.window import Window
+
+#: Files up to this size are looked into on the spot, pictures up to this size opened there.
+_SMALL = 8 << 20
+_WRITTEN = "TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)"
+
+
+class Incoming:
+    """Takes files for a window and writes those it is asked for."""
+
+    def __init__(self, window: Window) -> None:
+        self._window = window
+        self._session = window.session
+
+    def _folder(self, what: str) -> str:
+        return str(self._window.settings.value(f"folder/{what}", str(Path.home())))
+
+    def _remember(self, what: str, folder: Path) -> None:
+        self._window.settings.setValue(f"folder/{what}", str(folder))
+
+    def _guarded(self, call, *arguments) -> None:  # type: ignore[no-untyped-def]
+        try:
+            call(*arguments)
+        except FideleError as error:
+            self._session.say(str(error))
+
+    # Coming in ---------------------------------------------------------------------------------------------------
+
+    def pick(self, what: str) -> None:
+        """Let a person pick artwork, a scan, a list of colours, or a folder to watch; the folder is remembered."""
+        window = self._window
+        if what == "inbox":
+            self._pick_inbox()
+            return
+        kinds = " ".join(KINDS) if what != "colours" else " ".join(f"*{e}" for e in LISTS)
+        titles = {"artwork": "Open pictures", "colours": "Import a list of colours"}
+        title = titles.get(what, "Open a scan of the chart")
+        named = f"Colours ({kinds})" if what == "colours" else f"Pictures ({kinds})"
+        if what == "artwork":
+            names, _ = QFileDialog.getOpenFileNames(window, title, self._folder(what), named)
+        else:
+            name, _ = QFileDialog.getOpenFileName(window, title, self._folder(what), named)
+            names = [name] if name else []
+        for name in names:
+            self._remember(what, Path(name).parent)
+            if what == "colours":
+                self._guarded(self._session.customers.take_in, Path(name))
+            else:
+                self.take(Path(name), what == "scan")
+
+    def _pick_inbox(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self._window, "Watch which folder?", self._folder("inbox"))
+        if folder:
+            self._remember("inbox", Path(folder))
+            self._guarded(self._session.inbox.watch, Path(folder))
+
+    def take(self, path: Path, scan: bool = False) -> None:
+        """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
+        window, session = self._window, self._session
+        ending = path.suffix.lower()
+        if ending == ".zip" and holds_card(path):
+            self._guarded(session.conditions.take_in, path)
+        elif path.is_dir() or ending in ENDINGS or ending in PACKED:
+            self.take_profiles([path])
+        elif window.desk.station == "Colours" and ending in LISTS:
+            self._guarded(session.customers.take_in, path)
+        elif ending in LEAFLETS and window.desk.station == "Profile":
+            window.profile_desk.take_leaflet(path)
+        elif scan or (window.desk.station == "Check" and session.run is not None and ending in PICTURE_ENDINGS):
+            check = window.desks["Check"]
+            if isinstance(check, CheckDesk):
+                window.show_desk("Check")
+                self._guarded(lambda: check.read_file(open_artwork(path).pixels))
+        elif ending in PICTURE_ENDINGS:
+            self._open(path)
+        elif ending in (".cxf", ".csv"):
+            window.show_desk("Colours")
+            self._guarded(session.customers.take_in, path)
+        else:
+            session.say(
+                f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP, PDF, SVG) nor a profile (.icc, .icm, zip, "
+                "mail) nor a list of colours (.cxf, .csv). A leaflet is dropped on its profile's desk."
+            )
+
+    def _open(self, path: Path) -> None:
+        """Open a picture: a small one on the spot, a large one beside the interface."""
+        window, session = self._window, self._session
+        if not path.exists() or path.stat().st_size < _SMALL or path.suffix.lower() in (".svg", ".svgz"):
+            self._guarded(session.open_artwork, path)
+            if session.artwork is not None and session.artwork.path == path:
+                window.show_desk("Artwork")
+            return
+        suppose = session.sources.suppose(path)
+
+        def opened(artwork: Artwork) -> None:
+            session.pieces.adopt(artwork, None)
+            session.say(f"{path.name} opened: {artwork.width} x {artwork.height} pixels, {artwork.slip.words}.")
+            window.show_desk("Artwork")
+
+        def read(_told: Progress) -> Artwork:
+            return open_artwork(path, suppose=suppose)
+
+        window.work.run(f"Opening {path.name}", read, opened)
+
+    def take_data(self, data: QMimeData) -> None:
+        """Take what was dropped or pasted: files, or a picture."""
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        for path in paths:
+            self.take(path)
+        if paths:
+            return
+        if data.hasImage():
+            self._paste(QImage(data.imageData()))
+        elif data.hasUrls():
+            self._session.say("Only files on this machine can be dropped here.")
+        else:
+            self._session.say("There is no picture to paste.")
+
+    def _paste(self, image: QImage) -> None:
+        """Take a picture from the clipboard; what it says of its space goes with it."""
+        if image.isNull():
+            self._session.say("There is no picture to paste.")
+            return
+        held = QByteArray()
+        buffer = QBuffer(held)
+        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+        image.save(buffer, b"PNG")
+        self._guarded(self._session.pieces.paste, bytes(held.data()))
+        self._window.show_desk("Artwork")
+
+    def look_into_inbox(self) -> None:
+        """Take what has arrived in the watched folder in hand, or convert it, as is wanted there."""
+        session, inbox = self._session, self._session.inbox
+        if inbox.folder is None:
+            return
+        arrived = inbox.arrived()
+        if inbox.into is None:
+            for path in arrived:
+                self._guarded(session.pieces.open, path)
+            if arrived:
+                session.say(f"{', '.join(p.name for p in arrived[:3])} arrived in {inbox.folder.name}.")
+        elif arrived:
+            self._guarded(lambda: self._convert_many(named(arrived, inbox.into or Path(), NAME)))
+
+    def take_profiles(self, paths: list[Path]) -> None:
+        """Look into files or folders and take in what they hold; large ones beside the interface."""
+        shelf = self._session.shelf
+        for path in paths:
+            small = not path.is_dir() and (not path.exists() or path.stat().st_size < _SMALL)
+            if small:
+                self._guarded(lambda p=path: self.take_delivery(shelf.look(p)))
+            else:
+                beside = Shelf(shelf.own, shelf.others, shelf.data)
+
+                def look(_told: Progress, p: Path = path, s: Shelf = beside) -> Delivery:
+                    return s.look(p)
+
+                self._window.work.run(f"Looking into {path.name}", look, self.take_delivery)
+
+    def take_delivery(self, delivery: Delivery) -> None:
+        """Take in what a file or folder held."""
+        results: list[Installed] = []
+        self._guarded(lambda: results.extend(self._session.profiles.receive(delivery)))
+        there = next((r.id for r in results if r.status in ("installed", "already")), "")
+        if there and self._session.profiles.pending is None:
+            self._window.show_profile(there)
+
+    # Going out ---------------------------------------------------------------------------------------------------
+
+    def order(self, piece: Piece | None = None) -> Order:
+        """Return how pictures are converted now: as the condition in force says, tuned as a picture in hand is.
+
+        Raises
+        ------
+        FideleError
+            When there is no condition, or none of its own output profile.
+        """
+        session = self._session
+        card = session.need_card()
+        if session.profile is None:
+            raise FideleError("The condition has no output profile to convert to; drop one on the window.")
+        how = Conversion(card.intent, card.bpc)
+        if piece is not None:
+            how = Conversion(card.intent, card.bpc, piece.tuning, piece.keep)
+        return Order(session.profile, how, card.mirror_by == "fidele", condition=card.name)
+
+    def write_converted(self) -> None:
+        """Let a person say where the picture in hand goes, converted, or all of them; and write them."""
+        self._guarded(self._ask_where)
+
+    def _ask_where(self) -> None:
+        window, session = self._window, self._session
+        pictures = [p for p in session.pieces.all if p.chart is None]
+        order = self.order()
+        if len(pictures) > 1:
+            title = f"A folder for {len(pictures)} converted files"
+            folder = QFileDialog.getExistingDirectory(window, title, self._folder("converted"))
+            if folder:
+                self._remember("converted", Path(folder))
+                self._convert_many(named([p.opened.path for p in pictures], Path(folder), NAME))
+            return
+        piece = session.pieces.need()
+        start = Path(self._folder("converted")) / f"{piece.opened.path.stem}, for {order.condition}.tif"
+        name, kind = QFileDialog.getSaveFileName(window, "Write the converted picture", str(start), _WRITTEN)
+        if name:
+            path = Path(name)
+            if not path.suffix:
+                path = path.with_suffix(kind[kind.index("*") + 1 : kind.index(")")] if "*" in kind else ".tif")
+            self._remember("converted", path.parent)
+            self.write_one(path)
+
+    def write_one(self, path: Path) -> None:
+        """Write the picture in hand, converted, beside the interface."""
+        session = self._session
+        piece = session.pieces.need()
+        order = self.order(piece)
+
+        def done(_: None) -> None:
+            mirrored = ", mirrored" if order.mirror else ""
+            session.say(f"{path.name} is written: converted for “{order.condition}”{mirrored}; it says so in itself.")
+
+        self._window.work.run(
+            f"Writing {path.name}", lambda told: write_converted(piece.artwork, path, order, told), done
+        )
+
+    def _convert_many(self, targets: dict[Path, Path]) -> None:
+        """Convert files to files beside the interface; one that fails does not keep the others from it."""
+        session, order = self._session, self.order()
+        pieces = {p.opened.path: p for p in session.pieces.all if p.chart is None}
+        orders = {path: self.order(piece) for path, piece in pieces.items()}
+
+        def work(told: Progress) -> list[str]:
+            failed = []
+            for number, (path, to) in enumerate(targets.items()):
+                share = partial(_part, told, number, len(targets))
+                try:
+                    piece = pieces.get(path)
+                    if piece is not None:
+                        write_converted(piece.artwork, to, orders[path], share)
+                    else:
+                        convert_file(path, to, order, session.sources.suppose(path), progress=share)
+                except FideleError as error:
+                    failed.append(str(error))
+            return failed
+
+        def done(failed: list[str]) -> None:
+            written = len(targets) - len(failed)
+            where = next(iter(targets.values())).parent
+            said = f"{written} of {len(targets)} pictures are written, converted, into {where}."
+            session.say(f"{said} {failed[0]}" if failed else said)
+
+        self._window.work.run(f"Converting {len(targets)} pictures", work, done)
+
+    def write_finished(self) -> None:
+        """Let a person say where the finished file goes, and write it beside the interface."""
+        window, session = self._window, self._session
+        session.refresh()  # what counts is the route at this moment
+
+        def begin() -> None:
+            job = session.job()
+            start = Path(self._folder("finished")) / f"{job.artwork.path.stem}, for {job.card.name}.png"
+            name, _ = QFileDialog.getSaveFileName(
+                window, "Write the finished file", str(start), "Pictures (*.png *.tif)"
+            )
+            if name:
+                path = Path(name)
+                self._remember("finished", path.parent)
+                window.work.run(
+                    f"Writing {path.name}",
+                    lambda told: session.write_finished(job, path, told),
+                    lambda _: session.say(f"{path.name} is written: open it in {job.card.printed_from} and print it."),
+                )
+
+        self._guarded(begin)
+
+
+def _part(told: Progress, number: int, count: int, share: float) -> bool:
+    return told((number + share) / count)

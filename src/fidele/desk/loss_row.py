@@ -1,0 +1,55 @@
+"""A row of the losses: wanted beside printed, with figures and words."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QVBoxLayout
+
+from fidele.desk.labels import label
+from fidele.icc.profile import Profile
+from fidele.proof.losses import Loss
+from fidele.proof.soft import show
+
+
+class LossRow(QAbstractButton):
+    """Wanted beside printed, with figures and words; pressed, it shows where these colours sit."""
+
+    def __init__(self, loss: Loss, chosen: bool, display: Profile | None) -> None:
+        super().__init__()
+        self._loss = loss
+        self._display = display
+        self.setCheckable(True)
+        self.setChecked(chosen)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(62, 3, 6, 3)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        words.addWidget(label(f"ΔE00 {loss.de00:.1f}", 9.0, bold=True))
+        words.addWidget(label(loss.words, 8.5, dim=True, wrap=True))
+        row.addLayout(words, 1)
+        share = label(f"{loss.area * 100:.1f} %", 8.5, dim=True)
+        share.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
+        row.addWidget(share)
+        self.setMinimumHeight(38)
+        self.setToolTip(
+            "Left: wanted. Right: as it will print. The share is that of the picture's area. "
+            "Press to see where it sits."
+        )
+        self.setAccessibleName(f"{loss.area * 100:.1f} % of the picture, ΔE00 {loss.de00:.1f}, {loss.words}")
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        for x, Lab in ((0, self._loss.wanted_lab), (27, self._loss.printed_lab)):
+            r, g, b = show(np.array([Lab], np.float32), self._display)[0]
+            painter.fillRect(x, 2, 27, min(36, self.height() - 4), QColor(int(r), int(g), int(b)))
+        if self.isChecked() or self.hasFocus():
+            painter.setPen(QPen(self.palette().windowText().color(), 2 if self.isChecked() else 1))
+            painter.drawRect(1, 1, self.width() - 2, self.height() - 2)
+
+    def sizeHint(self) -> QSize:
+        wanted = super().sizeHint() if self.layout() is None else self.layout().sizeHint()  # type: ignore[union-attr]
+        return QSize(wanted.width(), max(40, wanted.height()))

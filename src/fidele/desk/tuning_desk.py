@@ -1,0 +1,367 @@
+"""The tuning desk: chroma, greys, tones and hues by hand, with the print beside, and the price of each move."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QSignalBlocker, Qt, QTimer
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout
+
+from fidele.colour.cie import lab_to_lch
+from fidele.colour.words import HUES
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, label, section
+from fidele.desk.picture import PictureView, Show, Tooth
+from fidele.desk.theme import font
+from fidele.desk.work import Work
+from fidele.icc.transform import to_lab
+from fidele.proof.price import Price, price_of
+from fidele.proof.soft import ProofLink, ProofSettings, soft_proof
+from fidele.session.model import Session
+from fidele.tiles import Progress
+from fidele.tuning.model import Region, Tuning
+
+_GREYS = {"as they are": "greys as they are", "neutral": "monochrome, neutral", "toned": "monochrome, toned"}
+
+
+class TuningDesk(Desk):
+    """Shows the print untuned and tuned side by side while sliders move."""
+
+    station = "Tuning"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        head.addWidget(button("Back to the proof", lambda: self.go.emit("Proof"), "The whole picture, printed"))
+        self.box.addLayout(head)
+        self.title.setText("Tune the picture")
+        self.view = PictureView()
+        self.view.setToolTip("Touch a colour to choose its hue region; drag to move, wheel to zoom")
+        self.view.touched.connect(self._touched)
+        self.box.addWidget(self.view, 1)
+        self.price = label("", 9.0, bold=True, wrap=True)
+        self.box.addWidget(self.price)
+        self.sliders: dict[str, QSlider] = {}
+        self._values: dict[str, QLabel] = {}
+        columns = QHBoxLayout()
+        columns.setSpacing(22)
+        columns.addLayout(self._chroma_column(), 1)
+        columns.addLayout(self._tones_column(), 1)
+        columns.addLayout(self._hue_column(), 1)
+        self.box.addLayout(columns)
+        self.box.addLayout(self._name_row())
+        self._before: Tuning | None = None
+        self._dragging = False
+        self._links: dict[Any, Show] = {}
+        self._price: Price | None = None
+        self._price_for: tuple[Any, ...] = ()
+        self._later = QTimer(self, singleShot=True, interval=150)
+        self._later.timeout.connect(self._want_price)
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _slider(self, grid: QGridLayout, key: str, title: str, low: int, high: int, tip: str) -> None:
+        row = grid.rowCount()
+        made = QSlider(Qt.Orientation.Horizontal)
+        made.setRange(low, high)
+        made.setAccessibleName(title)
+        made.setToolTip(tip)
+        value = label("0", 9.0)
+        value.setFixedWidth(34)
+        value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        name = label(title, 9.0)
+        name.setMinimumWidth(76)
+        grid.addWidget(name, row, 0)
+        grid.addWidget(made, row, 1)
+        grid.addWidget(value, row, 2)
+        made.valueChanged.connect(partial(self._moved, key))
+        made.sliderPressed.connect(self._begin)
+        made.sliderReleased.connect(self._finish)
+        self.sliders[key], self._values[key] = made, value
+
+    @staticmethod
+    def _column(title: str) -> tuple[QVBoxLayout, QGridLayout]:
+        box = QVBoxLayout()
+        box.setSpacing(3)
+        box.addWidget(section(title))
+        grid = QGridLayout()
+        grid.setVerticalSpacing(2)
+        grid.setColumnStretch(1, 1)
+        box.addLayout(grid)
+        return box, grid
+
+    def _chroma_column(self) -> QVBoxLayout:
+        box, grid = self._column("Chroma and greys")
+        self._slider(
+            grid,
+            "lift",
+            "Chroma lift",
+            0,
+            100,
+            "Dull colours come nearer to the purest that the piece holds; greys and skin-like colours stay",
+        )
+        self.greys = QComboBox()
+        self.greys.setFont(font(9))
+        self.greys.setAccessibleName("Greys")
+        self.greys.setToolTip("Monochrome through the profile: neutral on the piece, not in the numbers")
+        for key, words in _GREYS.items():
+            self.greys.addItem(words, key)
+        self.greys.activated.connect(lambda i: self._set(greys=self.greys.itemData(i)))
+        grid.addWidget(self.greys, grid.rowCount(), 0, 1, 3)
+        self._slider(grid, "tone_hue", "Tone", 0, 360, "Hue angle of the tone: 40 is sepia-like, 270 blue")
+        self._slider(grid, "tone_chroma", "its strength", 0, 40, "Chroma of the tone at middle lightness")
+        box.addStretch()
+        return box
+
+    def _tones_column(self) -> QVBoxLayout:
+        box, grid = self._column("Tones")
+        for key, title, tip in (
+            ("shadows", "Shadows", "L* by which tones around 25 get lighter"),
+            ("middle", "Middle", "L* by which tones around 50 get lighter"),
+            ("lights", "Lights", "L* by which tones around 75 get lighter"),
+            ("contrast", "Contrast", "Below the middle darker, above it lighter, in percent"),
+        ):
+            self._slider(grid, key, title, -30, 30, tip)
+        box.addStretch()
+        return box
+
+    def _hue_column(self) -> QVBoxLayout:
+        box, grid = self._column("One hue")
+        self.hue = QComboBox()
+        self.hue.setFont(font(9))
+        self.hue.setAccessibleName("Hue region")
+        self.hue.setToolTip("Choose it here, or touch it in the picture")
+        for name, angle in HUES:
+            self.hue.addItem(f"{name}s" if name != "grey" else name, float(angle))
+        self.hue.activated.connect(lambda _: self._show_region())
+        grid.addWidget(self.hue, grid.rowCount(), 0, 1, 3)
+        self._slider(grid, "turn", "Turn", -30, 30, "Degrees, from red towards yellow and green")
+        self._slider(grid, "chroma", "Chroma", -100, 100, "Percent")
+        self._slider(grid, "lightness", "Lightness", -30, 30, "L*")
+        box.addStretch()
+        return box
+
+    def _name_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.name = QComboBox()
+        self.name.setEditable(True)
+        self.name.setFont(font(9))
+        self.name.setMinimumWidth(200)
+        self.name.setAccessibleName("Name of the tuning")
+        self.name.setToolTip("Take a kept tuning, or give this one a name and keep it")
+        self.name.activated.connect(lambda _: self._take_kept())
+        edit = self.name.lineEdit()
+        if edit is not None:
+            edit.setPlaceholderText("Name, to keep it")
+        row.addWidget(self.name)
+        row.addWidget(button("Keep", self._keep, "Keep it under this name, for other pictures"))
+        row.addWidget(button("Forget", self._forget, "Take the kept tuning of this name away", quiet=True))
+        row.addStretch()
+        self.others = button("Give it to all in hand", self._give_all, "Every picture in hand gets this tuning")
+        row.addWidget(self.others)
+        self.rest = button("All at rest", lambda: self._finish_with(None), "No tuning")
+        row.addWidget(self.rest)
+        return row
+
+    # What a person does ------------------------------------------------------------------------------------------
+
+    @property
+    def tuning(self) -> Tuning:
+        """The tuning of the picture in hand; one that does nothing where it has none."""
+        piece = self.session.pieces.current
+        return piece.tuning if piece is not None and piece.tuning is not None else Tuning()
+
+    @property
+    def _angle(self) -> float:
+        return float(self.hue.currentData())
+
+    def _region(self) -> Region:
+        return next((r for r in self.tuning.regions if r.hue == self._angle), Region(hue=self._angle))
+
+    def _moved(self, key: str, value: int) -> None:
+        if key in ("turn", "chroma", "lightness"):
+            region = self._region().model_copy(update={key: float(value)})
+            others = tuple(r for r in self.tuning.regions if r.hue != region.hue)
+            changes: dict[str, Any] = {"regions": (*others, region) if region.moves else others}
+        else:
+            changes = {key: value / 100 if key == "lift" else float(value)}
+        self._set(**changes)
+
+    def _set(self, **changes: Any) -> None:
+        if self.session.pieces.current is None:
+            return
+        tuning = self.tuning.model_copy(update=changes)
+        if self._dragging:
+            self.session.pieces.try_out(tuning=tuning if tuning.moves else None)
+            self._show_live()
+        else:
+            self._finish_with(tuning)
+
+    def _begin(self) -> None:
+        piece = self.session.pieces.current
+        self._dragging, self._before = True, piece.tuning if piece is not None else None
+
+    def _finish(self) -> None:
+        """Make one step of a whole drag."""
+        if not self._dragging:
+            return
+        self._dragging = False
+        after = self.tuning
+        self.session.pieces.try_out(tuning=self._before)
+        self._finish_with(after)
+
+    def _finish_with(self, tuning: Tuning | None) -> None:
+        self.guarded(self.session.pieces.tune, tuning)
+        self.refresh()
+
+    def _touched(self, column: int, row: int) -> None:
+        artwork = self.session.artwork
+        if artwork is None:
+            return
+        Lab = to_lab(np.ascontiguousarray(artwork.pixels[row : row + 1, column]), artwork.profile).astype(float)
+        angle = float(lab_to_lch(Lab)[0, 2])
+        near = min(range(len(HUES)), key=lambda i: abs((HUES[i][1] - angle + 180) % 360 - 180))
+        self.hue.setCurrentIndex(near)
+        self._show_region()
+
+    def _take_kept(self) -> None:
+        kept = self.session.pieces.tunings.all().get(self.name.currentText())
+        if kept is not None:
+            self._finish_with(kept)
+
+    def _keep(self) -> None:
+        def keep() -> None:
+            made = self.tuning.model_copy(update={"name": self.name.currentText().strip()})
+            self.session.pieces.tunings.keep(made)
+            self.session.pieces.tune(made, f"Keep the tuning “{made.name}”")
+            self.session.say(f"“{made.name}” is kept, for other pictures and for the shell (--tune).")
+
+        self.guarded(keep)
+        self.refresh()
+
+    def _forget(self) -> None:
+        name = self.name.currentText().strip()
+        self.session.pieces.tunings.forget(name)
+        self.session.say(f"“{name}” is forgotten; pictures that have it keep it.")
+        self.refresh()
+
+    def _give_all(self) -> None:
+        self.guarded(self.session.pieces.tune_all, self.tuning)
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the picture and its tuning."""
+        session = self.session
+        self.view.theme = self.theme
+        ready = session.artwork is not None and session.profile is not None and session.card is not None
+        for control in (*self.sliders.values(), self.greys, self.hue, self.name, self.others, self.rest):
+            control.setEnabled(ready)
+        if not ready:
+            self.view.empty = "To tune, there must be a picture, and a condition with an output profile."
+            self.view.set_picture(None)
+            self.view.set_teeth([])
+            self.price.setText("")
+            self.state.setText("")
+            return
+        self.others.setVisible(len(session.pieces.all) > 1)
+        self.view.set_picture(session.pieces.laid(), keep=True)
+        tuning = self.tuning
+        for key in ("shadows", "middle", "lights", "contrast", "tone_hue", "tone_chroma"):
+            self._put(key, round(getattr(tuning, key)))
+        self._put("lift", round(tuning.lift * 100))
+        with QSignalBlocker(self.greys):
+            self.greys.setCurrentIndex(list(_GREYS).index(tuning.greys))
+        for key in ("tone_hue", "tone_chroma"):
+            self.sliders[key].setEnabled(tuning.greys == "toned")
+        self._show_region()
+        with QSignalBlocker(self.name):
+            self.name.clear()
+            self.name.addItems(list(session.pieces.tunings.all()))
+            self.name.setCurrentText(tuning.name)
+        self._show_live()
+
+    def _put(self, key: str, value: int) -> None:
+        with QSignalBlocker(self.sliders[key]):
+            self.sliders[key].setValue(value)
+        self._values[key].setText(f"{value:+d}" if self.sliders[key].minimum() < 0 and value else str(value))
+
+    def _show_region(self) -> None:
+        region = self._region()
+        for key in ("turn", "chroma", "lightness"):
+            self._put(key, round(getattr(region, key)))
+
+    def _show_live(self) -> None:
+        """Show the teeth with the tuning as it stands this moment; the price follows a little later."""
+        session = self.session
+        for key, slider in self.sliders.items():
+            value = slider.value()
+            self._values[key].setText(f"{value:+d}" if slider.minimum() < 0 and value else str(value))
+        now = session.proof_settings
+        before = replace(now, tuning=None)
+        self.view.set_teeth(
+            [Tooth("as printed, untuned", self._link(before)), Tooth("as printed, tuned", self._link(now), chosen=True)]
+        )
+        self.state.setText(
+            "The left tooth is the print as it is, the right one tuned. Drag the picture beneath them."
+            if not self.tuning.moves
+            else f"Tuned: {self.tuning.words}."
+        )
+        self._later.start()
+
+    def _link(self, settings: ProofSettings) -> Show:
+        session = self.session
+        artwork, printer, screen = session.artwork, session.profile, session.screen()
+        if artwork is None or printer is None:
+            raise AssertionError("a proof was asked for without a picture or a profile")
+        source = artwork.profile
+        key = (source.content_id, printer.content_id, settings, screen.content_id if screen else "")
+        if key not in self._links:
+            if len(self._links) > 12:
+                self._links.clear()
+            if source.channels == 3:
+                self._links[key] = ProofLink(source, printer, settings, screen)
+            else:
+                self._links[key] = lambda pixels: soft_proof(pixels, source, printer, settings, screen)
+        return self._links[key]
+
+    def _want_price(self) -> None:
+        session = self.session
+        artwork, printer = session.artwork, session.profile
+        if artwork is None or printer is None or session.card is None or not self.isVisible():
+            return
+        now = replace(session.proof_settings, paper_white=False)
+        before = replace(now, tuning=None)
+        if now == before:
+            self.price.setText("")
+            return
+        key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, now)
+        if key == self._price_for:
+            return
+        pixels, source = artwork.pixels, artwork.profile
+        self._price_for = key
+
+        def compute(_told: Progress) -> Price:
+            return price_of(pixels, source, printer, before, now)
+
+        def take(found: Price) -> None:
+            if key == self._price_for:
+                self._price = found
+                self.price.setText(found.words)
+
+        self.work.quietly("price", compute, take)
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what the tuning does."""
+        tuning = self.tuning
+        rows = [("Tuning", tuning.name or ("none" if not tuning.moves else "not kept yet")), ("Does", tuning.words)]
+        if self._price is not None and tuning.moves:
+            rows += [
+                (f.name, f"chroma {f.chroma + 0.001:+.1f}, L* {f.lightness + 0.001:+.1f}, ΔE00 {f.de00:.1f}")
+                for f in sorted(self._price.families, key=lambda f: -f.area)
+            ]
+        return rows

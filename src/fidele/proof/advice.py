@@ -1,0 +1,75 @@
+"""Which intent suits a picture, and why: from what is in it and what each intent would do to it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.colour.cie import lab_to_lch
+from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent, to_lab
+from fidele.proof.losses import Losses
+
+#: Fewer colours than this make a picture flat graphics.
+_FLAT = 64
+
+
+@dataclass(frozen=True)
+class Content:
+    """What sits in a picture: whether it is flat graphics, and shares of its area from 0 to 1."""
+
+    flat: bool
+    skin_like: float
+    greys: float
+    pure: float
+
+
+@dataclass(frozen=True)
+class Advice:
+    """The intent that suits, and a sentence with the reason."""
+
+    intent: Intent
+    sentence: str
+
+
+def content_of(pixels: NDArray[Any], source: Profile) -> Content:
+    """Look at a picture's (h, w, channels) colours, at some 40,000 places."""
+    sample = pixels[:: max(1, pixels.shape[0] // 200), :: max(1, pixels.shape[1] // 200)]
+    flat = np.ascontiguousarray(sample.reshape(-1, pixels.shape[2]))
+    L, C, h = lab_to_lch(to_lab(flat, source)).T
+    skin = (L > 30) & (L < 92) & (C > 10) & (C < 45) & (h > 30) & (h < 75)
+    return Content(
+        len(np.unique(flat, axis=0)) < _FLAT, float(skin.mean()), float((C < 4).mean()), float((C > 60).mean())
+    )
+
+
+def advise(figures: Mapping[Intent, Losses], content: Content) -> Advice | None:
+    """Say which of the intents that a profile has suits a picture; None where too little is known."""
+    relative, perceptual = figures.get(Intent.RELATIVE), figures.get(Intent.PERCEPTUAL)
+    if relative is None and perceptual is None:
+        return None
+    if perceptual is None or relative is None:
+        only = Intent.RELATIVE if perceptual is None else Intent.PERCEPTUAL
+        name = "media-relative" if perceptual is None else "perceptual"
+        return Advice(only, f"This profile has no other table for pictures: {name} it is.")
+    outside = relative.out_of_gamut
+    share = f"{outside * 100:.0f} %" if outside >= 0.01 else "next to nothing"
+    if outside < 0.01:
+        return Advice(Intent.RELATIVE, "Media-relative suits this picture: nearly all of it fits the piece as it is.")
+    if content.flat:
+        return Advice(
+            Intent.RELATIVE, "Media-relative suits this picture: flat colours, and those that fit stay exact."
+        )
+    if outside > 0.05:
+        steps = "their steps survive" if content.skin_like < 0.15 else "skin-like tones and steps survive"
+        return Advice(
+            Intent.PERCEPTUAL, f"Perceptual suits this picture: {share} lies outside what the piece holds, and {steps}."
+        )
+    if perceptual.mean_de00 - relative.mean_de00 > 1:
+        what = "skin-like tones stay" if content.skin_like > 0.15 else "the rest stays"
+        return Advice(Intent.RELATIVE, f"Media-relative suits this picture: {share} lies outside, and {what} truer.")
+    return Advice(Intent.PERCEPTUAL, "Perceptual and media-relative come out much alike here.")

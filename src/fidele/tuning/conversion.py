@@ -1,0 +1,91 @@
+"""From a picture's values to a printer's: tuned where that is asked for, converted once, pure colours kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import lab
+from fidele.icc.transform import Intent, as_float, convert, lab_codes
+from fidele.tiles import Progress, in_tiles
+from fidele.tuning.keep import keep_pure
+from fidele.tuning.model import Tuning
+from fidele.tuning.tuner import Tuner
+
+_TILE = 1 << 19
+
+
+@dataclass(frozen=True)
+class Conversion:
+    """How a picture is converted.
+
+    Attributes
+    ----------
+    tuning
+        Corrections by hand before the conversion, None for none.
+    keep
+        '', 'black' (exact black and white) or 'primaries' (those and exact primaries), see `fidele.tuning.keep`.
+    """
+
+    intent: Intent = Intent.PERCEPTUAL
+    bpc: bool = True
+    tuning: Tuning | None = None
+    keep: str = ""
+
+    @property
+    def plain(self) -> bool:
+        """Whether the intent alone decides."""
+        return not self.keep and (self.tuning is None or not self.tuning.moves)
+
+
+def device_values(
+    pixels: NDArray[Any], source: Profile, printer: Profile, how: Conversion, progress: Progress | None = None
+) -> NDArray[Any]:
+    """Convert source values (…, channels) to a printer's, in the data type of `pixels`; see `icc.transform.convert`.
+
+    Raises
+    ------
+    ProfileError
+        When a profile is damaged or has no transform in the direction asked for.
+    CancelledError
+        When `progress` returned False.
+    """
+    if how.plain:
+        return convert(pixels, source, printer, how.intent, how.bpc, progress)
+    flat = np.ascontiguousarray(pixels).reshape(-1, pixels.shape[-1])
+    out = np.empty((len(flat), printer.channels), pixels.dtype)
+    tuner = None
+    if how.tuning is not None and how.tuning.moves:
+        tuner = Tuner(how.tuning, source, printer, how.intent, how.bpc)
+        tuner(np.zeros((50_000, 3), np.float32)) if len(flat) >= 50_000 and flat.shape[1] == 3 else None
+
+    def work(piece: slice) -> None:
+        values = flat[piece]
+        if tuner is None:
+            device = as_float(convert(values, source, printer, how.intent, how.bpc))
+        else:
+            device = convert(lab_codes(tuner(values)), lab(), printer, how.intent, how.bpc)
+        device = keep_pure(device, values, source, printer, how.keep)
+        if out.dtype.kind == "u":
+            top = np.iinfo(out.dtype).max
+            out[piece] = np.rint(np.clip(device, 0, 1) * top).astype(out.dtype)
+        else:
+            out[piece] = device
+
+    in_tiles(work, len(flat), _TILE, progress)
+    return out.reshape((*pixels.shape[:-1], printer.channels))
+
+
+def tuned_source(
+    pixels: NDArray[Any], source: Profile, printer: Profile, how: Conversion
+) -> tuple[NDArray[Any], Profile]:
+    """Return source values (…, channels) as tuned, and their space: what is wanted once a tuning has had its say."""
+    if how.tuning is None or not how.tuning.moves:
+        return pixels, source
+    flat = pixels.reshape(-1, pixels.shape[-1])
+    Lab = Tuner(how.tuning, source, printer, how.intent, how.bpc)(flat)
+    return lab_codes(Lab).reshape((*pixels.shape[:-1], 3)), lab()
