@@ -67,8 +67,11 @@ def test_a_pdf_page_keeps_the_numbers_of_its_one_rgb_space(tmp_path):
     aimed = open_artwork(pdf(tmp_path / "aimed.pdf", b"0.2 0.8 0.4 rg " + FILLED, intent=oprgb()))
     assert (aimed.slip.kind, aimed.profile.content_id) == ("stated", oprgb().content_id)
     scan = np.tile(CODES.astype(np.uint8), (8, 8, 1))
+    path = pdf(tmp_path / "framed.pdf", b"q 70 0 0 70 1 1 cm /P Do Q", oprgb(), picture=scan)
+    assert np.array_equal(open_artwork(path).pixels[150, 150], CODES)
     picture = open_artwork(pdf(tmp_path / "scan.pdf", b"q 72 0 0 72 0 0 cm /P Do Q", oprgb(), picture=scan))
-    assert np.array_equal(picture.pixels[150, 150], CODES)
+    assert np.array_equal(picture.pixels, scan)  # a page that is nothing but a picture: its own pixels
+    assert picture.ppi == pytest.approx(8)
     assert picture.profile.content_id == oprgb().content_id
     assert not picture.drawing
 

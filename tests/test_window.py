@@ -93,7 +93,7 @@ def test_the_operators_story(places, qtbot):
     settle(window, qtbot)
     view = window.desk.view
     assert [t.name for t in view._teeth] == ["as sent", "Perceptual", "Media-relative", "Saturation", "ICC-absolute"]
-    assert all("% lost" in t.beneath[0] and "95 %" in t.beneath[1] for t in view._teeth[1:])
+    assert all("% lost" in t.beneath[0] and "mean ΔE00" in t.beneath[1] for t in view._teeth[1:])
     assert "% lost" in thread.state.words["Proof"]
     # Where it is lost: one press, and one more on a loss shows where it alone sits; then the comb again.
     click(window.desk, "Where it is lost")

@@ -9,8 +9,10 @@ said.
 from __future__ import annotations
 
 import io
+import itertools
+import math
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +20,7 @@ import numpy as np
 
 from fidele.artwork.limits import bounded
 from fidele.artwork.picture import Decoded
-from fidele.artwork.raster import page_chosen
+from fidele.artwork.raster import CHANNELS, decoded_by_pillow, page_chosen
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.profile import LARGEST, Profile, ProfileError
@@ -74,9 +76,12 @@ def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
             raise FideleError(f"{path} has no pages.")
         chosen = page_chosen(page, count, path)
         leaf = document.pages[max(0, chosen)]
+        intent = _output_intent(document)
+        alone = _sole_picture(document, leaf, intent, path)
+        if alone is not None:
+            return replace(alone, page=chosen, pages=count)
         spaces = _Spaces()
         _gather(leaf.obj, leaf.resources, spaces, 0, set())
-        intent = _output_intent(document)
         icc, says, doubts = _settle(spaces, intent, document, leaf, path.name)
         memory = io.BytesIO()
         document.save(memory)
@@ -93,6 +98,78 @@ def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
         pages=count,
         drawing="picture" not in spaces.kinds,  # a page with pictures has their resolution
     )
+
+
+def _sole_picture(document: Any, leaf: Any, intent: Profile | None, path: Path) -> Decoded | None:
+    """Return the picture of a page that is nothing but one picture (a scan, a finished file), its own pixels untouched.
+
+    None for every other page, and where the picture is of a kind that the renderer had better decode.
+    """
+    import pikepdf
+
+    box = [float(v) for v in leaf.mediabox]
+    wide, high = box[2] - box[0], box[3] - box[1]
+    steps = []
+    try:
+        for instruction in itertools.islice(pikepdf.parse_content_stream(leaf), 12):
+            if (operator := str(instruction.operator)) not in ("q", "Q"):
+                steps.append((operator, list(instruction.operands)))
+    except pikepdf.PdfError:
+        return None
+    if [s[0] for s in steps] != ["cm", "Do"] or int(leaf.obj.get("/Rotate", 0)) or "/CropBox" in leaf.obj:
+        return None
+    matrix = [float(v) for v in steps[0][1]]
+    place = np.array([matrix[0] - wide, matrix[1], matrix[2], matrix[3] - high, matrix[4] - box[0], matrix[5] - box[1]])
+    image = leaf.resources.get("/XObject", pikepdf.Dictionary()).get(str(steps[1][1][0]))
+    if np.abs(place).max() > 0.02 or image is None or image.get("/Subtype") != "/Image":
+        return None
+    if any(key in image for key in ("/SMask", "/Mask", "/Decode", "/ImageMask")):
+        return None
+    bounded(int(image["/Width"]), int(image["/Height"]), path, _MOST_PIXELS)
+    found = _pixels_of(image, path)
+    if found is None:
+        return None
+    space, icc = _space_of(image.get("/ColorSpace"))
+    if found.space != space:
+        return None
+    if icc is None and intent is not None and intent.header.colour_space == space:
+        icc = intent.data
+    metadata = document.Root.get("/Metadata")
+    xmp = bytes(metadata.read_bytes()) if isinstance(metadata, pikepdf.Stream) else None
+    return replace(found, icc=icc, ppi=int(image["/Width"]) / wide * 72, says="", xmp=xmp)
+
+
+def _pixels_of(image: Any, path: Path) -> Decoded | None:
+    """Decode a PDF's picture of 8 or 16 bits per channel, None for other kinds."""
+    import pikepdf
+
+    filters = image.get("/Filter")
+    names = [str(f) for f in _items(filters)] or ([str(filters)] if filters is not None else [])
+    if names == ["/DCTDecode"]:
+        return decoded_by_pillow(bytes(image.read_raw_bytes()), path, "JPEG")
+    space, _ = _space_of(image.get("/ColorSpace"))
+    bits = int(image.get("/BitsPerComponent", 0))
+    if set(names) - {"/FlateDecode", "/LZWDecode"} or bits not in (8, 16) or space not in CHANNELS:
+        return None
+    try:
+        data = bytes(image.read_bytes())
+    except pikepdf.PdfError:
+        return None
+    shape = (int(image["/Height"]), int(image["/Width"]), CHANNELS[space])
+    kind = np.dtype(">u2" if bits == 16 else "u1")
+    if len(data) != math.prod(shape) * kind.itemsize:
+        return None
+    return Decoded(np.frombuffer(data, kind).reshape(shape).astype(kind.newbyteorder("=")), space)
+
+
+def _space_of(found: Any) -> tuple[str, bytes | None]:
+    """Return the kind of colour of a picture and its embedded profile; '' for kinds that are left to the renderer."""
+    plain = {"/DeviceGray": "GRAY", "/DeviceRGB": "RGB", "/DeviceCMYK": "CMYK"}
+    parts = _items(found)
+    if parts and str(parts[0]) == "/ICCBased" and len(parts) > 1:
+        kinds = {1: "GRAY", 3: "RGB", 4: "CMYK"}
+        return kinds.get(int(parts[1].get("/N", 0)), ""), _bytes(parts[1])
+    return plain.get(str(found), ""), None
 
 
 def _settle(
@@ -265,9 +342,10 @@ def _drawn(data: bytes, page: int, path: Path, ppi: float) -> np.ndarray:
     document = pypdfium2.PdfDocument(data)
     try:
         leaf = document[page]
-        width, height = (round(side / 72 * ppi) for side in leaf.get_size())
+        scale = ppi / 72 * (1 - 1e-5)  # the renderer takes the next larger number of pixels: a whole one stays whole
+        width, height = (math.ceil(side * scale) for side in leaf.get_size())
         bounded(width, height, path, _MOST_PIXELS)
-        bitmap = leaf.render(scale=ppi / 72, rev_byteorder=True, fill_color=(255, 255, 255, 255), may_draw_forms=True)
+        bitmap = leaf.render(scale=scale, rev_byteorder=True, fill_color=(255, 255, 255, 255), may_draw_forms=True)
         return np.ascontiguousarray(bitmap.to_numpy()[..., :3])
     finally:
         document.close()

@@ -28,7 +28,7 @@ class SourceSlip:
     rule: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Artwork:
     """A picture.
 
@@ -86,7 +86,7 @@ class Artwork:
         return self.width / ppi * 25.4, self.height / ppi * 25.4
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Decoded:
     """What a file holds, before its space is identified.
 

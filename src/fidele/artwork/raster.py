@@ -16,7 +16,8 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes
 
 TIFF_HEADS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
-_CHANNELS = {"GRAY": 1, "RGB": 3, "CMYK": 4, "Lab": 3}
+#: Channels of each kind of colour.
+CHANNELS = {"GRAY": 1, "RGB": 3, "CMYK": 4, "Lab": 3}
 
 
 def read_png(path: Path) -> Decoded:
@@ -31,16 +32,21 @@ def read_png(path: Path) -> Decoded:
         pixels = (pixels.astype(np.uint16) * 255 // (2**facts.bits - 1)).astype(np.uint8)
     pixels = pixels[..., None] if pixels.ndim == 2 else pixels
     space = "GRAY" if pixels.shape[2] < 3 else "RGB"
-    colours, alpha = _apart(pixels, _CHANNELS[space])
+    colours, alpha = _apart(pixels, CHANNELS[space])
     return Decoded(colours, space, alpha, facts.icc, facts.ppi, "sRGB" if facts.says_srgb else "", facts.xmp)
 
 
 def read_by_pillow(path: Path, kind: str) -> Decoded:
     """Decode a JPEG or WebP picture, the way up that its camera says."""
+    return decoded_by_pillow(read_bytes(path, LARGEST_FILE), path, kind)
+
+
+def decoded_by_pillow(data: bytes, path: Path, kind: str) -> Decoded:
+    """Decode the bytes of a JPEG or WebP picture; `path` is how messages call it."""
     from PIL import Image, ImageOps
 
     Image.MAX_IMAGE_PIXELS = None  # bounded by ourselves, from the header, before a pixel is decoded
-    with Image.open(io.BytesIO(read_bytes(path, LARGEST_FILE)), formats=[kind]) as picture:
+    with Image.open(io.BytesIO(data), formats=[kind]) as picture:
         bounded(picture.width, picture.height, path)
         icc, dpi, xmp = picture.info.get("icc_profile"), picture.info.get("dpi"), picture.info.get("xmp")
         inverted = picture.mode == "CMYK" and "adobe" in picture.info
@@ -52,7 +58,7 @@ def read_by_pillow(path: Path, kind: str) -> Decoded:
     if inverted:
         pixels = 255 - pixels
     pixels = pixels[..., None] if pixels.ndim == 2 else pixels
-    colours, alpha = _apart(pixels, _CHANNELS[space])
+    colours, alpha = _apart(pixels, CHANNELS[space])
     return Decoded(colours, space, alpha, icc, float(dpi[0]) if dpi else None, says, xmp)
 
 
@@ -102,7 +108,7 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
         if palette is None:
             raise FideleError(f"{path} has a palette that is missing.")
         pixels = np.moveaxis(palette[:, pixels[..., 0]], 0, -1).astype(np.uint16)
-    colours, alpha, doubts = apart_tiff(pixels, _CHANNELS[space], extra, path)
+    colours, alpha, doubts = apart_tiff(pixels, CHANNELS[space], extra, path)
     if photometric in (8, 9):
         colours = lab_encoded(colours, photometric)
     says = "Lab" if space == "Lab" else ""

@@ -14,7 +14,7 @@ from fidele.artwork.convert import converted_already, record_of
 from fidele.artwork.depth import to_eight
 from fidele.artwork.open import Suppose, identify
 from fidele.artwork.picture import Artwork, Decoded, SourceSlip
-from fidele.artwork.raster import apart_tiff, lab_encoded, page_chosen, tiff_ppi, tiff_space
+from fidele.artwork.raster import CHANNELS, apart_tiff, lab_encoded, page_chosen, tiff_ppi, tiff_space
 from fidele.artwork.record import claimed_in, hash_begun, packet
 from fidele.errors import FideleError
 from fidele.files import replacing
@@ -27,7 +27,6 @@ from fidele.tuning.conversion import Conversion, device_values
 FROM_PIXELS = 60_000_000
 #: About so many pixels are converted at once.
 _BLOCK = 4 << 20
-_CHANNELS = {"GRAY": 1, "RGB": 3, "CMYK": 4, "Lab": 3}
 
 
 def is_large(path: Path, page: int | None = None) -> bool:
@@ -111,11 +110,11 @@ def _facts(leaf: Any, path: Path, assume: Profile | None, suppose: Suppose | Non
     if leaf.imagewidth <= 0 or leaf.imagelength <= 0:
         raise FideleError(f"{path} has no pixels.")
     icc = leaf.tags[34675].value if 34675 in leaf.tags else None
-    one = np.zeros((1, 1, _CHANNELS[space]), leaf.dtype)
+    one = np.zeros((1, 1, CHANNELS[space]), leaf.dtype)
     found = Decoded(one, space, None, bytes(icc) if icc else None, says="Lab" if space == "Lab" else "")
     profile, slip, doubts = identify(found, assume, suppose, path)
     extra = tuple(int(e) for e in leaf.extrasamples)
-    _, _, left = apart_tiff(np.zeros((1, 1, leaf.samplesperpixel), leaf.dtype), _CHANNELS[space], extra, path)
+    _, _, left = apart_tiff(np.zeros((1, 1, leaf.samplesperpixel), leaf.dtype), CHANNELS[space], extra, path)
     return Artwork(path, one, None, profile, slip, tiff_ppi(leaf), (*left, *doubts))
 
 
@@ -178,7 +177,7 @@ def _write(
         done = 0
         rest: NDArray[Any] | None = None
         for rows in _rows(leaf):
-            colours, alpha, _ = apart_tiff(rows, _CHANNELS[space], extra, path)
+            colours, alpha, _ = apart_tiff(rows, CHANNELS[space], extra, path)
             if int(leaf.photometric) in (8, 9):
                 colours = lab_encoded(colours, int(leaf.photometric))
             made = device_values(colours, whole.profile, target, how)

@@ -7,7 +7,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QVBoxLayout
 
-from fidele.desk.labels import label
+from fidele.desk.labels import label, line
 from fidele.icc.profile import Profile
 from fidele.proof.losses import Loss
 from fidele.proof.soft import show
@@ -24,21 +24,19 @@ class LossRow(QAbstractButton):
         self.setChecked(chosen)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        tip = (
+            "Left: wanted. Right: as it will print. The share is that of the picture's area. "
+            "Press to see where it sits."
+        )
         row = QHBoxLayout(self)
         row.setContentsMargins(62, 3, 6, 3)
         words = QVBoxLayout()
         words.setSpacing(1)
-        words.addWidget(label(f"ΔE00 {loss.de00:.1f}", 9.0, bold=True))
+        words.addWidget(line(f"ΔE00 {loss.de00:.1f} · {loss.area * 100:.1f} %", 9.0, bold=True, tip=tip))
         words.addWidget(label(loss.words, 8.5, dim=True, wrap=True))
         row.addLayout(words, 1)
-        share = label(f"{loss.area * 100:.1f} %", 8.5, dim=True)
-        share.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
-        row.addWidget(share)
         self.setMinimumHeight(38)
-        self.setToolTip(
-            "Left: wanted. Right: as it will print. The share is that of the picture's area. "
-            "Press to see where it sits."
-        )
+        self.setToolTip(tip)
         self.setAccessibleName(f"{loss.area * 100:.1f} % of the picture, ΔE00 {loss.de00:.1f}, {loss.words}")
 
     def paintEvent(self, _event: QPaintEvent) -> None:

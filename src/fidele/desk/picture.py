@@ -125,7 +125,8 @@ class PictureView(QWidget):
     def _frame(self) -> QRect:
         """The part of the widget that the picture may use."""
         over = 36 if self._comb else 14
-        under = 44 if self._comb and any(t.beneath for t in self._teeth) else 14
+        lines = max((len(t.beneath) for t in self._teeth), default=0) if self._comb else 0
+        under = 10 + 17 * lines if lines else 14
         return self.rect().adjusted(16, over, -16, -under)
 
     def _scale(self) -> float:

@@ -41,7 +41,7 @@ _SHORT = {
     Intent.SATURATION: "Saturation",
     Intent.ABSOLUTE: "ICC-absolute",
 }
-_KEPT = {"": "Pure colours: converted", "black": "Black and white stay pure", "primaries": "All pure colours stay"}
+_KEPT = {"": "Pure: converted", "black": "Pure black stays", "primaries": "All pure stay"}
 
 
 class Legend(QWidget):
@@ -154,9 +154,9 @@ class ProofDesk(Desk):
     def _ways_to_convert(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(8)
-        self.bpc = self._check(
-            "Black point compensation", "Scale so that the picture's black becomes the piece's black", self._bpc
-        )
+        tip = "Black point compensation: scale so that the picture's black becomes the piece's black"
+        self.bpc = self._check("Black point", tip, self._bpc)
+        self.bpc.setAccessibleName("Black point compensation")
         row.addWidget(self.bpc)
         self.paper = self._check("The piece's white", "Show the white of the piece, not the screen's", self._paper)
         row.addWidget(self.paper)
@@ -167,6 +167,8 @@ class ProofDesk(Desk):
             "Text and lines that are exactly black print as the printer's full black, exact white stays bare; "
             "chosen by what each pixel is"
         )
+        self.kept.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kept.setMinimumContentsLength(15)
         for keep in KEEPS:
             self.kept.addItem(_KEPT[keep], keep)
         self.kept.activated.connect(lambda i: self.guarded(self.session.pieces.keep, self.kept.itemData(i)))
@@ -348,9 +350,13 @@ class ProofDesk(Desk):
             for intent in self._intents():
                 found = self._figures.get(intent)
                 beneath = (
-                    (f"{found.lost * 100:.0f} % lost", f"ΔE00 {found.mean_de00:.1f}, 95 %: {found.p95_de00:.1f}")
+                    (
+                        f"{found.lost * 100:.0f} % lost",
+                        f"mean ΔE00 {found.mean_de00:.1f}",
+                        f"95 % within {found.p95_de00:.1f}",
+                    )
                     if found
-                    else ("…",)
+                    else ("…", "", "")
                 )
                 chosen = intent is settings.intent
                 teeth.append(Tooth(_SHORT[intent], self._link(session.settings(intent)), beneath, chosen))
@@ -366,7 +372,7 @@ class ProofDesk(Desk):
             text = (
                 "These colours stay as they print; all else fades to grey. Press the row again for the comb."
                 if self._sits
-                else "How far each place is off, in ΔE00; grey is not lost. Press a loss at the right to see it alone."
+                else "How far each place is off, in ΔE00."
             )
         else:
             text = (
