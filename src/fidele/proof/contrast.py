@@ -114,10 +114,15 @@ def _gradients(index: NDArray[np.int64], wanted: Floats, printed: Floats) -> lis
     if min(index.shape) <= _REACH * 2:
         return []
     one, other = _neighbours(index, _REACH)
+    half = _REACH // 2
+    between = np.concatenate([index[:, half : -_REACH + half].ravel(), index[half : -_REACH + half].ravel()])
     step = max(1, len(one) // 120_000)
-    one, other = one[::step], other[::step]
+    one, other, between = one[::step], other[::step], between[::step]
     apart, left = delta_e_2000(wanted[one], wanted[other]), delta_e_2000(printed[one], printed[other])
-    smooth = (apart > 0.6) & (apart < 8)
+    # Both halves of the way go on, else it is an edge.
+    goes_on = delta_e_2000(wanted[one], wanted[between]) > 0.25 * apart
+    goes_on &= delta_e_2000(wanted[between], wanted[other]) > 0.25 * apart
+    smooth = (apart > 0.6) & (apart < 8) & goes_on
     if smooth.sum() < 200:
         return []
     cells = np.rint((wanted[one] + wanted[other]) / 2 / 18).astype(int)
