@@ -127,9 +127,10 @@ def _gradients(index: NDArray[np.int64], wanted: Floats, printed: Floats) -> lis
         return []
     cells = np.rint((wanted[one] + wanted[other]) / 2 / 18).astype(int)
     keys = (cells[:, 0] * 64 + cells[:, 1] + 20) * 64 + cells[:, 2] + 20
+    cell_names = {key: colour_name(cells[np.argmax(keys == key)] * 18.0) for key in np.unique(keys[smooth])}
     found = []
-    for key in np.unique(keys[smooth]):
-        here = smooth & (keys == key)
+    for name in sorted(set(cell_names.values())):
+        here = smooth & np.isin(keys, [key for key, called in cell_names.items() if called == name])
         area = float(here.sum() / len(one))
         if area < 0.01:
             continue
