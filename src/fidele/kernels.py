@@ -163,89 +163,156 @@ _BLOCK = 512
 
 
 @njit(inline="always", fastmath=True)
-def _look_up(places, row, last, count):  # type: ignore[no-untyped-def]
-    """Turn places (float32, in samples) into the values of a sampled curve there; `last` lies just below its end."""
+def _root(row, bits, kept, count):  # type: ignore[no-untyped-def]
+    """Turn ratios into the function f of CIE 15: cube roots, near black a line. `bits` views `row` as integers.
+
+    A third of the exponent and two steps of Halley's method, exact to single precision: arithmetic alone, which becomes
+    vector instructions, where tables would not.
+    """
     for i in range(count):
-        x = min(max(places[i], np.float32(0)), last)
-        at = np.int32(x)
-        places[i] = row[at] + (x - np.float32(at)) * (row[at + 1] - row[at])
+        kept[i] = row[i]
+        row[i] = max(row[i], np.float32(1e-6))
+    for i in range(count):
+        bits[i] = np.int32(np.float32(bits[i]) * np.float32(1 / 3)) + np.int32(709921077)
+    for i in range(count):
+        t = kept[i]
+        positive = max(t, np.float32(1e-6))
+        v = row[i]
+        cube = v * v * v
+        v = v * (cube + positive + positive) / (cube + cube + positive)
+        cube = v * v * v
+        v = v * (cube + positive + positive) / (cube + cube + positive)
+        row[i] = v if t > np.float32(216 / 24389) else t * np.float32(841 / 108) + np.float32(4 / 29)
+
+
+@njit(inline="always", fastmath=True)
+def _look_up(places, row, last, count):  # type: ignore[no-untyped-def]
+    """Turn places (float32, in samples) into the values of a finely sampled curve there; `last` is its last sample."""
+    for i in range(count):
+        places[i] = row[np.uint32(np.int32(min(max(places[i], np.float32(0)), last) + np.float32(0.5)))]
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def matrix_to_table(codes, curves, begins, matrix, roots, span, scales, ins, counts, sizes, grid, outs, top, out):  # type: ignore[no-untyped-def]
+def matrix_to_table(codes, curves, begins, matrix, scales, ins, sizes, grid, outs, top, out):  # type: ignore[no-untyped-def]
     """Device values of a matrix profile, through XYZ and L*a*b*, into a table of an output profile; all in one pass.
 
     codes (n, 3) unsigned; curves (c,) float32, by code from begins (3,) on, where alike curves stand but once; matrix
-    (3, 4) float32 to XYZ / white; roots (m,) the function f of CIE 15 at even steps over span (2,); scales (2,) the
-    encoding of L* and of a*b*; ins (3, c) the table's input curves as grid positions, of which counts (3,) samples are
-    in use; grid (nodes, 4) float32 of sizes (3,), padded to four channels; outs (k, c) its output curves, whose
-    places the grid holds, or (k, 1) where it holds the end values themselves; top the largest code; out (n, k).
+    (3, 4) float32 to XYZ / white; scales (2,) the encoding of L* and of a*b*; ins (3, c) the table's input curves as
+    grid positions, sampled so finely that the nearest sample serves; grid (nodes * 4,) float32 of sizes (3,), padded
+    to four channels; outs (k, c) its output curves as codes, as finely, or (k, 1) where the grid holds the end values
+    themselves; top the largest code; out (n, k).
     """
     k = out.shape[1]
     r, g, b = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
     x, y, z = np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32), np.empty(_BLOCK, np.float32)
-    base, made = np.empty(_BLOCK, np.int32), np.empty((4, _BLOCK), np.float32)
+    bits_x, bits_y, bits_z = x.view(np.int32), y.view(np.int32), z.view(np.int32)
+    base, made = np.empty(_BLOCK, np.uint32), np.empty((_BLOCK, 4), np.float32)
     m00, m01, m02, m03 = matrix[0, 0], matrix[0, 1], matrix[0, 2], matrix[0, 3]
     m10, m11, m12, m13 = matrix[1, 0], matrix[1, 1], matrix[1, 2], matrix[1, 3]
     m20, m21, m22, m23 = matrix[2, 0], matrix[2, 1], matrix[2, 2], matrix[2, 3]
-    low, per = span[0], np.float32((roots.shape[0] - 1) / (span[1] - span[0]))
-    below = np.float32(0.9999999)
-    green, blue = begins[1], begins[2]
-    end_root = np.float32(roots.shape[0] - 1) * below
-    n0, n1, n2 = np.float32(counts[0] - 1), np.float32(counts[1] - 1), np.float32(counts[2] - 1)
+    green, blue = np.uint32(begins[1]), np.uint32(begins[2])
+    end_in, end_out, curved = np.float32(ins.shape[1] - 1), np.float32(outs.shape[1] - 1), outs.shape[1] > 1
     step_y, step_x = np.int32(sizes[2]), np.int32(sizes[1] * sizes[2])
     top_x, top_y, top_z = np.int32(sizes[0] - 2), np.int32(sizes[1] - 2), np.int32(sizes[2] - 2)
-    end_out, curved = np.float32(outs.shape[1] - 1), outs.shape[1] > 1
-    zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
+    zero, one, half, four = np.float32(0), np.float32(1), np.float32(0.5), np.int32(4)
+    along_x, along_y = np.uint32(step_x * four), np.uint32(step_y * four)  # unsigned: no index is counted from the end
     for start in range(0, codes.shape[0], _BLOCK):
         count = min(_BLOCK, codes.shape[0] - start)
         for i in range(count):
             r[i] = curves[codes[start + i, 0]]
-            g[i] = curves[green + codes[start + i, 1]]
-            b[i] = curves[blue + codes[start + i, 2]]
+            g[i] = curves[green + np.uint32(codes[start + i, 1])]
+            b[i] = curves[blue + np.uint32(codes[start + i, 2])]
         for i in range(count):
-            x[i] = (m00 * r[i] + m01 * g[i] + m02 * b[i] + m03 - low) * per
-            y[i] = (m10 * r[i] + m11 * g[i] + m12 * b[i] + m13 - low) * per
-            z[i] = (m20 * r[i] + m21 * g[i] + m22 * b[i] + m23 - low) * per
-        _look_up(x, roots, end_root, count)
-        _look_up(y, roots, end_root, count)
-        _look_up(z, roots, end_root, count)
+            x[i] = m00 * r[i] + m01 * g[i] + m02 * b[i] + m03
+            y[i] = m10 * r[i] + m11 * g[i] + m12 * b[i] + m13
+            z[i] = m20 * r[i] + m21 * g[i] + m22 * b[i] + m23
+        _root(x, bits_x, r, count)
+        _root(y, bits_y, r, count)
+        _root(z, bits_z, r, count)
         for i in range(count):
             f0, f1, f2 = x[i], y[i], z[i]
-            x[i] = (np.float32(116) * f1 - np.float32(16)) * (scales[0] * n0)
-            y[i] = (np.float32(500) * (f0 - f1) + np.float32(128)) * (scales[1] * n1)
-            z[i] = (np.float32(200) * (f1 - f2) + np.float32(128)) * (scales[1] * n2)
-        _look_up(x, ins[0], n0 * below, count)
-        _look_up(y, ins[1], n1 * below, count)
-        _look_up(z, ins[2], n2 * below, count)
+            x[i] = (np.float32(116) * f1 - np.float32(16)) * (scales[0] * end_in)
+            y[i] = (np.float32(500) * (f0 - f1) + np.float32(128)) * (scales[1] * end_in)
+            z[i] = (np.float32(200) * (f1 - f2) + np.float32(128)) * (scales[1] * end_in)
+        _look_up(x, ins[0], end_in, count)
+        _look_up(y, ins[1], end_in, count)
+        _look_up(z, ins[2], end_in, count)
         for i in range(count):
             x0, y0, z0 = min(np.int32(x[i]), top_x), min(np.int32(y[i]), top_y), min(np.int32(z[i]), top_z)
-            base[i] = x0 * step_x + y0 * step_y + z0
+            base[i] = np.uint32((x0 * step_x + y0 * step_y + z0) * four)
             x[i] -= np.float32(x0)
             y[i] -= np.float32(y0)
             z[i] -= np.float32(z0)
         for i in range(count):
-            fx, fy, fz = x[i], y[i], z[i]
+            fx, fy = x[i], y[i]
             a0 = base[i]
-            a1, a2 = a0 + step_y, a0 + step_x
-            a3 = a2 + step_y
+            a1, a2 = a0 + along_y, a0 + along_x
+            a3 = a2 + along_y
             w11 = fx * fy
             w10, w01 = fx - w11, fy - w11
             w00 = one - fx - w01
-            for c in range(4):
-                near = grid[a0, c] * w00 + grid[a1, c] * w01 + grid[a2, c] * w10 + grid[a3, c] * w11
-                far = grid[a0 + 1, c] * w00 + grid[a1 + 1, c] * w01 + grid[a2 + 1, c] * w10 + grid[a3 + 1, c] * w11
-                made[c, i] = near + fz * (far - near)
+            # Two nodes lie side by side, four channels each. All is read before any is written: so it can be vectors.
+            near0 = (
+                grid[a0 + np.uint32(0)] * w00
+                + grid[a1 + np.uint32(0)] * w01
+                + grid[a2 + np.uint32(0)] * w10
+                + grid[a3 + np.uint32(0)] * w11
+            )
+            near1 = (
+                grid[a0 + np.uint32(1)] * w00
+                + grid[a1 + np.uint32(1)] * w01
+                + grid[a2 + np.uint32(1)] * w10
+                + grid[a3 + np.uint32(1)] * w11
+            )
+            near2 = (
+                grid[a0 + np.uint32(2)] * w00
+                + grid[a1 + np.uint32(2)] * w01
+                + grid[a2 + np.uint32(2)] * w10
+                + grid[a3 + np.uint32(2)] * w11
+            )
+            near3 = (
+                grid[a0 + np.uint32(3)] * w00
+                + grid[a1 + np.uint32(3)] * w01
+                + grid[a2 + np.uint32(3)] * w10
+                + grid[a3 + np.uint32(3)] * w11
+            )
+            far0 = (
+                grid[a0 + np.uint32(4)] * w00
+                + grid[a1 + np.uint32(4)] * w01
+                + grid[a2 + np.uint32(4)] * w10
+                + grid[a3 + np.uint32(4)] * w11
+            )
+            far1 = (
+                grid[a0 + np.uint32(5)] * w00
+                + grid[a1 + np.uint32(5)] * w01
+                + grid[a2 + np.uint32(5)] * w10
+                + grid[a3 + np.uint32(5)] * w11
+            )
+            far2 = (
+                grid[a0 + np.uint32(6)] * w00
+                + grid[a1 + np.uint32(6)] * w01
+                + grid[a2 + np.uint32(6)] * w10
+                + grid[a3 + np.uint32(6)] * w11
+            )
+            far3 = (
+                grid[a0 + np.uint32(7)] * w00
+                + grid[a1 + np.uint32(7)] * w01
+                + grid[a2 + np.uint32(7)] * w10
+                + grid[a3 + np.uint32(7)] * w11
+            )
+            fz = z[i]
+            made[i, 0] = near0 + fz * (far0 - near0)
+            made[i, 1] = near1 + fz * (far1 - near1)
+            made[i, 2] = near2 + fz * (far2 - near2)
+            made[i, 3] = near3 + fz * (far3 - near3)
         if curved:
-            for c in range(k):
-                _look_up(made[c], outs[c], end_out * below, count)
-        for i in range(count):
-            out[start + i, 0] = np.int32(min(max(made[0, i], zero), one) * top + half)
-            out[start + i, 1] = np.int32(min(max(made[1, i], zero), one) * top + half)
-            out[start + i, 2] = np.int32(min(max(made[2, i], zero), one) * top + half)
-        if k == 4:
             for i in range(count):
-                out[start + i, 3] = np.int32(min(max(made[3, i], zero), one) * top + half)
+                for c in range(k):
+                    out[start + i, c] = outs[c, np.uint32(np.int32(min(max(made[i, c], zero), end_out) + half))]
+        else:
+            for i in range(count):
+                for c in range(k):
+                    out[start + i, c] = np.int32(min(max(made[i, c], zero), one) * top + half)
 
 
 @njit(nogil=True, cache=True)
@@ -349,14 +416,11 @@ def warm() -> None:
                 np.zeros(65536, np.float32),
                 np.zeros(3, np.int64),
                 np.zeros((3, 4), np.float32),
-                np.zeros(3, np.float32),
-                np.array([0, 1], np.float32),
                 np.zeros(2, np.float32),
                 single,
                 np.full(3, 2, np.int64),
-                np.full(3, 2, np.int64),
-                np.zeros((8, 4), np.float32),
-                np.zeros((k, 2), np.float32),
+                np.zeros(32, np.float32),
+                np.zeros((k, 2), depth),
                 np.float32(1),
                 np.empty((2, k), depth),
             )

@@ -117,6 +117,10 @@ def damage(profile: Profile) -> list[Problem]:
     return problems
 
 
+#: Profiles found sound, by content: each of their tables was decoded once.
+_sound: set[str] = set()
+
+
 def require_sound(profile: Profile) -> None:
     """Refuse a profile whose tables we cannot decode, so that it never reaches the C library.
 
@@ -125,12 +129,17 @@ def require_sound(profile: Profile) -> None:
     ProfileError
         With the first thing that is damaged, or when the profile has no transform at all.
     """
+    if profile.content_id in _sound:
+        return
     stops = damage(profile)
     if stops:
         raise ProfileError(stops[0].message)
     has_table = any(s[:3] in ("A2B", "B2A") for s in profile.tags)
     if not has_table and matrix_model(profile) is None:
         raise ProfileError(f"{profile.name} holds no transform between device values and colour.")
+    if len(_sound) > 4096:
+        _sound.clear()
+    _sound.add(profile.content_id)
 
 
 def require_output(profile: Profile) -> Description:

@@ -34,9 +34,9 @@ from fidele.icc.tables import (
 Reference = Callable[[NDArray[np.uint16]], NDArray[np.uint16]]
 
 #: Largest mean and single difference from LittleCMS, of the full range, that a fast transform may show.
-_MEAN, _LARGEST = 4e-5, 2e-3
-#: Over what the function f of CIE 15 is tabled: beyond 1 where the absolute intent is for a dark or coloured paper.
-_SPAN = np.array([-0.1, 2.5], np.float32)
+_MEAN, _LARGEST = 1e-4, 2e-3
+#: Samples of a curve of which the nearest one serves.
+_FINE = 16384
 
 
 @dataclass(frozen=True)
@@ -46,13 +46,13 @@ class FastTransform:
     eight: tuple[NDArray[np.float32], NDArray[np.int64]]
     sixteen: tuple[NDArray[np.float32], NDArray[np.int64]]
     matrix: NDArray[np.float32]
-    roots: NDArray[np.float32]
     scales: NDArray[np.float32]
     ins: NDArray[np.float32]
-    counts: NDArray[np.int64]
     sizes: NDArray[np.int64]
     grid: NDArray[np.float32]
-    outs: NDArray[np.float32]
+    #: The output curves as codes of 16 bits, one sample where the grid holds the end values themselves.
+    outs: NDArray[np.uint16]
+    outs_eight: NDArray[np.uint8]
 
     def __call__(self, codes: NDArray[Any], out: NDArray[Any]) -> None:
         """Convert codes (n, 3), 8 or 16 bit, into `out` (n, inks) of the same depth."""
@@ -63,14 +63,11 @@ class FastTransform:
             codes,
             *(self.eight if codes.dtype == np.uint8 else self.sixteen),
             self.matrix,
-            self.roots,
-            _SPAN,
             self.scales,
             self.ins,
-            self.counts,
             self.sizes,
             self.grid,
-            self.outs,
+            self.outs_eight if codes.dtype == np.uint8 else self.outs,
             top,
             out,
         )
@@ -130,7 +127,7 @@ def _build(source: Profile, target: Profile, intent: int, reference: Reference) 
 
 def _bounded(made: FastTransform) -> bool:
     """Tell whether all numbers are such that no step can overflow: the kernel looks up tables by what it computes."""
-    parts = (made.eight[0], made.sixteen[0], made.matrix, made.ins, made.grid, made.outs)
+    parts = (made.eight[0], made.sixteen[0], made.matrix, made.ins, made.grid)
     return all(bool((np.abs(part) < 1e6).all()) for part in parts) and bool((made.ins >= 0).all())
 
 
@@ -183,33 +180,27 @@ def _own_black(model: MatrixModel) -> Floats:
 def _assemble(model: MatrixModel, lut: Lut, matrix: NDArray[np.float32]) -> FastTransform:
     grid = np.asarray(lut.grid)
     legacy = 65280 / 65535 if lut.lab_encoding == "legacy" else 1.0
-    ins, counts = _sampled(lut.middle_in, 3)
+    ins = _sampled(lut.middle_in, 3)
     positions = ins * (np.array(grid.shape[:3])[:, None] - 1)
-    outs, out_counts = _sampled(lut.last, grid.shape[3])
-    lines = [_straight(row[:n]) for row, n in zip(outs, out_counts, strict=True)]
-    even = np.zeros((grid.shape[3], 1))
+    outs = _sampled(lut.last, grid.shape[3])
+    lines = [_straight(row) for row in outs]
+    codes = np.zeros((grid.shape[3], 1))
     if all(line is not None for line in lines):  # then the grid can hold the end values themselves
         grid = np.stack([grid[..., v] * line[0] + line[1] for v, line in enumerate(lines) if line is not None], axis=-1)
     else:
-        axis = np.linspace(0, 1, int(out_counts.max()))
-        rows = zip(outs, out_counts, strict=True)
-        grid = grid * (len(axis) - 1)
-        even = np.stack([np.interp(axis, np.linspace(0, 1, n), row[:n]) for row, n in rows])
-    t = np.linspace(float(_SPAN[0]), float(_SPAN[1]), 14001)
-    roots = np.where(t > (6 / 29) ** 3, np.cbrt(t), t * (29 / 6) ** 2 / 3 + 4 / 29)
+        grid, codes = grid * (_FINE - 1), np.clip(outs, 0, 1)
     nodes = np.zeros((grid.size // grid.shape[3], 4), np.float32)
     nodes[:, : grid.shape[3]] = grid.reshape(-1, grid.shape[3])
     return FastTransform(
         _codes(model.curves, 256),
         _codes(model.curves, 65536),
         matrix,
-        roots.astype(np.float32),
         np.array([legacy / 100, legacy / 255], np.float32),
         np.ascontiguousarray(positions, dtype=np.float32),
-        counts,
         np.array(grid.shape[:3], np.int64),
-        nodes,
-        np.ascontiguousarray(even, dtype=np.float32),
+        nodes.reshape(-1),
+        np.rint(codes * 65535).astype(np.uint16),
+        np.rint(codes * 255).astype(np.uint8),
     )
 
 
@@ -235,21 +226,10 @@ def _straight(samples: Floats) -> tuple[float, float] | None:
     return (float(slope), float(start)) if off < 3e-5 else None
 
 
-def _sampled(curves: tuple[Curve, ...] | None, channels: int) -> tuple[Floats, NDArray[np.int64]]:
-    """Return curves as samples (channels, longest) and how many of each are in use; own samples stay what they are."""
-    found = []
-    for curve in curves or (Curve(),) * channels:
-        if curve.samples is not None and len(curve.samples) > 1:
-            found.append(np.asarray(curve.samples, float))
-        elif curve.samples is None and curve.form == 0 and curve.parameters == (1.0,):
-            found.append(np.array([0.0, 1.0]))
-        else:
-            found.append(np.clip(curve(np.linspace(0, 1, 4097)), 0, 1))
-    counts = np.array([len(s) for s in found], np.int64)
-    made = np.zeros((channels, int(counts.max())))
-    for row, samples in zip(made, found, strict=True):
-        row[: len(samples)] = samples
-    return made, counts
+def _sampled(curves: tuple[Curve, ...] | None, channels: int) -> Floats:
+    """Return curves as samples (channels, _FINE)."""
+    axis = np.linspace(0, 1, _FINE)
+    return np.stack([np.clip(curve(axis), 0, 1) for curve in curves or (Curve(),) * channels])
 
 
 @lru_cache(maxsize=1)
