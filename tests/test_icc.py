@@ -272,7 +272,7 @@ def test_the_compiled_path_is_taken_and_is_what_littlecms_computes_in_float(prin
                 assert off.max() <= 0.05
             eight = (noise >> 8).astype(np.uint8)
             wanted = convert((eight / 255).astype(np.float32), source, target, intent, bpc) * 255
-            assert np.abs(convert(eight, source, target, intent, bpc) - wanted).max() <= 0.55
+            assert np.abs(convert(eight, source, target, intent, bpc) - wanted).max() <= 0.75
 
 
 def test_where_profiles_are_built_in_another_way_littlecms_does_the_work(printer):
