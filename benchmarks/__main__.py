@@ -221,9 +221,52 @@ def shelf() -> dict[str, object]:
     return line("A shelf of 2,000 profiles, listed", ours, theirs, "reading every file", "the budget is 1 s")
 
 
+def gigapixel() -> dict[str, object]:
+    """A TIFF of a gigapixel, in strips and in tiles, against libvips in the same form; memory is bounded by 500 MB."""
+    from benchmarks.large import gigapixel as run
+
+    done = run(_printer())
+    for kind, seconds, memory, theirs in done:
+        print(f"  {kind}: {seconds:.0f} s, {memory:.0f} MB; libvips {theirs:.0f} s", file=sys.stderr)
+    worst = max(memory for _, _, memory, _ in done)
+    ours, theirs = sum(d[1] for d in done), sum(d[3] for d in done)
+    note = f"at most {worst:.0f} MB; the budget is 500 MB"
+    return line("A TIFF of a gigapixel, converted", ours, theirs, "libvips", note)
+
+
+def gaps() -> dict[str, object]:
+    """How long the interface is not to be talked to while a 24 megapixel picture is moved; the budget is 50 ms."""
+    import shutil
+
+    from benchmarks.large import gaps as run
+
+    with tempfile.TemporaryDirectory() as folder:
+        root = Path(folder) / "demo"
+        shutil.copytree(demo_places().data, root)
+        found = run(root)
+    for name, each in found.items():
+        print(
+            f"  {name}: longest gap {max(each):.0f} ms, 99 % within {np.percentile(each, 99):.0f} ms", file=sys.stderr
+        )
+    worst = max(max(each) for each in found.values())
+    return line("Longest gap while moving and switching", worst / 1000, 0.05, "the budget", "of 50 ms")
+
+
 ALL = {
     f.__name__: f
-    for f in (conversion, conversion_eight, conversion_cmyk, conversion_table, difference, start, proof, reading, shelf)
+    for f in (
+        conversion,
+        conversion_eight,
+        conversion_cmyk,
+        conversion_table,
+        difference,
+        start,
+        proof,
+        reading,
+        shelf,
+        gigapixel,
+        gaps,
+    )
 }
 
 

@@ -83,7 +83,7 @@ def test_inks_go_out_as_jpeg_and_pdf(tmp_path):
 @pytest.mark.parametrize("more", [0, 1, 2])
 def test_strips_give_what_the_whole_gives(tmp_path, printer, monkeypatch, tile, kind, more):
     whole = np.concatenate(
-        [picture((333, 222, 3), kind), picture((333, 222, max(more, 1)), kind, 3)[..., :more]], axis=2
+        [picture((333, 622, 3), kind), picture((333, 622, max(more, 1)), kind, 3)[..., :more]], axis=2
     )
     extra = [["unassalpha"], ["unassalpha", "unspecified"]][more - 1] if more else None
     tifffile.imwrite(

@@ -1,4 +1,4 @@
-"""Convert a TIFF of any size in strips: what is in memory at once does not grow with the picture."""
+"""Convert a TIFF of any size from strip to strip: what is in memory at once does not grow with the picture."""
 
 from __future__ import annotations
 
@@ -27,6 +27,8 @@ from fidele.tuning.conversion import Conversion, device_values
 FROM_PIXELS = 60_000_000
 #: About so many pixels are converted at once.
 _BLOCK = 4 << 20
+#: Side of the squares that are written.
+_TILE = 256
 
 
 def is_large(path: Path, page: int | None = None) -> bool:
@@ -171,9 +173,17 @@ def _write(
     channels = target.channels + has_alpha
     running = hash_begun((height, width, target.channels), kind)
     photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[target.channels]
-    strip = max(1, (1 << 20) // width)
 
-    def strips() -> Iterator[NDArray[Any]]:
+    def tiles() -> Iterator[NDArray[Any]]:
+        """Give the squares of which the file is made, row by row; what reaches beyond the picture is nought."""
+        for band in bands():
+            for left in range(0, width, _TILE):
+                square = np.zeros((_TILE, _TILE, channels), kind)
+                part = band[:, left : left + _TILE]
+                square[: part.shape[0], : part.shape[1]] = part
+                yield square if channels > 1 else square[..., 0]
+
+    def bands() -> Iterator[NDArray[Any]]:
         done = 0
         rest: NDArray[Any] | None = None
         for rows in _rows(leaf):
@@ -191,13 +201,13 @@ def _write(
             full = made if alpha is None else np.concatenate([made, alpha[..., None]], axis=2)
             done += len(rows)
             rest = full if rest is None else np.concatenate([rest, full])
-            while len(rest) >= strip:
-                yield np.ascontiguousarray(rest[:strip])
-                rest = rest[strip:]
+            while len(rest) >= _TILE:
+                yield rest[:_TILE]
+                rest = rest[_TILE:]
             if progress is not None and not progress(min(0.999, done / height)):
                 raise CancelledError
         if rest is not None and len(rest):
-            yield np.ascontiguousarray(rest)
+            yield rest
 
     record = record_of(whole, target, how, whole.pixels, mirror, condition)
     xmp = packet(record)
@@ -205,7 +215,7 @@ def _write(
         "shape": (height, width, channels) if channels > 1 else (height, width),
         "dtype": kind,
         "photometric": photometric,
-        "rowsperstrip": strip,
+        "tile": (_TILE, _TILE),
         "compression": "zlib",
         "compressionargs": {"level": 1},
         "predictor": True,
@@ -221,8 +231,7 @@ def _write(
     if whole.ppi:
         options["resolution"], options["resolutionunit"] = (whole.ppi, whole.ppi), "INCH"
     with replacing(out) as temporary:
-        data = strips() if channels > 1 else (s[..., 0] for s in strips())
-        tifffile.imwrite(temporary, data, **options)
+        tifffile.imwrite(temporary, tiles(), **options)
         final = packet(replace(record, pixels=running.hexdigest()[:32]))
         with tifffile.TiffFile(temporary, mode="r+b") as written:
             written.pages[0].tags[700].overwrite(final)  # type: ignore[union-attr]

@@ -12,13 +12,13 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, heading, label, line
-from fidele.desk.picture import PictureView, Show, Tooth
+from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.strip import Strip
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
-from fidele.proof.soft import ProofLink, ProofSettings, as_sent, soft_proof
+from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.sources import Rule, Space
 from fidele.tiles import Progress
@@ -58,7 +58,6 @@ class ArtworkDesk(Desk):
         #: Pictures, by number, of which a person asked, and those whose question was answered or waved away.
         self._asking: set[int] = set()
         self._answered: set[int] = set()
-        self._looked: dict[tuple[Any, ...], Show] = {}
         self._teeth: list[Space] = []
 
     def _slip_row(self) -> QHBoxLayout:
@@ -215,7 +214,7 @@ class ArtworkDesk(Desk):
             self.page.setSuffix(f" of {artwork.pages}")
             self.page.blockSignals(False)
         self.view.set_picture(session.pieces.laid(), keep=True)
-        self.view.set_teeth(self._comb(artwork) if asks else [Tooth("as sent", self._shown(artwork.profile, None))])
+        self.view.set_teeth(self._comb(artwork) if asks else [Tooth("as sent", self._shown(artwork.profile, False))])
         self._look_over()
 
     def _list_spaces(self, artwork: Artwork) -> None:
@@ -231,31 +230,20 @@ class ArtworkDesk(Desk):
         session = self.session
         self._teeth = session.sources.comb(artwork)
         hint = session.sources.hint(artwork)
-        printer = session.profile if session.card is not None else None
+        printed = session.profile is not None and session.card is not None
         teeth = []
         for space in self._teeth:
             profile = space.load()
             now = "taken for it now" if profile.content_id == artwork.profile.content_id else ""
             looks = "its numbers look like it" if space.title == hint else ""
             beneath = tuple(words for words in (now, looks) if words) or ("",)
-            teeth.append(Tooth(space.title, self._shown(profile, printer), beneath))
+            teeth.append(Tooth(space.title, self._shown(profile, printed), beneath))
         return teeth
 
-    def _shown(self, source: Profile, printer: Profile | None) -> Show:
+    def _shown(self, source: Profile, printed: bool) -> Show:
         """Return how the picture looks if its numbers are of a space: printed, or as it was sent."""
-        settings = self.session.proof_settings if printer is not None else ProofSettings()
-        screen = self.session.screen()
-        key = (source.content_id, printer.content_id if printer else "", settings, screen.content_id if screen else "")
-        if key not in self._looked:
-            if len(self._looked) > 24:
-                self._looked.clear()
-            if source.channels == 3:
-                self._looked[key] = ProofLink(source, printer, settings, screen)
-            elif printer is None:
-                self._looked[key] = lambda pixels: as_sent(pixels, source, screen)
-            else:
-                self._looked[key] = lambda pixels: soft_proof(pixels, source, printer, settings, screen)
-        return self._looked[key]
+        looks = self.session.looks
+        return looks.printed(source, self.session.proof_settings) if printed else looks.as_sent(source)
 
     def _look_over(self) -> None:
         """Find out in the background whether the picture is good enough."""

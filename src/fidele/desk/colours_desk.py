@@ -35,7 +35,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, as_float, from_lab, lab_codes, to_lab
 from fidele.proof.customer import TOLERANCE, CustomerColour, Held, held
 from fidele.proof.losses import colours_of
-from fidele.proof.soft import ProofLink, show
+from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
 from fidele.session.model import Session
 from fidele.tiles import Progress
@@ -241,11 +241,10 @@ class ColoursDesk(Desk):
         for widget in (self.soft, self.soft_label):
             widget.setVisible(self.own.isChecked())
         self.back.setVisible(replaced)
-        display = session.screen()
         settings = session.proof_settings
         self.view.set_picture(session.pieces.laid(), keep=True)
         if artwork.profile.channels == 3:
-            link = ProofLink(artwork.profile, printer, settings, display)
+            link = session.looks.printed(artwork.profile, settings)
             teeth = [Tooth("as printed", link)]
             if replaced:
                 teeth = [

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QVBoxLayout
 
 from fidele.desk.labels import label, line
-from fidele.icc.profile import Profile
 from fidele.proof.losses import Loss
-from fidele.proof.soft import show
 
 
 class LossRow(QAbstractButton):
-    """Wanted beside printed, with figures and words; pressed, it shows where these colours sit."""
+    """Wanted beside printed, as the screen shows them, with figures and words; pressed, it shows where they sit."""
 
-    def __init__(self, loss: Loss, chosen: bool, display: Profile | None) -> None:
+    def __init__(self, loss: Loss, chosen: bool, colours: tuple[QColor, QColor]) -> None:
         super().__init__()
-        self._loss = loss
-        self._display = display
+        self._colours = colours
         self.setCheckable(True)
         self.setChecked(chosen)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -41,9 +37,8 @@ class LossRow(QAbstractButton):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        for x, Lab in ((0, self._loss.wanted_lab), (27, self._loss.printed_lab)):
-            r, g, b = show(np.array([Lab], np.float32), self._display)[0]
-            painter.fillRect(x, 2, 27, min(36, self.height() - 4), QColor(int(r), int(g), int(b)))
+        for x, colour in zip((0, 27), self._colours, strict=True):
+            painter.fillRect(x, 2, 27, min(36, self.height() - 4), colour)
         if self.isChecked() or self.hasFocus():
             painter.setPen(QPen(self.palette().windowText().color(), 2 if self.isChecked() else 1))
             painter.drawRect(1, 1, self.width() - 2, self.height() - 2)

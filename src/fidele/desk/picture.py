@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.desk.pyramid import Pyramid
 from fidele.desk.theme import LIGHT, Theme, font
-
-Show = Callable[[NDArray[Any]], NDArray[np.uint8]]
+from fidele.session.looks import Show
 
 
 def to_image(pixels: NDArray[np.uint8]) -> QImage:
@@ -71,6 +69,10 @@ class PictureView(QWidget):
         self._samples: dict[int, NDArray[Any]] = {}
         self._pyramids: dict[int, Pyramid] = {}
         self._pressed: QPointF | None = None
+        #: While it is moved the picture is shown at half the screen's resolution, and finely once it rests.
+        self._coarse = False
+        self._rest = QTimer(self, singleShot=True, interval=120)
+        self._rest.timeout.connect(self._settle)
         self._refined.connect(self._refine)
         self._images: dict[int, QImage] = {}
         self._surround: QColor | None = None
@@ -101,6 +103,21 @@ class PictureView(QWidget):
         if sample:
             self._region = None
         self.update()
+
+    def _settle(self) -> None:
+        """The picture rests: show it finely."""
+        self._coarse = False
+        self.update()
+
+    def _moving(self) -> None:
+        """The picture is being moved: coarse will do, where there is much of it to show."""
+        frame = self._frame()
+        self._coarse = frame.width() * frame.height() > 120_000
+        self._rest.start()
+
+    def _ratio(self) -> float:
+        """Return how many samples are taken for each of the widget's own pixels, across and down."""
+        return self.devicePixelRatioF() * (0.5 if self._coarse else 1.0)
 
     def _refine(self) -> None:
         """Show what is finer now."""
@@ -159,7 +176,7 @@ class PictureView(QWidget):
             return None
         shown = self._shown()
         place = shown.intersected(QRectF(self._frame())).toAlignedRect().intersected(self._frame())
-        ratio = self.devicePixelRatioF()
+        ratio = self._ratio()
         if place.width() < 2 or place.height() < 2:
             return None
         region = (shown.x(), shown.y(), shown.width(), place.getRect(), ratio)
@@ -173,7 +190,7 @@ class PictureView(QWidget):
         """Return pixels resampled to just so many as appear on the screen."""
         key = id(pixels)
         if key not in self._samples:
-            self._samples[key] = self._resample(pixels, self._shown(), place, self.devicePixelRatioF())
+            self._samples[key] = self._resample(pixels, self._shown(), place, self._ratio())
         return self._samples[key]
 
     def _resample(self, pixels: NDArray[Any], shown: QRectF, place: QRect, ratio: float) -> NDArray[Any]:
@@ -210,7 +227,7 @@ class PictureView(QWidget):
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
             )
             return
-        ratio = self.devicePixelRatioF()
+        ratio = self._ratio()
         frame = self._frame()
         edges = self._edges()
         for index, tooth in enumerate(self._teeth):
@@ -254,6 +271,7 @@ class PictureView(QWidget):
     # Moving ------------------------------------------------------------------------------------------------------
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        self._moving()
         self._zoom_by(1.25 ** (event.angleDelta().y() / 120), event.position())
 
     def _zoom_by(self, factor: float, at: QPointF | None = None) -> None:
@@ -301,6 +319,7 @@ class PictureView(QWidget):
         if self._drag is not None and self._pixels is not None:
             moved = event.position() - self._drag
             self._drag = event.position()
+            self._moving()
             self._move(moved.x(), moved.y())
 
     def _move(self, dx: float, dy: float) -> None:

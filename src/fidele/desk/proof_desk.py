@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout,
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, heading, label, line, section
 from fidele.desk.loss_row import LossRow
-from fidele.desk.picture import PictureView, Show, Tooth
+from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
@@ -22,9 +22,10 @@ from fidele.icc.transform import Intent
 from fidele.proof.advice import advise
 from fidele.proof.contrast import ContrastLoss, contrast_lost
 from fidele.proof.losses import LOST, Loss, Losses, losses_of_each
-from fidele.proof.soft import ProofLink, ProofSettings, as_sent, predicted_lab, show, soft_proof
+from fidele.proof.soft import ProofSettings, predicted_lab, show
 from fidele.proof.trust import VIEWING, not_shown
 from fidele.proof.where import BANDS, LossMap, band_words
+from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.keep import KEEPS
@@ -106,7 +107,7 @@ class ProofDesk(Desk):
         self.box.addLayout(under)
         self._held = False
         self._sits: Loss | None = None
-        self._links: dict[tuple[Any, ...], Show] = {}
+        self._maps: dict[tuple[Any, ...], LossMap] = {}
         self._figures: dict[Intent, Losses] = {}
         self._contrast: dict[Intent, tuple[ContrastLoss, ...]] = {}
         self._figures_for: tuple[Any, ...] = ()
@@ -260,25 +261,10 @@ class ProofDesk(Desk):
 
     def _link(self, settings: ProofSettings | None) -> Show:
         """Return how the picture is shown: as sent (None), or as printed with settings."""
-        artwork, printer = self.session.artwork, self.session.profile
+        artwork, looks = self.session.artwork, self.session.looks
         if artwork is None:
             raise AssertionError("a proof was asked for without a picture")
-        display = self._display
-        shown = display.content_id if display else ""
-        key = (artwork.profile.content_id, printer.content_id if printer else "", settings, shown)
-        if key not in self._links:
-            if len(self._links) > 24:
-                self._links.clear()
-            source = artwork.profile
-            if source.channels != 3:
-                if settings is None or printer is None:
-                    self._links[key] = lambda pixels: as_sent(pixels, source, display)
-                else:
-                    self._links[key] = lambda pixels: soft_proof(pixels, source, printer, settings, display)
-            else:
-                printed = printer if settings is not None else None
-                self._links[key] = ProofLink(source, printed, settings or ProofSettings(), display)
-        return self._links[key]
+        return looks.as_sent(artwork.profile) if settings is None else looks.printed(artwork.profile, settings)
 
     def _map(self, settings: ProofSettings) -> Show:
         """Return how the picture is shown where colours are lost."""
@@ -287,10 +273,12 @@ class ProofDesk(Desk):
             raise AssertionError("a map was asked for without a picture or a profile")
         shown = self._display.content_id if self._display else ""
         steps = self.steps.value()
-        key = ("map", artwork.profile.content_id, printer.content_id, settings, shown, self._sits, steps)
-        if key not in self._links:
-            self._links[key] = LossMap(artwork.profile, printer, settings, self._display, steps, self._sits)
-        return self._links[key]
+        key = (artwork.profile.content_id, printer.content_id, settings, shown, self._sits, steps)
+        if key not in self._maps:
+            if len(self._maps) > 12:
+                self._maps.clear()
+            self._maps[key] = LossMap(artwork.profile, printer, settings, self._display, steps, self._sits)
+        return self._maps[key]
 
     def refresh(self) -> None:
         """Show the proof of the artwork in hand."""
@@ -477,8 +465,11 @@ class ProofDesk(Desk):
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(6)
         box.addWidget(section("Losses"))
-        for loss in found.groups[:8]:
-            row = LossRow(loss, loss == self._sits, self._display)
+        groups = found.groups[:8]
+        Lab = [colour for loss in groups for colour in (loss.wanted_lab, loss.printed_lab)]
+        shown = [QColor(int(r), int(g), int(b)) for r, g, b in show(np.array(Lab, np.float32), self._display)]
+        for number, loss in enumerate(groups):
+            row = LossRow(loss, loss == self._sits, (shown[2 * number], shown[2 * number + 1]))
             row.toggled.connect(partial(self._choose_loss, loss))
             box.addWidget(row)
         return [inside]

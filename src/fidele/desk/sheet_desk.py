@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QHBoxLayout, QSizePol
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, heading, label
 from fidele.desk.picture import to_image
+from fidele.desk.strip import small
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
-from fidele.proof.soft import ProofSettings, as_sent, soft_proof
 from fidele.session.model import Session
 from fidele.sheet.placing import Media, Placing, fitted
 
@@ -260,19 +260,13 @@ class SheetDesk(Desk):
 
     def _picture(self) -> QImage:
         """Return the picture as a predicted print where there is a profile."""
-        import cv2
-
-        artwork, card, printer = self.session.artwork, self.session.card, self.session.profile
+        session, artwork = self.session, self.session.artwork
         if artwork is None:
             return QImage()
-        factor = min(1.0, 700 / max(artwork.pixels.shape[:2]))
-        size = (max(1, round(artwork.width * factor)), max(1, round(artwork.height * factor)))
-        small = cv2.resize(artwork.pixels, size, interpolation=cv2.INTER_AREA).reshape(
-            size[1], size[0], artwork.pixels.shape[2]
-        )
-        if printer is None or card is None:
-            return to_image(as_sent(small, artwork.profile))
-        return to_image(soft_proof(small, artwork.profile, printer, ProofSettings(card.intent, card.bpc)))
+        if session.profile is None or session.card is None:
+            return to_image(small(artwork, 700))
+        settings = replace(session.proof_settings, paper_white=False)
+        return to_image(small(artwork, 700, session.looks.printed(artwork.profile, settings)))
 
     def facts(self) -> list[tuple[str, str]]:
         """Return size, resolution and margins."""

@@ -14,12 +14,13 @@ from fidele.colour.cie import lab_to_lch
 from fidele.colour.words import HUES
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, label, section
-from fidele.desk.picture import PictureView, Show, Tooth
+from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.transform import to_lab
 from fidele.proof.price import Price, price_of
-from fidele.proof.soft import ProofLink, ProofSettings, soft_proof
+from fidele.proof.soft import ProofSettings
+from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.tiles import Progress
 from fidele.tuning.model import Region, Tuning
@@ -55,7 +56,6 @@ class TuningDesk(Desk):
         self.box.addLayout(self._name_row())
         self._before: Tuning | None = None
         self._dragging = False
-        self._links: dict[Any, Show] = {}
         self._price: Price | None = None
         self._price_for: tuple[Any, ...] = ()
         self._later = QTimer(self, singleShot=True, interval=150)
@@ -314,20 +314,10 @@ class TuningDesk(Desk):
         self._later.start()
 
     def _link(self, settings: ProofSettings) -> Show:
-        session = self.session
-        artwork, printer, screen = session.artwork, session.profile, session.screen()
-        if artwork is None or printer is None:
-            raise AssertionError("a proof was asked for without a picture or a profile")
-        source = artwork.profile
-        key = (source.content_id, printer.content_id, settings, screen.content_id if screen else "")
-        if key not in self._links:
-            if len(self._links) > 12:
-                self._links.clear()
-            if source.channels == 3:
-                self._links[key] = ProofLink(source, printer, settings, screen)
-            else:
-                self._links[key] = lambda pixels: soft_proof(pixels, source, printer, settings, screen)
-        return self._links[key]
+        artwork = self.session.artwork
+        if artwork is None:
+            raise AssertionError("a proof was asked for without a picture")
+        return self.session.looks.printed(artwork.profile, settings, quick=self._dragging)
 
     def _want_price(self) -> None:
         session = self.session

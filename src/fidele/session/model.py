@@ -36,6 +36,7 @@ from fidele.session.findings import check_findings, missing_printer, missing_pro
 from fidele.session.handoff import Handoff
 from fidele.session.history import History
 from fidele.session.inbox import Inbox
+from fidele.session.looks import Looks
 from fidele.session.making import Making
 from fidele.session.observe import Observable
 from fidele.session.person import person
@@ -84,6 +85,7 @@ class Session(Observable):
         self.pieces = Pieces(self)
         self.inbox = Inbox(self)
         self.customers = Customers(self)
+        self.looks = Looks(self)
         self.losses: Losses | None = None
         self.contrast: tuple[ContrastLoss, ...] = ()
         self._contents: Remembered[Content] = Remembered()

@@ -1,0 +1,54 @@
+"""How pictures look on the screen, as sent or as printed: one table for each way, made once and shared by all desks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.icc.profile import Profile
+from fidele.proof.soft import ProofLink, ProofSettings, as_sent, soft_proof
+
+if TYPE_CHECKING:
+    from fidele.session.model import Session
+
+#: Shows source pixels (h, w, channels) as 8-bit pixels of the screen (h, w, 3).
+Show = Callable[[NDArray[Any]], NDArray[np.uint8]]
+
+_MOST = 32
+
+
+class Looks:
+    """Ways to show pictures of a source space through the printer's profile and the screen's."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._made: dict[tuple[Any, ...], Show] = {}
+
+    def as_sent(self, source: Profile) -> Show:
+        """Return what shows a picture unprinted."""
+        return self._look(source, None, ProofSettings(), 33)
+
+    def printed(self, source: Profile, settings: ProofSettings, quick: bool = False) -> Show:
+        """Return what shows a picture as printed through the profile in force, unprinted where there is none.
+
+        `quick` makes do with a coarser table, for as long as something is being dragged.
+        """
+        return self._look(source, self._session.profile, settings, 17 if quick else 33)
+
+    def _look(self, source: Profile, printer: Profile | None, settings: ProofSettings, nodes: int) -> Show:
+        screen = self._session.screen()
+        shown = screen.content_id if screen else ""
+        key = (source.content_id, printer.content_id if printer else "", settings, shown, nodes)
+        if key not in self._made:
+            while len(self._made) >= _MOST:
+                self._made.pop(next(iter(self._made)))
+            if source.channels == 3:
+                self._made[key] = ProofLink(source, printer, settings, screen, nodes)
+            elif printer is None:
+                self._made[key] = lambda pixels: as_sent(pixels, source, screen)
+            else:
+                self._made[key] = lambda pixels: soft_proof(pixels, source, printer, settings, screen)
+        return self._made[key]
