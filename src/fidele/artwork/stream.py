@@ -27,6 +27,8 @@ from fidele.tuning.conversion import Conversion, device_values
 FROM_PIXELS = 60_000_000
 #: About so many pixels are converted at once.
 _BLOCK = 4 << 20
+#: So many bytes are read and written at once.
+_READ = 16 << 20
 #: Side of the squares that are written.
 _TILE = 256
 
@@ -128,7 +130,7 @@ def _rows(leaf: Any) -> Iterator[NDArray[Any]]:
     if leaf.is_tiled:
         across = -(-width // leaf.tilewidth)
         row = np.empty((leaf.tilelength, width, samples), leaf.dtype)
-        for number, (data, _, _) in enumerate(leaf.segments(maxworkers=1, sort=True)):
+        for number, (data, _, _) in enumerate(leaf.segments(maxworkers=1, sort=True, buffersize=_READ)):
             y, x = divmod(number, across)
             piece = np.zeros((1, leaf.tilelength, leaf.tilewidth, samples), leaf.dtype) if data is None else data
             right = min(width, (x + 1) * leaf.tilewidth)
@@ -138,7 +140,7 @@ def _rows(leaf: Any) -> Iterator[NDArray[Any]]:
             if x == across - 1:
                 yield row[: min(leaf.tilelength, height - y * leaf.tilelength)].copy()
         return
-    for data, _, shape in leaf.segments(maxworkers=1, sort=True):
+    for data, _, shape in leaf.segments(maxworkers=1, sort=True, buffersize=_READ):
         rows = shape[-3]
         piece = np.zeros((rows, width, samples), leaf.dtype) if data is None else data.reshape(-1, width, samples)
         held.append(piece[:rows])
@@ -225,6 +227,7 @@ def _write(
         "iccprofile": target.data,
         "extratags": [(700, "B", len(xmp), xmp, True)],
         "maxworkers": 1,
+        "buffersize": _READ,
     }
     if has_alpha:
         options["extrasamples"] = ["unassalpha"]

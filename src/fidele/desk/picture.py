@@ -74,7 +74,8 @@ class PictureView(QWidget):
         self._rest = QTimer(self, singleShot=True, interval=120)
         self._rest.timeout.connect(self._settle)
         self._refined.connect(self._refine)
-        self._images: dict[int, QImage] = {}
+        self._images: dict[tuple[int, Show, int], QImage] = {}
+        self._count = 0
         self._surround: QColor | None = None
 
     def set_picture(self, pixels: NDArray[Any] | None, keep: bool = False) -> None:
@@ -96,7 +97,15 @@ class PictureView(QWidget):
         alive = {id(self._pixels), *(id(t.pixels) for t in teeth if t.pixels is not None)}
         for key in [k for k in self._pyramids if k not in alive]:
             self._pyramids.pop(key).stop()
-        self._forget(False)
+        # What is shown in the same way as before need not be made again.
+        wanted = {self._key(index, tooth) for index, tooth in enumerate(teeth)} if len(teeth) == self._count else set()
+        self._count = len(teeth)
+        self._images = {key: image for key, image in self._images.items() if key in wanted}
+        self.update()
+
+    @staticmethod
+    def _key(index: int, tooth: Tooth) -> tuple[int, Show, int]:
+        return index, tooth.show, id(tooth.pixels)
 
     def _forget(self, sample: bool) -> None:
         self._images.clear()
@@ -233,11 +242,12 @@ class PictureView(QWidget):
         for index, tooth in enumerate(self._teeth):
             left, right = max(place.left(), edges[index]), min(place.right() + 1, edges[index + 1])
             if right > left:
-                if index not in self._images:
+                key = self._key(index, tooth)
+                if key not in self._images:
                     a, b = round((left - place.left()) * ratio), round((right - place.left()) * ratio)
                     sample = self._sample(tooth.pixels if tooth.pixels is not None else self._pixels, place)
-                    self._images[index] = to_image(tooth.show(sample[:, a : max(b, a + 1)]))
-                painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[index])
+                    self._images[key] = to_image(tooth.show(sample[:, a : max(b, a + 1)]))
+                painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[key])
             if self._comb:
                 self._tooth(painter, tooth, index, edges, frame, ink)
         if self.hasFocus():

@@ -383,8 +383,8 @@ class ProofDesk(Desk):
 
     # Figures -----------------------------------------------------------------------------------------------------
 
-    def want_figures(self) -> None:
-        """Compute the losses of each intent in the background."""
+    def want_figures(self, judged: bool = False) -> None:
+        """Compute the losses of each intent in the background; `judged` where all is judged anew right after this."""
         session = self.session
         artwork, printer, card = session.artwork, session.profile, session.card
         if artwork is None or printer is None or card is None:
@@ -395,7 +395,10 @@ class ProofDesk(Desk):
         if key == self._figures_for:
             found = self._figures.get(card.intent)
             if found is not None and session.losses is not found:
-                session.take_losses(found, self._contrast.get(card.intent, ()))
+                if judged:
+                    session.losses, session.contrast = found, self._contrast.get(card.intent, ())
+                else:
+                    session.take_losses(found, self._contrast.get(card.intent, ()))
             return
         self._figures_for, self._figures, self._contrast, self._unshown = key, {}, {}, None
         intents = sorted(self._intents(), key=lambda i: i is not card.intent)

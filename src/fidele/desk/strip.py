@@ -93,7 +93,7 @@ def small(artwork: Artwork, side: int, show: Callable[[np.ndarray], np.ndarray] 
     """Return a picture at most `side` pixels long, as it was sent unless `show` says otherwise, for the screen."""
     import cv2
 
-    stride = max(1, min(artwork.pixels.shape[:2]) // (2 * side))
+    stride = max(1, max(artwork.pixels.shape[:2]) // (2 * side))
     part = artwork.pixels[::stride, ::stride]
     alpha = artwork.alpha[::stride, ::stride] if artwork.alpha is not None else None
     laid = over_white(part, alpha, white_of(artwork.profile, part.dtype))

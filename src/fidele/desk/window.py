@@ -297,7 +297,7 @@ class Window(QMainWindow):
         if topic in ("artwork", "card", "shelf"):
             proof = self.desks["Proof"]
             if isinstance(proof, ProofDesk):
-                proof.want_figures()
+                proof.want_figures(judged=True)
         if topic in ("route", "run", "check", "losses", "papers"):
             self.refresh(desk=topic != "losses")
 
