@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from fidele import __version__
+from fidele.artwork.depth import to_eight
 from fidele.artwork.save import save_picture
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.characterise.scanner import fit_scanner
@@ -65,7 +66,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     """
     places = Places.under(root)
     mark = root / "demo.json"
-    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 6}
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 7}
     try:
         made = json.loads(read_bytes(mark, 1 << 16))
     except (FideleError, ValueError):
@@ -138,6 +139,8 @@ def draw_pictures(folder: Path) -> None:
     save_picture(folder / "lantern-parade-16bit.tif", convert(parade, srgb(), oprgb(), Intent.RELATIVE), oprgb(), 300)
     save_picture(folder / "signal-flags.png", eight(pictures.flags()), srgb(), 300)
     save_picture(folder / "tide-table-no-space-stated.png", eight(pictures.tide_table()), None, 300)
+    lanterns = convert(np.rint(pictures.parade(1050, 750) * 65535).astype(np.uint16), srgb(), oprgb(), Intent.RELATIVE)
+    save_picture(folder / "lanterns-no-space-stated.png", to_eight(lanterns), None, 300)  # in truth opRGB
     save_picture(folder / "lighthouse-engraving.tif", eight(pictures.engraving())[..., None], sgrey(), 300)
 
 

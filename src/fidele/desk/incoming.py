@@ -151,7 +151,7 @@ class Incoming:
         held = QByteArray()
         buffer = QBuffer(held)
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        image.save(buffer, b"PNG")
+        image.save(buffer, "PNG")  # type: ignore[call-overload]  # its stub asks for bytes, which it refuses
         self._guarded(self._session.pieces.paste, bytes(held.data()))
         self._window.show_desk("Artwork")
 

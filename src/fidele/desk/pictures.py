@@ -11,6 +11,7 @@ from pathlib import Path
 from fidele.errors import FideleError
 from fidele.session.fields import set_field
 from fidele.session.places import Places
+from fidele.tuning.model import Region, Tuning
 
 
 def take_pictures(demo: Places, out: Path) -> None:
@@ -61,10 +62,7 @@ def take_pictures(demo: Places, out: Path) -> None:
             raise FideleError("The demo has no printing condition to take pictures of.")
         session.device.bring(session.card)
         session.device.choose("Blend", "Velm natural")
-        window.take_file(root / "artwork" / "harbour-at-dusk.png")
-        shot("artwork")
-        window.show_desk("Proof")
-        shot("proof")
+        _artwork(window, root, shot, settle)
         window.show_desk("Sheet")
         shot("sheet")
         window.show_desk("Hand-off")
@@ -97,6 +95,41 @@ def take_pictures(demo: Places, out: Path) -> None:
         shutil.rmtree(folder, ignore_errors=True)
 
 
+def _artwork(window, root: Path, shot, settle) -> None:  # type: ignore[no-untyped-def]
+    """Show the question about a picture's space, the proof with its intents and losses, colours and tuning."""
+    session, artwork = window.session, root / "artwork"
+    window.take_file(artwork / "harbour-at-dusk.png")
+    window.take_file(artwork / "lanterns-no-space-stated.png")
+    shot("artwork")
+    window.take_file(artwork / "signal-flags.png")
+    window.show_desk("Colours")
+    settle()
+    colours = window.colours_desk
+    row = max(colours._found, key=lambda r: r.held.nearest[0].de00)
+    colours.replace(row, row.held.nearest[0].Lab)
+    shot("colours")
+    window.toggle_theme()
+    session.pieces.select(session.pieces.all[0].number)
+    window.show_desk("Tuning")
+    settle()
+    session.pieces.tune(Tuning(lift=0.5, shadows=6, regions=(Region(hue=200, chroma=20, lightness=6),)))
+    window.desk.hue.setCurrentIndex(4)
+    window.desk.refresh()
+    for _ in range(3):
+        settle()
+    shot("tuning-booth")
+    session.pieces.tune(None)
+    window.show_desk("Proof")
+    settle()
+    window.desk.where.click()
+    shot("proof-losses-booth")
+    window.toggle_theme()
+    window.desk.where.click()
+    shot("proof")
+    for piece in session.pieces.all[1:]:
+        session.pieces.lay_aside(piece.number)
+
+
 def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     """Show the making of a condition, and a long driver that has lost its preset."""
     session, mine = window.session, window.session.card
@@ -111,7 +144,6 @@ def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     window.take_file(session.places.data / "artwork" / "harbour-at-dusk.png")
     window.show_desk("Hand-off")
     settle()
-    shot("hand-off-preset-lost")
     session.put_in_force(mine)
     session.conditions.copy(mine.id, "Small tiles", size="A5")
     set_field(session, "driver.quality", 2)
@@ -142,16 +174,12 @@ def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no
     window.show_desk("Lost")
     window.lost_desk.search.click()
     settle()
-    window.toggle_theme()
-    shot("profiles-lost-booth")
-    window.toggle_theme()
     window.take_file(downloads / "fen-100-profiles.zip")
     shot("profiles-from-a-zip")
     window.arrivals_desk.put.click()
     settle()
     maker = window.profile_desk.profile_id
     window.show_profile(maker, 1)
-    shot("profile-papers")
     window.try_profile(maker)
     settle()
     for media in session.device.media_list():

@@ -14,7 +14,15 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
 
 #: What double clicks in a file manager hand over.
-MIME = ("application/vnd.iccprofile", "image/png", "image/jpeg", "image/tiff")
+MIME = (
+    "application/vnd.iccprofile",
+    "image/png",
+    "image/jpeg",
+    "image/tiff",
+    "image/webp",
+    "image/svg+xml",
+    "application/pdf",
+)
 _ENTRY = "applications/fidele.desktop"
 _ICON = "icons/hicolor/scalable/apps/fidele.svg"
 _TYPES = "mime/packages/fidele.xml"
