@@ -60,7 +60,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     assert proof.legend.isVisible()
     click(proof, "Where it is lost")
     # The worst of its colours is replaced by the nearest that can be printed, in a copy.
-    click(proof, "Colours …")
+    window.show_desk("Colours")
     settle(window, qtbot)
     colours = window.colours_desk
     assert window.desk is colours

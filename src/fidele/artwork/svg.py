@@ -9,7 +9,6 @@ import re
 import zlib
 from pathlib import Path
 from xml.etree import ElementTree
-from xml.parsers import expat
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from fidele.artwork.limits import bounded
 from fidele.artwork.picture import Decoded
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.markup import parsed
 
 _LARGEST = 64 << 20
 _MOST_ELEMENTS = 500_000
@@ -37,7 +37,7 @@ def read_svg(path: Path, ppi: float) -> Decoded:
     data = read_bytes(path, _LARGEST)
     if data[:2] == b"\x1f\x8b":
         data = zlib.decompressobj(31).decompress(data, _LARGEST)
-    tree = _parsed(data, path)
+    tree = parsed(data, path)
     if tree.tag.rsplit("}", 1)[-1] != "svg":
         raise FideleError(f"{path} is not an SVG picture.")
     outside = _cut_off(tree)
@@ -61,28 +61,6 @@ def read_svg(path: Path, ppi: float) -> Decoded:
         doubts=doubts,
         drawing=True,
     )
-
-
-def _parsed(data: bytes, path: Path) -> ElementTree.Element:
-    """Parse without entities of its own, by which a small file can grow without end."""
-    builder = ElementTree.TreeBuilder()
-    parser = expat.ParserCreate(namespace_separator="}")
-
-    def name(raw: str) -> str:
-        return "{" + raw if "}" in raw else raw
-
-    def entity(*_: object) -> None:
-        raise FideleError(f"{path} defines entities of its own, which Fidele does not follow.")
-
-    parser.EntityDeclHandler = entity
-    parser.StartElementHandler = lambda tag, given: builder.start(name(tag), {name(k): v for k, v in given.items()})
-    parser.EndElementHandler = lambda tag: builder.end(name(tag))
-    parser.CharacterDataHandler = builder.data
-    try:
-        parser.Parse(data, True)
-        return builder.close()
-    except (expat.ExpatError, AssertionError) as error:
-        raise FideleError(f"{path} is damaged and cannot be opened ({error}).") from error
 
 
 def _cut_off(tree: ElementTree.Element) -> int:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 from xml.etree import ElementTree
-from xml.parsers import expat
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +13,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
+from fidele.markup import parsed
 
 _LARGEST = 64 << 20
 
@@ -26,7 +26,7 @@ def read_cxf(path: Path) -> list[tuple[str, NDArray[np.float64]]]:
     FideleError
         When it is damaged, of another kind, or holds no colour that can be used.
     """
-    tree = _parsed(read_bytes(path, _LARGEST), path)
+    tree = parsed(read_bytes(path, _LARGEST), path)
     if _plain(tree.tag) != "CxF":
         raise FideleError(f"{path} is not a CxF file.")
     found: list[tuple[str, NDArray[np.float64]]] = []
@@ -65,22 +65,3 @@ def _colour(thing: ElementTree.Element) -> NDArray[np.float64] | None:
 
 def _plain(tag: object) -> str:
     return str(tag).rsplit("}", 1)[-1]
-
-
-def _parsed(data: bytes, path: Path) -> ElementTree.Element:
-    """Parse without entities, by which a small file can grow without end."""
-    builder = ElementTree.TreeBuilder()
-    parser = expat.ParserCreate()
-
-    def refuse(*_: object) -> None:
-        raise FideleError(f"{path} defines entities of its own, which Fidele does not follow.")
-
-    parser.EntityDeclHandler = refuse
-    parser.StartElementHandler = lambda tag, given: builder.start(tag.rsplit(":", 1)[-1], given)
-    parser.EndElementHandler = lambda tag: builder.end(tag.rsplit(":", 1)[-1])
-    parser.CharacterDataHandler = builder.data
-    try:
-        parser.Parse(data, True)
-        return builder.close()
-    except (expat.ExpatError, AssertionError) as error:
-        raise FideleError(f"{path} is damaged and cannot be read ({error}).") from error
