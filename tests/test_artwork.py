@@ -11,7 +11,8 @@ import pytest
 import tifffile
 from PIL import Image
 
-from fidele.artwork.convert import bpc_note, convert_artwork, over_white
+from fidele.artwork.convert import bpc_note, convert_artwork
+from fidele.artwork.lay import over_white
 from fidele.artwork.open import open_artwork
 from fidele.artwork.png import facts
 from fidele.artwork.save import save_picture

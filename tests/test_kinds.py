@@ -189,6 +189,22 @@ def test_a_file_that_contradicts_itself_is_doubted(tmp_path):
     assert not open_artwork(tmp_path / "b.jpg").doubts
 
 
+def test_a_wrong_ending_is_told(tmp_path):
+    tifffile.imwrite(tmp_path / "a.png", np.zeros((4, 4, 3), np.uint8), photometric="rgb")
+    assert open_artwork(tmp_path / "a.png").doubts == ("a.png is a TIFF, whatever its ending says.",)
+
+
+def test_what_is_transparent_is_not_lost(tmp_path):
+    """Numbers under full transparency print nothing, whatever they are."""
+    from fidele.artwork.save import save_picture
+    from fidele.proof.losses import colours_of
+
+    pixels = np.zeros((20, 20, 3), np.uint8)
+    save_picture(tmp_path / "a.png", pixels, srgb(), 300, np.zeros((20, 20), np.uint8))
+    colours, _ = colours_of(open_artwork(tmp_path / "a.png").laid)
+    assert colours.tolist() == [[1.0, 1.0, 1.0]]
+
+
 def test_bad_drawings_are_refused_in_a_sentence(tmp_path, qapp):
     good = pdf(tmp_path / "good.pdf", b"0.2 0.8 0.4 rg " + FILLED).read_bytes()
     begin = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">'

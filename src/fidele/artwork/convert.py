@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.picture import Artwork, SourceSlip
@@ -80,15 +79,3 @@ def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:
     if bpc and intent is Intent.ABSOLUTE:
         return "Black point compensation has no part in the absolute intent and was left out."
     return None
-
-
-def over_white(pixels: NDArray[Any], alpha: NDArray[Any] | None, white: NDArray[Any] | None = None) -> NDArray[Any]:
-    """Lay a picture over bare paper, whose values are `white` (the largest where not given): the same shape and type.
-
-    What is transparent stays bare. Alpha may be of another depth than the pixels.
-    """
-    if alpha is None:
-        return pixels
-    share = alpha[..., None].astype(np.float32) / np.iinfo(alpha.dtype).max
-    white = np.asarray(np.iinfo(pixels.dtype).max) if white is None else white
-    return np.rint(pixels * share + white * (1 - share)).astype(pixels.dtype)

@@ -21,6 +21,14 @@ from fidele.icc.transform import to_lab
 
 KINDS = ("*.png", "*.jpg", "*.jpeg", "*.tif", "*.tiff", "*.webp", "*.pdf", "*.svg", "*.svgz")
 ENDINGS = tuple(kind[1:] for kind in KINDS)
+_KINDS_OF = {
+    "PNG": (".png",),
+    "JPEG": (".jpg", ".jpeg"),
+    "TIFF": (".tif", ".tiff"),
+    "WebP": (".webp",),
+    "PDF": (".pdf",),
+    "SVG": (".svg", ".svgz"),
+}
 #: Drawings are drawn at this resolution unless asked otherwise.
 DRAWN = 300.0
 
@@ -53,8 +61,10 @@ def open_artwork(
     FideleError
         When the file is missing, damaged, of another kind, too large, or in a form that Fidele does not print.
     """
-    found = _decoded(path, page, ppi)
+    found, kind = _decoded(path, page, ppi)
     profile, slip, doubts = identify(found, assume, suppose, path)
+    if (ending := path.suffix.lower()) in ENDINGS and ending not in _KINDS_OF[kind]:
+        doubts = (f"{path.name} is a {kind}, whatever its ending says.", *doubts)
     ppi_stated = found.ppi if found.ppi is not None and 1 < found.ppi < 100_000 else None
     return Artwork(
         path,
@@ -71,27 +81,28 @@ def open_artwork(
     )
 
 
-def _decoded(path: Path, page: int | None, ppi: float) -> Decoded:
+def _decoded(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
+    """Return what a file holds and of which kind it is, told by its first bytes."""
     if not path.is_file():
         raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
     head = head_of(path)
     try:
         if head.startswith(png.SIGNATURE):
-            return read_png(path)
+            return read_png(path), "PNG"
         if head.startswith(b"\xff\xd8\xff"):
-            return read_by_pillow(path, "JPEG")
+            return read_by_pillow(path, "JPEG"), "JPEG"
         if head[:4] == b"RIFF" and head[8:12] == b"WEBP":
-            return read_by_pillow(path, "WEBP")
+            return read_by_pillow(path, "WEBP"), "WebP"
         if head[:4] in TIFF_HEADS:
-            return read_tiff(path, page)
+            return read_tiff(path, page), "TIFF"
         if b"%PDF-" in head:
             from fidele.artwork.pdf import read_pdf
 
-            return read_pdf(path, page, ppi)
+            return read_pdf(path, page, ppi), "PDF"
         if path.suffix.lower() in (".svg", ".svgz") or b"<svg" in head:
             from fidele.artwork.svg import read_svg
 
-            return read_svg(path, ppi)
+            return read_svg(path, ppi), "SVG"
         raise FideleError(f"{path} is not a PNG, JPEG, TIFF, WebP, PDF or SVG picture.")
     except FideleError:
         raise

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.artwork.lay import over_white
 from fidele.artwork.record import ConversionRecord
 from fidele.icc.profile import Profile
+from fidele.icc.transform import white_of
 
 
 @dataclass(frozen=True)
@@ -63,6 +66,11 @@ class Artwork:
     page: int = 0
     pages: int = 1
     drawing: bool = False
+
+    @cached_property
+    def laid(self) -> NDArray[Any]:
+        """The pixels over bare substrate, where they are transparent: what is printed, and what losses are of."""
+        return over_white(self.pixels, self.alpha, white_of(self.profile, self.pixels.dtype))
 
     @property
     def width(self) -> int:

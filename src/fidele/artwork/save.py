@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork import png
-from fidele.artwork.convert import over_white
 from fidele.artwork.depth import to_eight
+from fidele.artwork.lay import over_white
 from fidele.artwork.record import ConversionRecord, packet
 from fidele.errors import FideleError
 from fidele.files import replacing, write_bytes

@@ -43,8 +43,8 @@ def losses(
     if picture.page < 0:
         raise FideleError(f"{artwork} has {picture.pages} pages; say which one with --page.")
     printer, settings = Profile.open(target), ProofSettings(Intent(intent), bpc, read_tuning(tune) if tune else None)
-    found = find(picture.pixels, picture.profile, printer, settings)
-    contrast = contrast_lost(picture.pixels, picture.profile, printer, settings)
+    found = find(picture.laid, picture.profile, printer, settings)
+    contrast = contrast_lost(picture.laid, picture.profile, printer, settings)
     if as_json:
         print_json(
             {

@@ -125,7 +125,7 @@ def proof(
     intents = [Intent(i) for i in what.intents] if compare else [Intent(intent)]
     ways = [ProofSettings(i, bpc, tuning, "", paper_white) for i in intents]
     figures = {}
-    for way, found in zip(ways, losses_of_each(picture.pixels, picture.profile, printer, ways), strict=True):
+    for way, found in zip(ways, losses_of_each(picture.laid, picture.profile, printer, ways), strict=True):
         to = out.with_name(f"{out.stem}-{way.intent.value}.png") if compare else out
         _write_proof(picture, printer, way, to)
         figures[way.intent] = found
@@ -133,13 +133,14 @@ def proof(
             f"{to}: {found.out_of_gamut * 100:.1f} % of the area is out of gamut, {found.lost * 100:.1f} % is lost "
             f"(ΔE00 over 2), mean ΔE00 {found.mean_de00:.1f}, 95th percentile {found.p95_de00:.1f}."
         )
-    advice = advise(figures, content_of(picture.pixels, picture.profile)) if compare else None
+    advice = advise(figures, content_of(picture.laid, picture.profile)) if compare else None
     if advice is not None:
         click.echo(advice.sentence)
 
 
 def _write_proof(picture: Any, printer: Any, way: Any, to: Path) -> None:
-    from fidele.artwork.convert import convert_artwork, over_white
+    from fidele.artwork.convert import convert_artwork
+    from fidele.artwork.lay import over_white
     from fidele.artwork.save import save_picture
     from fidele.icc.spaces import srgb
     from fidele.icc.transform import Intent

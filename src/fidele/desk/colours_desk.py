@@ -248,7 +248,7 @@ class ColoursDesk(Desk):
             teeth = [Tooth("as printed", link)]
             if replaced:
                 teeth = [
-                    Tooth("before, as printed", link, pixels=piece.opened.pixels),
+                    Tooth("before, as printed", link, pixels=piece.opened.laid),
                     Tooth("with the colours replaced, as printed", link),
                 ]
             self.view.set_teeth(teeth)
@@ -264,7 +264,7 @@ class ColoursDesk(Desk):
             self._show_rows(self._found)
             return
         self._found_for = key
-        own, colours, pixels, source = self.own.isChecked(), session.customers.colours, artwork.pixels, artwork.profile
+        own, colours, pixels, source = self.own.isChecked(), session.customers.colours, artwork.laid, artwork.profile
         self.state.setText("Looking at each colour …")
 
         def compute(_told: Progress) -> list[Row]:

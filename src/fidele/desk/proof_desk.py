@@ -334,7 +334,7 @@ class ProofDesk(Desk):
             teeth = [Tooth("as sent", self._link(None), ("not printed:", "no ink is this bright"))]
             if piece is not None and self._is_worked():
                 before = Tooth("before", self._link(settings), ("printed, with", "its old colours"), False)
-                teeth.append(replace(before, pixels=piece.opened.pixels))
+                teeth.append(replace(before, pixels=piece.opened.laid))
             for intent in self._intents():
                 found = self._figures.get(intent)
                 beneath = (
@@ -402,7 +402,7 @@ class ProofDesk(Desk):
             return
         self._figures_for, self._figures, self._contrast, self._unshown = key, {}, {}, None
         intents = sorted(self._intents(), key=lambda i: i is not card.intent)
-        pixels, source, chosen = artwork.pixels, artwork.profile, card.intent
+        pixels, source, chosen = artwork.laid, artwork.profile, card.intent
 
         def compute(progress: Progress) -> tuple[dict[Intent, Losses], dict[Intent, tuple[ContrastLoss, ...]], float]:
             figures: dict[Intent, Losses] = {}

@@ -9,7 +9,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
 from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
-from fidele.artwork.convert import over_white
+from fidele.artwork.lay import over_white
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import short
 from fidele.desk.picture import to_image

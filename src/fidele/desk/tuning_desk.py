@@ -332,7 +332,7 @@ class TuningDesk(Desk):
         key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, now)
         if key == self._price_for:
             return
-        pixels, source = artwork.pixels, artwork.profile
+        pixels, source = artwork.laid, artwork.profile
         self._price_for = key
 
         def compute(_told: Progress) -> Price:

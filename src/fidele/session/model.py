@@ -135,7 +135,7 @@ class Session(Observable):
             return None
         known = self._contents.get(artwork.pixels)
         if known is None:
-            known = content_of(artwork.pixels, artwork.profile)
+            known = content_of(artwork.laid, artwork.profile)
             self._contents.keep(artwork.pixels, known)
         return known
 
@@ -459,7 +459,7 @@ class Session(Observable):
         """Compute the losses of the artwork in hand through the card; None where there is nothing to compute."""
         if self.artwork is None or self.profile is None or self.card is None:
             return None
-        return losses(self.artwork.pixels, self.artwork.profile, self.profile, self.proof_settings)
+        return losses(self.artwork.laid, self.artwork.profile, self.profile, self.proof_settings)
 
     def judge_again(self) -> None:
         """Judge what is known anew, without reading anything back."""

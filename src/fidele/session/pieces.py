@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from fidele.artwork.convert import over_white
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.quality import Quality, quality_of
@@ -66,7 +65,6 @@ class Pieces:
         self._current = 0
         self.tunings = TuningStore(session.places.data / "tunings")
         self._quality: Remembered[Quality] = Remembered()
-        self._laid: Remembered[Any] = Remembered()
 
     # Which -------------------------------------------------------------------------------------------------------
 
@@ -262,16 +260,7 @@ class Pieces:
 
     def laid(self) -> Any:
         """Return the current picture's pixels over bare substrate, where it is transparent; None without a picture."""
-        if self.current is None:
-            return None
-        artwork = self.current.artwork
-        if artwork.alpha is None:
-            return artwork.pixels
-        known = self._laid.get(artwork.pixels)
-        if known is None:
-            known = over_white(artwork.pixels, artwork.alpha, white_of(artwork.profile, artwork.pixels.dtype))
-            self._laid.keep(artwork.pixels, known)
-        return known
+        return self.current.artwork.laid if self.current is not None else None
 
     # Knowing -----------------------------------------------------------------------------------------------------
 

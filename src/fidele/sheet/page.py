@@ -5,12 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.artwork.convert import over_white
 from fidele.artwork.depth import sixteen
 from fidele.artwork.picture import Artwork
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
-from fidele.icc.transform import Intent, convert, white_of
+from fidele.icc.transform import Intent, convert
 from fidele.sheet.placing import Media, Placing
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion, device_values
@@ -50,7 +49,7 @@ def render_page(
     sheet = np.full((round(media.height * scale), round(media.width * scale), 3), 65535, np.uint16)
     x0, y0 = round(placing.x * scale), round(placing.y * scale)
     width, height = max(1, round(placing.width * scale)), max(1, round(placing.height * scale))
-    laid = sixteen(over_white(artwork.pixels, artwork.alpha, white_of(artwork.profile, artwork.pixels.dtype)))
+    laid = sixteen(artwork.laid)
     pixels = resample(laid, width, height)
     if printer is not None:
         pixels = device_values(pixels, artwork.profile, printer, how, progress)
