@@ -205,7 +205,7 @@ def test_grey_text_and_veils_are_mended_at_a_press(session, tmp_path):
     assert np.array_equal(session.artwork.pixels, table)
 
 
-def test_a_drawing_has_no_resolution_and_is_drawn_at_the_printer(session, tmp_path):
+def test_a_drawing_has_no_resolution_and_is_drawn_at_the_printer(session, tmp_path, qapp):
     (tmp_path / "logo.svg").write_text(
         '<svg xmlns="http://www.w3.org/2000/svg" width="40" height="40">'
         '<path d="M0 0 L40 40 L0 40 Z" fill="#0c3a70"/></svg>'

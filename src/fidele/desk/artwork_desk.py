@@ -110,7 +110,10 @@ class ArtworkDesk(Desk):
             *(
                 [(f"Stop watching {session.inbox.folder.name}", session.inbox.stop)]
                 if session.inbox.folder is not None
-                else [("Watch a folder for pictures …", partial(self.pick.emit, "inbox"))]
+                else [
+                    ("Watch a folder for pictures …", partial(self.pick.emit, "inbox")),
+                    ("Watch a folder and convert what arrives …", partial(self.pick.emit, "inbox-convert")),
+                ]
             ),
         ]
         done += [

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from fidele.artwork.convert_files import NAME, Order, convert_file, named, write_converted
 from fidele.artwork.open import KINDS, open_artwork
@@ -56,8 +56,8 @@ class Incoming:
     def pick(self, what: str) -> None:
         """Let a person pick artwork, a scan, a list of colours, or a folder to watch; the folder is remembered."""
         window = self._window
-        if what == "inbox":
-            self._pick_inbox()
+        if what in ("inbox", "inbox-convert"):
+            self._pick_inbox(what == "inbox-convert")
             return
         kinds = " ".join(KINDS) if what != "colours" else " ".join(f"*{e}" for e in LISTS)
         titles = {"artwork": "Open pictures", "colours": "Import a list of colours"}
@@ -75,11 +75,20 @@ class Incoming:
             else:
                 self.take(Path(name), what == "scan")
 
-    def _pick_inbox(self) -> None:
+    def _pick_inbox(self, convert: bool) -> None:
         folder = QFileDialog.getExistingDirectory(self._window, "Watch which folder?", self._folder("inbox"))
-        if folder:
-            self._remember("inbox", Path(folder))
-            self._guarded(self._session.inbox.watch, Path(folder))
+        if not folder:
+            return
+        self._remember("inbox", Path(folder))
+        into = None
+        if convert:
+            title = "Where do the converted files go?"
+            chosen = QFileDialog.getExistingDirectory(self._window, title, self._folder("converted"))
+            if not chosen:
+                return
+            self._remember("converted", Path(chosen))
+            into = Path(chosen)
+        self._guarded(self._session.inbox.watch, Path(folder), into)
 
     def take(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
@@ -224,7 +233,10 @@ class Incoming:
             folder = QFileDialog.getExistingDirectory(window, title, self._folder("converted"))
             if folder:
                 self._remember("converted", Path(folder))
-                self._convert_many(named([p.opened.path for p in pictures], Path(folder), NAME))
+                asked = "Names of the files; {name} stands for the picture's own"
+                name, sure = QInputDialog.getText(window, "Converted files", asked, text=NAME)
+                if sure:
+                    self._convert_many(named([p.opened.path for p in pictures], Path(folder), name.strip() or NAME))
             return
         piece = session.pieces.need()
         start = Path(self._folder("converted")) / f"{piece.opened.path.stem}, for {order.condition}.tif"
