@@ -83,8 +83,6 @@ class Window(QMainWindow):
         self.setMinimumSize(960, 640)
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
         self._station = self._came_from = "Artwork"
-        self._findings_soon = QTimer(self, singleShot=True, interval=0)
-        self._findings_soon.timeout.connect(self._beside)
         self.thread_view = ThreadView()
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
@@ -301,20 +299,14 @@ class Window(QMainWindow):
             if isinstance(proof, ProofDesk):
                 proof.want_figures(judged=True)
         if topic in ("route", "run", "check", "losses", "papers"):
-            self.refresh(desk=topic != "losses", soon=True)
+            self.refresh(desk=topic != "losses")
 
-    def refresh(self, desk: bool = True, soon: bool = False) -> None:
-        """Show the thread, the open desk, and what stands beside it, as things are now.
-
-        `soon` lets the findings follow in a turn of the event loop of their own, once for however many changes.
-        """
+    def refresh(self, desk: bool = True) -> None:
+        """Show the thread, the open desk, and what stands beside it, as things are now."""
         self.thread_view.show_state(self._thread_state())
         if desk:
             self.desk.refresh()
-        if soon:
-            self._findings_soon.start()
-        else:
-            self._beside()
+        self._beside()
 
     def _beside(self) -> None:
         station = {"Hand-off": "hand-off"}.get(self.desk.station, self.desk.station.lower())
@@ -377,7 +369,7 @@ class Window(QMainWindow):
         self.stack.setCurrentWidget(self.desk)
         self.thread_view.choose(self._station)
         self.desk.set_theme(self.theme)
-        self.refresh(desk=False, soon=True)
+        self.refresh(desk=False)
 
     def show_profile(self, profile_id: str, page: int | None = None) -> None:
         """Open the desk of a profile."""
