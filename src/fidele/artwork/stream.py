@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from fidele.artwork.convert import converted_already, record_of
 from fidele.artwork.depth import to_eight
 from fidele.artwork.open import Suppose, identify
-from fidele.artwork.picture import Artwork, Decoded, SourceSlip
+from fidele.artwork.picture import Artwork, Decoded
 from fidele.artwork.raster import CHANNELS, apart_tiff, lab_encoded, page_chosen, tiff_ppi, tiff_space
 from fidele.artwork.record import claimed_in, hash_begun, packet
 from fidele.errors import FideleError
 from fidele.files import replacing
-from fidele.icc.describe import describe, require_output
+from fidele.icc.describe import require_output
 from fidele.icc.profile import Profile
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion, device_values
@@ -238,8 +238,3 @@ def _write(
         final = packet(replace(record, pixels=running.hexdigest()[:32]))
         with tifffile.TiffFile(temporary, mode="r+b") as written:
             written.pages[0].tags[700].overwrite(final)  # type: ignore[union-attr]
-
-
-def described(whole: Artwork, target: Profile) -> SourceSlip:
-    """Return the slip of what was written."""
-    return SourceSlip("stated", f"converted to {describe(target).description}")
