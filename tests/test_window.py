@@ -132,7 +132,7 @@ def test_the_operators_story(places, qtbot):
     assert knots(window) == ("Fidele", "driver")
     choose(control(window.desk, "Scaling"), "over the edge")
     assert not session.chain.true_size
-    assert "scaled" in {c.finding.code for c in window.findings_view.cards}
+    qtbot.waitUntil(lambda: "scaled" in {c.finding.code for c in window.findings_view.cards})
     settle(window, qtbot)
     assert window.desk.outcomes[0].words.startswith("mean ΔE00")
     assert "worst:" in window.desk.outcomes[0].more

@@ -30,6 +30,15 @@ def label(
     return made
 
 
+def say_steadily(label: QLabel, text: str) -> None:
+    """Say something in a label that does not get lower by it, so that what stands above does not jump."""
+    label.setText(text)
+    if label.width() != label.property("steady_for"):
+        label.setMinimumHeight(0)
+        label.setProperty("steady_for", label.width())
+    label.setMinimumHeight(max(label.minimumHeight(), label.heightForWidth(label.width())))
+
+
 class ElidedLabel(QLabel):
     """A line that ends in an ellipsis where it has too little room; all of it is in its tooltip."""
 

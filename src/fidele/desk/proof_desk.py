@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
-from fidele.desk.labels import button, heading, label, line, section
+from fidele.desk.labels import button, heading, label, line, say_steadily, section
 from fidele.desk.loss_row import LossRow
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
@@ -355,7 +355,7 @@ class ProofDesk(Desk):
         found = self._figures.get(intent)
         advice = advise(self._figures, content) if content is not None and self._figures else None
         said = [found.headline] if found else []
-        self.advice.setText(" ".join([*said, *([advice.sentence] if advice else [])]))
+        say_steadily(self.advice, " ".join([*said, *([advice.sentence] if advice else [])]))
         if self.where.isChecked():
             text = (
                 "These colours stay as they print; all else fades to grey. Press the row again for the comb."
@@ -367,7 +367,7 @@ class ProofDesk(Desk):
                 "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to choose that "
                 f"intent. {_SHORT[intent]} {MEANING[intent]}."
             )
-        self.explain.setText(text)
+        say_steadily(self.explain, text)
         screen = self.session.display
         cannot = "" if not self._unshown or self._unshown < 0.005 else f" It cannot show {self._unshown * 100:.0f} %."
         self.trust.setText(f"This screen: {screen.words}.{cannot} In what light to look: hover here.")

@@ -250,7 +250,7 @@ class SheetDesk(Desk):
         )
         if key != self._image_for:
             self._image_for = key
-            self.view.image = self._picture()
+            self._want_picture()
         if placing is not None:
             for name, field in self.fields.items():
                 field.blockSignals(True)
@@ -258,15 +258,20 @@ class SheetDesk(Desk):
                 field.blockSignals(False)
         self.view.update()
 
-    def _picture(self) -> QImage:
-        """Return the picture as a predicted print where there is a profile."""
+    def _want_picture(self) -> None:
+        """Have the picture made beside the interface, as a predicted print where there is a profile."""
         session, artwork = self.session, self.session.artwork
         if artwork is None:
-            return QImage()
-        if session.profile is None or session.card is None:
-            return to_image(small(artwork, 700))
-        settings = replace(session.proof_settings, paper_white=False)
-        return to_image(small(artwork, 700, session.looks.printed(artwork.profile, settings)))
+            return
+        look = None
+        if session.profile is not None and session.card is not None:
+            look = session.looks.printed(artwork.profile, replace(session.proof_settings, paper_white=False))
+
+        def show(image: QImage) -> None:
+            self.view.image = image
+            self.view.update()
+
+        self.work.quietly("the sheet's picture", lambda _: to_image(small(artwork, 700, look)), show)
 
     def facts(self) -> list[tuple[str, str]]:
         """Return size, resolution and margins."""

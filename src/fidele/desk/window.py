@@ -67,6 +67,8 @@ _READ_BACK = 1000
 _AT_ONCE = 40
 #: Below this width the columns beside the desk give way.
 _NARROW = 1150
+#: The findings follow a change by this many milliseconds, so that the desk is painted first.
+_FOLLOW = 20
 
 
 class Window(QMainWindow):
@@ -83,6 +85,8 @@ class Window(QMainWindow):
         self.setMinimumSize(960, 640)
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
         self._station = self._came_from = "Artwork"
+        self._findings_soon = QTimer(self, singleShot=True, interval=_FOLLOW)
+        self._findings_soon.timeout.connect(self._beside)
         self.thread_view = ThreadView()
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
@@ -299,14 +303,20 @@ class Window(QMainWindow):
             if isinstance(proof, ProofDesk):
                 proof.want_figures(judged=True)
         if topic in ("route", "run", "check", "losses", "papers"):
-            self.refresh(desk=topic != "losses")
+            self.refresh(desk=topic != "losses", soon=True)
 
-    def refresh(self, desk: bool = True) -> None:
-        """Show the thread, the open desk, and what stands beside it, as things are now."""
+    def refresh(self, desk: bool = True, soon: bool = False) -> None:
+        """Show the thread, the open desk, and what stands beside it, as things are now.
+
+        `soon` lets the findings follow in a turn of the event loop of their own, once for however many changes.
+        """
         self.thread_view.show_state(self._thread_state())
         if desk:
             self.desk.refresh()
-        self._beside()
+        if soon:
+            self._findings_soon.start()
+        else:
+            self._beside()
 
     def _beside(self) -> None:
         station = {"Hand-off": "hand-off"}.get(self.desk.station, self.desk.station.lower())
@@ -369,7 +379,7 @@ class Window(QMainWindow):
         self.stack.setCurrentWidget(self.desk)
         self.thread_view.choose(self._station)
         self.desk.set_theme(self.theme)
-        self.refresh(desk=False)
+        self.refresh(desk=False, soon=True)
 
     def show_profile(self, profile_id: str, page: int | None = None) -> None:
         """Open the desk of a profile."""
