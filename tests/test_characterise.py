@@ -14,7 +14,7 @@ from fidele.bench.separation import separate
 from fidele.characterise.mapping import Boundary, GamutMapping, source_boundary
 from fidele.characterise.scanner import fit_scanner
 from fidele.chart.cgats import parse
-from fidele.chart.definition import control_chart, target_chart
+from fidele.chart.family import control_chart, target_chart
 from fidele.chart.read import read_scan
 from fidele.colour.cie import D50, lab_to_lch, xyz_to_lab
 from fidele.colour.difference import delta_e_2000

@@ -9,8 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fidele.chart.cgats import Table, dump, parse, read, write
-from fidele.chart.definition import CHARTS, control_chart, from_table, target_chart, to_table
+from fidele.chart.definition import from_table, to_table
 from fidele.chart.draw import draw_page
+from fidele.chart.family import KINDS, control_chart, made, target_chart
+from fidele.chart.layout import PAGES
 from fidele.chart.read import read_scan
 from fidele.errors import FideleError
 
@@ -130,14 +132,50 @@ def test_charts_hold_what_they_promise():
     assert len(np.unique(chart.rgb, axis=0)) == 144
     greys = chart.rgb[np.array(chart.families) == "grey"]
     assert np.ptp(greys, axis=1).max() == 0
-    for make in CHARTS.values():
-        made = make()
-        ink = np.concatenate([made.layout.mark_corners().reshape(-1, 2), made.centres(0)])
+    for name in KINDS:
+        one = made(name)
+        ink = np.concatenate([one.layout.mark_corners().reshape(-1, 2), one.centres(0)])
         assert ink.min() > 8
-        assert (ink < np.array(made.layout.page) - 8).all()
-        back = from_table(parse(dump(to_table(made)), "x"), "x")
-        assert (back.name, back.ids, back.layout, back.families) == (made.name, made.ids, made.layout, made.families)
-        assert np.allclose(back.rgb, made.rgb, atol=1e-6)
+        assert (ink < np.array(one.layout.page) - 8).all()
+        back = from_table(parse(dump(to_table(one)), "x"), "x")
+        assert (back.name, back.ids, back.layout, back.families) == (one.name, one.ids, one.layout, one.families)
+        assert np.allclose(back.rgb, one.rgb, atol=1e-6)
+        assert back.digest == one.digest
+    assert len({made(name).digest for name in KINDS}) == len(KINDS)
+    assert made("control", scrambled=False).digest != control_chart().digest
+    # Whatever page it is laid out for, nothing overlaps and nothing leaves it.
+    for page, (width, height, is_round) in PAGES.items():
+        one = made("quick", page, 9.0)
+        patches = one.centres(0)
+        assert np.abs(patches - [width / 2, height / 2]).max(axis=0).tolist() < [width / 2 - 4.5, height / 2 - 4.5]
+        apart = np.abs(patches[:, None] - patches[None]).max(axis=-1) + 99 * np.eye(len(patches))
+        assert apart.min() > 9.0
+        if is_round:
+            corners = np.concatenate([one.layout.mark_corners().reshape(-1, 2)])
+            assert np.hypot(*(corners - [width / 2, height / 2]).T).max() < width / 2
+    with pytest.raises(FideleError, match="too large for a page"):
+        made("control", "coaster 100, round", 40)
+
+
+def test_a_chart_for_a_known_printer_is_even_and_reaches_the_edge(printer):
+    from fidele.icc.transform import Intent, to_lab
+
+    def predicts(rgb):
+        return to_lab(rgb.astype(np.float32), printer, Intent.RELATIVE).astype(float)
+
+    even, blind = made("full-400", predicts=predicts), made("full-400")
+    nearest = []
+    for chart in (even, blind):
+        Lab = predicts(chart.rgb)
+        apart = np.linalg.norm(Lab[:, None] - Lab[None], axis=-1) + 1e3 * np.eye(len(Lab))
+        nearest.append(np.percentile(apart.min(axis=1), 10))
+    assert nearest[0] > nearest[1] + 0.5
+    on_edge = (np.abs(even.rgb - 0.5) > 0.499).any(axis=1)
+    assert on_edge.sum() > 120
+    # The swatch book's planes are those of the print.
+    book = made("swatches", predicts=predicts)
+    planes = predicts(book.rgb)[:, 0].reshape(8, 49)
+    assert np.ptp(np.percentile(planes, [10, 90], axis=1), axis=0).max() < 5
 
 
 names = st.text(st.characters(whitelist_categories=("Lu", "Nd")), min_size=1, max_size=8)

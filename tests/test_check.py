@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from fidele.chart.cgats import Table
-from fidele.chart.definition import control_chart
+from fidele.chart.family import control_chart
 from fidele.check.cause import find_cause, predictions
 from fidele.check.statistics import TOLERANCES, compare, compare_tables, in_words
 from fidele.colour.cie import lab_to_lch, lch_to_lab

@@ -57,6 +57,42 @@ class Table:
 _TEXT_FIELDS = {"SAMPLE_NAME", "SAMPLE_LOC", "STRING"}
 
 
+def parse_all(text: str, name: str) -> list[Table]:
+    """Read every table of a CGATS file; errors as in `parse`."""
+    parts = re.split(r"(?mi)^(\s*END_DATA\s*)$", text)
+    tables = [parse(parts[0] + "".join(parts[1:2]), name)]
+    for at in range(2, len(parts) - 1, 2):
+        if "BEGIN_DATA" in parts[at].upper():
+            tables.append(parse(parts[at] + parts[at + 1], name))
+    if "BEGIN_DATA" in parts[-1].upper():
+        raise FideleError(f"{name} is cut off: END_DATA is missing.")
+    return tables
+
+
+def merged(tables: list[Table], name: str) -> Table:
+    """Return tables of one file as one: columns side by side for the same samples, samples below each other for others.
+
+    Raises
+    ------
+    FideleError
+        When they are neither.
+    """
+    first, *rest = tables
+    for table in rest:
+        if set(table.ids) == set(first.ids):
+            place = {sample: row for row, sample in enumerate(table.ids)}
+            at = [place[sample] for sample in first.ids]
+            columns = {k: v[at] for k, v in table.columns.items()} | first.columns
+            first = Table(first.ids, columns, table.keywords | first.keywords, first.texts)
+        elif table.columns.keys() == first.columns.keys() and not set(table.ids) & set(first.ids):
+            columns = {k: np.concatenate([v, table.columns[k]]) for k, v in first.columns.items()}
+            texts = {k: v + table.texts[k] for k, v in first.texts.items() if k in table.texts}
+            first = Table(first.ids + table.ids, columns, table.keywords | first.keywords, texts)
+        else:
+            raise FideleError(f"{name} holds several tables that do not belong together; keep one in a file.")
+    return first
+
+
 def parse(text: str, name: str) -> Table:
     """Read the first table of a CGATS file.
 
@@ -127,8 +163,18 @@ def _numbers(column: list[str], title: str, lines: list[int], name: str) -> Floa
 
 
 def read(path: Path) -> Table:
-    """Read the first table of a CGATS file; errors as in `parse`."""
-    raw = read_bytes(path, _LARGEST)
+    """Read a CGATS file, several tables as one; errors as in `parse` and `merged`."""
+    return merged(parse_all(decoded(read_bytes(path, _LARGEST), path), str(path)), str(path))
+
+
+def decoded(raw: bytes, path: Path) -> str:
+    """Return the text of a file, UTF-8, UTF-16 or, where it is neither, Latin 1.
+
+    Raises
+    ------
+    FideleError
+        When it is no text.
+    """
     encoding = "utf-16" if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig"
     try:
         text = raw.decode(encoding)
@@ -136,7 +182,7 @@ def read(path: Path) -> Table:
         text = raw.decode("latin-1")
     if "\0" in text:
         raise FideleError(f"{path} is not a text file, so it is no CGATS file.")
-    return parse(text, str(path))
+    return text
 
 
 def write(path: Path, table: Table, decimals: int = 4) -> None:

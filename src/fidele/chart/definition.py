@@ -1,67 +1,26 @@
-"""What a chart is: patches with ids and RGB values, and where each stands on which page."""
+"""What a chart is: patches with ids and RGB values, and where each stands on which page; to CGATS and back."""
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.chart.cgats import Table
+from fidele.chart.layout import Layout
 from fidele.errors import FideleError
 
 Floats = NDArray[np.float64]
 
-
-@dataclass(frozen=True)
-class Layout:
-    """A page's geometry in millimetres: `columns` x `rows` patches at `pitch`, each `patch` wide, white between.
-
-    `left` and `top` are the upper left corner of the first patch; marks are squares of `mark` at the four corners of
-    the page's frame.
-    """
-
-    page: tuple[float, float]
-    columns: int
-    rows: int
-    pitch: float
-    patch: float
-    left: float
-    top: float
-    mark: float
-    frame: tuple[float, float, float, float]  # left, top, right, bottom edge of the marks
-
-    def centre(self, place: NDArray[np.int64]) -> Floats:
-        """Return the centres (n, 2) of places on a page, counted by rows from the upper left."""
-        column, row = place % self.columns, place // self.columns
-        return np.stack([column, row], axis=1) * self.pitch + self.patch / 2 + np.array([self.left, self.top])
-
-    def mark_corners(self) -> Floats:
-        """Return the corners (4 marks, 4, 2) of the marks: marks and corners clockwise from the upper left."""
-        left, top, right, bottom = self.frame
-        m = self.mark
-        square = np.array([[0, 0], [m, 0], [m, m], [0, m]], dtype=float)
-        places = np.array([[left, top], [right - m, top], [right - m, bottom - m], [left, bottom - m]])
-        return places[:, None] + square
-
-    def white_places(self) -> Floats:
-        """Return places (n, 2) of bare substrate: where the gaps between patches cross."""
-        gap = self.pitch - self.patch
-        x = self.left - gap / 2 + self.pitch * np.arange(self.columns + 1)
-        y = self.top - gap / 2 + self.pitch * np.arange(self.rows + 1)
-        return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+#: Sets of four corner marks; a chart's pages take them in turn.
+MARK_SETS = 12
+#: A layout may not be beyond these: patches across or down, and millimetres.
+_MOST, _LARGEST_PAGE = 200, 2000.0
 
 
-def a4_layout(columns: int, rows: int, pitch: float, gap: float) -> Layout:
-    """Centre a grid on A4 between the marks, inside 8 mm margins."""
-    mark = 14.0
-    frame = (12.0, 9.0, 198.0, 286.0)
-    left = round(105 - (columns * pitch - gap) / 2, 2)
-    top = round((frame[1] + frame[3]) / 2 - (rows * pitch - gap) / 2, 2)
-    return Layout((210.0, 297.0), columns, rows, pitch, pitch - gap, left, top, mark, frame)
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Chart:
     """A named chart. Patch i stands on page i // per_page, at place i % per_page.
 
@@ -71,9 +30,11 @@ class Chart:
         (n, 3) values from 0 to 1: of a source space when the chart is printed through a condition, of the device
         when nothing converts.
     families
-        What each patch is for: 'grey', 'ramp', 'near-neutral', 'skin', 'lattice'.
+        What each patch is for: 'grey', 'ramp', 'near-neutral', 'skin', 'lattice', 'shadow', 'tint', 'customer'.
     mark_set
-        Number of the first page's set of four marks; each page has its own.
+        Number of the first page's set of four marks.
+    reference
+        (n, 3) L*a*b* that the patches should have, where the definition states it.
     """
 
     name: str
@@ -83,6 +44,7 @@ class Chart:
     families: tuple[str, ...]
     layout: Layout
     mark_set: int
+    reference: Floats | None = None
 
     @property
     def per_page(self) -> int:
@@ -94,6 +56,17 @@ class Chart:
         """How many pages it takes."""
         return -(-len(self.ids) // self.per_page)
 
+    @property
+    def digest(self) -> str:
+        """Eight hexadecimal digits that tell this chart from any other, and from another version of itself."""
+        values = np.rint(self.rgb * 65535).astype("<u2").tobytes()
+        places = " ".join(f"{n:.2f}" for n in self.layout.numbers())
+        return hashlib.sha256(values + places.encode() + "\n".join(self.ids).encode()).hexdigest()[:8]
+
+    def marks_of(self, page: int) -> int:
+        """Return the set of marks of a page, counted from 0."""
+        return (self.mark_set + page) % MARK_SETS
+
     def on_page(self, page: int) -> NDArray[np.int64]:
         """Return the indices of the patches on a page, counted from 0."""
         return np.arange(page * self.per_page, min((page + 1) * self.per_page, len(self.ids)))
@@ -103,156 +76,86 @@ class Chart:
         return self.layout.centre(self.on_page(page) - page * self.per_page)
 
 
-#: Sets of four marks: the family of charts that Fidele prints.
-MARK_SETS = 6
-
-
-def _ordered(name: str, title: str, parts: dict[str, Floats], layout: Layout, mark_set: int, seed: int) -> Chart:
-    """Scramble patches, which evens out banding and position, and give them ids by place."""
-    rgb = np.concatenate(list(parts.values()))
-    families = [family for family, values in parts.items() for _ in values]
-    order = np.random.default_rng(seed).permutation(len(rgb))
-    ids = tuple(f"{chr(65 + i % layout.columns)}{i // layout.columns + 1}" for i in range(len(rgb)))  # rows count on
-    return Chart(
-        name, title, ids, np.round(rgb[order] * 255) / 255, tuple(families[i] for i in order), layout, mark_set
-    )
-
-
-def _lattice(axis: Floats) -> Floats:
-    return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-
-
-def control_chart() -> Chart:
-    """Return the control chart: 144 patches on one A4 page.
-
-    Greys, ramps of primaries and secondaries, near-neutrals, skin-like tones, and a coarse RGB lattice.
-    """
-    greys = np.repeat(
-        np.array([4, 12, 22, 34, 48, 64, 78, 100, 118, 134, 152, 186, 204, 220, 236, 248])[:, None] / 255, 3, 1
-    )
-    ramps = []
-    for full in _lattice(np.array([0.0, 1.0]))[1:-1]:
-        for strength in (0.2, 0.5, 0.8):
-            ramps.append(1 - (1 - full) * strength)  # toward white
-            ramps.append(full * strength)  # toward black
-    near = []
-    for level in (0.3, 0.55, 0.8):
-        for angle in range(0, 360, 60):
-            turn = np.radians(angle + np.array([0, 120, 240]))
-            near.append(level + 0.045 * np.cos(turn))
-    skin = (
-        np.array(
-            [
-                [244, 214, 196],
-                [230, 190, 165],
-                [214, 168, 140],
-                [198, 148, 118],
-                [180, 128, 98],
-                [160, 108, 80],
-                [140, 92, 68],
-                [118, 76, 56],
-                [92, 60, 46],
-                [70, 46, 38],
-            ]
-        )
-        / 255
-    )
-    parts = {
-        "grey": greys,
-        "ramp": np.array(ramps),
-        "near-neutral": np.array(near),
-        "skin": skin,
-        "lattice": _lattice(np.array([0, 1, 2, 3]) / 3),
-    }
-    return _ordered("control", "Control chart", parts, a4_layout(12, 12, 15.0, 2.0), mark_set=0, seed=1)
-
-
-def quick_chart() -> Chart:
-    """Return the quick chart: 30 patches on one A4 page.
-
-    White, a grey ramp, solids of primaries and secondaries in two strengths, near-neutrals.
-    """
-    greys = np.repeat(np.array([16, 48, 80, 112, 144, 176, 208, 236])[:, None] / 255, 3, 1)
-    full = _lattice(np.array([0.0, 1.0]))[1:-1]
-    near = np.array([0.5 + 0.06 * np.cos(np.radians(angle + np.array([0, 120, 240]))) for angle in (0, 90, 180, 270)])
-    skin = np.array([[230, 190, 165], [160, 108, 80], [92, 60, 46]]) / 255
-    parts = {
-        "white": np.ones((1, 3)),
-        "grey": greys,
-        "black": np.zeros((1, 3)),
-        "ramp": np.concatenate([full, 1 - (1 - full) * 0.5]),
-        "near-neutral": near,
-        "skin": skin,
-        "mixed": np.array([[0.75, 0.5, 0.2]]),
-    }
-    return _ordered("quick", "Quick chart", parts, a4_layout(6, 5, 30.0, 4.0), mark_set=3, seed=5)
-
-
-def target_chart() -> Chart:
-    """Return the characterisation target: 900 patches on two A4 pages.
-
-    A 9 x 9 x 9 lattice spaced for ink, a grey ramp of 33, near-neutrals, and shadows.
-    """
-    axis = np.array([0, 24, 52, 84, 118, 152, 186, 220, 255]) / 255
-    greys = np.repeat(np.linspace(0, 1, 33)[:, None], 3, 1)[1:-1]
-    near = []
-    for level in np.linspace(0.08, 0.94, 13):
-        for angle in range(0, 360, 60):
-            turn = np.radians(angle + np.array([0, 120, 240]))
-            near.append(np.clip(level + 0.05 * np.cos(turn), 0, 1))
-    rng = np.random.default_rng(2)
-    shadows = rng.random((62, 3)) ** 2.2
-    parts = {"lattice": _lattice(axis), "grey": greys, "near-neutral": np.array(near), "shadow": shadows}
-    return _ordered("target", "Characterisation target", parts, a4_layout(18, 25, 10.0, 1.8), mark_set=1, seed=3)
-
-
-CHARTS = {"quick": quick_chart, "control": control_chart, "target": target_chart}
-
-
 def to_table(chart: Chart) -> Table:
     """Return a chart's definition as a CGATS table; `from_table` reads it back."""
-    layout = chart.layout
-    numbers = (
-        *layout.page,
-        layout.columns,
-        layout.rows,
-        layout.pitch,
-        layout.patch,
-        layout.left,
-        layout.top,
-        layout.mark,
-        *layout.frame,
-    )
     keywords = {
         "ORIGINATOR": "Fidele",
         "DESCRIPTOR": chart.title,
         "FIDELE_CHART": chart.name,
         "FIDELE_MARK_SET": str(chart.mark_set),
-        "FIDELE_LAYOUT_MM": " ".join(f"{n:g}" for n in numbers),
+        "FIDELE_LAYOUT_MM": " ".join(f"{n:g}" for n in chart.layout.numbers()),
     }
     columns = {f"RGB_{c}": chart.rgb[:, i] * 255 for i, c in enumerate("RGB")}
+    if chart.reference is not None:
+        columns |= {f"LAB_{c}": chart.reference[:, i] for i, c in enumerate("LAB")}
     return Table(chart.ids, columns, keywords, {"SAMPLE_NAME": chart.families})
 
 
-def from_table(table: Table, name: str) -> Chart:
+def from_table(table: Table, name: str, across: int = 0) -> Chart:
     """Read a chart's definition.
+
+    Definitions of others say neither where patches stand nor which marks are theirs. Where `across` is given, or the
+    file says LAYOUT_ROWS and LAYOUT_COLUMNS or numbers its samples by row and column (SAMPLE_LOC), their values are
+    laid out anew on a page of ours in that order.
 
     Raises
     ------
     FideleError
         When the table is not the definition of a chart.
     """
+    if "FIDELE_LAYOUT_MM" not in table.keywords:
+        return _of_others(table, name, across)
     try:
         n = [float(v) for v in table.keywords["FIDELE_LAYOUT_MM"].split()]
         layout = Layout((n[0], n[1]), int(n[2]), int(n[3]), n[4], n[5], n[6], n[7], n[8], (n[9], n[10], n[11], n[12]))
         mark_set = int(table.keywords["FIDELE_MARK_SET"])
-        sane = 0 < layout.columns <= 200 and 0 < layout.rows <= 200 and 1 <= layout.patch <= layout.pitch <= 200
-        if not sane or not 0 <= mark_set < MARK_SETS or not all(np.isfinite(n)):
+        sane = 0 < layout.columns <= _MOST and 0 < layout.rows <= _MOST and 1 <= layout.patch <= layout.pitch <= 200
+        fits = all(np.isfinite(n)) and 0 < n[0] <= _LARGEST_PAGE and 0 < n[1] <= _LARGEST_PAGE and n[8] > 0
+        if not sane or not fits or not 0 <= mark_set < MARK_SETS:
             raise ValueError
-    except (KeyError, ValueError, IndexError):
-        raise FideleError(f"{name} is not a chart definition: it does not say how its patches are laid out.") from None
+    except (KeyError, ValueError, IndexError, OverflowError):
+        raise FideleError(f"{name} is not a chart definition: its layout of patches makes no sense.") from None
     families = table.texts.get("SAMPLE_NAME", ("",) * len(table.ids))
     title = table.keywords.get("DESCRIPTOR", "Chart")
+    reference = table.Lab if "LAB_L" in table.columns else None
     return Chart(
-        table.keywords.get("FIDELE_CHART", "chart"), title, table.ids, table.RGB / 255, families, layout, mark_set
+        table.keywords.get("FIDELE_CHART", "chart"),
+        title,
+        table.ids,
+        table.RGB / 255,
+        families,
+        layout,
+        mark_set,
+        reference,
     )
+
+
+def _of_others(table: Table, name: str, across: int) -> Chart:
+    from fidele.chart.layout import a4_layout, laid_out
+
+    if not all(f"RGB_{c}" in table.columns for c in "RGB"):
+        raise FideleError(f"{name} is not a chart definition: it has no RGB values to print.")
+    places = table.texts.get("SAMPLE_LOC")
+    columns = across or int(table.columns.get("LAYOUT_COLUMNS", np.zeros(1))[0])
+    declared = table.keywords.get("LAYOUT_COLUMNS", "")
+    columns = columns or (int(declared) if declared.isdigit() else 0)
+    if not columns and places is not None:
+        columns = len({"".join(c for c in place if c.isalpha()) for place in places})
+    if columns and not 1 <= columns <= 60:
+        raise FideleError(f"{name} says {columns} patches across; 1 to 60 go on a page.")
+    values = table.RGB
+    # Tone values of others run to 100 as often as to 255.
+    scale = 255.0 if values.max() > 100.5 else 100.0
+    if values.min() < -0.5 or values.max() > 255.5:
+        raise FideleError(f"{name} has RGB values outside 0 to 255.")
+    count = len(table.ids)
+    if columns:
+        patch = min(15.0, 186.0 / columns)
+        rows = min(-(-count // columns), int(240 // patch))
+        layout = a4_layout(columns, max(1, rows), patch, min(2.0, patch * 0.18))
+    else:
+        layout = laid_out((210.0, 297.0), count, 8.0, 1.5)
+    families = table.texts.get("SAMPLE_NAME", ("",) * count)
+    reference = table.Lab if "LAB_L" in table.columns else None
+    title = table.keywords.get("DESCRIPTOR", "") or "Chart of others"
+    return Chart("others", title[:60], table.ids, np.clip(values / scale, 0, 1), families, layout, 10, reference)

@@ -1,4 +1,4 @@
-"""Draw a chart's page: patches, machine-readable corner marks, and a label that says what it is."""
+"""Draw a chart's page: patches, machine-readable corner marks and code, and small print that says what it is."""
 
 from __future__ import annotations
 
@@ -7,51 +7,73 @@ from importlib import resources
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.chart.code import PageCode, code_bitmap
 from fidele.chart.definition import Chart
+from fidele.chart.layout import Layout
 from fidele.chart.marks import mark_bitmap
 
 
-def draw_page(chart: Chart, page: int, label: str, ppi: int = 300) -> NDArray[np.uint16]:
+def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCode | None = None) -> NDArray[np.uint16]:
     """Return a page as RGB (h, w, 3) uint16, white where nothing stands.
 
-    `label` is printed at the foot in small print; the patch values are the chart's own.
+    `label` is printed at the foot in small print, lines between ' · ' broken where there is room; `code` is what the
+    page says of itself to a machine. The patch values are the chart's own.
     """
     scale = ppi / 25.4
-    width, height = (round(mm * scale) for mm in chart.layout.page)
-    canvas = np.full((height, width, 3), 65535, np.uint16)
+    canvas = blank_page(chart.layout, chart.marks_of(page), code or PageCode(chart.digest, page), ppi)
     half = chart.layout.patch / 2
     values = np.round(chart.rgb * 65535).astype(np.uint16)
     for index, centre in zip(chart.on_page(page), chart.centres(page), strict=True):
         x0, y0 = np.round((centre - half) * scale).astype(int)
         x1, y1 = np.round((centre + half) * scale).astype(int)
         canvas[y0:y1, x0:x1] = values[index]
-    for number, corners in enumerate(chart.layout.mark_corners()):
-        x0, y0 = np.round(corners[0] * scale).astype(int)
-        size = round(chart.layout.mark * scale)
-        bitmap = mark_bitmap(4 * (chart.mark_set + page) + number, size)
-        canvas[y0 : y0 + size, x0 : x0 + size] = np.where(bitmap[..., None], np.uint16(65535), np.uint16(0))
-    left, _, _, bottom = chart.layout.frame
-    _write(
-        canvas,
-        f"{chart.title}, page {page + 1} of {chart.pages}. {label}",
-        left + chart.layout.mark + 4,
-        bottom - 4,
-        scale,
-    )
+    small_print(canvas, f"{chart.title}, page {page + 1} of {chart.pages} · {label}", chart.layout.text_box(), scale)
     return canvas
 
 
-def _write(canvas: NDArray[np.uint16], text: str, x: float, y: float, scale: float) -> None:
+def blank_page(layout: Layout, mark_set: int, code: PageCode, ppi: int) -> NDArray[np.uint16]:
+    """Return a white page (h, w, 3) with its corner marks and its code."""
+    scale = ppi / 25.4
+    width, height = (round(mm * scale) for mm in layout.page)
+    canvas = np.full((height, width, 3), 65535, np.uint16)
+    for number, corners in enumerate(layout.mark_corners()):
+        x0, y0 = np.round(corners[0] * scale).astype(int)
+        size = round(layout.mark * scale)
+        stamp(canvas, mark_bitmap(4 * mark_set + number, size), x0, y0)
+    left, top, right, _ = layout.code_box()
+    stamp(canvas, code_bitmap(code, round((right - left) * scale)), round(left * scale), round(top * scale))
+    return canvas
+
+
+def stamp(canvas: NDArray[np.uint16], bitmap: NDArray[np.bool_], x: int, y: int) -> None:
+    """Put a bitmap, True for white, on a page."""
+    high, wide = bitmap.shape
+    canvas[y : y + high, x : x + wide] = np.where(bitmap[..., None], np.uint16(65535), np.uint16(0))
+
+
+def small_print(
+    canvas: NDArray[np.uint16], text: str, box: tuple[float, float, float, float], scale: float, height: float = 2.3
+) -> None:
+    """Write text into a box (left, top, right, bottom, in mm), broken at ' · ' and at blanks, cut off at its foot."""
     from PIL import Image, ImageDraw, ImageFont
 
     font_file = resources.files("fidele") / "data" / "fonts" / "Inter-Regular.otf"
     with resources.as_file(font_file) as path:
-        font = ImageFont.truetype(str(path), max(8, round(2.6 * scale)), layout_engine=ImageFont.Layout.BASIC)
-    room = canvas.shape[1] - round((2 * x - 8) * scale)
-    while text and font.getlength(text) > room:
-        text = text[:-2]
-    picture = Image.new("L", (round(font.getlength(text)) + 4, round(4 * scale)), 255)
-    ImageDraw.Draw(picture).text((0, 0), text, font=font, fill=0)
+        font = ImageFont.truetype(str(path), max(8, round(height * scale)), layout_engine=ImageFont.Layout.BASIC)
+    left, top, right, bottom = (round(mm * scale) for mm in box)
+    if right - left < 20 or bottom - top < 8:
+        return
+    line = font.getbbox("Ég")[3] + 2
+    picture = Image.new("L", (right - left, bottom - top), 255)
+    pen, y, said = ImageDraw.Draw(picture), 0.0, ""
+    for word in [*text.split(" "), ""]:
+        longer = f"{said} {word}".strip()
+        if word and font.getlength(longer) <= right - left:
+            said = longer
+            continue
+        if y + line > bottom - top:
+            break
+        pen.text((0, y), said.strip("· "), font=font, fill=0)
+        y, said = y + line, word
     ink = np.asarray(picture, np.uint16) * 257
-    top, left = round(y * scale) - ink.shape[0] // 2, round(x * scale)
-    canvas[top : top + ink.shape[0], left : left + ink.shape[1]] = ink[..., None]
+    canvas[top:bottom, left:right] = np.minimum(canvas[top:bottom, left:right], ink[..., None])

@@ -1,21 +1,31 @@
-"""Find a chart on a scan and measure its patches."""
+"""Read charts from scans: which page it is, how it lies, and what each patch is."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.chart.definition import Chart
-from fidele.chart.marks import dictionary
+from fidele.chart.code import PageCode, read_code
+from fidele.chart.definition import MARK_SETS, Chart
+from fidele.chart.find import Sighting, as_grey, find_pages, refined
+from fidele.chart.patches import evened_light, patch_values, stripes
 from fidele.errors import FideleError
 
 Floats = NDArray[np.float64]
 
-#: Marks are looked for at this resolution and refined at the full one.
-_SEARCH_PPI = 100
+#: The page's code may tell another chart only where it was read; this much rank correlation the patches must have
+#: with the chart's own values, whatever the printer did to them.
+_ALIKE = 0.6
+#: Marks further than this from where a flat page would have them, in mm: it moved, or is bent.
+_BENT = 0.7
+
+
+class HiddenMarksError(FideleError):
+    """Too few marks were found; a person can place the page's four corners instead."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +52,18 @@ class Reading:
         By what share of the mean the light varied over the page.
     clipped
         (n,) patches of which a part ran into the scanner's end.
+    frame
+        (4, 2) outer corners of the page's marks, pixels of the scan.
+    code
+        What the page says of itself; None where that could not be read.
+    marks
+        How many of the four marks were seen.
+    bent
+        How far marks lie from where a flat page would have them, mm.
+    pixels_per_mm
+        Across and down the page, of the scan.
+    banding
+        Share by which stripes along the page change the light of a patch.
     """
 
     page: int
@@ -53,155 +75,230 @@ class Reading:
     mirrored: bool
     unevenness: float
     clipped: NDArray[np.bool_]
+    frame: Floats
+    code: PageCode | None = None
+    marks: int = 4
+    bent: float = 0.0
+    pixels_per_mm: tuple[float, float] = (0.0, 0.0)
+    banding: float = 0.0
 
 
-def read_scan(scan: NDArray[Any], chart: Chart) -> Reading:
+def read_scan(scan: NDArray[Any], chart: Chart, corners: Floats | None = None) -> Reading:
     """Find a page of `chart` on a scan, RGB (h, w, 3) uint8 or uint16, and measure every patch.
+
+    `corners` (4, 2) are the outer corners of the page's marks in pixels, placed by a person, clockwise from any.
 
     Raises
     ------
+    HiddenMarksError
+        When fewer than three marks are found and no corners were placed.
     FideleError
-        When fewer than three marks are found, they are those of another chart, or a patch lies outside the scan.
+        When the marks are those of another chart, another version of it lies there, or a patch lies outside the scan.
     """
-    import cv2
+    values = _checked(scan)
+    if corners is not None:
+        return _by_hand(values, chart, corners)
+    sightings, values, mirrored = _seen(values)
+    mine = [s for s in sightings if (s.mark_set - chart.mark_set) % MARK_SETS < chart.pages]
+    whole = [s for s in mine if len(s.marks) >= 3]
+    if not whole:
+        if any(len(s.marks) >= 3 for s in sightings):
+            raise FideleError(
+                f"The marks on the scan are not those of the {chart.title.lower()}: it is a page of another chart."
+            )
+        most = max((len(s.marks) for s in mine), default=0)
+        raise HiddenMarksError(
+            f"No chart was found on the scan: {most} of its 4 corner marks were seen, 3 are needed. "
+            "Scan the whole page at 150 ppi or more, or place its corners by hand."
+        )
+    return _measured(values, chart, whole[0], mirrored)
 
+
+def read_all(scan: NDArray[Any], charts: Sequence[Chart]) -> tuple[list[tuple[Chart, Reading]], list[str]]:
+    """Read every page of any of `charts` on a scan; several can lie on it, the same one twice as well.
+
+    Returns the readings from the upper left on, and a sentence for each page that was seen and cannot be read.
+    """
+    values = _checked(scan)
+    sightings, values, mirrored = _seen(values)
+    found: list[tuple[Chart, Reading]] = []
+    refused: list[str] = []
+    for sighting in sightings:
+        said = ""
+        for chart in charts:
+            if (sighting.mark_set - chart.mark_set) % MARK_SETS >= chart.pages or len(sighting.marks) < 3:
+                continue
+            try:
+                found.append((chart, _measured(values, chart, sighting, mirrored)))
+                break
+            except FideleError as error:
+                said = str(error)
+        else:
+            if len(sighting.marks) >= 3:
+                refused.append(said or "A page lies there whose chart is not known.")
+    found.sort(key=lambda f: (round(f[1].frame[:, 1].mean() / 400), f[1].frame[:, 0].mean()))
+    return found, refused
+
+
+def _checked(scan: NDArray[Any]) -> NDArray[Any]:
     if scan.ndim != 3 or scan.shape[2] < 3 or min(scan.shape[:2]) < 200:
         raise FideleError("The scan is not a colour picture of a chart.")
-    values = np.ascontiguousarray(scan[..., :3])
-    grey = values[..., 1] if values.dtype == np.uint8 else (values[..., 1] >> 8).astype(np.uint8)
-    mirrored = False
-    found = _find(grey)
-    if len(found) < 3:
-        flipped = _find(np.ascontiguousarray(grey[:, ::-1]))
-        if len(flipped) >= 3:
-            mirrored, found = True, flipped
-            grey = np.ascontiguousarray(grey[:, ::-1])
-            values = np.ascontiguousarray(values[:, ::-1])
-    if len(found) < 3:
-        raise FideleError(
-            f"No chart was found on the scan: {len(found)} of its 4 corner marks were seen, 3 are needed. "
-            "Scan the whole page at 150 ppi or more."
-        )
-    pages = {number // 4 for number in found}
-    page = max(pages, key=lambda p: sum(n // 4 == p for n in found)) - chart.mark_set
-    if not 0 <= page < chart.pages:
-        raise FideleError(
-            f"The marks on the scan are not those of the {chart.title.lower()}: it is a page of another chart."
-        )
+    if scan.dtype not in (np.uint8, np.uint16):
+        raise FideleError("A scan has 8 or 16 bits for each channel; this one has another depth.")
+    return np.ascontiguousarray(scan[..., :3])
+
+
+def _seen(values: NDArray[Any]) -> tuple[list[Sighting], NDArray[Any], bool]:
+    """Return the pages that are seen, the scan as they are seen on it, and whether it had to be mirrored."""
+    sightings = find_pages(as_grey(values))
+    if any(len(s.marks) >= 3 for s in sightings):
+        return sightings, values, False
+    flipped = np.ascontiguousarray(values[:, ::-1])
+    turned = find_pages(as_grey(flipped))
+    if any(len(s.marks) >= 3 for s in turned):
+        return turned, flipped, True
+    return sightings, values, False
+
+
+def _measured(values: NDArray[Any], chart: Chart, seen: Sighting, mirrored: bool) -> Reading:
+    import cv2
+
+    grey = as_grey(values)
+    page = (seen.mark_set - chart.mark_set) % MARK_SETS
     known = chart.layout.mark_corners()
-    on_page = {n % 4: c for n, c in found.items() if n // 4 == page + chart.mark_set}
-    source = np.concatenate([known[n] for n in on_page])
-    target = np.concatenate([_refine(grey, c) for c in on_page.values()])
+    source = np.concatenate([known[n] for n in seen.marks])
+    target = np.concatenate([refined(grey, c) for c in seen.marks.values()])
     homography, _ = cv2.findHomography(source, target, 0)
+    scale = abs(np.linalg.det(homography[:2, :2])) ** 0.5
+    off = cv2.perspectiveTransform(source.reshape(-1, 1, 2), homography).reshape(-1, 2) - target
+    bent = float(np.sqrt((off**2).sum(axis=1).mean()) / scale)
+    return _with(values, chart, page, homography, mirrored, len(seen.marks), bent)
+
+
+def _by_hand(values: NDArray[Any], chart: Chart, corners: Floats) -> Reading:
+    """Read a page whose corners a person placed: of all ways it can lie, the one whose patches fit the chart."""
+    import cv2
+
+    corners = np.asarray(corners, dtype=float).reshape(4, 2)
+    about = corners - corners.mean(axis=0)
+    corners = corners[np.argsort(np.arctan2(about[:, 1], about[:, 0]))]  # clockwise, as y grows downward
+    best: Reading | None = None
+    likeness, why = _ALIKE, "What lies between the corners does not look like this chart."
+    outer = chart.layout.outer_corners().astype(np.float32)
+    for mirrored in (False, True):
+        seen = np.ascontiguousarray(values[:, ::-1]) if mirrored else values
+        placed = corners
+        if mirrored:
+            placed = (placed * [-1, 1] + [values.shape[1] - 1, 0])[::-1]
+        for turn in range(4):
+            there = np.roll(placed, turn, axis=0).astype(np.float32)
+            for page in range(chart.pages):
+                try:
+                    reading = _with(
+                        seen, chart, page, cv2.getPerspectiveTransform(outer, there), mirrored, 0, 0.0, check=False
+                    )
+                except (FideleError, cv2.error) as error:
+                    why = str(error) if isinstance(error, FideleError) else why
+                    continue
+                alike = _likeness(reading.rgb, chart.rgb[reading.index])
+                if alike > likeness:
+                    best, likeness = reading, alike
+    if best is None:
+        raise FideleError(why)
+    return best
+
+
+def _likeness(rgb: Floats, wanted: Floats) -> float:
+    """Return the rank correlation (Spearman's) of measured with wanted values, over all channels."""
+
+    def ranks(values: Floats) -> Floats:
+        order = np.empty(values.size)
+        order[values.ravel().argsort(kind="stable")] = np.arange(values.size)
+        return order
+
+    if len(rgb) < 4 or np.ptp(wanted) < 0.05:
+        return 1.0
+    return float(np.corrcoef(ranks(np.round(rgb, 4)), ranks(wanted))[0, 1])
+
+
+def _with(
+    values: NDArray[Any],
+    chart: Chart,
+    page: int,
+    homography: Floats,
+    mirrored: bool,
+    marks: int,
+    bent: float,
+    check: bool = True,
+) -> Reading:
+    """Measure a page that lies as `homography` says, from mm of the page to pixels."""
+    import cv2
+
+    def pixels(mm: Floats) -> Floats:
+        return cv2.perspectiveTransform(np.asarray(mm, dtype=float).reshape(-1, 1, 2), homography).reshape(-1, 2)
+
+    height, width = values.shape[:2]
+    if bent > 3 * _BENT:
+        raise FideleError("The page moved while it was scanned, or is bent: its marks do not lie in one plane.")
+    code = None
+    if check:
+        x0, y0, x1, y1 = chart.layout.code_box()
+        box = pixels(np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]))
+        code = read_code(as_grey(values), box)
+        if code is not None and code.digest != chart.digest:
+            raise FideleError(
+                f"The page on the scan is of another chart than “{chart.title}”, or of another version of it: "
+                f"it says {code.digest}, this one is {chart.digest}."
+            )
+        if code is not None and (code.page - page) % MARK_SETS == 0 and code.page < chart.pages:
+            page = code.page
     index = chart.on_page(page)
     centres = chart.centres(page)
     half = chart.layout.patch * 0.31
     outline = centres[:, None] + np.array([[-half, -half], [half, -half], [half, half], [-half, half]])
-    corners = cv2.perspectiveTransform(outline.reshape(-1, 1, 2), homography).reshape(-1, 4, 2)
-    if corners.min() < 0 or (corners.max(axis=(0, 1)) > np.array(grey.shape[::-1]) - 1).any():
+    corners = pixels(outline).reshape(-1, 4, 2)
+    if (
+        not np.isfinite(corners).all()
+        or corners.min() < 0
+        or (corners.max(axis=(0, 1)) > [width - 1, height - 1]).any()
+    ):
         raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
     top = float(np.iinfo(values.dtype).max)
-    surface, unevenness = _light(values, chart, homography, top)
-    rgb, spread = np.empty((len(index), 3)), np.empty(len(index))
-    clipped = np.zeros(len(index), bool)
-    for row, outline_px in enumerate(corners):
-        mean, spread[row], clipped[row] = _patch(values, outline_px, top)
-        evened = mean**_CODE / surface(centres[row])
-        rgb[row] = np.clip(evened, 0, None) ** (1 / _CODE)
-    along = target.reshape(-1, 4, 2)
-    across = along[:, 1] - along[:, 0]
-    turned = float(np.degrees(np.arctan2(across[:, 1].mean(), across[:, 0].mean())))
+    light, unevenness = evened_light(values, chart.layout, homography, top)
+    mean, spread, clipped = patch_values(values, corners, top)
+    rgb = light(centres, mean)
+    if check and _likeness(rgb, chart.rgb[index]) < _ALIKE:
+        raise FideleError(
+            f"The corner marks are those of the {chart.title.lower()}, but what lies between them is not: the patches "
+            "do not follow its values at all."
+        )
+    frame = pixels(chart.layout.outer_corners())
+    across, down = frame[1] - frame[0], frame[3] - frame[0]
+    turned = float(np.degrees(np.arctan2(across[1], across[0])))
+    box_mm = chart.layout.frame
+    per_mm = (
+        float(np.linalg.norm(across)) / (box_mm[2] - box_mm[0]),
+        float(np.linalg.norm(down)) / (box_mm[3] - box_mm[1]),
+    )
+    banding = stripes(values, centres, half, homography, mean, top)
     if mirrored:
-        corners[..., 0] = grey.shape[1] - 1 - corners[..., 0]
+        corners[..., 0] = width - 1 - corners[..., 0]
+        frame[:, 0] = width - 1 - frame[:, 0]
         turned = -turned
-    return Reading(page, index, rgb, spread, corners, turned, mirrored, unevenness, clipped)
-
-
-#: Scanners code light by about this exponent; evening the light is done on the light, not on the code.
-_CODE = 2.2
-
-
-def _find(grey: NDArray[np.uint8]) -> dict[int, Floats]:
-    """Return the corners (4, 2) of each mark that is seen once."""
-    import cv2
-
-    shrink = max(1.0, max(grey.shape) / (12.0 * _SEARCH_PPI))
-    small = cv2.resize(grey, None, fx=1 / shrink, fy=1 / shrink, interpolation=cv2.INTER_AREA)
-    parameters = cv2.aruco.DetectorParameters()
-    parameters.cornerRefinementMethod = cv2.aruco.CORNER_REFINE_NONE
-    corners, numbers, _ = cv2.aruco.ArucoDetector(dictionary(), parameters).detectMarkers(small)
-    if numbers is None:
-        return {}
-    flat = [int(n) for n in np.ravel(numbers)]
-    # Corner points are pixel centres; the factor acts on edges.
-    return {
-        n: (c.reshape(4, 2).astype(float) + 0.5) * shrink - 0.5
-        for n, c in zip(flat, corners, strict=True)
-        if flat.count(n) == 1
-    }
-
-
-def _refine(grey: NDArray[np.uint8], corners: Floats) -> Floats:
-    """Find a mark's corners to a part of a pixel by straight lines along its four edges."""
-    import cv2
-
-    size = float(np.linalg.norm(corners[1] - corners[0]))
-    reach = max(3, round(size * 0.05))
-    points = corners.astype(np.float32).reshape(-1, 1, 2).copy()
-    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 50, 0.01)
-    refined = cv2.cornerSubPix(grey, points, (reach, reach), (-1, -1), criteria).reshape(4, 2)
-    moved = np.linalg.norm(refined - corners, axis=1)
-    return np.where((moved < 2 * reach)[:, None], refined, corners).astype(float)
-
-
-def _patch(values: NDArray[Any], outline: Floats, top: float) -> tuple[Floats, float, bool]:
-    """Return the robust mean (3,), the spread and whether it is clipped, of the pixels inside an outline."""
-    low, high = np.floor(outline.min(axis=0)).astype(int), np.ceil(outline.max(axis=0)).astype(int) + 1
-    block = values[low[1] : high[1], low[0] : high[0]]
-    y, x = np.mgrid[low[1] : high[1], low[0] : high[0]]
-    inside = np.ones(block.shape[:2], bool)
-    for corner in range(4):
-        a, b = outline[corner], outline[(corner + 1) % 4]
-        inside &= (b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0]) >= 0
-    pixels = block[inside].astype(float) / top
-    if len(pixels) < 9:
-        raise FideleError("The patches are too small on this scan; scan at a higher resolution.")
-    middle = np.median(pixels, axis=0)
-    away = np.abs(pixels - middle)
-    limit = 3.5 * 1.4826 * np.maximum(np.median(away, axis=0), 1 / 1024)
-    good = (away <= limit).all(axis=1)  # dust, fibres and scratches stand out from the grain
-    kept = pixels[good] if good.sum() >= len(pixels) // 2 else pixels
-    return kept.mean(axis=0), float(kept.std(axis=0).mean()), bool((pixels >= 0.999).mean() > 0.02)
-
-
-def _light(values: NDArray[Any], chart: Chart, homography: Floats, top: float) -> tuple[Any, float]:
-    """Fit how the light falls over the page, from the bare substrate between the patches.
-
-    Returns a function from a place (2,) in millimetres to the relative light (3,), mean 1 over the page, and its
-    largest deviation.
-    """
-    import cv2
-
-    places = chart.layout.white_places()
-    pixels = np.rint(cv2.perspectiveTransform(places.reshape(-1, 1, 2), homography).reshape(-1, 2)).astype(int)
-    scale = abs(np.linalg.det(homography[:2, :2])) ** 0.5
-    reach = max(1, int((chart.layout.pitch - chart.layout.patch) / 2 * scale * 0.45))
-    inside = ((pixels >= reach) & (pixels < np.array(values.shape[1::-1]) - reach)).all(axis=1)
-    places, pixels = places[inside], pixels[inside]
-    spots = [values[y - reach : y + reach + 1, x - reach : x + reach + 1].reshape(-1, 3) for x, y in pixels]
-    light = (np.array([np.median(s, axis=0) for s in spots]) / top) ** _CODE
-    page = np.array(chart.layout.page)
-
-    def terms(place: Floats) -> Floats:
-        u, v = (2 * np.atleast_2d(place) / page - 1).T
-        return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=1)
-
-    design = terms(places)
-    weight = np.ones(len(places))
-    for _ in range(3):  # a gap that holds dust or ink counts less
-        fit, *_ = np.linalg.lstsq(design * weight[:, None], light * weight[:, None], rcond=None)
-        off = np.abs(light - design @ fit).max(axis=1)
-        weight = 1 / (1 + (off / (2.5 * np.median(off) + 1e-6)) ** 2)
-    fitted = design @ fit
-    mean = fitted.mean(axis=0)
-    return (lambda place: (terms(place) @ fit / mean)[0]), float(np.abs(fitted / mean - 1).max())
+    return Reading(
+        page,
+        index,
+        rgb,
+        spread,
+        corners,
+        turned,
+        mirrored,
+        unevenness,
+        clipped,
+        frame,
+        code,
+        marks,
+        bent,
+        per_mm,
+        banding,
+    )

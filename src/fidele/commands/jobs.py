@@ -23,13 +23,12 @@ def make(name: str, out: Path) -> None:
     """Write a chart as TIFF and its definition as CGATS."""
     from fidele.artwork.save import save_picture
     from fidele.chart.cgats import write
-    from fidele.chart.definition import CHARTS, to_table
+    from fidele.chart.definition import to_table
     from fidele.chart.draw import draw_page
+    from fidele.chart.family import made
     from fidele.icc.spaces import srgb
 
-    if name not in CHARTS:
-        raise FideleError(f"There is no chart '{name}'; there is {', '.join(CHARTS)}.")
-    what = CHARTS[name]()
+    what = made(name)
     written = []
     for page in range(what.pages):
         target = out / (f"{name}.tif" if what.pages == 1 else f"{name}-page-{page + 1}.tif")

@@ -18,7 +18,8 @@ from fidele.artwork.save import save_picture
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.characterise.scanner import fit_scanner
 from fidele.chart.cgats import Table, dump
-from fidele.chart.definition import Chart, target_chart
+from fidele.chart.definition import Chart
+from fidele.chart.family import target_chart
 from fidele.chart.read import read_scan
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz

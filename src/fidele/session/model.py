@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
 from fidele.artwork.picture import Artwork
 from fidele.chart.cgats import write as write_cgats
-from fidele.chart.definition import CHARTS, Chart
+from fidele.chart.definition import Chart
+from fidele.chart.family import made
 from fidele.check.statistics import TOLERANCES
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
@@ -360,7 +361,7 @@ class Session(Observable):
 
     def open_chart(self, name: str) -> None:
         """Take a chart as the artwork, to be printed through the condition."""
-        chart = CHARTS[name]()
+        chart = made(name)
         card = self.need_card()
         label = f"{card.name} · {card.printer_name} · {card.media} · {datetime.date.today().isoformat()}"
         self.pieces.adopt(chart_artwork(chart, 0, label), chart)

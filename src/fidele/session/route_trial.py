@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.chart.definition import quick_chart
+from fidele.chart.family import quick_chart
 from fidele.check.statistics import Comparison
 from fidele.errors import FideleError
 from fidele.route.condition import OWNER_WORDS

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.chart.definition import quick_chart
+from fidele.chart.family import quick_chart
 from fidele.check.statistics import Comparison, Tolerance
 from fidele.colour.words import hue_name
 from fidele.errors import FideleError
