@@ -184,8 +184,8 @@ def reading() -> dict[str, object]:
     """Reading the 450 patches of a target page from a 300 ppi A4 scan, against reading the picture file alone."""
     import tifffile
 
-    from fidele.chart.family import target_chart
     from fidele.chart.draw import draw_page
+    from fidele.chart.family import target_chart
     from fidele.chart.read import read_scan
 
     chart = target_chart()

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import dataclasses
 import warnings
 
 import numpy as np
 import pytest
 
-from fidele.chart.cgats import Table
 from fidele.chart.family import control_chart
-from fidele.check.cause import find_cause, predictions
-from fidele.check.statistics import TOLERANCES, compare, compare_tables, in_words
+from fidele.chart.measurement import Measurement
+from fidele.check.cause import Signs, find_cause, telling_patches
+from fidele.check.fitted import InkModel
+from fidele.check.ramps import ramps_of
+from fidele.check.statistics import TOLERANCES, compare, relative_to_white
+from fidele.check.suspects import suspicions
+from fidele.check.tolerance import Tolerance, kept_tolerances
+from fidele.check.words import in_words
 from fidele.colour.cie import lab_to_lch, lch_to_lab
 from fidele.colour.words import hue_name
 from fidele.errors import FideleError
@@ -21,10 +27,11 @@ with warnings.catch_warnings():
     import colour
 
 EVERYDAY = TOLERANCES["everyday"]
+D50_XY = np.array([0.3457, 0.3585])
 
 
-def table(ids, Lab):
-    return Table(tuple(ids), {f"LAB_{c}": np.asarray(Lab, float)[:, i] for i, c in enumerate("LAB")})
+def measured_as(ids, Lab) -> Measurement:
+    return Measurement(tuple(ids), np.asarray(Lab, float))
 
 
 def test_statistics_agree_with_a_plain_computation():
@@ -56,17 +63,86 @@ def test_both_limits_count():
 
 def test_files_are_matched_by_id_not_by_order():
     Lab = np.random.default_rng(1).random((5, 3)) * 50
-    reference = table("abcde", Lab)
-    assert compare_tables(reference, table("ecabd", Lab[[4, 2, 0, 1, 3]]), EVERYDAY).largest == 0
-    assert len(compare_tables(reference, table("abcdex", np.vstack([Lab, Lab[:1]])), EVERYDAY).ids) == 5
+    reference = tuple("abcde")
+    assert np.allclose(measured_as("ecabd", Lab[[4, 2, 0, 1, 3]]).rows(reference).Lab, Lab)
+    assert len(measured_as("abcdex", np.vstack([Lab, Lab[:1]])).rows(reference).ids) == 5
     with pytest.raises(FideleError, match="lacks 2 samples of the reference, 'b' first"):
-        compare_tables(reference, table("acd", Lab[[0, 2, 3]]), EVERYDAY)
+        measured_as("acd", Lab[[0, 2, 3]]).rows(reference)
     with pytest.raises(FideleError, match="no sample in common"):
-        compare_tables(reference, table("vwxyz", Lab), EVERYDAY)
+        measured_as("vwxyz", Lab).rows(reference)
+
+
+def test_signed_differences_and_families_agree_with_colour_science():
+    rng = np.random.default_rng(3)
+    wanted = np.column_stack([rng.uniform(10, 96, 300), rng.normal(0, 35, (300, 2))])
+    measured = wanted + rng.normal(0, 3, wanted.shape)
+    c = compare(tuple(map(str, range(300))), wanted, measured, EVERYDAY)
+    assert np.allclose(c.de76, colour.delta_E(wanted, measured, method="CIE 1976"))
+    dL, dC, dH = c.signed.T
+    # CIE 15: what lightness and chroma leave of the whole difference is hue; its sign is the turn's.
+    assert np.allclose(dL**2 + dC**2 + dH**2, c.de76**2)
+    LCh = [colour.models.Lab_to_LCHab(v) for v in (wanted, measured)]
+    turn = (LCh[1][:, 2] - LCh[0][:, 2] + 180) % 360 - 180
+    assert np.allclose(dC, LCh[1][:, 1] - LCh[0][:, 1])
+    assert (np.sign(dH) == np.sign(turn)).all()
+    for name, summary in c.by_family().items():
+        member = c.de00[c.masks[name]]
+        assert (summary.count, summary.mean, summary.largest) == (len(member), member.mean(), member.max())
+    greys = c.masks["greys"]
+    assert np.hypot(*wanted[greys, 1:].T).max() < 8
+    out = rng.random(300) < 0.3
+    parted = compare(c.ids, wanted, measured, EVERYDAY, (), out).by_family()
+    assert parted["in gamut"].count + parted["out of gamut"].count == 300
+    # Relative to the substrate: white becomes white, and a uniform tint of the paper is gone.
+    paper = np.array([92.0, 1.0, -4.0])
+    tinted = colour.XYZ_to_Lab(
+        colour.Lab_to_XYZ(wanted, D50_XY) * colour.Lab_to_XYZ(paper, D50_XY) / colour.Lab_to_XYZ([100, 0, 0], D50_XY),
+        D50_XY,
+    )
+    assert np.abs(relative_to_white(tinted, paper) - wanted).max() < 0.02
+
+
+def test_tolerances_are_files_that_people_edit(tmp_path):
+    folder = tmp_path / "tolerances"
+    known, wrong = kept_tolerances(folder)
+    assert set(known) == {"tight", "everyday", "fabric"}
+    assert not wrong
+    (folder / "ours.json").write_text('{"mean": 1, "p95": 2, "greys": 0.5, "source": "our customer"}')
+    (folder / "bad.json").write_text('{"mean": -1}')
+    (folder / "everyday.json").write_text('{"name": "everyday", "mean": 2.0, "p95": 4.5}')
+    known, wrong = kept_tolerances(folder)
+    assert known["ours"] == Tolerance("ours", 1, 2, greys=0.5, source="our customer")
+    assert known["everyday"].mean == 2.0
+    assert len(wrong) == 1
+    assert "bad.json" in wrong[0]
+    wanted = np.tile([[50.0, 0, 0]], (60, 1))
+    ids = tuple(map(str, range(60)))
+    assert compare(ids, wanted, wanted + [0.3, 0, 0], known["ours"]).passed
+    assert not compare(ids, wanted, wanted + [0.8, 0, 0], known["ours"]).passed  # the greys are beyond theirs
+
+
+def test_ramps_tell_lost_ends_and_reversals():
+    tone = np.array([0, 2, 5, 8, 12, 20, 35, 50, 65, 80, 90, 95, 98, 100]) / 100
+    rgb = np.repeat(1 - tone[:, None], 3, 1)
+    wanted = np.column_stack([100 - 80 * tone, np.zeros((14, 2))])
+    right = ramps_of(rgb, wanted, wanted)
+    assert [r.name for r in right] == ["black"]
+    assert right[0].words() == []
+    gone = wanted.copy()
+    gone[:4] = gone[0]
+    assert "below 8 %" in " ".join(ramps_of(rgb, wanted, gone)[0].words())
+    blocked = wanted.copy()
+    blocked[-4:] = blocked[-1]
+    assert "above 90 %" in " ".join(ramps_of(rgb, wanted, blocked)[0].words())
+    back = wanted.copy()
+    back[7, 0] += 15
+    assert "turns back at 50 %" in " ".join(ramps_of(rgb, wanted, back)[0].words())
+    steps = right[0].steps
+    assert np.allclose(steps[0], colour.delta_E(wanted[:-1], wanted[1:], method="CIE 2000"))
 
 
 def suspects(printer, driver=None):
-    return predictions(control_chart().rgb, printer, Intent.PERCEPTUAL, True, driver)
+    return suspicions(control_chart().rgb, printer, Intent.PERCEPTUAL, True, driver)
 
 
 def bent(device):
@@ -76,34 +152,59 @@ def bent(device):
 
 
 def test_each_cause_is_found_from_noisy_measurements(printer):
-    predicted = suspects(printer, bent)
-    assert set(predicted) == {"right", "converted-twice", "not-converted", "driver-only"}
+    suspected = suspects(printer, bent)
     rng = np.random.default_rng(2)
-    for code, Lab in predicted.items():
-        measured = Lab + rng.normal(0, 0.8, Lab.shape) + [0.5, 0.3, -0.4]
-        found = find_cause(measured, predicted, uncertainty=0.5)
+    for code in ("right", "converted-twice", "twice-by-system", "not-converted", "driver-only", "wrong-source:opRGB"):
+        Lab = suspected.Lab[code]
+        found = find_cause(Lab + rng.normal(0, 0.6, Lab.shape) + [0.3, 0.2, -0.2], suspected, uncertainty=0.5)
         assert found.code == code
-        assert found.suspects[0].confidence > 0.9
         assert sum(s.confidence for s in found.suspects) == pytest.approx(1)
-        assert [s.fit_de00 for s in found.suspects] == sorted(s.fit_de00 for s in found.suspects)
+        assert found.suspects[0].code == code
+        assert found.margin > 0
 
 
-def test_undecided_and_none_are_answers(printer):
-    predicted = suspects(printer)
-    assert set(predicted) == {"right", "converted-twice", "not-converted"}
-    shuffled = np.random.default_rng(3).permutation(predicted["right"])
-    assert find_cause(shuffled, predicted, 0.5).code == "none"
-    twin = {"right": predicted["right"], "converted-twice": predicted["right"] + [0.2, 0, 0]}
-    assert find_cause(predicted["right"] + [0.1, 0, 0], twin, 0.5).code == "undecided"
+def test_undecided_none_and_groups_are_answers(printer):
+    suspected = suspects(printer)
+    shuffled = np.random.default_rng(3).permutation(suspected.Lab["right"])
+    assert find_cause(shuffled, suspected, 0.5).code == "none"
+    # Two suspects that predict nearly the same form a group, and a right print in it is right.
+    twin = dataclasses.replace(suspected, Lab=suspected.Lab | {"wrong-profile:x": suspected.Lab["right"] + [0.2, 0, 0]})
+    found = find_cause(suspected.Lab["right"] + [0.15, 0, 0], twin, 0.5)
+    assert found.code == "right"
+    assert {"right", "wrong-profile:x"} <= set(found.group)
     # A scanner that tells less makes the verdict more careful.
-    sharp, dull = (find_cause(predicted["right"], predicted, u).suspects[0].confidence for u in (0.2, 6.0))
+    sharp, dull = (find_cause(suspected.Lab["right"], suspected, u).suspects[0].confidence for u in (0.2, 6.0))
     assert sharp > dull
+    # What a tolerance lets pass is said.
+    wide = find_cause(suspected.Lab["right"], twin, 0.5, Tolerance("wide", 50, 90))
+    assert {"Converted twice", "Not converted"} <= set(wide.unnoticed)
+
+
+def test_faults_of_unknown_strength_are_measured(printer):
+    suspected = suspects(printer)
+    model = InkModel(suspected, 0.7, 1.0)
+    for code, inks in (
+        ("less-ink", [0.85, 0.85, 0.85, 0.85]),
+        ("ink-weak:magenta", [1, 0.6, 1, 1]),
+        ("ink-weak:yellow", [1, 1, 0.5, 1]),
+    ):
+        found = find_cause(model.printed(np.array(inks)), suspected, 0.3)
+        assert found.code == code
+        assert found.suspects[0].strength[0] == pytest.approx(min(inks), abs=0.06)
+    slid = suspected.predict(np.clip(suspected.device, 0, 1) ** 0.75)
+    assert find_cause(slid, suspected, 0.3).code == "by-hand"
+    signs = [Signs(mirrored=True), Signs(scale=1.03), Signs(banding=0.03), Signs(order="upside down")]
+    codes = [find_cause(suspected.Lab["right"], suspected, 0.3, EVERYDAY, s).code for s in signs]
+    assert codes == ["mirrored", "scaled", "banding", "mixed-up"]
 
 
 def test_right_and_wrong_are_far_apart(printer):
-    predicted = suspects(printer)
+    suspected = suspects(printer)
     for code in ("converted-twice", "not-converted"):
-        assert colour.delta_E(predicted["right"], predicted[code], method="CIE 2000").mean() > 4
+        off = colour.delta_E(suspected.Lab["right"], suspected.Lab[code], method="CIE 2000")
+        assert off.mean() > 4
+        worst = telling_patches(suspected.Lab["right"], suspected.Lab[code], 5)
+        assert off[worst].tolist() == pytest.approx(sorted(off, reverse=True)[:5], abs=1e-3)
 
 
 def test_words_name_what_was_done_to_the_print():

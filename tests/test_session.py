@@ -182,7 +182,7 @@ def test_a_held_print_goes_on_only_with_a_reason(session, places):
     with pytest.raises(FideleError, match="has not been pressed yet"):
         session.scan_run(run)
     with pytest.raises(FideleError, match="no chart"):
-        session.check_run(run, np.zeros((10, 10, 3), np.uint16))
+        session.checking.check_run(run, np.zeros((10, 10, 3), np.uint16))
 
 
 def test_a_driver_that_cannot_be_read_is_not_known(session, places):

@@ -15,7 +15,7 @@ from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.store.cards import CardStore
-from fidele.store.logbook import Logbook
+from fidele.store.logbook import Logbook, Verdict
 
 
 def test_cards_are_kept_and_broken_ones_told(tmp_path):
@@ -36,8 +36,12 @@ def test_the_logbook_keeps_runs_and_verdicts(tmp_path):
     one = book.add_run("Chart", "{}", "p", {"Blend": "x"}, {"ok": 1}, "")
     two = book.add_run("Tiles", "{}", None, {}, {}, "a proof for the customer")
     book.add_press(one, {"temperature": 200})
-    book.add_verdict(one, 7.0, 15.0, 20.0, "fail", "converted-twice", ["dull"])
-    book.add_verdict(one, 1.0, 2.0, 3.0, "pass", "right", [])
+    book.add_verdict(one, Verdict(7.0, 15.0, 20.0, "fail", "converted-twice", ("dull",), chart="control"))
+    book.add_verdict(one, Verdict(1.0, 2.0, 3.0, "pass", "right"))
+    assert [(c.run, c.verdict.cause, c.verdict.words) for c in book.checks()] == [
+        (one, "converted-twice", ("dull",)),
+        (one, "right", ()),
+    ]
     runs = Logbook(tmp_path / "log.sqlite").runs()
     assert [(r.id, r.title, r.verdict, r.cause) for r in runs] == [
         (two, "Tiles", "", ""),

@@ -11,10 +11,10 @@ import click
 
 from fidele import __version__
 from fidele.commands.bench import bench
+from fidele.commands.charts import chart, check
 from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE
 from fidele.commands.conditions import condition, probe
-from fidele.commands.jobs import chart, check
 from fidele.commands.pictures import convert, proof
 from fidele.commands.profiles import profile
 from fidele.errors import FideleError

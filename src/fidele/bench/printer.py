@@ -149,7 +149,7 @@ class Machine:
         full = np.float32(np.iinfo(page.dtype).max)
         placed = self._place(page, effect)
         height, width = placed.shape[:2]
-        table = device_table(effect, self.unit)
+        table = device_table(effect, self.unit) * np.array([supply.flow[t] for t in TANKS], np.float32)
         grain = _grain_tile(self.unit.seed)
         shift = np.random.default_rng([self.unit.seed, self._sheets]).integers(0, 1024, 2)
         self._sheets += 1

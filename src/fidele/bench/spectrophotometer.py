@@ -20,8 +20,11 @@ class Spectrophotometer:
     noise: float = 0.0006
     seed: int = 11
 
-    def measure(self, piece: Piece, places: ArrayLike) -> NDArray[np.float64]:
-        """Measure at places (n, 2), millimetres from the piece's upper left corner; return reflectance (n, 36)."""
+    def measure(self, piece: Piece, places: ArrayLike, shot: int = 0) -> NDArray[np.float64]:
+        """Measure at places (n, 2), millimetres from the piece's upper left corner; return reflectance (n, 36).
+
+        Each `shot` has its own noise.
+        """
         scale = piece.ppi / 25.4
         radius = self.aperture / 2 * scale
         reach = int(np.ceil(radius))
@@ -37,6 +40,6 @@ class Spectrophotometer:
             amounts = np.minimum((codes.astype(float) * 128 + 64) / FULL, 1) * (codes > 0)
             spectra.append(counts @ piece.model.spectra(amounts) / counts.sum())
         exact = np.array(spectra)
-        rng = np.random.default_rng([self.seed, len(exact)])
+        rng = np.random.default_rng([self.seed, len(exact), shot])
         tilt = 1 + rng.normal(0, self.noise * 2, (len(exact), 1))
         return np.clip(exact * tilt + rng.normal(0, self.noise, exact.shape), 0, None)

@@ -16,6 +16,8 @@ from fidele.chart.layout import a4_layout
 
 Floats = NDArray[np.float64]
 
+#: What it is called among the charts: one without patches.
+VISUAL = "visual"
 #: Its set of corner marks.
 VISUAL_SET = 11
 LAYOUT = a4_layout(10, 10, 18.0, 2.0)

@@ -2,44 +2,55 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.chart.cgats import Table
-from fidele.colour.cie import lab_to_lch
+from fidele.check.tolerance import TOLERANCES, Tolerance
+from fidele.colour.cie import lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
-from fidele.colour.words import hue_name
-from fidele.errors import FideleError
+
+__all__ = ["TOLERANCES", "Comparison", "Summary", "Tolerance", "compare", "relative_to_white"]
 
 Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Tolerance:
-    """Limits of ΔE00: a print passes when neither is exceeded."""
+class Summary:
+    """ΔE00 of some patches: how many, mean, median, 95th percentile and largest."""
 
-    name: str
+    count: int
     mean: float
+    median: float
     p95: float
+    largest: float
+
+    @staticmethod
+    def of(de: Floats) -> Summary:
+        """Sum up differences (n,); all nan where there are none."""
+        if len(de) == 0:
+            return Summary(0, math.nan, math.nan, math.nan, math.nan)
+        return Summary(len(de), float(de.mean()), float(np.median(de)), float(np.percentile(de, 95)), float(de.max()))
 
 
-#: Our own limits. Two prints that differ by a mean of 2.5 are told apart only side by side.
-TOLERANCES = {
-    t.name: t for t in (Tolerance("tight", 1.5, 3.0), Tolerance("everyday", 2.5, 5.0), Tolerance("fabric", 4.0, 8.0))
-}
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Comparison:
-    """ΔE00 of matched patches, wanted and measured L*a*b* (n, 3) by id."""
+    """ΔE00 of matched patches, wanted and measured L*a*b* (n, 3) by id.
+
+    `families` says what each patch is for, and `out` (n,) which of the wanted colours no ink reaches; both empty where
+    that is not known.
+    """
 
     ids: tuple[str, ...]
     wanted: Floats
     measured: Floats
     de00: Floats
     tolerance: Tolerance
+    families: tuple[str, ...] = ()
+    out: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, bool))
 
     @property
     def mean(self) -> float:
@@ -63,8 +74,11 @@ class Comparison:
 
     @property
     def passed(self) -> bool:
-        """Whether mean and 95th percentile are within the tolerance."""
-        return self.mean <= self.tolerance.mean and self.p95 <= self.tolerance.p95
+        """Whether nothing that the tolerance limits is exceeded."""
+        t = self.tolerance
+        greys = self.masks["greys"]
+        within = self.mean <= t.mean and self.p95 <= t.p95 and self.largest <= t.largest
+        return within and (not greys.any() or float(self.de00[greys].mean()) <= t.greys)
 
     @property
     def verdict(self) -> str:
@@ -75,81 +89,75 @@ class Comparison:
         """Return the indices of the worst patches, worst first."""
         return np.argsort(-self.de00)[:count]
 
+    @cached_property
+    def de76(self) -> Floats:
+        """ΔE*ab (CIE 1976) of each patch (n,)."""
+        return np.linalg.norm(self.measured - self.wanted, axis=1)
 
-def compare(ids: tuple[str, ...], wanted: Floats, measured: Floats, tolerance: Tolerance) -> Comparison:
+    @cached_property
+    def signed(self) -> Floats:
+        """ΔL*, ΔC*ab and ΔH*ab of each patch (n, 3), measured less wanted (CIE 15)."""
+        w, m = lab_to_lch(self.wanted), lab_to_lch(self.measured)
+        turn = np.radians((m[:, 2] - w[:, 2] + 180) % 360 - 180)
+        dH = 2 * np.sqrt(w[:, 1] * m[:, 1]) * np.sin(turn / 2)
+        return np.stack([m[:, 0] - w[:, 0], m[:, 1] - w[:, 1], dH], axis=1)
+
+    @cached_property
+    def masks(self) -> dict[str, NDArray[np.bool_]]:
+        """Which patches (n,) belong to each family; a patch can belong to several, or to none."""
+        LCh = lab_to_lch(self.wanted)
+        L, C, h = LCh.T
+        said = np.array(self.families) if len(self.families) == len(self.ids) else np.full(len(self.ids), "")
+        edge = np.isin(said, ["edge"]) | ((0.92 * _reach(LCh) < C) & (C > 25))
+        return {
+            "greys": (C < 8) & (L < 97),
+            "skin-like": ((h > 30) & (h < 80) & (C > 8) & (C < 42) & (L > 28) & (L < 90)) | (said == "skin"),
+            "primaries": (C > 25) & _fullest(LCh),
+            "light tints": (L > 85) & ~((C < 3) & (L > 96)),
+            "shadows": np.quantile(L, 0.12) + 4 > L,
+            "customer colours": said == "customer",
+            "near the gamut's edge": edge,
+        }
+
+    def by_family(self) -> dict[str, Summary]:
+        """Return what each family that has patches comes to; colours out of gamut apart from the rest."""
+        found = {name: Summary.of(self.de00[mask]) for name, mask in self.masks.items() if mask.any()}
+        if len(self.out) == len(self.ids) and self.out.any():
+            found["in gamut"] = Summary.of(self.de00[~self.out])
+            found["out of gamut"] = Summary.of(self.de00[self.out])
+        return found
+
+
+def _reach(LCh: Floats) -> Floats:
+    """Return for each colour (n, 3) the largest chroma among those of its hue, within 20°."""
+    off = np.abs((LCh[:, None, 2] - LCh[None, :, 2] + 180) % 360 - 180)
+    return np.where(off < 20, LCh[None, :, 1], 0).max(axis=1)
+
+
+def _fullest(LCh: Floats) -> NDArray[np.bool_]:
+    """Return which colours (n,) are the fullest of one of six hues."""
+    names = (LCh[:, 2] // 60).astype(int)
+    found = np.zeros(len(LCh), bool)
+    for name in np.unique(names):
+        member = np.flatnonzero(names == name)
+        found[member[LCh[member, 1].argmax()]] = True
+    return found
+
+
+def compare(
+    ids: tuple[str, ...],
+    wanted: Floats,
+    measured: Floats,
+    tolerance: Tolerance,
+    families: tuple[str, ...] = (),
+    out: NDArray[np.bool_] | None = None,
+) -> Comparison:
     """Compare L*a*b* (n, 3) patch by patch."""
-    return Comparison(ids, wanted, measured, delta_e_2000(wanted, measured), tolerance)
+    beyond = np.zeros(0, bool) if out is None else out
+    return Comparison(ids, wanted, measured, delta_e_2000(wanted, measured), tolerance, families, beyond)
 
 
-def compare_tables(reference: Table, measured: Table, tolerance: Tolerance) -> Comparison:
-    """Compare two measurement files with L*a*b*, matched by sample id.
-
-    Raises
-    ------
-    FideleError
-        When they have no sample in common, or the measurement lacks some that the reference has.
-    """
-    place = {sample: row for row, sample in enumerate(measured.ids)}
-    missing = [sample for sample in reference.ids if sample not in place]
-    if len(missing) == len(reference.ids):
-        raise FideleError("The two files have no sample in common; is the measurement of another chart?")
-    if missing:
-        raise FideleError(f"The measurement lacks {len(missing)} samples of the reference, '{missing[0]}' first.")
-    rows = [place[sample] for sample in reference.ids]
-    return compare(reference.ids, reference.Lab, measured.Lab[rows], tolerance)
-
-
-def in_words(comparison: Comparison) -> list[str]:
-    """Say what is off, most telling first: black, white, greys, hues. Empty when nothing stands out."""
-    wanted, measured = comparison.wanted, comparison.measured
-    words = []
-    dark, light = int(wanted[:, 0].argmin()), int(wanted[:, 0].argmax())
-    if measured[dark, 0] - wanted[dark, 0] > 3:
-        words.append(f"Black is only L* {measured[dark, 0]:.0f}; wanted {wanted[dark, 0]:.0f}.")
-    if abs(measured[light, 0] - wanted[light, 0]) > 2:
-        words.append(f"White is L* {measured[light, 0]:.0f}; wanted {wanted[light, 0]:.0f}.")
-    grey = np.hypot(wanted[:, 1], wanted[:, 2]) < 8
-    if grey.sum() >= 5:
-        cast = measured[grey, 1:] - wanted[grey, 1:]
-        strong = np.linalg.norm(cast, axis=1)
-        if np.median(strong) > 1.5:
-            angle = float(np.degrees(np.arctan2(*cast.mean(axis=0)[::-1]))) % 360
-            words.append(f"Greys lean {hue_name(angle)}, {strong.max():.1f} at the worst.")
-    words += _hue_words(wanted, measured)
-    lighter = float((measured[:, 0] - wanted[:, 0]).mean())
-    if abs(lighter) > 2:
-        words.append(f"All in all {abs(lighter):.0f} too {'light' if lighter > 0 else 'dark'}.")
-    return words
-
-
-def _hue_words(wanted: Floats, measured: Floats) -> list[str]:
-    """Name the hue that turned most and the one that lost most chroma."""
-    w, m = lab_to_lch(wanted), lab_to_lch(measured)
-    coloured = w[:, 1] > 25
-    if coloured.sum() < 8:
-        return []
-    names = np.array([hue_name(a) for a in w[:, 2]])
-    turn = (m[:, 2] - w[:, 2] + 180) % 360 - 180
-    rows = []
-    for name in dict.fromkeys(names[coloured]):
-        member = coloured & (names == name)
-        if member.sum() >= 3:
-            rows.append(
-                (
-                    name,
-                    float(np.median(turn[member])),
-                    float(np.median(m[member, 1] - w[member, 1])),
-                    float(w[member, 2].mean()),
-                )
-            )
-    words = []
-    if rows:
-        name, angle, _, hue = max(rows, key=lambda r: abs(r[1]))
-        if abs(angle) >= 4:
-            words.append(
-                f"{name.capitalize()}s turned {abs(angle):.0f}° to {hue_name((hue + 40 * np.sign(angle)) % 360)}."
-            )
-        name, _, chroma, _ = max(rows, key=lambda r: abs(r[2]))
-        if abs(chroma) >= 4:
-            words.append(f"{name.capitalize()}s are {'duller' if chroma < 0 else 'purer'} by {abs(chroma):.0f}.")
-    return words
+def relative_to_white(Lab: Floats, white: Floats) -> Floats:
+    """Return L*a*b* (n, 3) relative to a substrate's white (3,): its XYZ becomes that of the perfect diffuser."""
+    D50 = np.array([0.9642, 1.0, 0.8249])
+    return xyz_to_lab(lab_to_xyz(Lab) * (D50 / lab_to_xyz(white)))

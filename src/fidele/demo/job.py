@@ -70,7 +70,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             raise AssertionError("the scanner returned nothing")
         save_picture(out / f"{name}-scan.tif", run.scan, None, 300)
         # The chart is judged as if it had been printed through the condition, whatever the route really did.
-        wanted = session.check_run(_as_wanted(run, card), run.scan)
+        wanted = session.checking.check_run(_as_wanted(run, card), run.scan)
         write_cgats(out / f"{name}-measured.txt", wanted.table)
         c = wanted.comparison
         scenarios[name] = {
@@ -85,12 +85,13 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             "suspects": {s.code: round(s.fit_de00, 2) for s in wanted.cause.suspects},
         }
         tell(f"  mean ΔE00 {c.mean:.2f}, 95th percentile {c.p95:.2f}: {c.verdict}, {wanted.cause.code}")
+    limits = session.checking.tolerance
     summary: dict[str, Any] = {
         "scanner": {
             "residual_mean_de00": round(session.scanner.residual_mean, 3),
             "residual_p95_de00": round(session.scanner.residual_p95, 3),
         },
-        "tolerance": {"name": session.tolerance.name, "mean": session.tolerance.mean, "p95": session.tolerance.p95},
+        "tolerance": {"name": limits.name, "mean": limits.mean, "p95": limits.p95},
         "scenarios": scenarios,
     }
     if losses:

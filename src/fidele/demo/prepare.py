@@ -33,7 +33,7 @@ from fidele.output.starters import wren_card
 from fidele.output.workshop import Workshop
 from fidele.route.condition import Card
 from fidele.session.places import Places
-from fidele.session.runs import Job, chart_artwork, chart_placing, prepare_page
+from fidele.session.runs import Job, chart_artwork, chart_placing, on_piece, prepare_page
 from fidele.session.scanners import ScannerRecord
 from fidele.store.cards import CardStore
 from fidele.store.shelf import Shelf
@@ -148,18 +148,21 @@ def draw_pictures(folder: Path) -> None:
 def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> tuple[PrinterModel, bytes, str]:
     """Characterise printer and scanner on the bench; return the fitted model, the profile, and the measurements."""
     target = target_chart()
-    device = workshop.printer
+    device = workshop.printer_of(card.printer)
     device.bring(card)  # the owner is Fidele, so the driver passes numbers: nothing converts
     XYZ, scanned = [], []
+    media = device.media(card.size, card.feed)
     for page in range(target.pages):
         tell(f"Printing target page {page + 1} with nothing converting", page * 0.28)
         artwork = chart_artwork(target, page, f"{card.name} · nothing converts")
-        job = Job(artwork, chart_placing(target, device.media(card.size)), card, None, target, page)
+        placing = chart_placing(target, media)
+        job = Job(artwork, placing, card, None, target, page)
         sheet, _ = device.print_page(prepare_page(job, device))
         tell(f"Pressing target page {page + 1}", page * 0.28 + 0.06)
-        piece = workshop.press(sheet, card.substrate, card.press)
+        direct = card.process == "direct"
+        piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, card.substrate, card.press)
         tell(f"Measuring target page {page + 1}", page * 0.28 + 0.10)
-        XYZ.append(spectra_to_xyz(workshop.measure(piece, target.centres(page))))
+        XYZ.append(spectra_to_xyz(workshop.measure(piece, on_piece(target.centres(page), target, placing))))
         tell(f"Scanning target page {page + 1}", page * 0.28 + 0.16)
         reading = read_scan(workshop.scan(piece, 1000 + page), target)
         scanned.append(reading.rgb)

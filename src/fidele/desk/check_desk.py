@@ -3,18 +3,46 @@
 from __future__ import annotations
 
 import math
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from numpy.typing import NDArray
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QWidget
 
-from fidele.check.cause import WORDS
+from fidele.chart.cgats import dump
+from fidele.chart.csv_file import ColumnsError
+from fidele.chart.measurement import Measurement, read_any
+from fidele.chart.read import HiddenMarksError
+from fidele.chart.visual import answers_in_words
+from fidele.desk.check_pages import (
+    BesidePage,
+    CausePage,
+    EyePage,
+    FiguresPage,
+    Page,
+    PatchesPage,
+    RampsPage,
+    ScanPage,
+    TrendPage,
+)
+from fidele.desk.columns import ask_columns
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, heading, label, section
-from fidele.desk.plots import Eyes, GreyRamp, Suspects, Vectors
-from fidele.desk.theme import Theme
+from fidele.desk.labels import button, heading, label
+from fidele.desk.measuring import MeasuringPage
+from fidele.desk.report_pdf import write_report
+from fidele.desk.report_pictures import report_pictures
+from fidele.desk.swatch_page import SwatchPage
+from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.files import write_bytes
+from fidele.report import Report, as_csv, verdict_words
+from fidele.session.checking import PrintMeasured
+from fidele.session.checks import Checked
 from fidele.session.model import Session
+from fidele.session.runs import Printed
 
 
 class CheckDesk(Desk):
@@ -24,77 +52,128 @@ class CheckDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        top = QHBoxLayout()
+        head = QHBoxLayout()
         self.title = heading("")
-        self.title.setWordWrap(True)
         self.state = label("", 9.0, dim=True, wrap=True)
-        top.addWidget(self.title, 1)
-        self.chart = button("Take the control chart", self._chart, "144 patches, printed through the condition")
+        head.addWidget(self.title, 1)
+        self.chart = button("Take a chart …", lambda: self.go.emit("Charts"), "Choose a chart, and print it")
         self.open_scan = button(
-            "Open a scan …", lambda: self.pick.emit("scan"), "A TIFF, PNG or JPEG from a scanner, of the run's chart"
+            "Open a file …",
+            lambda: self.pick.emit("scan"),
+            "A scan (TIFF, PNG, JPEG) or measurements (CGATS, CxF3, CSV)",
+        )
+        self.measure = button(
+            "Measure …", partial(self.show_page, "Measure"), "Patch by patch with the spectrophotometer"
         )
         self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the bench's scanner", main=True)
-        for made in (self.chart, self.open_scan, self.scan):
-            top.addWidget(made)
-        self.box.addLayout(top)
+        for made in (self.chart, self.open_scan, self.measure, self.scan):
+            head.addWidget(made)
+        self.box.addLayout(head)
         self.box.addWidget(self.state)
+        self.box.addLayout(self._switch())
         self.stack = QStackedWidget()
         self.box.addWidget(self.stack, 1)
-        self.stack.addWidget(self._empty())
-        self.stack.addWidget(self._result())
-        self._shown: Any = None
-
-    def _empty(self) -> QWidget:
-        inside = QWidget()
-        box = QVBoxLayout(inside)
-        box.addStretch(2)
         self.how = label("", 10.0, dim=True, wrap=True)
-        box.addWidget(self.how)
-        box.addStretch(3)
-        return inside
+        self.stack.addWidget(self.how)
+        self.patches, self.figures, self.ramps, self.cause = PatchesPage(), FiguresPage(), RampsPage(), CausePage()
+        self.scans, self.beside, self.trend, self.eye = ScanPage(), BesidePage(), TrendPage(), EyePage()
+        self.swatches = SwatchPage(session)
+        self.measuring = MeasuringPage(session)
+        self.pages: dict[str, Page] = {}
+        mine = (self.patches, self.cause, self.figures, self.ramps, self.scans, self.beside, self.trend, self.eye)
+        for page in (*mine, self.swatches, self.measuring):
+            self.pages[page.title] = page
+            self.stack.addWidget(page)
+            page.picked.connect(self._pick)
+        self.scans.placed.connect(self._placed)
+        self.eye.answered.connect(self._answered)
+        self.measuring.measured.connect(self._take_measured)
+        self._page = "Patches"
+        self._shown: Any = None
+        self._fill_switch()
 
-    def _result(self) -> QWidget:
-        inside = QWidget()
-        grid = QGridLayout(inside)
-        grid.setContentsMargins(0, 4, 0, 0)
-        grid.setHorizontalSpacing(22)
-        grid.setVerticalSpacing(4)
-        grid.setColumnStretch(0, 17)
-        grid.setColumnStretch(1, 10)
-        self.eyes, self.vectors, self.suspects, self.ramp = Eyes(), Vectors(), Suspects(), GreyRamp()
-        for plot in (self.eyes, self.vectors):
-            plot.picked.connect(self._pick)
-        grid.addWidget(self.eyes, 0, 0)
-        grid.addWidget(self.vectors, 0, 1)
-        grid.setRowStretch(0, 10)
-        self.picked = label("each patch: wanted, with the measured one as its eye; pick one", 8.5, dim=True)
-        grid.addWidget(self.picked, 1, 0)
-        grid.addWidget(label("a* b*: from wanted to measured", 8.5, dim=True), 1, 1)
-        happened = QVBoxLayout()
-        happened.setSpacing(5)
-        happened.addWidget(section("What happened"))
-        happened.addWidget(self.suspects)
-        happened.addStretch()
-        grid.addLayout(happened, 2, 0)
-        ramp = QVBoxLayout()
-        ramp.setSpacing(5)
-        ramp.addWidget(section("Grey ramp"))
-        ramp.addWidget(self.ramp, 1)
-        grid.addLayout(ramp, 2, 1)
-        self.said = label("", 9.0, wrap=True)
-        grid.addWidget(self.said, 3, 0, 1, 2)
-        grid.setRowStretch(2, 4)
-        return inside
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _switch(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self._group = QButtonGroup(self)
+        self._row = row
+        return row
+
+    def _fill_switch(self) -> None:
+        row = self._row
+        self.switch: dict[str, Any] = {}
+        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Side by side", "Over time", "By eye", "Swatches")
+        for number, name in enumerate(shown):
+            made = button(name, partial(self.show_page, name), self.pages[name].tip)
+            made.setCheckable(True)
+            made.setFont(font(8.5))
+            self._group.addButton(made, number)
+            self.switch[name] = made
+            row.addWidget(made)
+        row.addStretch()
+        self.more = button(
+            "More …", self._menu, "Limits, what it is compared with, the report, all numbers", quiet=True
+        )
+        row.addWidget(self.more)
+
+    def check_actions(self) -> list[tuple[str, Any, bool]]:
+        """Return what can be done with a check: words, deed, and whether it can be done now."""
+        there = self.session.checked is not None
+        checking = self.session.checking
+        limits: list[tuple[str, Any, bool]] = [
+            (
+                f"Limits: {name} (mean {t.mean:g}, 95 % {t.p95:g})",
+                partial(checking.choose, name),
+                checking.limits != name,
+            )
+            for name, t in checking.tolerances().items()
+        ]
+        relative = "Absolute colours" if checking.relative else "Relative to the substrate's white"
+        return [
+            ("Write the report …", self._report, there),
+            ("Save all numbers …", self._numbers, there),
+            ("Lay this print beside others", self._lay_beside, there),
+            *limits,
+            (relative, partial(checking.choose, None, not checking.relative), there),
+            ("Compare with the profile's prediction", partial(checking.choose, None, None, ""), bool(checking.against)),
+            ("Compare with a reference file …", self._against, there),
+            *(
+                (
+                    f"Compare with run {c.run}, {c.at:%d.%m. %H:%M}",
+                    partial(checking.choose, None, None, f"run {c.run}"),
+                    there,
+                )
+                for c in self._earlier()
+            ),
+        ]
+
+    def _earlier(self) -> list[Any]:
+        session = self.session
+        if session.card is None or session.run is None:
+            return []
+        mine = [c for c in session.checking.trend(session.card.id) if c.run != session.run.number]
+        return [c for c in mine if session.checking.file_of(c.run).exists()][-4:]
+
+    def _menu(self) -> None:
+        menu = QMenu(self)
+        for words, call, possible in self.check_actions():
+            menu.addAction(words, partial(self.guarded, call)).setEnabled(possible)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def set_theme(self, theme: Theme) -> None:
         """Take another theme."""
-        for plot in (self.eyes, self.vectors, self.suspects, self.ramp):
-            plot.theme = theme
+        for page in self.pages.values():
+            page.set_theme(theme)
         super().set_theme(theme)
 
-    def _chart(self) -> None:
-        self.guarded(self.session.open_chart, "control")
-        self.go.emit("Print")
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def show_page(self, name: str) -> None:
+        """Show one side of the check."""
+        self._page = name
+        self.refresh()
 
     def _scan(self) -> None:
         session, run = self.session, self.session.run
@@ -107,49 +186,199 @@ class CheckDesk(Desk):
             progress(0.6)
             if scanned.scan is None:
                 raise AssertionError("the scanner returned nothing")
-            return scanned, session.check_run(scanned, scanned.scan)
+            return scanned, session.checking.check_run(scanned, scanned.scan)
 
         self.work.run("Scanning and reading the chart", work, self._checked)
         self.refresh()
 
-    def read_file(self, scan: Any) -> None:
-        """Read a scan that a person brought."""
+    def read_file(self, path: Path) -> None:
+        """Read a scan or a measurement file that a person brought."""
+        if path.suffix.lower() in (".txt", ".cgats", ".cxf", ".xml", ".csv", ".tsv", ".it8", ".ti3"):
+            self._read_measured(path)
+            return
+        from fidele.artwork.open import open_artwork
+
+        picture = open_artwork(path)
+        self.read_scan(picture.pixels, picture.ppi or 0.0)
+
+    def read_scan(self, scan: NDArray[Any], ppi: float = 0.0, corners: NDArray[np.float64] | None = None) -> None:
+        """Read a scan: of the run in hand, else of whatever prints lie on it."""
+        session, run = self.session, self.session.run
+
+        def work(_told: Any) -> Any:
+            try:
+                if run is not None and run.job.chart is not None:
+                    return run, session.checking.check_run(run, scan, ppi, corners)
+                return session.checking.read_prints(scan)
+            except HiddenMarksError as error:
+                return str(error), scan
+
+        self.work.run("Reading the scan", work, self._read)
+
+    def _read(self, result: Any) -> None:
+        if isinstance(result, list):
+            for one in result:
+                self.session.checking.lay_beside(one)
+            self.session.say(f"{len(result)} prints of charts were read; they lie side by side.")
+            self.show_page("Side by side")
+        elif isinstance(result[0], str):
+            self.session.say(result[0])
+            self.scans.show_scan(result[1], result[0])
+            self._page = "Scan"
+            self.stack.setCurrentWidget(self.scans)
+        else:
+            self._checked(result)
+
+    def _placed(self, corners: NDArray[np.float64]) -> None:
+        checking = self.session.checking
+        if checking.last_scan is not None:
+            self.read_scan(checking.last_scan, 0.0, corners)
+
+    def _read_measured(self, path: Path) -> None:
+        try:
+            measured = read_any(path)
+        except ColumnsError as error:
+            columns = ask_columns(self, error.titles, error.rows)
+            if columns is None:
+                self.session.say("Nothing was read: its columns were not told.")
+                return
+            measured = read_any(path, columns)
+        self._take_measured(measured)
+
+    def _take_measured(self, measured: Measurement) -> None:
         session, run = self.session, self.session.run
         if run is None or run.job.chart is None:
-            session.say("A scan is read against the chart of a run: print the control chart first.")
+            session.say(
+                "Measurements are judged against the chart of a run: print a chart first, or use `fidele check`."
+            )
             return
-        self.work.run("Reading the scan", lambda _p: (run, session.check_run(run, scan)), self._checked)
+        self.guarded(lambda: self._checked((run, session.checking.measure_run(run, measured))))
 
-    def _checked(self, result: Any) -> None:
+    def _checked(self, result: tuple[Printed, Checked]) -> None:
         run, checked = result
         self.session.take_run(run)
+        if self._page not in ("Patches", "Cause", "Figures", "Ramps", "Scan"):
+            self._page = "Patches"
         self.session.take_check(checked)
 
-    def _pick(self, index: int) -> None:
-        for plot in (self.eyes, self.vectors, self.ramp):
-            plot.mark(index)
-        c = self.eyes.comparison
-        if c is None or index < 0:
-            self.picked.setText("each patch: wanted, with the measured one as its eye; pick one")
+    def _answered(self, answers: dict[str, int]) -> None:
+        words = answers_in_words(answers)
+        number = self.session.run.number if self.session.run is not None else 0
+        if not number:
+            self.session.say("Print the visual page first: answers are kept with its run.")
             return
-        w, m = c.wanted[index], c.measured[index]
-        self.picked.setText(
-            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {w[0]:.0f} {w[1]:.0f} {w[2]:.0f}, "
-            f"measured {m[0]:.0f} {m[1]:.0f} {m[2]:.0f}"
+        self.session.checking.keep_answers(number, answers, words)
+        self.eye.said.setText(f"Kept with run {number}: {'; '.join(words)}.")
+        self.session.say(f"By eye, run {number}: {'; '.join(words)}.")
+
+    def _lay_beside(self) -> None:
+        session = self.session
+        if session.checked is None or session.run is None:
+            return
+        run = session.run
+        one = PrintMeasured(f"run {run.number}", run.number, run.job.card, session.checked)
+        session.checking.lay_beside(one)
+        self.show_page("Side by side")
+
+    def _against(self) -> None:
+        kinds = "Measurements (*.txt *.cgats *.cxf *.xml *.csv)"
+        name, _ = QFileDialog.getOpenFileName(self, "Compare with which reference?", "", kinds)
+        if name:
+            self.session.checking.choose(against=name)
+
+    def _report(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the report", "check.pdf", "Report (*.pdf *.html)")
+        if name:
+            self.write_report(Path(name))
+
+    def write_report(self, path: Path) -> None:
+        """Write a report of the check in hand: .pdf or .html."""
+        write_report(path, self.report())
+        self.session.say(f"The report is in {path}.")
+
+    def _numbers(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save all numbers", "check.csv", "Numbers (*.csv *.txt *.cxf)")
+        if name:
+            self.write_numbers(Path(name))
+
+    def write_numbers(self, path: Path) -> None:
+        """Write all numbers of the check in hand: .csv, .txt (CGATS) or .cxf (CxF3)."""
+        from fidele.chart.cxf import write_measurement
+
+        checked = self.session.checked
+        if checked is None:
+            raise FideleError("There is no check whose numbers could be saved.")
+        if path.suffix.lower() == ".cxf":
+            write_measurement(path, checked.measured, checked.chart.title)
+        else:
+            text = as_csv(checked.comparison) if path.suffix.lower() == ".csv" else dump(checked.table)
+            write_bytes(path, text.encode())
+        self.session.say(f"All numbers are in {path}.")
+
+    def report(self) -> Report:
+        """Return the report of the check in hand."""
+        session = self.session
+        checked, run = session.checked, session.run
+        if checked is None or run is None:
+            raise FideleError("There is no check to report yet.")
+        card = run.job.card
+        words = (checked.cause.sentence, *checked.words[:6])
+        conditions = [("Condition", card.name), ("Printer", card.summary), *self.facts()]
+        return Report(
+            f"{checked.chart.title}, run {run.number}",
+            verdict_words(checked.comparison),
+            words,
+            checked.comparison,
+            tuple(conditions),
+            report_pictures(checked),
+            checked.cautions,
         )
+
+    def _pick(self, index: int) -> None:
+        for page in self.pages.values():
+            page.mark(index)
+
+    # Showing -----------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show the last check, or how to make one."""
         session = self.session
         run, checked = session.run, session.checked
-        pressed = run is not None and run.job.chart is not None and run.piece is not None
+        is_chart = run is not None and run.job.chart is not None
+        pressed = is_chart and run is not None and run.piece is not None
         self.scan.setEnabled(pressed and not self.work.busy)
+        self.measure.setEnabled(pressed)
         self.chart.setEnabled(session.card is not None)
-        self.open_scan.setEnabled(run is not None and run.job.chart is not None)
-        if checked is None or run is None or run.job.chart is None:
-            self.stack.setCurrentIndex(0)
+        there = checked is not None and is_chart
+        for name in ("Patches", "Cause", "Figures", "Ramps", "Swatches"):
+            self.switch[name].setEnabled(there)
+        self.switch["Scan"].setEnabled(there or session.checking.last_scan is not None)
+        if checked is not None and checked is not self._shown:
+            self._shown = checked
+            shown: tuple[Page, ...] = (self.patches, self.figures, self.ramps, self.cause, self.scans, self.swatches)
+            for page in shown:
+                page.show_check(checked)
+            self._pick(int(checked.comparison.worst(1)[0]))
+        self._say(run, checked if is_chart else None, pressed)
+        self.beside.show_prints(session.checking.beside)
+        if session.card is not None:
+            limits = session.checking.tolerance
+            self.trend.show_trend(session.checking.trend(session.card.id), (limits.mean, limits.p95))
+        if self._page == "Measure":
+            self.measuring.begin(run)
+        needs_check = self._page in ("Patches", "Cause", "Figures", "Ramps", "Swatches")
+        self.stack.setCurrentWidget(self.how if needs_check and not there else self.pages[self._page])
+        self._group.setExclusive(False)
+        for name, made in self.switch.items():
+            made.setChecked(name == self._page)
+        self._group.setExclusive(True)
+        for one in self.pages.values():
+            for plot in one.plots:
+                plot.update()
+
+    def _say(self, run: Printed | None, checked: Checked | None, pressed: bool) -> None:
+        if checked is None or run is None:
             self.title.setText("Is the print right?")
-            self._shown = None
             if pressed and run is not None:
                 self.state.setText(f"Run {run.number} is pressed and waits to be scanned.")
                 self.how.setText(
@@ -161,28 +390,50 @@ class CheckDesk(Desk):
                     "1.  Take the control chart: it goes on the sheet in place of the artwork.\n"
                     "2.  Print it, and press it on a flat piece of the same material.\n"
                     "3.  Scan it, in whatever direction. The patches are compared with what the profile predicts; "
-                    "if they are off, Fidele says what happened."
+                    "if they are off, Fidele says what happened.\n\n"
+                    "Without a scanner: print the visual page, and answer under “By eye”.\n"
+                    "Several prints of a chart on one scan are compared with each other: drop the scan here."
                 )
             return
-        self.stack.setCurrentIndex(1)
         c = checked.comparison
-        self.title.setText(f"{run.job.chart.title}, run {run.number}: {'passed' if c.passed else 'failed'}")
+        self.title.setText(f"{checked.chart.title}, run {run.number}: {'passed' if c.passed else 'failed'}")
         self.state.setText(
-            f"Against what the profile predicts: mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}, "
-            f"largest {c.largest:.1f}. {WORDS[checked.cause.code][1]}"
+            f"Against {checked.against}: mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}, "
+            f"largest {c.largest:.1f}. {checked.cause.sentence}"
         )
-        if checked is not self._shown:
-            self._shown = checked
-            self.eyes.set_chart(run.job.chart)
-            rgb = run.job.chart.rgb[checked.reading.index]
-            self.ramp.grey = np.flatnonzero(np.ptp(rgb, axis=1) < 1e-6)
-            for plot in (self.eyes, self.vectors, self.ramp):
-                plot.show_comparison(c)
-            self.suspects.show_cause(checked.cause)
-            self._pick(int(c.worst(1)[0]))
-            self.said.setText("  ".join(checked.words) or "Nothing stands out: greys are neutral, the range is full.")
-        for made in (self.eyes, self.vectors, self.suspects, self.ramp):
-            made.update()
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return the figures and how far they are to be trusted."""
+        session = self.session
+        checked, run = session.checked, session.run
+        if checked is None or run is None:
+            scanner = session.scanner
+            known = f"±{scanner.residual_mean:.1f} ΔE00" if scanner.path else "not characterised yet"
+            if math.isnan(scanner.residual_mean):
+                known = "not known: its profile came from elsewhere"
+            return [("Scanner", f"{session.workshop.scanner_name}, {known}"), ("Tolerance", session.checking.limits)]
+        c, reading = checked.comparison, checked.reading
+        rows = [
+            ("Patches", str(len(c.ids))),
+            ("Mean", f"ΔE00 {c.mean:.2f}"),
+            ("Median", f"{c.median:.2f}"),
+            ("95th percentile", f"{c.p95:.2f}"),
+            ("Largest", f"{c.largest:.2f}, patch {c.ids[int(c.worst(1)[0])]}"),
+            ("Tolerance", f"{c.tolerance.name}: {c.tolerance.mean:g} and {c.tolerance.p95:g}"),
+            ("Measured by", f"{checked.measured.conditions.instrument}, ±{checked.uncertainty:.2f}"),
+        ]
+        if c.p95 < 3 * checked.uncertainty and reading is not None:
+            rows.append(("Claim", f"within {c.p95:.1f} of what this scanner can see"))
+        if reading is not None:
+            rows.append(
+                ("On the glass", f"turned {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %")
+            )
+        if session.checking.repeats:
+            count, repeats = len(session.checking.repeats), session.checking.repeatability
+            rows.append(("Repeated", f"{count} times, ±{repeats:.2f}"))
+        press = run.job.card.press
+        rows.append(("Pressed", f"{clock(run.pressed_at)}, {press.temperature:.0f} °C, {press.seconds:.0f} s"))
+        return rows
 
     def extra(self) -> list[QWidget]:
         """Return the way to the last route trial, whose prints are compared side by side."""
@@ -194,29 +445,3 @@ class CheckDesk(Desk):
         row.addWidget(button("Routes side by side", lambda: self.go.emit("Route trial"), "Prints by several routes"))
         row.addStretch()
         return [made]
-
-    def facts(self) -> list[tuple[str, str]]:
-        """Return the figures and how far they are to be trusted."""
-        session = self.session
-        checked, run = session.checked, session.run
-        if checked is None or run is None:
-            scanner = session.scanner
-            known = f"±{scanner.residual_mean:.1f} ΔE00" if scanner.path else "not characterised yet"
-            if math.isnan(scanner.residual_mean):
-                known = "not known: its profile came from elsewhere"
-            return [("Scanner", f"{session.workshop.scanner_name}, {known}"), ("Tolerance", session.tolerance.name)]
-        c, reading = checked.comparison, checked.reading
-        return [
-            ("Patches", str(len(c.ids))),
-            ("Mean", f"ΔE00 {c.mean:.2f}"),
-            ("Median", f"{c.median:.2f}"),
-            ("95th percentile", f"{c.p95:.2f}"),
-            ("Largest", f"{c.largest:.2f}, patch {c.ids[int(c.worst(1)[0])]}"),
-            ("Tolerance", f"{c.tolerance.name}: {c.tolerance.mean:g} and {c.tolerance.p95:g}"),
-            ("Scanner", f"{session.workshop.scanner_name}, ±{checked.uncertainty:.2f}"),
-            ("On the glass", f"turned {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %"),
-            (
-                "Pressed",
-                f"{clock(run.pressed_at)}, {run.job.card.press.temperature:.0f} °C, {run.job.card.press.seconds:.0f} s",
-            ),
-        ]

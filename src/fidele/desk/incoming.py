@@ -29,6 +29,10 @@ if TYPE_CHECKING:
 
 #: Files up to this size are looked into on the spot, pictures up to this size opened there.
 _SMALL = 8 << 20
+#: Files of measurements and definitions, those that are nothing else, and what the check desk reads.
+MEASURED = (".txt", ".cgats", ".it8", ".cxf", ".xml")
+_ONLY_MEASURED = (".cgats", ".it8")
+READ = (*PICTURE_ENDINGS, *MEASURED, ".csv", ".tsv")
 _WRITTEN = "TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)"
 
 
@@ -60,8 +64,10 @@ class Incoming:
             self._pick_inbox(what == "inbox-convert")
             return
         kinds = " ".join(KINDS) if what != "colours" else " ".join(f"*{e}" for e in LISTS)
+        if what == "scan":
+            kinds = f"{kinds} {' '.join(f'*{e}' for e in (*MEASURED, '.csv', '.tsv'))}"
         titles = {"artwork": "Open pictures", "colours": "Import a list of colours"}
-        title = titles.get(what, "Open a scan of the chart")
+        title = titles.get(what, "Open a scan of the chart, or measurements")
         named = f"Colours ({kinds})" if what == "colours" else f"Pictures ({kinds})"
         if what == "artwork":
             names, _ = QFileDialog.getOpenFileNames(window, title, self._folder(what), named)
@@ -102,11 +108,13 @@ class Incoming:
             self._guarded(session.customers.take_in, path)
         elif ending in LEAFLETS and window.desk.station == "Profile":
             window.profile_desk.take_leaflet(path)
-        elif scan or (window.desk.station == "Check" and session.run is not None and ending in PICTURE_ENDINGS):
+        elif window.desk.station == "Charts" and ending in MEASURED:
+            window.charts_desk.bring_file(path)
+        elif scan or ending in _ONLY_MEASURED or (window.desk.station == "Check" and ending in READ):
             check = window.desks["Check"]
             if isinstance(check, CheckDesk):
                 window.show_desk("Check")
-                self._guarded(lambda: check.read_file(open_artwork(path).pixels))
+                self._guarded(check.read_file, path)
         elif ending in PICTURE_ENDINGS:
             self._open(path)
         elif ending in (".cxf", ".csv"):

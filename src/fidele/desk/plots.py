@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fidele.chart.definition import Chart
-from fidele.check.cause import WORDS, Cause
+from fidele.check.cause import Cause
 from fidele.check.statistics import Comparison
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.proof.soft import show
@@ -60,13 +60,26 @@ class Eyes(Plot):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(260, 180)
         self.columns = 12
+        self._heat = False
+        self._place: list[int] = []
+        self._rows = 1
         self._wanted: list[QColor] = []
         self._measured: list[QColor] = []
         self.setMouseTracking(True)
 
-    def set_chart(self, chart: Chart) -> None:
-        """Take the chart's layout."""
+    def set_chart(self, chart: Chart, index: NDArray[np.int64]) -> None:
+        """Take the chart's layout; `index` says which of its patches were measured."""
         self.columns = chart.layout.columns
+        self._place = [int(i) for i in index]
+        self._rows = -(-(max(self._place, default=0) + 1) // self.columns)
+        first = min(self._place, default=0) // self.columns
+        self._place = [i - first * self.columns for i in self._place]
+        self._rows -= first
+
+    def show_heat(self, heat: bool) -> None:
+        """Show how far each patch is off, the darker the further, instead of its colours."""
+        self._heat = heat
+        self.update()
 
     def _prepare(self) -> None:
         if self.comparison is not None:
@@ -74,9 +87,7 @@ class Eyes(Plot):
             self._measured = _colours(self.comparison.measured)
 
     def _cell(self) -> tuple[float, float, int]:
-        count = len(self.comparison.ids) if self.comparison else 1
-        rows = -(-count // self.columns)
-        return self.width() / self.columns, self.height() / rows, rows
+        return self.width() / self.columns, self.height() / max(1, self._rows), self._rows
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.comparison is None:
@@ -84,25 +95,39 @@ class Eyes(Plot):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         wide, high, _ = self._cell()
-        for index in range(len(self._wanted)):
-            x, y = (index % self.columns) * wide, (index // self.columns) * high
+        limit = self.comparison.tolerance.p95
+        for index, place in enumerate(self._place[: len(self._wanted)]):
+            x, y = (place % self.columns) * wide, (place // self.columns) * high
             cell = QRectF(x + 1, y + 1, wide - 2, high - 2)
-            painter.fillRect(cell, self._wanted[index])
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(self._measured[index])
-            radius = min(wide, high) * 0.29
-            painter.drawEllipse(cell.center(), radius, radius)
+            if self._heat:
+                self._warm(painter, cell, float(self.comparison.de00[index]), limit)
+            else:
+                painter.fillRect(cell, self._wanted[index])
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(self._measured[index])
+                radius = min(wide, high) * 0.29
+                painter.drawEllipse(cell.center(), radius, radius)
             if index == self.pick:
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(self._ink(), 2.5))
                 painter.drawRect(cell.adjusted(-0.5, -0.5, 0.5, 0.5))
 
+    @staticmethod
+    def _warm(painter: QPainter, cell: QRectF, de: float, limit: float) -> None:
+        """Paint a patch of the heat map: white at 0, black at twice the limit, its figure where there is room."""
+        level = round(245 - 225 * min(1.0, de / (2 * limit)))
+        painter.fillRect(cell, QColor(level, level, level))
+        if cell.width() > 26 and cell.height() > 15:
+            painter.setPen(QColor(20, 20, 20) if level > 130 else QColor(245, 245, 245))
+            painter.setFont(font(8, font().Weight.DemiBold if de > limit else font().Weight.Normal))
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, f"{de:.1f}")
+
     def _at(self, place: QPointF) -> int:
         wide, high, rows = self._cell()
         column, row = int(place.x() / wide), int(place.y() / high)
-        index = row * self.columns + column
         inside = 0 <= column < self.columns and 0 <= row < rows
-        return index if inside and self.comparison is not None and index < len(self.comparison.ids) else -1
+        there = row * self.columns + column
+        return self._place.index(there) if inside and there in self._place else -1
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.picked.emit(self._at(event.position()))
@@ -127,11 +152,12 @@ class Eyes(Plot):
 
 
 class Vectors(Plot):
-    """From wanted to measured in the a*b* plane; each line in the colour that was wanted."""
+    """From wanted to measured in the a*b* plane, or by chroma and lightness; each line in the wanted colour."""
 
-    def __init__(self) -> None:
-        super().__init__("Shifts in a*b*, from wanted to measured")
-        self.setMinimumSize(170, 170)
+    def __init__(self, chroma: bool = False) -> None:
+        super().__init__(f"Shifts in {'L*C*' if chroma else 'a*b*'}, from wanted to measured")
+        self.setMinimumSize(150, 150)
+        self._chroma = chroma
         self._line: list[QColor] = []
 
     def _prepare(self) -> None:
@@ -144,6 +170,11 @@ class Vectors(Plot):
         c = self.comparison
         if c is None:
             return np.empty((0, 2)), np.empty((0, 2)), 1.0
+        if self._chroma:
+            LC = [np.stack([np.hypot(v[:, 1], v[:, 2]), 100 - v[:, 0]], axis=1) for v in (c.wanted, c.measured)]
+            most = max(60.0, float(max(v[:, 0].max() for v in LC)) * 1.05)
+            size = np.array([(self.width() - 8) / most, (self.height() - 8) / 100])
+            return LC[0] * size + 4, LC[1] * size + 4, float(size[0])
         reach = max(30.0, float(np.abs(np.concatenate([c.wanted[:, 1:], c.measured[:, 1:]])).max()) * 1.06)
         middle = np.array([self.width() / 2, self.height() / 2])
         scale = (min(self.width(), self.height()) / 2 - 4) / reach
@@ -156,19 +187,10 @@ class Vectors(Plot):
         painter.fillRect(self.rect(), self.theme.colour("field"))
         painter.setPen(QPen(self.theme.colour("line"), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        painter.drawLine(0, self.height() // 2, self.width(), self.height() // 2)
-        painter.drawLine(self.width() // 2, 0, self.width() // 2, self.height())
         if self.comparison is None:
             return
         wanted, measured, scale = self._places()
-        painter.setPen(self.theme.colour("dim"))
-        painter.setFont(font(7))
-        tick = 20 * scale
-        painter.drawText(
-            QRectF(self.width() / 2 + tick - 12, self.height() / 2 + 1, 24, 12), Qt.AlignmentFlag.AlignCenter, "20"
-        )
-        painter.drawText(QRectF(self.width() - 20, self.height() / 2 - 14, 18, 13), Qt.AlignmentFlag.AlignRight, "a*")
-        painter.drawText(QRectF(self.width() / 2 + 4, 2, 18, 13), Qt.AlignmentFlag.AlignLeft, "b*")
+        self._axes(painter, scale)
         for index, (a, b) in enumerate(zip(wanted, measured, strict=True)):
             chosen = index == self.pick
             colour = self._ink() if chosen else self._line[index]
@@ -178,6 +200,22 @@ class Vectors(Plot):
             painter.setBrush(colour)
             painter.drawEllipse(QPointF(*b), 3.4 if chosen else 2.2, 3.4 if chosen else 2.2)
 
+    def _axes(self, painter: QPainter, scale: float) -> None:
+        middle = (self.width() // 2, self.height() // 2)
+        painter.setFont(font(7))
+        if self._chroma:
+            painter.setPen(self.theme.colour("dim"))
+            painter.drawText(QRectF(self.width() - 24, self.height() - 15, 20, 13), Qt.AlignmentFlag.AlignRight, "C*")
+            painter.drawText(QRectF(4, 2, 18, 13), Qt.AlignmentFlag.AlignLeft, "L*")
+            return
+        painter.drawLine(0, middle[1], self.width(), middle[1])
+        painter.drawLine(middle[0], 0, middle[0], self.height())
+        painter.setPen(self.theme.colour("dim"))
+        tick = 20 * scale
+        painter.drawText(QRectF(middle[0] + tick - 12, middle[1] + 1, 24, 12), Qt.AlignmentFlag.AlignCenter, "20")
+        painter.drawText(QRectF(self.width() - 20, middle[1] - 14, 18, 13), Qt.AlignmentFlag.AlignRight, "a*")
+        painter.drawText(QRectF(middle[0] + 4, 2, 18, 13), Qt.AlignmentFlag.AlignLeft, "b*")
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.comparison is not None:
             _, measured, _ = self._places()
@@ -185,26 +223,32 @@ class Vectors(Plot):
             self.picked.emit(int(away.argmin()) if away.min() < 12 else -1)
 
 
+#: So many suspects are shown, the best first; and the height of a row.
+_SHOWN, _ROW = 7, 21
+
+
 class Suspects(QWidget):
     """What each suspected cause would leave unexplained: the less, the likelier."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int = _SHOWN) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
         self.cause: Cause | None = None
+        self._most = most
         self.setMinimumHeight(88)
         self.setAccessibleName("Suspected causes")
         self.setToolTip(
-            "For each suspect: the mean ΔE00 between what it predicts and what was measured. The best leaves least."
+            "For each suspect: the mean ΔE00 between what it predicts and what was measured. The best leaves least; "
+            "a bracket joins those that cannot be told apart."
         )
 
     def show_cause(self, cause: Cause | None) -> None:
         """Show another cause."""
         self.cause = cause
         if cause is not None:
-            self.setMinimumHeight(22 * len(cause.suspects))
-            said = ", ".join(f"{WORDS[s.code][0]} leaves {s.fit_de00:.1f}" for s in cause.suspects)
-            self.setAccessibleDescription(said)
+            shown = cause.suspects[: self._most]
+            self.setMinimumHeight(_ROW * len(shown))
+            self.setAccessibleDescription(", ".join(f"{s.title} leaves {s.fit_de00:.1f}" for s in shown))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -212,16 +256,19 @@ class Suspects(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        left, right = 138, 92
-        room = max(40, self.width() - left - right)
-        for row, suspect in enumerate(self.cause.suspects):
-            y = row * 22
+        left, right = min(226, self.width() * 45 // 100), 108
+        room = max(30, self.width() - left - right)
+        normal, bold = font().Weight.Normal, font().Weight.DemiBold
+        for row, suspect in enumerate(self.cause.suspects[: self._most]):
+            y = row * _ROW
             first = suspect.code == self.cause.suspects[0].code
             painter.setPen(self.theme.colour("text"))
-            painter.setFont(font(9, font().Weight.DemiBold if first else font().Weight.Normal))
-            painter.drawText(QRectF(0, y, left - 6, 20), Qt.AlignmentFlag.AlignVCenter, WORDS[suspect.code][0])
-            bar = QRectF(left, y + 5, room, 10)
-            painter.fillRect(bar, self.theme.colour("line"))
+            painter.setFont(font(9, bold if first else normal))
+            said = painter.fontMetrics().elidedText(suspect.title, Qt.TextElideMode.ElideRight, left - 12)
+            painter.drawText(QRectF(6, y, left - 12, 20), Qt.AlignmentFlag.AlignVCenter, said)
+            if suspect.code in self.cause.group and len(self.cause.group) > 1:
+                painter.fillRect(QRectF(0, y + 1, 2.5, _ROW - 2), self.theme.colour("strong"))
+            painter.fillRect(QRectF(left, y + 5, room, 10), self.theme.colour("line"))
             # Length says how well a suspect explains the print: all of it at 0 left, nothing of it at 12 or more.
             share = max(0.01, 1 - suspect.fit_de00 / 12)
             painter.fillRect(QRectF(left, y + 5, room * share, 10), self.theme.colour("text" if first else "strong"))
@@ -230,7 +277,7 @@ class Suspects(QWidget):
             painter.drawText(
                 QRectF(left + room + 8, y, right - 8, 20),
                 Qt.AlignmentFlag.AlignVCenter,
-                f"leaves {suspect.fit_de00:.1f}",
+                f"leaves {suspect.fit_de00:.1f}, {suspect.confidence * 100:.0f} %",
             )
 
 

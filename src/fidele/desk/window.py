@@ -33,6 +33,7 @@ from fidele.desk.arrivals_desk import ArrivalsDesk
 from fidele.desk.artwork_desk import ArtworkDesk
 from fidele.desk.bench_desk import BenchDesk
 from fidele.desk.card_desk import CardDesk
+from fidele.desk.charts_desk import ChartsDesk
 from fidele.desk.check_desk import CheckDesk
 from fidele.desk.colours_desk import ColoursDesk
 from fidele.desk.desk import Desk, clock, short
@@ -103,10 +104,10 @@ class Window(QMainWindow):
         self.arrivals_desk, self.lost_desk = ArrivalsDesk(session, self.work), LostDesk(session, self.work)
         self.makers_desk, self.making_desk = MakersDesk(session, self.work), MakingDesk(session, self.work)
         self.card_desk, self.bench_desk = CardDesk(session, self.work), BenchDesk(session, self.work)
-        self.trial_desk = TrialDesk(session, self.work)
+        self.trial_desk, self.charts_desk = TrialDesk(session, self.work), ChartsDesk(session, self.work)
         self.tuning_desk, self.colours_desk = TuningDesk(session, self.work), ColoursDesk(session, self.work)
         sides = (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk)
-        more = (self.making_desk, self.card_desk, self.bench_desk, self.trial_desk)
+        more = (self.making_desk, self.card_desk, self.bench_desk, self.trial_desk, self.charts_desk)
         for side in (*sides, *more, self.tuning_desk, self.colours_desk):
             side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
             side.pick.connect(self.pick_file)
@@ -209,6 +210,7 @@ class Window(QMainWindow):
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
             (QKeySequence("F4"), lambda: self.show_desk("Bench")),
+            (QKeySequence("F10"), lambda: self.show_desk("Charts")),
             (QKeySequence("F6"), self._begin_making),
             (QKeySequence("F7"), lambda: self.show_desk("Profiles")),
             (QKeySequence("Esc"), self.work.cancel),

@@ -18,6 +18,8 @@ from fidele.errors import FideleError
 
 #: How full a tank can be made.
 _LEVELS = (1.0, 0.5, 0.08, 0.0)
+#: What share of an ink clogged nozzles let through.
+_FLOWS = (1.0, 0.9, 0.7, 0.4, 0.0)
 
 
 @dataclass(frozen=True)
@@ -61,6 +63,9 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
         left = supply.inks[tank]
         levels = tuple(sorted({*_LEVELS, round(left, 2)}, reverse=True))
         yield Control(name, f"{tank} ink", round(left, 2), levels, partial(machine.store.fill, tank))
+        through = round(supply.flow[tank], 2)
+        shares = tuple(sorted({*_FLOWS, through}, reverse=True))
+        yield Control(name, f"{tank} nozzles let through", through, shares, partial(machine.store.clog, tank))
     try:
         values = machine.driver.values()
     except FideleError:  # its file is damaged: nothing can be turned until the driver is reset

@@ -44,6 +44,7 @@ class Workshop:
         self.programs: tuple[Program, ...] = (BenchProgram(self._sketch),)
         self._scanner = Scanner()
         self._spectro = Spectrophotometer()
+        self._shots = 0
         self.scanner_name = self._scanner.name
         self.instrument_name = self._spectro.name
 
@@ -95,7 +96,8 @@ class Workshop:
 
     def measure(self, piece: Piece, places: ArrayLike) -> NDArray[np.float64]:
         """Measure reflectance (n, 36) at places (n, 2) in mm with the spectrophotometer."""
-        return self._spectro.measure(piece, places)
+        self._shots += 1
+        return self._spectro.measure(piece, places, self._shots)
 
     @property
     def substrates(self) -> tuple[str, ...]:

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from fidele.check.cause import WORDS
 from fidele.icc.transform import Intent
 from fidele.output.device import PrintDevice
 from fidele.papers.model import MADE, Papers
 from fidele.route.condition import Card
 from fidele.route.finding import Finding
 from fidele.route.layers import Chain
+from fidele.session.checks import Checked
 from fidele.session.profiles import NEEDED, Row
-from fidele.session.runs import Checked
 from fidele.sheet.placing import Media, Placing
 from fidele.store.shelf import Entry
 
@@ -268,6 +267,54 @@ def _percent(share: float) -> str:
     return "over 99 %" if share > 0.99 else f"{share * 100:.0f} %"
 
 
+#: What is no fault where nothing is to convert.
+_NOT_BARE = {"no-conversion", "wrong-owner", "two-conversions", "wrong-input-space", "wrong-system-profile"}
+
+
+def bare_findings(chain: Chain, found: list[Finding]) -> list[Finding]:
+    """Return what is wrong with a route down which a chart goes with nothing converting: every knot is."""
+    kept = [f for f in found if f.code not in _NOT_BARE]
+    if chain.knots:
+        names = {"system": "the print system", "driver": "the driver"}
+        who = " and ".join(names.get(k, k) for k in chain.knots)
+        kept.insert(
+            0,
+            Finding(
+                "converts-a-bare-chart",
+                "stop",
+                "Something converts this chart",
+                f"It is to be printed with nothing converting, but {who} does: a profile made from it would be wrong.",
+                "Let the driver pass numbers, and take profiles away from the printer in the print system.",
+                "Let the driver pass numbers",
+                "set:colour",
+                "hand-off",
+            ),
+        )
+    return kept
+
+
+#: The button that mends a cause: its words and what it does.
+_MENDS = {
+    "converted-twice": ("Let the driver pass numbers", "driver-pass"),
+    "twice-by-system": ("Take the profile off the print system", "system-pass"),
+    "not-converted": ("Let Fidele convert", "fidele-convert"),
+    "by-hand": ("Set everything to the card", "bring"),
+    "less-ink": ("Set everything to the card", "bring"),
+    "more-ink": ("Set everything to the card", "bring"),
+    "scaled": ("Set everything to the card", "bring"),
+    "greys-only": ("Set everything to the card", "bring"),
+    "wrong-intent": ("Show the proof", "show:proof"),
+    "wrong-source": ("Show the artwork", "show:artwork"),
+    "wrong-profile": ("Show the profiles", "show:profiles"),
+}
+
+
+def _mends(kind: str, mended: bool) -> tuple[str, str]:
+    """Return words and deed of the button that mends a cause; the hand-off where there is none, or it is mended."""
+    show = ("Show the hand-off", "show:hand-off")
+    return show if mended else _MENDS.get(kind, show)
+
+
 def check_findings(checked: Checked, chain: Chain | None) -> list[Finding]:
     """The verdict on the last chart and its cause."""
     c = checked.comparison
@@ -284,7 +331,7 @@ def check_findings(checked: Checked, chain: Chain | None) -> list[Finding]:
         found.append(
             Finding("out-of-tolerance", "stop", "Out of tolerance", figures, "See what happened.", desk="check")
         )
-        title, sentence = WORDS[checked.cause.code]
+        title, sentence = checked.cause.title, checked.cause.sentence
         share = (
             f" ({_percent(checked.cause.suspects[0].confidence)})"
             if checked.cause.code not in ("none", "undecided")
@@ -293,17 +340,16 @@ def check_findings(checked: Checked, chain: Chain | None) -> list[Finding]:
         mended = chain is not None and len(chain.knots) == 1
         found.append(
             Finding(
-                f"cause-{checked.cause.code}",
+                f"cause-{checked.cause.kind}",
                 "stop",
                 title,
                 sentence.rstrip(".") + f"{share}.",
-                "The settings now read right: print it again." if mended else "Look at the hand-off.",
-                "Show the hand-off",
-                "show:hand-off",
+                "The settings now read right: print it again." if mended else checked.cause.next_step,
+                *_mends(checked.cause.kind, mended),
                 "check",
             )
         )
-    if checked.reading.mirrored:
+    if checked.reading is not None and checked.reading.mirrored:
         found.append(
             Finding(
                 "seen-mirrored",
@@ -316,7 +362,7 @@ def check_findings(checked: Checked, chain: Chain | None) -> list[Finding]:
                 "check",
             )
         )
-    if checked.reading.clipped.any():
+    if checked.reading is not None and checked.reading.clipped.any():
         found.append(
             Finding(
                 "clipped",

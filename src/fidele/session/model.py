@@ -7,14 +7,9 @@ import math
 from pathlib import Path
 from typing import Any
 
-from numpy.typing import NDArray
-
 from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
 from fidele.artwork.picture import Artwork
-from fidele.chart.cgats import write as write_cgats
 from fidele.chart.definition import Chart
-from fidele.chart.family import made
-from fidele.check.statistics import TOLERANCES
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
@@ -30,10 +25,20 @@ from fidele.route.findings import route_findings
 from fidele.route.layers import Chain, Evidence, Layer, PrinterStatus, SettingRow
 from fidele.route.probe import ProbeResult
 from fidele.route.program import program_layer, program_rows
+from fidele.session.charts import ChartOrder, Charts, numbered
+from fidele.session.checking import Checking
+from fidele.session.checks import Checked, verdict_of
 from fidele.session.conditions import Conditions
 from fidele.session.customers import Customers
 from fidele.session.display import Display, ScreenFound, display_of
-from fidele.session.findings import check_findings, missing_printer, missing_profile, profile_findings, sheet_findings
+from fidele.session.findings import (
+    bare_findings,
+    check_findings,
+    missing_printer,
+    missing_profile,
+    profile_findings,
+    sheet_findings,
+)
 from fidele.session.handoff import Handoff
 from fidele.session.history import History
 from fidele.session.inbox import Inbox
@@ -47,7 +52,7 @@ from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.session.remember import Remembered
 from fidele.session.roles import Roles
-from fidele.session.runs import Checked, Job, Printed, chart_artwork, check_scan, finished_file, prepare_page
+from fidele.session.runs import Job, Printed, finished_file, prepare_page
 from fidele.session.scanners import ScannerRecord
 from fidele.session.sources import Sources
 from fidele.session.trial import Trial, run_trial, verified
@@ -79,13 +84,14 @@ class Session(Observable):
         for printer in self.workshop.printers:
             printer.profile_path = self.handoff.profile_path
         self.roles = Roles(places.data / "roles.json")
-        self.tolerance = TOLERANCES["everyday"]
         self.card: Card | None = None
         self.profile: Profile | None = None
         self.sources = Sources(self)
         self.pieces = Pieces(self)
         self.inbox = Inbox(self)
         self.customers = Customers(self)
+        self.charts = Charts(self)
+        self.checking = Checking(self)
         self.looks = Looks(self)
         self.losses: Losses | None = None
         self.contrast: tuple[ContrastLoss, ...] = ()
@@ -361,11 +367,7 @@ class Session(Observable):
 
     def open_chart(self, name: str) -> None:
         """Take a chart as the artwork, to be printed through the condition."""
-        chart = made(name)
-        card = self.need_card()
-        label = f"{card.name} · {card.printer_name} · {card.media} · {datetime.date.today().isoformat()}"
-        self.pieces.adopt(chart_artwork(chart, 0, label), chart)
-        self.say(f"{chart.title}: {len(chart.ids)} patches, ready to print.")
+        self.charts.take(self.charts.made(ChartOrder(name)))
 
     def place(self, placing: Placing, name: str = "Place the picture") -> None:
         """Place the picture, as a step that can be undone."""
@@ -401,9 +403,13 @@ class Session(Observable):
         self.tell("route")
 
     def _own_layer(self, card: Card) -> Layer:
-        converts = card.owner == "fidele" and self.profile is not None
+        piece = self.pieces.current
+        bare = piece is not None and piece.bare
+        converts = card.owner == "fidele" and self.profile is not None and not bare
         name = self.shelf_title() if converts else ""
         how = f"converts to {name}, {card.intent.words}" if converts else "passes the artwork on in sRGB"
+        if bare:
+            how = "passes the chart's own numbers on"
         return Layer("Fidele", converts, how, Evidence.READ_BACK, mirrors=card.mirror_by == "fidele")
 
     def shelf_title(self) -> str:
@@ -416,6 +422,9 @@ class Session(Observable):
         found: list[Finding] = []
         if self.chain is not None:
             found += route_findings(self.chain, card, self.rows, self.status)
+            piece = self.pieces.current
+            if piece is not None and piece.bare:
+                found = bare_findings(self.chain, found)
         if self.workshop.find(card.printer) is None:
             found = [f for f in found if f.code != "layer-unreadable"]
             found.insert(0, missing_printer(card))
@@ -492,6 +501,8 @@ class Session(Observable):
             tuning=piece.tuning,
             keep=piece.keep,
             replacements=piece.replacements,
+            bare=piece.bare,
+            page=piece.chart_page,
         )
 
     def print_job(self, job: Job, progress: Progress | None = None, overridden: str = "") -> Printed:
@@ -508,21 +519,29 @@ class Session(Observable):
         device = self.workshop.printer_of(job.card.printer)
         if self.workshop.find(job.card.printer) is None:
             raise FideleError(f"The {job.card.printer_name} is not here: nothing was printed.")
+        title = job.artwork.path.name if job.chart is None else job.artwork.path.stem
+        number = self.logbook.add_run(
+            title, job.card.model_dump_json(), job.card.profile, device.settings(), {}, overridden, "printing"
+        )
+        try:
+            sheet, receipt = self._print(numbered(job, number), device, told)
+        except BaseException:
+            self.logbook.end_run(number, "failed", {})
+            raise
+        self.logbook.end_run(number, "printed", receipt)
+        # Straight on paper, the print is the piece.
+        piece = self.workshop.as_printed(sheet) if job.card.process == "direct" else None
+        return Printed(number, job, sheet, receipt, datetime.datetime.now(), piece)
+
+    def _print(self, job: Job, device: PrintDevice, told: Progress) -> tuple[Any, dict[str, Any]]:
+        """Prepare a job's page and print it, from Fidele or from the program of its card."""
         if job.card.printed_from:
             program = self.workshop.program(job.card.printed_from)
             media = device.media(job.card.size, job.card.feed)
             self.write_finished(job, self.places.work / "finished.png", lambda share: told(share * 0.55))
-            sheet, receipt = program.print_file(self.places.work / "finished.png", device, media, progress)
-        else:
-            page = prepare_page(job, device, lambda share: told(share * 0.55))
-            sheet, receipt = device.print_page(page, lambda share: told(0.55 + share * 0.45))
-        title = job.artwork.path.name if job.chart is None else job.chart.title
-        number = self.logbook.add_run(
-            title, job.card.model_dump_json(), job.card.profile, device.settings(), receipt, overridden
-        )
-        # Straight on paper, the print is the piece.
-        piece = self.workshop.as_printed(sheet) if job.card.process == "direct" else None
-        return Printed(number, job, sheet, receipt, datetime.datetime.now(), piece)
+            return program.print_file(self.places.work / "finished.png", device, media, told)
+        page = prepare_page(job, device, lambda share: told(share * 0.55))
+        return device.print_page(page, lambda share: told(0.55 + share * 0.45))
 
     def write_finished(self, job: Job, path: Path, progress: Progress | None = None) -> None:
         """Write what another program is to print as a finished file: converted, sized, mirrored as the card says.
@@ -550,33 +569,6 @@ class Session(Observable):
             raise FideleError("The print has not been pressed yet: only the pressed piece can be judged.")
         return replace(printed, scan=self.workshop.scan(printed.piece, printed.number))
 
-    def check_run(self, printed: Printed, scan: NDArray[Any]) -> Checked:
-        """Read a scan of a run's chart and find out what it says; kept in the logbook."""
-        job = printed.job
-        if job.chart is None:
-            raise FideleError("This run is no chart: print the control chart to check the condition.")
-        if job.profile is None:
-            raise FideleError("Without a profile there is nothing to check the print against.")
-        scanner = self.scanner.profile()
-        names = {"instrument": self.workshop.scanner_name, "profile": self.scanner.title}
-        checked = check_scan(
-            scan,
-            job.chart,
-            job.card,
-            job.profile,
-            scanner,
-            self.scanner.residual_mean,
-            self.tolerance,
-            self.handoff.correction(),
-            names,
-        )
-        c = checked.comparison
-        self.logbook.add_verdict(
-            printed.number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words)
-        )
-        write_cgats(self.places.work / f"run-{printed.number}.txt", checked.table)
-        return checked
-
     def try_profile(self, trial: Trial, progress: Progress | None = None) -> tuple[Trial, Checked, int]:
         """Try a profile on this printer: print, press, scan and read a quick chart. Can run beside the interface."""
         number = self.logbook.add_run(
@@ -587,9 +579,9 @@ class Session(Observable):
             {},
             "",
         )
-        checked = run_trial(trial, self.device, self.workshop, self.scanner, self.tolerance, number, progress)
-        c = checked.comparison
-        self.logbook.add_verdict(number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words))
+        limits = self.checking.tolerance
+        checked = run_trial(trial, self.device, self.workshop, self.scanner, limits, number, progress)
+        self.logbook.add_verdict(number, verdict_of(checked))
         return trial, checked, number
 
     def take_trial(self, done: tuple[Trial, Checked, int]) -> None:
@@ -619,10 +611,13 @@ class Session(Observable):
         self.tell("check")
         self.tell("log")
         self.tell("route")
-        self.say(
-            f"{len(checked.comparison.ids)} patches read, page turned by {checked.reading.turned:.1f}°, "
-            f"light evened by {checked.reading.unevenness * 100:.0f} %."
+        reading = checked.reading
+        how = (
+            f"read, page turned by {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %"
+            if reading is not None
+            else f"measured with {checked.measured.conditions.words()}"
         )
+        self.say(f"{len(checked.comparison.ids)} patches {how}.")
 
     # Undo --------------------------------------------------------------------------------------------------------
 

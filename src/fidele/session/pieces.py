@@ -53,6 +53,9 @@ class Piece:
     replacements: tuple[Replacement, ...] = ()
     tuning: Tuning | None = None
     keep: str = ""
+    #: A chart that is to be printed with nothing converting; and which of its pages this is.
+    bare: bool = False
+    chart_page: int = 0
     number: int = field(default_factory=lambda: next(_numbers))
 
 
@@ -130,9 +133,12 @@ class Pieces:
         self.adopt(artwork, None)
         self._session.say(f"{path.name} opened: {artwork.width} x {artwork.height} pixels, {artwork.slip.words}.")
 
-    def adopt(self, artwork: Artwork, chart: Chart | None) -> None:
-        """Take a picture in hand; it takes the place of one from the same file, and a chart that of another chart."""
-        piece = Piece(artwork, artwork, self._place(artwork, chart), chart)
+    def adopt(self, artwork: Artwork, chart: Chart | None, bare: bool = False, page: int = 0) -> None:
+        """Take a picture in hand; it takes the place of one from the same file, and a chart that of another chart.
+
+        Of a chart this is one `page`; with `bare` nothing is to convert it.
+        """
+        piece = Piece(artwork, artwork, self._place(artwork, chart), chart, bare=bare, chart_page=page)
         same = [p for p in self.all if p.opened.path == artwork.path and (p.chart is None) == (chart is None)]
         same = same or [p for p in self.all if chart is not None and p.chart is not None]
         if same:

@@ -13,7 +13,7 @@ from fidele.chart.family import quick_chart
 from fidele.check.statistics import Comparison
 from fidele.errors import FideleError
 from fidele.route.condition import OWNER_WORDS
-from fidele.session.runs import Checked, check_scan
+from fidele.session.checks import Aim, Checked, check_scan, verdict_of
 from fidele.session.trial import grey_words, pressed_and_scanned
 from fidele.tiles import CancelledError, Progress
 
@@ -80,7 +80,7 @@ class RouteTrial:
         if len(owners) < 2:
             raise FideleError("One route is no trial: choose two or three.")
         device, workshop, scanner = session.device, session.workshop, session.scanner
-        tolerance, log = session.tolerance, session.logbook
+        tolerance, log = session.checking.tolerance, session.logbook
         names = {"instrument": workshop.scanner_name, "profile": scanner.title}
         wanted = card.model_copy(update={"owner": "fidele"})
 
@@ -97,12 +97,10 @@ class RouteTrial:
             number = log.add_run(title, mine.model_dump_json(), profile.content_id, device.settings(), {}, "")
             label = f"Route trial · {ROUTES[owner]} · run {number} · {card.name}"
             scan = pressed_and_scanned(mine, profile, label, device, workshop, number, told)
-            checked = check_scan(
-                scan, quick_chart(), wanted, profile, scanner.profile(), scanner.residual_mean, tolerance, None, names
-            )
-            c = checked.comparison
-            log.add_verdict(number, c.mean, c.p95, c.largest, c.verdict, checked.cause.code, list(checked.words))
-            return Leg(owner, number, scan, checked, nearness(c, scanner.residual_mean))
+            aim = Aim(wanted, profile, tolerance)
+            checked = check_scan(scan, quick_chart(), aim, scanner.profile(), scanner.residual_mean, names)
+            log.add_verdict(number, verdict_of(checked))
+            return Leg(owner, number, scan, checked, nearness(checked.comparison, scanner.residual_mean))
 
         def work(progress: Progress) -> tuple[Leg, ...]:
             before, system = device.settings(), device.system_profile

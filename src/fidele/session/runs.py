@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -17,15 +16,12 @@ from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.replace import Replacement, replaced
 from fidele.artwork.save import save_picture
-from fidele.chart.cgats import Table
+from fidele.chart.code import PageCode
 from fidele.chart.definition import Chart
 from fidele.chart.draw import draw_page
-from fidele.chart.read import Reading, read_scan
-from fidele.check.cause import Cause, find_cause, predictions
-from fidele.check.statistics import Comparison, Tolerance, compare, in_words
+from fidele.chart.visual import VISUAL, draw_visual_page
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
-from fidele.icc.transform import to_lab
 from fidele.output.device import PrintDevice
 from fidele.output.program import Program
 from fidele.route.condition import Card
@@ -55,6 +51,8 @@ class Job:
     keep: str = ""
     #: Colours that are replaced in the artwork already; a drawing is drawn again without them.
     replacements: tuple[Replacement, ...] = ()
+    #: Nothing is to convert it: a chart to characterise by.
+    bare: bool = False
 
     @property
     def how(self) -> Conversion:
@@ -76,23 +74,11 @@ class Printed:
     scan: NDArray[np.uint16] | None = None
 
 
-@dataclass(frozen=True)
-class Checked:
-    """A reading of a run's chart and what it says."""
-
-    reading: Reading
-    comparison: Comparison
-    cause: Cause
-    words: tuple[str, ...]
-    uncertainty: float
-    table: Table
-
-
-def chart_artwork(chart: Chart, page: int, label: str) -> Artwork:
+def chart_artwork(chart: Chart, page: int, label: str, code: PageCode | None = None) -> Artwork:
     """Return a chart's page as artwork in sRGB, 300 ppi, to be printed like any other picture."""
-    pixels = draw_page(chart, page, label)
+    drawn = draw_visual_page(label, code) if chart.name == VISUAL else draw_page(chart, page, label, 300, code)
     name = Path(f"{chart.title}{f', page {page + 1}' if chart.pages > 1 else ''}")
-    return Artwork(name, pixels, None, srgb(), SourceSlip("stated", "sRGB, stated by the chart"), 300.0)
+    return Artwork(name, drawn, None, srgb(), SourceSlip("stated", "sRGB, stated by the chart"), 300.0)
 
 
 def chart_placing(chart: Chart, media: Media) -> Placing:
@@ -105,10 +91,15 @@ def chart_placing(chart: Chart, media: Media) -> Placing:
     return fitted(media, width, height) if cut else placing
 
 
+def on_piece(places: Floats, chart: Chart, placing: Placing) -> Floats:
+    """Return places (n, 2) of a chart's page, in mm, on the piece that the page was placed on."""
+    return places * (placing.width / chart.layout.page[0]) + [placing.x, placing.y]
+
+
 def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[Any]:
     """Return the page that goes to the printer: sized, converted where Fidele does it, mirrored, in its depth."""
     card = job.card
-    converts = card.owner == "fidele" and job.profile is not None
+    converts = card.owner == "fidele" and job.profile is not None and not job.bare
     page = render_page(
         _drawn_again(job, device.ppi) if job.artwork.drawing else job.artwork,
         job.placing,
@@ -179,47 +170,3 @@ def finished_file(job: Job, device: PrintDevice, path: Path, progress: Progress 
 def probe_correction(device: PrintDevice, now: datetime.datetime) -> ProbeResult:
     """Ask the driver what its own correction would make of the lattice, whatever it is set to."""
     return read_lattice(device.dry_run_corrected(lattice_page()), (), now)
-
-
-def patch_table(chart: Chart, reading: Reading, scanner: Profile | None, names: dict[str, str]) -> Table:
-    """Return a reading as a measurement table: scanner RGB, L*a*b* (absolute D50) and spread.
-
-    Without a scanner profile the scan is taken for sRGB, and the table says so.
-    """
-    space = scanner or srgb()
-    Lab = to_lab(reading.rgb.astype(np.float32), space).astype(float)
-    keywords = {
-        "ORIGINATOR": "Fidele",
-        "DESCRIPTOR": chart.title,
-        "FIDELE_CHART": chart.name,
-        "INSTRUMENTATION": names.get("instrument", "scanner"),
-        "FIDELE_SCANNER_PROFILE": names.get("profile", "none: taken for sRGB"),
-        "WEIGHTING_FUNCTION": "ILLUMINANT D50, OBSERVER 2 degree",
-    }
-    columns = {f"RGB_{c}": reading.rgb[:, i] * 255 for i, c in enumerate("RGB")}
-    columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
-    columns["STDEV_RGB"] = reading.spread * 255
-    return Table(tuple(chart.ids[i] for i in reading.index), columns, keywords)
-
-
-def check_scan(
-    scan: NDArray[Any],
-    chart: Chart,
-    card: Card,
-    printer: Profile,
-    scanner: Profile,
-    uncertainty: float,
-    tolerance: Tolerance,
-    driver: Callable[[Floats], Floats] | None,
-    names: dict[str, str],
-) -> Checked:
-    """Read a scan of a chart that was printed through a card and compare it with what the profile predicts."""
-    reading = read_scan(scan, chart)
-    table = patch_table(chart, reading, scanner, names)
-    predicted = predictions(chart.rgb[reading.index], printer, card.intent, card.bpc, driver)
-    wanted = predicted["driver-only"] if card.owner == "driver" and "driver-only" in predicted else predicted["right"]
-    comparison = compare(table.ids, wanted, table.Lab, tolerance)
-    cause = find_cause(table.Lab, predicted, uncertainty)
-    if card.owner == "driver" and cause.code == "driver-only":
-        cause = replace(cause, code="right")
-    return Checked(reading, comparison, cause, tuple(in_words(comparison)), uncertainty, table)

@@ -19,7 +19,8 @@ from fidele.output.device import PrintDevice
 from fidele.output.workshop import Workshop
 from fidele.papers.model import Papers, Verified
 from fidele.route.condition import Card, PressData
-from fidele.session.runs import Checked, Job, chart_artwork, chart_placing, check_scan, prepare_page
+from fidele.session.checks import Aim, Checked, check_scan
+from fidele.session.runs import Job, chart_artwork, chart_placing, prepare_page
 from fidele.session.scanners import ScannerRecord
 from fidele.tiles import CancelledError, Progress
 
@@ -97,9 +98,8 @@ def run_trial(
     finally:
         device.restore(before)
     names = {"instrument": workshop.scanner_name, "profile": scanner.title}
-    made = check_scan(
-        scan, quick_chart(), trial.card, trial.profile, scanner.profile(), scanner.residual_mean, tolerance, None, names
-    )
+    aim = Aim(trial.card, trial.profile, tolerance)
+    made = check_scan(scan, quick_chart(), aim, scanner.profile(), scanner.residual_mean, names)
     told(1.0)
     return made
 

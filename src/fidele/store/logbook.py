@@ -6,7 +6,7 @@ import datetime
 import json
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +24,43 @@ _MIGRATIONS = (
         p95 REAL NOT NULL, largest REAL NOT NULL, verdict TEXT NOT NULL, cause TEXT NOT NULL, words TEXT NOT NULL
     );
     """,
+    """
+    ALTER TABLE run ADD COLUMN state TEXT NOT NULL DEFAULT 'printed';
+    ALTER TABLE verdict ADD COLUMN chart TEXT NOT NULL DEFAULT '';
+    ALTER TABLE verdict ADD COLUMN tolerance TEXT NOT NULL DEFAULT '';
+    ALTER TABLE verdict ADD COLUMN against TEXT NOT NULL DEFAULT '';
+    ALTER TABLE verdict ADD COLUMN instrument TEXT NOT NULL DEFAULT '';
+    ALTER TABLE verdict ADD COLUMN uncertainty REAL NOT NULL DEFAULT 0;
+    """,
 )
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What a check said: ΔE00 figures, 'pass' or 'fail', the cause's code, and by what it was judged."""
+
+    mean: float
+    p95: float
+    largest: float
+    verdict: str
+    cause: str
+    words: tuple[str, ...] = ()
+    chart: str = ""
+    tolerance: str = ""
+    against: str = ""
+    instrument: str = ""
+    uncertainty: float = 0.0
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check of a run, as the logbook keeps it: when, which run, and the card as it was, as JSON."""
+
+    at: datetime.datetime
+    run: int
+    card: str
+    settings: str
+    verdict: Verdict
 
 
 @dataclass(frozen=True)
@@ -38,6 +74,7 @@ class Run:
     verdict: str
     mean: float | None
     cause: str
+    state: str = "printed"
 
 
 class Logbook:
@@ -77,44 +114,68 @@ class Logbook:
         settings: dict[str, Any],
         receipt: dict[str, Any],
         overridden: str,
+        state: str = "printed",
     ) -> int:
-        """Keep a run; return its number. `card` is the card's JSON as it was; `overridden` why stops were passed."""
-        row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden)
+        """Keep a run; return its number. `card` is the card's JSON as it was; `overridden` why stops were passed.
+
+        `state` is 'printing' for one that is only about to be printed: its number can then stand on the print.
+        """
+        row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden, state)
         with closing(self._open()) as db, db:
             cursor = db.execute(
-                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden, state) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                 row,
             )
             return int(cursor.lastrowid or 0)
+
+    def end_run(self, run: int, state: str, receipt: dict[str, Any]) -> None:
+        """Keep how a run ended: 'printed' with the driver's receipt, or 'failed'."""
+        with closing(self._open()) as db, db:
+            db.execute("UPDATE run SET state = ?, receipt = ? WHERE id = ?", (state, json.dumps(receipt), run))
 
     def add_press(self, run: int, press: dict[str, Any]) -> None:
         """Keep what was done at the press."""
         with closing(self._open()) as db, db:
             db.execute("UPDATE run SET press = ? WHERE id = ?", (json.dumps(press), run))
 
-    def add_verdict(
-        self, run: int, mean: float, p95: float, largest: float, verdict: str, cause: str, words: list[str]
-    ) -> None:
+    def add_verdict(self, run: int, verdict: Verdict) -> None:
         """Keep a check of a run."""
-        row = (run, _now(), mean, p95, largest, verdict, cause, json.dumps(words))
+        kept = asdict(verdict) | {"words": json.dumps(verdict.words), "run": run, "at": _now()}
         with closing(self._open()) as db, db:
-            db.execute(
-                "INSERT INTO verdict (run, at, mean, p95, largest, verdict, cause, words) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                row,
+            names = ", ".join(kept)
+            db.execute(f"INSERT INTO verdict ({names}) VALUES ({', '.join('?' * len(kept))})", tuple(kept.values()))
+
+    def checks(self, limit: int = 500) -> list[Check]:
+        """Return the last checks, oldest first."""
+        query = """
+            SELECT verdict.at, run.id, run.card, run.settings, mean, p95, largest, verdict.verdict, cause, words, chart,
+            tolerance, against, instrument, uncertainty FROM verdict JOIN run ON run.id = verdict.run
+            ORDER BY verdict.id DESC LIMIT ?
+        """
+        with closing(self._open()) as db:
+            rows = db.execute(query, (limit,)).fetchall()
+        return [
+            Check(
+                datetime.datetime.fromisoformat(r[0]),
+                r[1],
+                r[2],
+                r[3],
+                Verdict(r[4], r[5], r[6], r[7], r[8], tuple(json.loads(r[9])), r[10], r[11], r[12], r[13], r[14]),
             )
+            for r in reversed(rows)
+        ]
 
     def runs(self, limit: int = 50) -> list[Run]:
         """Return the last runs, newest first."""
         query = """
-            SELECT run.id, run.at, title, card, COALESCE(verdict.verdict, ''), mean, COALESCE(cause, '') FROM run
+            SELECT run.id, run.at, title, card, COALESCE(verdict.verdict, ''), mean, COALESCE(cause, ''), state FROM run
             LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
             ORDER BY run.id DESC LIMIT ?
         """
         with closing(self._open()) as db:
             rows = db.execute(query, (limit,)).fetchall()
-        return [Run(r[0], datetime.datetime.fromisoformat(r[1]), r[2], r[3], r[4], r[5], r[6]) for r in rows]
+        return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
 
 
 def _now() -> str:

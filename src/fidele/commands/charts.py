@@ -1,0 +1,327 @@
+"""The jobs on charts from a shell: list, make, read; characterise a scanner; check and diagnose a measurement."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from fidele.commands.common import FILE, print_json, session_of_user
+from fidele.errors import FideleError
+
+TOLERANCE = click.option("--tolerance", default="everyday", help="A set of limits by name, or a .json file.")
+
+
+@click.group()
+def chart() -> None:
+    """Make control charts and read them from scans."""
+
+
+@chart.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def list_charts(as_json: bool) -> None:
+    """List the charts of the family and the pages they can be laid out for."""
+    from fidele.chart.family import KINDS, made
+    from fidele.chart.layout import PAGES
+
+    rows: list[dict[str, Any]] = []
+    for kind in KINDS.values():
+        one = made(kind.name)
+        rows.append(
+            {
+                "name": kind.name,
+                "title": kind.title,
+                "patches": len(one.ids),
+                "pages": one.pages,
+                "purpose": kind.purpose,
+            }
+        )
+    rows.append({"name": "visual", "title": "Visual page", "patches": 0, "pages": 1, "purpose": "To be judged by eye"})
+    if as_json:
+        print_json({"charts": rows, "pages": list(PAGES)})
+        return
+    for row in rows:
+        click.echo(f"{row['name']:10} {row['patches']:5} patches, {row['pages']} on A4: {row['purpose']}")
+    click.echo(f"Pages: {', '.join(PAGES)}")
+
+
+@chart.command()
+@click.argument("name")
+@click.option("--out", required=True, type=FILE, help="Folder to write into.")
+@click.option("--page", default="", help="Sheet or blank to lay it out for, as in `fidele chart list`.")
+@click.option("--patch", default=0.0, type=float, help="Width of a patch in mm.")
+@click.option("--sorted", "in_order", is_flag=True, help="Patches in order instead of scrambled.")
+@click.option("--for", "target", type=FILE, help="Output profile: patches even in L*a*b* for that printer.")
+def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: Path | None) -> None:
+    """Write a chart as TIFF and its definition as CGATS."""
+    import numpy as np
+
+    from fidele.artwork.save import save_picture
+    from fidele.chart.cgats import write
+    from fidele.chart.definition import to_table
+    from fidele.chart.draw import draw_page
+    from fidele.chart.family import made
+    from fidele.chart.visual import draw_visual_page
+    from fidele.icc.profile import Profile
+    from fidele.icc.spaces import srgb
+    from fidele.icc.transform import Intent, to_lab
+
+    if name == "visual":
+        save_picture(out / "visual.tif", draw_visual_page(""), srgb(), 300)
+        click.echo(f"{out / 'visual.tif'}: the visual page, to be judged by eye.")
+        return
+    predicts = None
+    if target is not None:
+        profile = Profile.open(target)
+        if profile.channels != 3:
+            raise FideleError(f"{target} is no profile of an RGB printer.")
+
+        def predicts(rgb: Any) -> Any:
+            return to_lab(rgb.astype(np.float32), profile, Intent.RELATIVE).astype(float)
+
+    what = made(name, page, patch, False if in_order else None, (), predicts)
+    written = []
+    for number in range(what.pages):
+        place = out / (f"{name}.tif" if what.pages == 1 else f"{name}-page-{number + 1}.tif")
+        save_picture(place, draw_page(what, number, ""), srgb(), 300)
+        written.append(place)
+    write(out / f"{name}.txt", to_table(what))
+    click.echo(f"{', '.join(str(w) for w in written)}: {len(what.ids)} patches; definition in {out / f'{name}.txt'}.")
+
+
+@chart.command()
+@click.argument("scans", nargs=-1, required=True, type=FILE)
+@click.option("--chart", "definition", required=True, type=FILE, help="The chart's definition (CGATS).")
+@click.option("--out", required=True, type=FILE, help="Measurements to write (.txt CGATS, .cxf CxF3).")
+@click.option("--scanner-profile", type=FILE, help="Input profile of the scanner.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: Path | None, as_json: bool) -> None:
+    """Find a chart on scans and measure its patches: one page on each, or several pages on one."""
+    import numpy as np
+
+    from fidele.artwork.open import open_artwork
+    from fidele.chart.cgats import read as read_table
+    from fidele.chart.cgats import write
+    from fidele.chart.cxf import write_measurement
+    from fidele.chart.definition import from_table
+    from fidele.chart.measurement import from_table as measurement
+    from fidele.chart.read import Reading, read_all, read_scan
+    from fidele.icc.describe import describe
+    from fidele.icc.profile import Profile
+    from fidele.session.checks import patch_table
+
+    what = from_table(read_table(definition), str(definition))
+    pages: dict[int, Reading] = {}
+    space, name = (Profile.open(scanner_profile) if scanner_profile else None), "none: taken for sRGB"
+    for scan in scans:
+        picture = open_artwork(scan)
+        if space is None and picture.slip.kind == "stated":
+            space = picture.profile
+        found, _ = read_all(picture.pixels, [what]) if what.pages > 1 else ([], [])
+        for one in [r for _, r in found] or [read_scan(picture.pixels, what)]:
+            pages[one.page] = one
+    if space is not None:
+        if space.channels != 3:
+            raise FideleError(f"{space.name} is no profile of an RGB scanner.")
+        name = describe(space).description
+    missing = [str(n + 1) for n in range(what.pages) if n not in pages]
+    read_pages = [pages[n] for n in sorted(pages)]
+    first = read_pages[0]
+    whole = Reading(
+        first.page,
+        np.concatenate([r.index for r in read_pages]),
+        np.concatenate([r.rgb for r in read_pages]),
+        np.concatenate([r.spread for r in read_pages]),
+        np.concatenate([r.corners for r in read_pages]),
+        first.turned,
+        first.mirrored,
+        max(r.unevenness for r in read_pages),
+        np.concatenate([r.clipped for r in read_pages]),
+        first.frame,
+    )
+    table = patch_table(what, whole, space, {"profile": name})
+    if out.suffix.lower() == ".cxf":
+        write_measurement(out, measurement(table, str(out)), what.title)
+    else:
+        write(out, table)
+    if as_json:
+        print_json(
+            {
+                "patches": len(whole.index),
+                "page": first.page + 1,
+                "pages": [r.page + 1 for r in read_pages],
+                "turned": round(first.turned, 3),
+                "mirrored": first.mirrored,
+                "unevenness": round(whole.unevenness, 4),
+                "clipped": int(whole.clipped.sum()),
+                "run": first.code.run if first.code else None,
+                "scanner_profile": name,
+                "out": str(out),
+            }
+        )
+    else:
+        click.echo(
+            f"{out}: {len(whole.index)} patches, turned by {first.turned:.1f}°, "
+            f"light evened by {whole.unevenness * 100:.0f} %."
+        )
+    if missing:
+        click.echo(f"caution: page {', '.join(missing)} of {what.pages} was on none of the scans.", err=True)
+    if first.mirrored:
+        click.echo("caution: the chart was seen mirrored.", err=True)
+    if space is None:
+        click.echo("caution: no scanner profile was given; the scan is taken for sRGB.", err=True)
+
+
+@click.group()
+def scanner() -> None:
+    """Characterise a scanner."""
+
+
+@scanner.command()
+@click.argument("scan", type=FILE)
+@click.option("--reference", required=True, type=FILE, help="The target's known values and layout (CGATS).")
+@click.option("--out", required=True, type=FILE, help="Input profile to write.")
+def characterise(scan: Path, reference: Path, out: Path) -> None:
+    """Make a scanner's profile from a scan of a reference target with known L*a*b*."""
+    import datetime
+
+    from fidele.artwork.open import open_artwork
+    from fidele.characterise.scanner import fit_scanner
+    from fidele.chart.cgats import read as read_table
+    from fidele.chart.definition import from_table
+    from fidele.chart.measurement import from_table as measurement
+    from fidele.chart.read import read_scan
+    from fidele.files import write_bytes
+
+    table = read_table(reference)
+    what, known = from_table(table, str(reference)), measurement(table, str(reference))
+    reading = read_scan(open_artwork(scan).pixels, what)
+    fit = fit_scanner(reading.rgb, known.Lab[reading.index], out.stem, datetime.datetime.now())
+    write_bytes(out, fit.profile)
+    click.echo(
+        f"{out}: made from {fit.patches} patches; on patches held out it is off by a mean of {fit.residual_mean:.2f} "
+        f"ΔE00, 95 % within {fit.residual_p95:.2f}. A verdict from this scanner claims no more than that."
+    )
+
+
+@click.command()
+@click.argument("reference", type=FILE)
+@click.argument("measured", type=FILE)
+@TOLERANCE
+@click.option("--relative", is_flag=True, help="Relative to each one's white.")
+@click.option("--report", type=FILE, help="Report to write: .pdf or .html.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def check(reference: Path, measured: Path, tolerance: str, relative: bool, report: Path | None, as_json: bool) -> None:
+    """Compare two measurement files (CGATS, CxF3, CSV) patch by patch; exit 1 when out of tolerance."""
+    from fidele.chart.measurement import read_any
+    from fidele.check.statistics import compare, relative_to_white
+    from fidele.check.tolerance import tolerance_named
+    from fidele.check.words import in_words
+
+    aim, found = read_any(reference), read_any(measured)
+    mine = found.rows(aim.ids)
+    wanted, got = aim.Lab, mine.Lab
+    if relative:
+        white = int(wanted[:, 0].argmax())
+        wanted, got = relative_to_white(wanted, wanted[white]), relative_to_white(got, got[white])
+    result = compare(aim.ids, wanted, got, tolerance_named(tolerance))
+    mixed = [*aim.cautions, *found.cautions, *aim.conditions.mixed_with(found.conditions)]
+    if report is not None:
+        from fidele.desk.report_pdf import write_report
+        from fidele.report import Report, verdict_words
+
+        title = f"{measured.name} against {reference.name}"
+        about = (("Reference", aim.conditions.words()), ("Measured", found.conditions.words()))
+        said = tuple(in_words(result))
+        write_report(report, Report(title, verdict_words(result), said, result, about, (), tuple(mixed)))
+    if as_json:
+        print_json(
+            {
+                "patches": len(result.ids),
+                "mean_de00": round(result.mean, 4),
+                "median_de00": round(result.median, 4),
+                "p95_de00": round(result.p95, 4),
+                "max_de00": round(result.largest, 4),
+                "mean_de76": round(float(result.de76.mean()), 4),
+                "tolerance": result.tolerance.name,
+                "verdict": result.verdict,
+                "families": {
+                    k: {"count": s.count, "mean_de00": round(s.mean, 4)} for k, s in result.by_family().items()
+                },
+                "worst": [{"id": result.ids[i], "de00": round(float(result.de00[i]), 3)} for i in result.worst(5)],
+                "cautions": mixed,
+            }
+        )
+    else:
+        click.echo(
+            f"{result.verdict}: {len(result.ids)} patches, ΔE00 mean {result.mean:.2f}, median {result.median:.2f}, "
+            f"95th percentile {result.p95:.2f}, largest {result.largest:.2f} ({result.ids[int(result.worst(1)[0])]})."
+        )
+        for sentence in in_words(result):
+            click.echo(f"  {sentence}")
+        for caution in mixed:
+            click.echo(f"caution: {caution}", err=True)
+    sys.exit(0 if result.passed else 1)
+
+
+@click.command()
+@click.argument("measured", type=FILE)
+@click.option("--chart", "definition", required=True, type=FILE, help="The chart's definition (CGATS).")
+@click.option("--condition", "card", help="Printing condition, by id or name.")
+@click.option("--profile", type=FILE, help="Output profile, where there is no condition.")
+@TOLERANCE
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def diagnose(
+    measured: Path, definition: Path, card: str | None, profile: Path | None, tolerance: str, as_json: bool
+) -> None:
+    """Say what happened to a measured print: every suspected fault, the best explanation first."""
+    from fidele.chart.cgats import read as read_table
+    from fidele.chart.definition import from_table
+    from fidele.chart.measurement import read_any
+    from fidele.check.tolerance import tolerance_named
+    from fidele.icc.profile import Profile
+    from fidele.output.starters import wren_card
+    from fidele.session.checks import Aim, check_measured, uncertainty_of
+
+    if (card is None) == (profile is None):
+        raise FideleError("Say either --condition or --profile.")
+    what, found = from_table(read_table(definition), str(definition)), read_any(measured)
+    limits = tolerance_named(tolerance)
+    residual = 0.5
+    if card is not None:
+        session = session_of_user()
+        mine = session.conditions.need(card)
+        if mine.profile is None:
+            raise FideleError(f"“{mine.name}” has no profile to judge a print by.")
+        session.put_in_force(mine)
+        printer = session.shelf.load(mine.profile)
+        aim = Aim(mine, printer, limits, session.handoff.correction())
+        residual = session.scanner.residual_mean
+    else:
+        aim = Aim(wren_card("none", "none", None, "fidele"), Profile.open(Path(str(profile))), limits)
+    checked = check_measured(what, found, aim, uncertainty_of(found, residual))
+    cause = checked.cause
+    if as_json:
+        print_json(
+            {
+                "verdict": checked.comparison.verdict,
+                "mean_de00": round(checked.comparison.mean, 3),
+                "cause": cause.code,
+                "group": list(cause.group),
+                "margin_de00": round(cause.margin, 3),
+                "causes": [
+                    {"code": s.code, "fit_de00": round(s.fit_de00, 3), "confidence": round(s.confidence, 4)}
+                    for s in cause.suspects
+                ],
+                "words": [cause.sentence, *checked.words],
+                "next": cause.next_step,
+            }
+        )
+        return
+    click.echo(f"{cause.title}. {cause.sentence} {cause.next_step}")
+    for suspect in cause.suspects[:6]:
+        click.echo(f"  leaves {suspect.fit_de00:5.2f}  {suspect.confidence * 100:3.0f} %  {suspect.title}")
+    for sentence in checked.words:
+        click.echo(f"  {sentence}")

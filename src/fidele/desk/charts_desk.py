@@ -1,0 +1,327 @@
+"""The chart maker: which chart, on what, how; and how it is to be printed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QRadioButton,
+    QSizePolicy,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.chart.definition import Chart
+from fidele.chart.family import KINDS
+from fidele.chart.visual import VISUAL
+from fidele.desk.desk import Desk
+from fidele.desk.labels import button, label, section
+from fidele.desk.picture import to_image
+from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.route.finding import Finding
+from fidele.session.charts import ChartOrder, chart_page
+from fidele.session.model import Session
+
+
+class PageView(QWidget):
+    """A page of a chart, whole, as it will be printed: bare numbers stand for a predicted print nowhere else."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme = LIGHT
+        self.image = QImage()
+        self.setMinimumSize(240, 300)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Page of the chart")
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(self.rect(), self.theme.colour("surround"))
+        if self.image.isNull():
+            return
+        room = self.rect().adjusted(18, 18, -18, -18)
+        shown = self.image.scaled(
+            room.size(), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        )
+        x, y = (self.width() - shown.width()) // 2, (self.height() - shown.height()) // 2
+        painter.fillRect(x + 3, y + 3, shown.width(), shown.height(), QColor(80, 80, 80))
+        painter.drawImage(x, y, shown)
+
+
+class ChartsDesk(Desk):
+    """Choose a chart and lay it on the sheet."""
+
+    station = "Charts"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        head = self.head()
+        self.bring = button(
+            "Bring a definition …", self._bring, "Somebody's chart: CGATS or CxF3 with RGB values", quiet=True
+        )
+        self.save = button(
+            "Save the definition …", self._save, "As CGATS, with the colours that the profile predicts", quiet=True
+        )
+        self.take = button("Lay it on the sheet", self._take, "In place of the artwork; then print it", main=True)
+        for made in (self.bring, self.save, self.take):
+            head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        row = QHBoxLayout()
+        row.setSpacing(20)
+        row.addLayout(self._form(), 4)
+        self.view = PageView()
+        row.addWidget(self.view, 5)
+        self.box.addLayout(row, 1)
+        self.made: Chart | None = None
+        self._brought: Chart | None = None
+        self._wrong = ""
+        self._for: object = None
+
+    def _form(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(7)
+        form = QFormLayout()
+        form.setVerticalSpacing(8)
+        self.kind = _choice("Chart", [*((k.name, k.title) for k in KINDS.values()), (VISUAL, "Visual page, by eye")])
+        self.kind.setCurrentIndex(1)
+        self.page = _choice("Sheet or blank", [("", "as usual, A4"), *((p, p) for p in self.session.charts.pages())])
+        self.patch = QDoubleSpinBox()
+        self.patch.setRange(0, 60)
+        self.patch.setDecimals(1)
+        self.patch.setSuffix(" mm")
+        self.patch.setSpecialValueText("as suits it")
+        self.patch.setFont(font(9))
+        self.patch.setAccessibleName("Width of a patch")
+        self.patch.lineEdit().setTextMargins(5, 0, 0, 0)
+        for name, widget in (("Chart", self.kind), ("On", self.page), ("Patches", self.patch)):
+            form.addRow(label(name, 9.5), widget)
+        column.addLayout(form)
+        self.purpose = label("", 9, dim=True, wrap=True)
+        column.addWidget(self.purpose)
+        self.scrambled = QCheckBox("Scrambled: evens out banding and position")
+        self.even = QCheckBox("Even in L*a*b* for this printer, by its profile")
+        self.customers = QCheckBox("With the customer colours in hand")
+        for box in (self.scrambled, self.even, self.customers):
+            box.setFont(font(9))
+            column.addWidget(box)
+        column.addSpacing(6)
+        column.addWidget(section("How it is printed"))
+        self._ways = QButtonGroup(self)
+        self.through = QRadioButton("Through the condition, to verify it: one conversion")
+        self.bare = QRadioButton("With nothing converting, to characterise: no conversion at all")
+        for number, way in enumerate((self.through, self.bare)):
+            way.setFont(font(9))
+            self._ways.addButton(way, number)
+            column.addWidget(way)
+        self.through.setChecked(True)
+        column.addSpacing(6)
+        pages = QHBoxLayout()
+        pages.addWidget(label("Page", 9.5))
+        self.number = QSpinBox()
+        self.number.setFont(font(9))
+        self.number.setMinimum(1)
+        self.number.setAccessibleName("Page")
+        self.number.lineEdit().setTextMargins(5, 0, 0, 0)
+        pages.addWidget(self.number)
+        self.of = label("", 9, dim=True)
+        pages.addWidget(self.of, 1)
+        column.addLayout(pages)
+        column.addStretch(1)
+        self.kind.activated.connect(self._kind)
+        self.page.activated.connect(lambda _: self._changed())
+        self.patch.valueChanged.connect(lambda _: self._changed())
+        self.number.valueChanged.connect(lambda _: self._changed())
+        for toggle in (self.scrambled, self.even, self.customers, self.through, self.bare):
+            toggle.toggled.connect(lambda _: self._changed())
+        self.scrambled.setChecked(True)
+        self.even.setChecked(True)
+        return column
+
+    def order(self) -> ChartOrder:
+        """Return what is chosen."""
+        return ChartOrder(
+            self.kind.currentData(),
+            self.page.currentData(),
+            self.patch.value(),
+            self.scrambled.isChecked(),
+            self.even.isChecked(),
+            self.customers.isChecked(),
+            self.bare.isChecked(),
+        )
+
+    def _kind(self, _index: int) -> None:
+        self._brought = None
+        name = self.kind.currentData()
+        self.scrambled.setChecked(name in KINDS and KINDS[name].scrambled)
+        self.bare.setChecked(name.startswith("full") or name == "target")
+        self.through.setChecked(not self.bare.isChecked())
+        self._changed()
+
+    def _changed(self) -> None:
+        if hasattr(self, "view"):
+            self.go.emit("")
+            self.refresh()
+
+    def _make(self) -> None:
+        """Make the chart anew where something that counts has changed."""
+        session = self.session
+        order = self.order()
+        colours = tuple(c.name for c in session.customers.colours) if order.customers else ()
+        key = (order, session.profile and session.profile.content_id, colours, id(self._brought))
+        if key == self._for:
+            return
+        self._for = key
+        self._wrong = ""
+        try:
+            self.made = self._brought or session.charts.made(order)
+        except FideleError as error:
+            self.made, self._wrong = None, str(error)
+
+    def refresh(self) -> None:
+        """Show the chart as it is chosen."""
+        session, chosen = self.session, self.kind.currentData()
+        kind = KINDS.get(chosen)
+        full = chosen.startswith("full") or chosen == "swatches"
+        self.even.setVisible(full)
+        self.even.setEnabled(session.profile is not None)
+        visual = chosen == VISUAL
+        for widget in (self.page, self.patch, self.scrambled, self.customers):
+            widget.setEnabled(not visual and self._brought is None)
+        self.purpose.setText("To be judged by eye, where there is no scanner." if kind is None else kind.purpose)
+        self._make()
+        chart = self.made
+        self.take.setEnabled(chart is not None and session.card is not None)
+        self.save.setEnabled(chart is not None and not visual)
+        if chart is None:
+            self.title.setText("Make a chart")
+            self.state.setText(self._wrong)
+            self.view.image = QImage()
+            self.view.update()
+            return
+        self.number.blockSignals(True)
+        self.number.setMaximum(chart.pages)
+        self.number.blockSignals(False)
+        self.of.setText(f"of {chart.pages}")
+        self.title.setText(chart.title)
+        patches = "no patches: it is judged by eye" if visual else f"{len(chart.ids)} patches"
+        size = f"{chart.layout.page[0]:g} x {chart.layout.page[1]:g} mm"
+        self.state.setText(
+            f"{patches} on {chart.pages} {'page' if chart.pages == 1 else 'pages'} of {size}, each "
+            f"{chart.layout.patch:g} mm wide. Its mark is {chart.digest}."
+        )
+        page = chart_page(chart, self.number.value() - 1, session.card, 0, self.bare.isChecked())
+        small = np.ascontiguousarray(page.pixels[::3, ::3] >> 8).astype(np.uint8)
+        self.view.theme = self.theme
+        self.view.image = to_image(small)
+        self.view.update()
+
+    def _take(self) -> None:
+        if self.made is not None:
+            self.guarded(self.session.charts.take, self.made, self.number.value() - 1, self.bare.isChecked())
+            self.go.emit("Print")
+
+    def _save(self) -> None:
+        if self.made is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Save the definition", f"{self.made.name}.txt", "CGATS (*.txt)")
+        if name:
+            self.guarded(self.session.charts.export, self.made, Path(name))
+            self.session.say(f"The definition is in {name}.")
+
+    def _bring(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Bring a definition", "", "Definitions (*.txt *.cgats *.cxf *.xml)")
+        if name:
+            self.bring_file(Path(name))
+
+    def bring_file(self, path: Path) -> None:
+        """Take somebody's definition."""
+
+        def bring() -> None:
+            self._brought = self.session.charts.bring(path)
+
+        self.guarded(bring)
+        self._changed()
+
+    def own_findings(self) -> list[Finding]:
+        """Return what stands against printing it as chosen."""
+        chain, found = self.session.chain, []
+        if chain is None:
+            return []
+        below = [x.name for x in chain.layers if x.converts and x.name != "Fidele"]
+        names = {"system": "The print system", "driver": "The driver"}
+        if self.bare.isChecked() and below:
+            found.append(
+                Finding(
+                    "bare-converts",
+                    "stop",
+                    f"{names.get(below[0], below[0])} converts",
+                    "A chart to characterise by must reach the ink with its own numbers: the route has to have no "
+                    "conversion at all.",
+                    "Look at the hand-off.",
+                    "Show the hand-off",
+                    "show:hand-off",
+                    "charts",
+                )
+            )
+        if not self.bare.isChecked() and len(chain.knots) > 1:
+            found.append(
+                Finding(
+                    "verify-converts-twice",
+                    "stop",
+                    "Two things convert",
+                    "A chart that verifies the condition goes down the route with exactly one conversion.",
+                    "Look at the hand-off.",
+                    "Show the hand-off",
+                    "show:hand-off",
+                    "charts",
+                )
+            )
+        if self.bare.isChecked() and self.kind.currentData() in ("quick", "control"):
+            found.append(
+                Finding(
+                    "bare-control",
+                    "note",
+                    "A control chart usually goes through the condition",
+                    "With nothing converting it says how the inks print, not whether the condition is right.",
+                    "",
+                    desk="charts",
+                )
+            )
+        return found
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what the page will say of itself."""
+        card = self.session.card
+        if card is None or self.made is None:
+            return []
+        return [
+            ("Printed on it", "chart, page, condition, media, day and run, in small print and as a code"),
+            ("Condition", card.name),
+            (
+                "For charts",
+                f"press them on a flat piece of {card.substrate}" if card.process == "transfer" else card.media,
+            ),
+        ]
+
+
+def _choice(name: str, offered: list[tuple[str, str]]) -> QComboBox:
+    made = QComboBox()
+    made.setFont(font(9))
+    made.setAccessibleName(name)
+    for value, words in offered:
+        made.addItem(words, value)
+    return made

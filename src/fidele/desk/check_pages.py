@@ -1,0 +1,472 @@
+"""The pages of the check desk: each shows one side of a check, and marks the patch that was picked anywhere."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.chart.visual import LIGHT as VIEWING
+from fidele.chart.visual import QUESTIONS
+from fidele.check.cause import telling_patches
+from fidele.desk.check_plots import CastPlot, Distribution, RampPlot, RampsOver, ScanView, TrendPlot
+from fidele.desk.labels import button, clear, heading, label, section
+from fidele.desk.plots import Eyes, Suspects, Vectors
+from fidele.desk.theme import LIGHT, Theme, font
+from fidele.session.checking import PrintMeasured, best_where, changed_between
+from fidele.session.checks import Checked
+from fidele.store.logbook import Check
+
+
+class Page(QWidget):
+    """One side of a check."""
+
+    picked = Signal(int)
+    title = ""
+    tip = ""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 4, 0, 0)
+        self.box.setSpacing(6)
+        self.plots: list[Any] = []
+
+    def show_check(self, checked: Checked) -> None:
+        """Show another check."""
+
+    def mark(self, index: int) -> None:
+        """Mark a patch that was picked anywhere."""
+        for plot in self.plots:
+            if hasattr(plot, "mark"):
+                plot.mark(index)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take another theme."""
+        for plot in self.plots:
+            plot.theme = theme
+            plot.update()
+
+
+class PatchesPage(Page):
+    """The chart in its layout, as eyes or as a heat map, and the shifts in a*b* and L*C*."""
+
+    title, tip = "Patches", "Each patch as wanted with the measured colour in its middle, or how far it is off"
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout()
+        row.setSpacing(18)
+        self.eyes, self.ab, self.lc = Eyes(), Vectors(), Vectors(chroma=True)
+        self.plots = [self.eyes, self.ab, self.lc]
+        for plot in self.plots:
+            plot.picked.connect(self.picked)
+        row.addWidget(self.eyes, 17)
+        side = QVBoxLayout()
+        side.addWidget(self.ab, 1)
+        side.addWidget(self.lc, 1)
+        row.addLayout(side, 9)
+        self.box.addLayout(row, 1)
+        under = QHBoxLayout()
+        self.heat = button("How far off", self._heat, "Show ΔE00 in each patch, the darker the further")
+        self.heat.setCheckable(True)
+        self.said = label("", 8.5, dim=True, wrap=True)
+        under.addWidget(self.heat)
+        under.addWidget(self.said, 1)
+        self.box.addLayout(under)
+        self.words = label("", 9.0, wrap=True)
+        self.box.addWidget(self.words)
+
+    def _heat(self) -> None:
+        self.eyes.show_heat(self.heat.isChecked())
+
+    def show_check(self, checked: Checked) -> None:
+        self.eyes.set_chart(checked.chart, checked.index)
+        for plot in self.plots:
+            plot.show_comparison(checked.comparison)
+        self.words.setText("  ".join(checked.words[:4]) or "Nothing stands out: greys are neutral, the range is full.")
+
+    def mark(self, index: int) -> None:
+        super().mark(index)
+        c = self.eyes.comparison
+        if c is None or not 0 <= index < len(c.ids):
+            self.said.setText("Each patch: wanted, with the measured one as its eye; pick one.")
+            return
+        w, m, s = c.wanted[index], c.measured[index], c.signed[index]
+        self.said.setText(
+            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {w[0]:.0f} {w[1]:.0f} {w[2]:.0f}, "
+            f"measured {m[0]:.0f} {m[1]:.0f} {m[2]:.0f}; ΔL* {s[0]:+.1f}, ΔC* {s[1]:+.1f}, ΔH* {s[2]:+.1f}"
+        )
+
+
+class FiguresPage(Page):
+    """Distribution with the tolerance, figures by family, and the worst patches."""
+
+    title, tip = "Figures", "Distribution, families, the worst patches"
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout()
+        row.setSpacing(18)
+        left = QVBoxLayout()
+        self.distribution = Distribution()
+        self.plots = [self.distribution]
+        left.addWidget(section("How many are within what"))
+        left.addWidget(self.distribution, 3)
+        left.addWidget(section("By family"))
+        self.families = table(("family", "patches", "mean", "median", "95 %", "largest"))
+        left.addWidget(self.families, 4)
+        row.addLayout(left, 6)
+        right = QVBoxLayout()
+        right.addWidget(section("Worst"))
+        self.worst = table(("patch", "ΔE00", "ΔL*", "ΔC*", "ΔH*"))
+        self.worst.cellClicked.connect(lambda r, _: self.picked.emit(self._order[r]))
+        right.addWidget(self.worst)
+        row.addLayout(right, 4)
+        self.box.addLayout(row, 1)
+        self._order: list[int] = []
+
+    def show_check(self, checked: Checked) -> None:
+        c = checked.comparison
+        self.distribution.show_comparison(c)
+        rows = [("all", len(c.ids), c.mean, c.median, c.p95, c.largest)]
+        rows += [(n, s.count, s.mean, s.median, s.p95, s.largest) for n, s in c.by_family().items()]
+        fill(self.families, [[str(r[0]), str(r[1]), *(f"{v:.2f}" for v in r[2:])] for r in rows])
+        self._order = [int(i) for i in c.worst(24)]
+        fill(self.worst, [[c.ids[i], f"{c.de00[i]:.2f}", *(f"{v:+.1f}" for v in c.signed[i])] for i in self._order])
+
+    def mark(self, index: int) -> None:
+        super().mark(index)
+        if index in self._order:
+            self.worst.selectRow(self._order.index(index))
+        else:
+            self.worst.clearSelection()
+
+
+class RampsPage(Page):
+    """Tone curves and steps of a ramp, and the cast along the greys."""
+
+    title, tip = "Ramps", "Are the first and the last steps apart? Does anything turn back? Do greys lean?"
+
+    def __init__(self) -> None:
+        super().__init__()
+        over = QHBoxLayout()
+        self.which = QComboBox()
+        self.which.setFont(font(9))
+        self.which.setAccessibleName("Which ramp")
+        self.which.activated.connect(lambda _: self._show())
+        over.addWidget(self.which)
+        self.said = label("", 9.0, wrap=True)
+        over.addWidget(self.said, 1)
+        self.box.addLayout(over)
+        self.ramp, self.cast = RampPlot(), CastPlot()
+        self.ramp.picked.connect(self.picked)
+        self.plots = [self.ramp, self.cast]
+        self.box.addWidget(self.ramp, 5)
+        self.box.addWidget(section("Cast of the greys: a* full, b* dashed"))
+        self.box.addWidget(self.cast, 2)
+        self._checked: Checked | None = None
+
+    def show_check(self, checked: Checked) -> None:
+        self._checked = checked
+        before = self.which.currentText()
+        self.which.clear()
+        self.which.addItems([r.name if r.name != "black" else "greys" for r in checked.ramps])
+        self.which.setCurrentText(before or "greys")
+        self.cast.show_ramp(next((r for r in checked.ramps if r.name == "black"), None))
+        self._show()
+
+    def _show(self) -> None:
+        if self._checked is None or not self._checked.ramps:
+            self.ramp.show_ramp(None, 0.5)
+            self.said.setText("This chart has no ramps of four steps or more; the ramps chart has.")
+            return
+        seen = max(0.5, self._checked.uncertainty)
+        ramp = self._checked.ramps[max(0, self.which.currentIndex())]
+        self.ramp.show_ramp(ramp, seen)
+        self.said.setText("  ".join(ramp.words(seen)) or "All steps are apart, and nothing turns back.")
+
+    def mark(self, index: int) -> None:
+        super().mark(index)
+        self.ramp.pick = index
+        self.ramp.update()
+
+
+class ScanPage(Page):
+    """The scan with what was read on it; corners can be placed by hand."""
+
+    title, tip = "Scan", "What was read, patch by patch, on the scan"
+    placed = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.view = ScanView()
+        self.plots = [self.view]
+        self.view.picked.connect(self.picked)
+        self.view.placed.connect(self.placed)
+        self.box.addWidget(self.view, 1)
+        under = QHBoxLayout()
+        self.said = label("", 8.5, dim=True, wrap=True)
+        under.addWidget(self.said, 1)
+        self.place = button(
+            "Place the corners", self._place, "Click on the outer corners of the four marks, in whatever order"
+        )
+        under.addWidget(self.place)
+        self.box.addLayout(under)
+        self._scan: NDArray[Any] | None = None
+
+    def _place(self) -> None:
+        self.said.setText("Click on the outer corner of each of the four marks, hidden or not, in whatever order.")
+        self.view.place_corners()
+
+    def show_scan(self, scan: NDArray[Any] | None, why: str) -> None:
+        """Show a scan that could not be read, and why."""
+        self.view.show_scan(scan)
+        self.said.setText(why)
+        self.place.setEnabled(scan is not None)
+
+    def show_check(self, checked: Checked) -> None:
+        if checked.scan is not self._scan or checked.scan is None:
+            self._scan = checked.scan
+            self.view.show_scan(checked.scan)
+        self.place.setEnabled(checked.scan is not None)
+        r = checked.reading
+        self.view.show_reading(r, checked.comparison.de00, checked.comparison.tolerance.p95)
+        if r is None:
+            self.said.setText(f"Measured with {checked.measured.conditions.words()}.")
+            return
+        code = f"It says of itself: run {r.code.run}, page {r.code.page + 1}. " if r.code is not None else ""
+        stripes = f", stripes of {r.banding * 100:.1f} %" if r.banding > 0.004 else ""
+        marks, mirrored = r.marks or "No", ", mirrored" if r.mirrored else ""
+        limit = checked.comparison.tolerance.p95
+        self.said.setText(
+            f"{code}{marks} marks, turned {r.turned:.1f}°{mirrored}, light evened by {r.unevenness * 100:.0f} %"
+            f"{stripes}. Crossed patches are beyond the limit of {limit:g}."
+        )
+
+
+class CausePage(Page):
+    """Suspects by how well they explain the print, what to do, and what tells the first two apart."""
+
+    title, tip = "Cause", "Which suspected fault explains the print best"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name = heading("")
+        self.why = label("", 9.5, wrap=True)
+        self.next = label("", 9.5, wrap=True)
+        self.suspects = Suspects(11)
+        self.plots = [self.suspects]
+        self.group = label("", 9.0, dim=True, wrap=True)
+        self.apart = label("", 9.0, dim=True, wrap=True)
+        self.hidden = label("", 9.0, dim=True, wrap=True)
+        for widget in (self.name, self.why, self.next, self.suspects, self.group, self.apart, self.hidden):
+            self.box.addWidget(widget)
+        self.box.addStretch(1)
+
+    def show_check(self, checked: Checked) -> None:
+        cause = checked.cause
+        self.name.setText(cause.title)
+        self.why.setText(cause.sentence)
+        self.next.setText(f"Next: {cause.next_step}")
+        self.suspects.show_cause(cause)
+        titles = {s.code: s.title for s in cause.suspects}
+        others = [titles[c] for c in cause.group if c != cause.suspects[0].code]
+        self.group.setText(
+            f"Cannot be told apart by this {'scanner' if checked.reading is not None else 'measurement'}: "
+            f"{titles[cause.suspects[0].code]} and {', '.join(others)}."
+            if others
+            else f"Ahead of all others by ΔE00 {cause.margin:.1f}."
+        )
+        known = [s for s in cause.suspects if s.code in checked.suspected.Lab]
+        self.apart.setText("")
+        if len(known) > 1:
+            one, other = (checked.suspected.Lab[s.code] for s in known[:2])
+            patches = [checked.measured.ids[i] for i in telling_patches(one, other)]
+            self.apart.setText(
+                f"{known[0].title} and {known[1].title.lower()} differ most in {', '.join(patches)}: "
+                "measure these again to tell them apart."
+            )
+        unnoticed = sorted(set(cause.unnoticed))
+        self.hidden.setText(
+            f"At this tolerance these would go unnoticed: {', '.join(unnoticed[:6])}." if unnoticed else ""
+        )
+
+
+class BesidePage(Page):
+    """Two to six prints: figures by family, and which is best where."""
+
+    title, tip = "Side by side", "Prints beside each other: trials, routes, before and after"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.said = label("", 10, wrap=True)
+        self.box.addWidget(self.said)
+        self.strips = QGridLayout()
+        self.strips.setHorizontalSpacing(10)
+        holder = QWidget()
+        holder.setLayout(self.strips)
+        self.box.addWidget(holder, 3)
+        under = QHBoxLayout()
+        under.setSpacing(14)
+        self.figures = table(("",))
+        under.addWidget(self.figures, 5)
+        over = QVBoxLayout()
+        over.addWidget(label("Greys: lighter or darker than wanted", 8.5, dim=True))
+        self.over = RampsOver()
+        over.addWidget(self.over, 1)
+        under.addLayout(over, 6)
+        self.box.addLayout(under, 4)
+        self.theme: Theme = LIGHT
+
+    def show_prints(self, prints: tuple[PrintMeasured, ...]) -> None:
+        """Show other prints."""
+        clear(self.strips)
+        self.plots = [self.over]
+        self.over.show_ramps([(p.label, r) for p in prints for r in p.checked.ramps if r.name == "black"])
+        if not prints:
+            self.said.setText(
+                "No prints are laid beside each other yet. Check a chart, then “Lay beside”; or open one scan with "
+                "several prints of a chart on it."
+            )
+            fill(self.figures, [])
+            return
+        self.said.setText(" ".join(best_where(prints)) or f"{prints[0].label} lies here; lay another beside it.")
+        for number, one in enumerate(prints):
+            eyes = Eyes()
+            eyes.setMinimumSize(80, 80)
+            eyes.theme = self.theme
+            eyes.set_chart(one.checked.chart, one.checked.index)
+            eyes.show_comparison(one.checked.comparison)
+            eyes.picked.connect(self.picked)
+            self.plots.append(eyes)
+            c = one.checked.comparison
+            self.strips.addWidget(
+                label(f"{one.label}: {'passed' if c.passed else 'failed'}, {c.mean:.1f}", 9, bold=True), 0, number
+            )
+            self.strips.addWidget(eyes, 1, number)
+        sums = [one.checked.comparison.by_family() for one in prints]
+        names = list(dict.fromkeys(n for s in sums for n in s))
+        self.figures.setColumnCount(len(prints) + 1)
+        self.figures.setHorizontalHeaderLabels(["mean ΔE00", *(one.label for one in prints)])
+        rows = [["all", *(f"{one.checked.comparison.mean:.2f}" for one in prints)]]
+        rows += [[n, *(f"{s[n].mean:.2f}" if n in s else "–" for s in sums)] for n in names]
+        fill(self.figures, rows)
+
+
+class TrendPage(Page):
+    """The checks of the condition over time, and what changed between the last and the one before."""
+
+    title, tip = "Over time", "Every check of this condition, with its limits"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.trend = TrendPlot()
+        self.plots = [self.trend]
+        self.trend.chosen.connect(self._say)
+        self.box.addWidget(self.trend, 1)
+        self.said = label("", 9.5, wrap=True)
+        self.box.addWidget(self.said)
+
+    def show_trend(self, checks: list[Check], limits: tuple[float, float]) -> None:
+        """Show other checks, oldest first."""
+        self.trend.show_checks(checks, limits)
+        self._say(self.trend.pick)
+
+    def _say(self, number: int) -> None:
+        checks = self.trend.checks
+        if not 0 <= number < len(checks):
+            self.said.setText("This condition has not been checked yet.")
+            return
+        check = checks[number]
+        v = check.verdict
+        words = [
+            f"{check.at:%d.%m.%Y %H:%M}, run {check.run}: {'passed' if v.verdict == 'pass' else 'failed'}, "
+            f"mean {v.mean:.1f}, 95th percentile {v.p95:.1f} ({v.chart or 'chart'}, {v.instrument or 'scanner'})."
+        ]
+        if number:
+            changed = changed_between(checks[number - 1], check)
+            words.append(
+                f"Since the check before: {'; '.join(changed[:6])}."
+                if changed
+                else "Nothing was changed since the one before."
+            )
+            drift = v.mean - checks[0].verdict.mean
+            words.append(f"Against the first check the mean has moved by {drift:+.1f}.")
+        self.said.setText(" ".join(words))
+
+
+class EyePage(Page):
+    """The by-eye way: short questions about the visual page."""
+
+    title, tip = "By eye", "Short questions about the visual page, where there is no scanner"
+    answered = Signal(dict)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.box.addWidget(label(VIEWING, 9.5, wrap=True))
+        grid = QGridLayout()
+        grid.setVerticalSpacing(8)
+        self.answers: dict[str, QComboBox] = {}
+        for row, question in enumerate(QUESTIONS):
+            grid.addWidget(label(question.part, 11, bold=True), row, 0)
+            grid.addWidget(label(question.asks, 9.5, wrap=True), row, 1)
+            box = QComboBox()
+            box.setFont(font(9))
+            box.addItems(["not answered", *(words for words, _ in question.answers)])
+            box.setAccessibleName(question.asks)
+            self.answers[question.part] = box
+            grid.addWidget(box, row, 2)
+        grid.setColumnStretch(1, 1)
+        self.box.addLayout(grid)
+        row_of = QHBoxLayout()
+        self.keep = button("Keep the answers", self._keep, "They go into the logbook, as judged by eye", main=True)
+        row_of.addWidget(self.keep)
+        self.said = label("", 9.5, wrap=True)
+        row_of.addWidget(self.said, 1)
+        self.box.addLayout(row_of)
+        self.box.addStretch(1)
+
+    def _keep(self) -> None:
+        given = {part: box.currentIndex() - 1 for part, box in self.answers.items() if box.currentIndex() > 0}
+        if not given:
+            self.said.setText("Answer at least one question first.")
+            return
+        self.answered.emit(given)
+
+
+def table(titles: tuple[str, ...]) -> QTableWidget:
+    """Return a table that is read, not written."""
+    made = QTableWidget(0, len(titles))
+    made.setHorizontalHeaderLabels(list(titles))
+    made.verticalHeader().hide()
+    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    made.setShowGrid(False)
+    made.setFont(font(8.5))
+    made.horizontalHeader().setStretchLastSection(True)
+    made.verticalHeader().setDefaultSectionSize(21)
+    return made
+
+
+def fill(into: QTableWidget, rows: list[list[str]]) -> None:
+    """Show other rows."""
+    into.setRowCount(len(rows))
+    for row, cells in enumerate(rows):
+        for column, cell in enumerate(cells):
+            item = QTableWidgetItem(cell)
+            if column:
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            into.setItem(row, column, item)
+    into.resizeColumnsToContents()

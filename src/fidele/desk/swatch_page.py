@@ -1,0 +1,82 @@
+"""Ask a measured chart for a colour: which patch prints it nearest, and which input values reach it."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit
+
+from fidele.chart.swatch import between_patches, nearest_patches
+from fidele.desk.check_pages import Page
+from fidele.desk.labels import button, clear, label
+from fidele.desk.theme import font
+from fidele.errors import FideleError
+from fidele.proof.soft import show
+from fidele.proof.typed import colour_written
+from fidele.session.checks import Checked
+from fidele.session.model import Session
+
+
+class SwatchPage(Page):
+    """Type a colour; get the nearest patches, and the values between them."""
+
+    title, tip = "Swatches", "Which input values print a wanted colour nearest"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._checked: Checked | None = None
+        self.box.addWidget(
+            label(
+                "Any chart that was measured will do; the swatch book has most to pick from.", 9.5, dim=True, wrap=True
+            )
+        )
+        row = QHBoxLayout()
+        self.typed = QLineEdit()
+        self.typed.setFont(font(10))
+        self.typed.setPlaceholderText("a colour: #1fa7a0, 31 167 160, or Lab 60 -35 -5")
+        self.typed.setAccessibleName("Wanted colour")
+        self.typed.returnPressed.connect(self.ask)
+        row.addWidget(self.typed, 1)
+        row.addWidget(button("Find it", self.ask, "Find the patches that print nearest", main=True))
+        self.box.addLayout(row)
+        self.said = label("", 9.5, wrap=True)
+        self.box.addWidget(self.said)
+        self.found = QGridLayout()
+        self.found.setHorizontalSpacing(14)
+        self.found.setVerticalSpacing(6)
+        self.box.addLayout(self.found)
+        self.box.addStretch(1)
+
+    def show_check(self, checked: Checked) -> None:
+        self._checked = checked
+
+    def ask(self) -> None:
+        """Find what was typed."""
+        checked = self._checked
+        clear(self.found)
+        if checked is None:
+            self.said.setText("Print, press and measure a chart first.")
+            return
+        try:
+            wanted = np.asarray(colour_written(self.typed.text()), dtype=float)
+        except FideleError as error:
+            self.said.setText(str(error))
+            return
+        rgb, Lab = checked.chart.rgb[checked.index], checked.measured.Lab
+        blend = between_patches(wanted, rgb, Lab)
+        picks = nearest_patches(wanted, checked.measured.ids, rgb, Lab)
+        values = " ".join(f"{v * 255:.0f}" for v in blend.rgb)
+        self.said.setText(f"Between patches: input RGB {values} should print within ΔE00 {blend.de00:.1f} of it.")
+        for row, pick in enumerate((blend, *picks)):
+            for column, colour in enumerate((wanted, pick.Lab)):
+                patch = QFrame()
+                patch.setFixedSize(64, 34)
+                red, green, blue = (int(v) for v in show(colour.astype(np.float32)[None])[0])
+                patch.setStyleSheet(f"background:{QColor(red, green, blue).name()}")
+                self.found.addWidget(patch, row, column)
+            name = f"patch {pick.patch}" if pick.patch else "between patches"
+            values = " ".join(f"{v * 255:.0f}" for v in pick.rgb)
+            self.found.addWidget(label(name, 9.5, bold=True), row, 2)
+            self.found.addWidget(label(f"input RGB {values}, ΔE00 {pick.de00:.1f}", 9.5), row, 3)
+        self.found.setColumnStretch(3, 1)
