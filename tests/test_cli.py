@@ -19,7 +19,8 @@ import tifffile
 
 from fidele.artwork.open import open_artwork
 from fidele.artwork.save import save_picture
-from fidele.chart.cgats import read
+from fidele.chart.cgats import Table, read, write
+from fidele.chart.definition import from_table, to_table
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
 from fidele.proof.soft import ProofSettings, soft_proof
@@ -258,9 +259,9 @@ def test_chart_make_read_and_check(tmp_path, demo):
         tmp_path / "m.txt",
         "--out",
         tmp_path / "z.txt",
-        words="not a chart definition",
+        words="page of another chart",
     )
-    refused("check", tmp_path / "m.txt", tmp_path / "control.txt", words="no column LAB_L")
+    refused("check", tmp_path / "m.txt", tmp_path / "control.txt", words="holds neither L")
     refused("frobnicate", words="No such command")
 
 
@@ -460,3 +461,54 @@ def test_losses_and_nearest_colours(demo, profile_path):
     assert "holds" in fidele("nearest", "lab:50,5,5", "--to", profile_path).stdout
     refused("nearest", "mauve", "--to", profile_path, words="is no colour")
     refused("nearest", "300,0,0", "--to", profile_path, words="0 to 255")
+
+
+def test_causes_scanner_and_reports_from_a_shell(demo, tmp_path, printer):
+    from fidele.check.suspects import suspicions
+    from fidele.icc.transform import Intent
+
+    chart = tmp_path / "chart"
+    assert fidele("chart", "make", "control", "--out", chart).returncode == 0
+    listed = json.loads(fidele("chart", "list", "--json").stdout)
+    assert {"quick", "control", "full-1500", "swatches", "visual"} <= {c["name"] for c in listed["charts"]}
+    what = from_table(read(chart / "control.txt"), "x")
+    suspected = suspicions(what.rgb, printer, Intent.PERCEPTUAL, True)
+    names = {}
+    for code in ("right", "not-converted"):
+        Lab = suspected.Lab[code]
+        write(tmp_path / f"{code}.txt", Table(what.ids, {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}))
+        (profile,) = demo.profiles.glob("*.icc")
+        asked = ("--chart", chart / "control.txt", "--profile", profile, "--json")
+        said = json.loads(fidele("diagnose", tmp_path / f"{code}.txt", *asked).stdout)
+        names[code] = said["cause"]
+        assert said["causes"][0]["code"] == code
+        assert said["causes"][0]["fit_de00"] < 0.1
+        assert {"code", "fit_de00", "confidence"} == set(said["causes"][0])
+    assert names == {"right": "right", "not-converted": "not-converted"}
+    refused(
+        "diagnose", tmp_path / "right.txt", "--chart", chart / "control.txt", words="either --condition or --profile"
+    )
+    reported = fidele(
+        "check",
+        tmp_path / "right.txt",
+        tmp_path / "not-converted.txt",
+        *("--tolerance", "fabric", "--relative", "--report", tmp_path / "r.pdf"),
+    )
+    assert reported.returncode == 1
+    assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
+    refused(
+        "check", tmp_path / "right.txt", tmp_path / "right.txt", "--tolerance", "loose", words="no tolerance 'loose'"
+    )
+    scan = ("--reference", tmp_path / "right.txt", "--out", tmp_path / "s.icc")
+    refused("scanner", "characterise", chart / "control.tif", *scan, words="no RGB values to print")
+    table = to_table(what)
+    table.columns.update({f"LAB_{c}": suspected.Lab["right"][:, i] for i, c in enumerate("LAB")})
+    write(tmp_path / "known.txt", table)
+    made = fidele("scanner", "characterise", chart / "control.tif", *("--reference", tmp_path / "known.txt"), *scan[2:])
+    assert made.returncode == 0
+    assert "off by a mean of" in made.stdout
+    done = fidele(
+        *("chart", "read", chart / "control.tif", "--chart", chart / "control.txt", "--out", tmp_path / "m.cxf"),
+        *("--scanner-profile", tmp_path / "s.icc"),
+    )
+    assert done.returncode == 0

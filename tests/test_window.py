@@ -170,9 +170,10 @@ def test_the_operators_story(places, qtbot):
     assert checked.comparison.mean <= 2.0
     assert checked.cause.code == "right"
     assert "passed" in window.desk.title.text()
-    QTest.mouseClick(window.desk.eyes, Qt.MouseButton.LeftButton, pos=QPoint(10, 10))
-    assert window.desk.vectors.pick == window.desk.ramp.pick == 0
-    assert window.desk.picked.text().startswith("A1: ΔE00")
+    QTest.mouseClick(window.desk.patches.eyes, Qt.MouseButton.LeftButton, pos=QPoint(10, 10))
+    picks = [plot.pick for page in window.desk.pages.values() for plot in page.plots if hasattr(plot, "pick")]
+    assert picks.count(0) >= 5  # eyes, both planes of vectors, distribution, ramp, scan
+    assert window.desk.patches.said.text().startswith("A1: ΔE00")
     # Somebody brings the maker's colours back, behind our back; the thread shows it by itself.
     session.workshop.machine(session.device.id).driver.change("Blend", "Velm natural")
     qtbot.waitUntil(lambda: thread.headline.text() == "Converted twice", timeout=3000)
@@ -181,11 +182,40 @@ def test_the_operators_story(places, qtbot):
     assert session.checked.cause.code == "converted-twice"
     titles = [c.finding.title for c in window.findings_view.cards]
     assert titles[:2] == ["Out of tolerance", "Converted twice"]
-    click(window.findings_view, "Show the hand-off")
-    assert window.desk.station == "Hand-off"
-    # The logbook has it all.
+    failed = session.run.number
+    assert session.checked.reading.code.run == failed  # the print says which run it is
+    click(window.desk, "Cause")
+    assert window.desk.cause.name.text() == "Converted twice"
+    assert "Let the driver pass numbers" in window.desk.cause.next.text()
+    act = next(a for a in window.desk.check_actions() if a[0] == "Lay this print beside others")
+    act[1]()
+    # The button mends it; printed again, it passes.
+    click(window.findings_view, "Let the driver pass numbers")
+    assert thread.headline.text() == "Converted once"
+    print_press_and_read(window, qtbot)
+    assert session.checked.comparison.passed
+    assert session.checked.cause.code == "right"
+    next(a for a in window.desk.check_actions() if a[0] == "Lay this print beside others")[1]()
+    assert len(session.checking.beside) == 2
+    assert "It is better everywhere" in window.desk.beside.said.text()
+    click(window.desk, "Over time")
+    assert [c.verdict.verdict for c in window.desk.trend.trend.checks] == ["pass", "fail", "pass"]
+    assert "Blend: Velm natural → Untouched" in window.desk.trend.said.text()
+    # The report and the numbers go out; the logbook has it all.
+    for name in ("check.pdf", "check.html"):
+        window.desk.write_report(places.data / name)
+    assert (places.data / "check.pdf").read_bytes().startswith(b"%PDF")
+    page = (places.data / "check.html").read_text()
+    assert "Passed: mean" in page
+    assert page.count("data:image/png;base64,") == 3
+    assert "http" not in page.replace("https://www.w3.org", "")
+    window.desk.write_numbers(places.data / "check.cxf")
+    window.desk.write_numbers(places.data / "check.csv")
+    numbers = (places.data / "check.csv").read_text().splitlines()
+    assert len(numbers) == 145
     log = [window.shelf_view.log.item(i).text() for i in range(window.shelf_view.log.count())]
-    assert log == ["3  Control chart: failed", "2  Control chart: passed", "1  harbour-at-dusk.png"]
+    words = ["Control chart: passed", "Control chart: failed", "Control chart: passed", "harbour-at-dusk.png"]
+    assert log == [f"{4 - n}  {w}" for n, w in enumerate(words)]
     window.close()
 
 
@@ -198,7 +228,8 @@ def test_a_print_can_be_cancelled(window, places, qtbot):
     click(window.desk, "Print")
     settle(window, qtbot)
     assert session.run is None
-    assert session.logbook.runs() == []
+    assert [r.state for r in session.logbook.runs()] == ["cancelled"]
+    assert "not printed" in window.shelf_view.log.item(0).text()
     assert "cancelled" in window.foot.said.text()
     assert window.desk.print_it.isEnabled()
 

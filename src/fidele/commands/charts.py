@@ -229,8 +229,8 @@ def check(reference: Path, measured: Path, tolerance: str, relative: bool, repor
     result = compare(aim.ids, wanted, got, tolerance_named(tolerance))
     mixed = [*aim.cautions, *found.cautions, *aim.conditions.mixed_with(found.conditions)]
     if report is not None:
+        from fidele.check.report import Report, verdict_words
         from fidele.desk.report_pdf import write_report
-        from fidele.report import Report, verdict_words
 
         title = f"{measured.name} against {reference.name}"
         about = (("Reference", aim.conditions.words()), ("Measured", found.conditions.words()))
@@ -282,7 +282,7 @@ def diagnose(
     from fidele.chart.measurement import read_any
     from fidele.check.tolerance import tolerance_named
     from fidele.icc.profile import Profile
-    from fidele.output.starters import wren_card
+    from fidele.route.condition import Card
     from fidele.session.checks import Aim, check_measured, uncertainty_of
 
     if (card is None) == (profile is None):
@@ -300,7 +300,8 @@ def diagnose(
         aim = Aim(mine, printer, limits, session.handoff.correction())
         residual = session.scanner.residual_mean
     else:
-        aim = Aim(wren_card("none", "none", None, "fidele"), Profile.open(Path(str(profile))), limits)
+        words = dict.fromkeys(("id", "name", "printer", "printer_name", "media", "substrate"), "not stated")
+        aim = Aim(Card.model_validate(words | {"driver": {}}), Profile.open(Path(str(profile))), limits)
     checked = check_measured(what, found, aim, uncertainty_of(found, residual))
     cause = checked.cause
     if as_json:

@@ -70,7 +70,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             raise AssertionError("the scanner returned nothing")
         save_picture(out / f"{name}-scan.tif", run.scan, None, 300)
         # The chart is judged as if it had been printed through the condition, whatever the route really did.
-        wanted = session.checking.check_run(_as_wanted(run, card), run.scan)
+        wanted = session.checking.check_run(_as_wanted(run, card), run.scan, float(run.piece.ppi))
         write_cgats(out / f"{name}-measured.txt", wanted.table)
         c = wanted.comparison
         scenarios[name] = {

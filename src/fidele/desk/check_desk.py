@@ -16,6 +16,7 @@ from fidele.chart.csv_file import ColumnsError
 from fidele.chart.measurement import Measurement, read_any
 from fidele.chart.read import HiddenMarksError
 from fidele.chart.visual import answers_in_words
+from fidele.check.report import Report, as_csv, verdict_words
 from fidele.desk.check_pages import (
     BesidePage,
     CausePage,
@@ -38,7 +39,6 @@ from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.files import write_bytes
-from fidele.report import Report, as_csv, verdict_words
 from fidele.session.checking import PrintMeasured
 from fidele.session.checks import Checked
 from fidele.session.model import Session
@@ -55,21 +55,21 @@ class CheckDesk(Desk):
         head = QHBoxLayout()
         self.title = heading("")
         self.state = label("", 9.0, dim=True, wrap=True)
-        head.addWidget(self.title, 1)
-        self.chart = button("Take a chart …", lambda: self.go.emit("Charts"), "Choose a chart, and print it")
+        self.box.addWidget(self.title)
+        self.box.addWidget(self.state)
+        self.chart = button("Take the control chart", self._chart, "144 patches, printed through the condition")
+        self.charts = button("Other charts …", lambda: self.go.emit("Charts"), "Make another chart, and print it (F10)")
         self.open_scan = button(
             "Open a file …",
             lambda: self.pick.emit("scan"),
             "A scan (TIFF, PNG, JPEG) or measurements (CGATS, CxF3, CSV)",
         )
-        self.measure = button(
-            "Measure …", partial(self.show_page, "Measure"), "Patch by patch with the spectrophotometer"
-        )
         self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the bench's scanner", main=True)
-        for made in (self.chart, self.open_scan, self.measure, self.scan):
+        for made in (self.chart, self.charts, self.open_scan):
             head.addWidget(made)
+        head.addStretch()
+        head.addWidget(self.scan)
         self.box.addLayout(head)
-        self.box.addWidget(self.state)
         self.box.addLayout(self._switch())
         self.stack = QStackedWidget()
         self.box.addWidget(self.stack, 1)
@@ -104,7 +104,7 @@ class CheckDesk(Desk):
     def _fill_switch(self) -> None:
         row = self._row
         self.switch: dict[str, Any] = {}
-        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Side by side", "Over time", "By eye", "Swatches")
+        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Side by side", "Over time")
         for number, name in enumerate(shown):
             made = button(name, partial(self.show_page, name), self.pages[name].tip)
             made.setCheckable(True)
@@ -132,6 +132,10 @@ class CheckDesk(Desk):
         ]
         relative = "Absolute colours" if checking.relative else "Relative to the substrate's white"
         return [
+            ("Measure patch by patch", partial(self.show_page, "Measure"), self._pressed()),
+            ("Judge the visual page by eye", partial(self.show_page, "By eye"), True),
+            ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), there),
+            ("Characterise the scanner …", self._characterise, True),
             ("Write the report …", self._report, there),
             ("Save all numbers …", self._numbers, there),
             ("Lay this print beside others", self._lay_beside, there),
@@ -148,6 +152,10 @@ class CheckDesk(Desk):
                 for c in self._earlier()
             ),
         ]
+
+    def _pressed(self) -> bool:
+        run = self.session.run
+        return run is not None and run.job.chart is not None and run.piece is not None
 
     def _earlier(self) -> list[Any]:
         session = self.session
@@ -175,6 +183,10 @@ class CheckDesk(Desk):
         self._page = name
         self.refresh()
 
+    def _chart(self) -> None:
+        self.guarded(self.session.open_chart, "control")
+        self.go.emit("Print")
+
     def _scan(self) -> None:
         session, run = self.session, self.session.run
         if run is None:
@@ -186,7 +198,7 @@ class CheckDesk(Desk):
             progress(0.6)
             if scanned.scan is None:
                 raise AssertionError("the scanner returned nothing")
-            return scanned, session.checking.check_run(scanned, scanned.scan)
+            return scanned, session.checking.check_run(scanned, scanned.scan, float(scanned.piece.ppi))
 
         self.work.run("Scanning and reading the chart", work, self._checked)
         self.refresh()
@@ -296,6 +308,26 @@ class CheckDesk(Desk):
         write_report(path, self.report())
         self.session.say(f"The report is in {path}.")
 
+    def _characterise(self) -> None:
+        kinds = "References (*.txt *.cgats *.it8)"
+        reference, _ = QFileDialog.getOpenFileName(self, "The target's known values", "", kinds)
+        if not reference:
+            return
+        scan, _ = QFileDialog.getOpenFileName(self, "The scan of the target", "", "Pictures (*.tif *.tiff *.png *.jpg)")
+        if scan:
+            self.characterise(Path(scan), Path(reference))
+
+    def characterise(self, scan: Path, reference: Path) -> None:
+        """Make the scanner's profile from a scan of a target with known values."""
+        from fidele.artwork.open import open_artwork
+
+        checking, pixels = self.session.checking, open_artwork(scan).pixels
+        self.work.run(
+            "Characterising the scanner",
+            lambda _told: checking.characterise_scanner(pixels, reference),
+            checking.keep_scanner,
+        )
+
     def _numbers(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save all numbers", "check.csv", "Numbers (*.csv *.txt *.cxf)")
         if name:
@@ -344,13 +376,11 @@ class CheckDesk(Desk):
         """Show the last check, or how to make one."""
         session = self.session
         run, checked = session.run, session.checked
-        is_chart = run is not None and run.job.chart is not None
-        pressed = is_chart and run is not None and run.piece is not None
+        is_chart, pressed = run is not None and run.job.chart is not None, self._pressed()
         self.scan.setEnabled(pressed and not self.work.busy)
-        self.measure.setEnabled(pressed)
         self.chart.setEnabled(session.card is not None)
         there = checked is not None and is_chart
-        for name in ("Patches", "Cause", "Figures", "Ramps", "Swatches"):
+        for name in ("Patches", "Cause", "Figures", "Ramps"):
             self.switch[name].setEnabled(there)
         self.switch["Scan"].setEnabled(there or session.checking.last_scan is not None)
         if checked is not None and checked is not self._shown:

@@ -6,16 +6,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QComboBox,
-    QGridLayout,
-    QHBoxLayout,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from fidele.chart.visual import LIGHT as VIEWING
 from fidele.chart.visual import QUESTIONS
@@ -125,13 +116,13 @@ class FiguresPage(Page):
         left.addWidget(section("How many are within what"))
         left.addWidget(self.distribution, 3)
         left.addWidget(section("By family"))
-        self.families = table(("family", "patches", "mean", "median", "95 %", "largest"))
+        self.families = Table("family", "patches", "mean", "median", "95 %", "largest")
         left.addWidget(self.families, 4)
         row.addLayout(left, 6)
         right = QVBoxLayout()
         right.addWidget(section("Worst"))
-        self.worst = table(("patch", "ΔE00", "ΔL*", "ΔC*", "ΔH*"))
-        self.worst.cellClicked.connect(lambda r, _: self.picked.emit(self._order[r]))
+        self.worst = Table("patch", "ΔE00", "ΔL*", "ΔC*", "ΔH*")
+        self.worst.row_picked.connect(lambda row: self.picked.emit(self._order[row]))
         right.addWidget(self.worst)
         row.addLayout(right, 4)
         self.box.addLayout(row, 1)
@@ -142,16 +133,13 @@ class FiguresPage(Page):
         self.distribution.show_comparison(c)
         rows = [("all", len(c.ids), c.mean, c.median, c.p95, c.largest)]
         rows += [(n, s.count, s.mean, s.median, s.p95, s.largest) for n, s in c.by_family().items()]
-        fill(self.families, [[str(r[0]), str(r[1]), *(f"{v:.2f}" for v in r[2:])] for r in rows])
+        self.families.fill([[str(r[0]), str(r[1]), *(f"{v:.2f}" for v in r[2:])] for r in rows])
         self._order = [int(i) for i in c.worst(24)]
-        fill(self.worst, [[c.ids[i], f"{c.de00[i]:.2f}", *(f"{v:+.1f}" for v in c.signed[i])] for i in self._order])
+        self.worst.fill([[c.ids[i], f"{c.de00[i]:.2f}", *(f"{v:+.1f}" for v in c.signed[i])] for i in self._order])
 
     def mark(self, index: int) -> None:
         super().mark(index)
-        if index in self._order:
-            self.worst.selectRow(self._order.index(index))
-        else:
-            self.worst.clearSelection()
+        self.worst.pick_row(self._order.index(index) if index in self._order else -1)
 
 
 class RampsPage(Page):
@@ -320,7 +308,7 @@ class BesidePage(Page):
         self.box.addWidget(holder, 3)
         under = QHBoxLayout()
         under.setSpacing(14)
-        self.figures = table(("",))
+        self.figures = Table("")
         under.addWidget(self.figures, 5)
         over = QVBoxLayout()
         over.addWidget(label("Greys: lighter or darker than wanted", 8.5, dim=True))
@@ -340,7 +328,7 @@ class BesidePage(Page):
                 "No prints are laid beside each other yet. Check a chart, then “Lay beside”; or open one scan with "
                 "several prints of a chart on it."
             )
-            fill(self.figures, [])
+            self.figures.fill([])
             return
         self.said.setText(" ".join(best_where(prints)) or f"{prints[0].label} lies here; lay another beside it.")
         for number, one in enumerate(prints):
@@ -358,11 +346,10 @@ class BesidePage(Page):
             self.strips.addWidget(eyes, 1, number)
         sums = [one.checked.comparison.by_family() for one in prints]
         names = list(dict.fromkeys(n for s in sums for n in s))
-        self.figures.setColumnCount(len(prints) + 1)
-        self.figures.setHorizontalHeaderLabels(["mean ΔE00", *(one.label for one in prints)])
+        self.figures.name_columns(("mean ΔE00", *(one.label for one in prints)))
         rows = [["all", *(f"{one.checked.comparison.mean:.2f}" for one in prints)]]
         rows += [[n, *(f"{s[n].mean:.2f}" if n in s else "–" for s in sums)] for n in names]
-        fill(self.figures, rows)
+        self.figures.fill(rows)
 
 
 class TrendPage(Page):
@@ -446,27 +433,42 @@ class EyePage(Page):
         self.answered.emit(given)
 
 
-def table(titles: tuple[str, ...]) -> QTableWidget:
-    """Return a table that is read, not written."""
-    made = QTableWidget(0, len(titles))
-    made.setHorizontalHeaderLabels(list(titles))
-    made.verticalHeader().hide()
-    made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    made.setShowGrid(False)
-    made.setFont(font(8.5))
-    made.horizontalHeader().setStretchLastSection(True)
-    made.verticalHeader().setDefaultSectionSize(21)
-    return made
+class Table(QTreeWidget):
+    """A table that is read, not written; `row_picked` carries the number of the row that was clicked."""
 
+    row_picked = Signal(int)
 
-def fill(into: QTableWidget, rows: list[list[str]]) -> None:
-    """Show other rows."""
-    into.setRowCount(len(rows))
-    for row, cells in enumerate(rows):
-        for column, cell in enumerate(cells):
-            item = QTableWidgetItem(cell)
-            if column:
-                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            into.setItem(row, column, item)
-    into.resizeColumnsToContents()
+    def __init__(self, *titles: str) -> None:
+        super().__init__()
+        self.setRootIsDecorated(False)
+        self.setUniformRowHeights(True)
+        self.setFont(font(8.5))
+        self.setIndentation(6)
+        self.name_columns(titles)
+        self.itemClicked.connect(lambda item, _: self.row_picked.emit(self.indexOfTopLevelItem(item)))
+
+    def name_columns(self, titles: tuple[str, ...]) -> None:
+        """Take other columns."""
+        self.setColumnCount(len(titles))
+        self.setHeaderLabels(list(titles))
+        for column in range(1, len(titles)):
+            self.headerItem().setTextAlignment(column, Qt.AlignmentFlag.AlignRight)
+
+    def fill(self, rows: list[list[str]]) -> None:
+        """Show other rows."""
+        self.clear()
+        for cells in rows:
+            item = QTreeWidgetItem(cells)
+            for column in range(1, len(cells)):
+                item.setTextAlignment(column, Qt.AlignmentFlag.AlignRight)
+            self.addTopLevelItem(item)
+        for column in range(self.columnCount()):
+            self.resizeColumnToContents(column)
+            self.setColumnWidth(column, self.columnWidth(column) + 10)
+
+    def pick_row(self, row: int) -> None:
+        """Select a row, none for -1."""
+        self.clearSelection()
+        item = self.topLevelItem(row) if row >= 0 else None
+        if item is not None:
+            self.setCurrentItem(item)

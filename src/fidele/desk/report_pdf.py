@@ -10,10 +10,10 @@ from pathlib import Path
 from PySide6.QtCore import QByteArray, QMarginsF, QUrl
 from PySide6.QtGui import QGuiApplication, QImage, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
+from fidele.check.report import Report
 from fidele.desk.theme import font, load_fonts
 from fidele.errors import FideleError
 from fidele.files import replacing, write_bytes
-from fidele.report import Report
 
 #: Width of pictures on the page, in points.
 _WIDE = 500

@@ -8,9 +8,9 @@ from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from fidele.check.report import Picture
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot
 from fidele.desk.plots import Eyes, Vectors
-from fidele.report import Picture
 from fidele.session.checks import Checked
 
 _SIZE = (1000, 430)

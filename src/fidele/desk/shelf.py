@@ -201,9 +201,11 @@ class ShelfView(QWidget):
         words = {"pass": "passed", "fail": "failed", "": ""}
         for run in self._session.logbook.runs(30):
             item = QListWidgetItem(f"{run.id}  {run.title}")
-            said = words[run.verdict]
+            said = words[run.verdict] if run.state == "printed" else "not printed"
             item.setToolTip(
-                f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}" + (f": {said}, mean ΔE00 {run.mean:.1f}" if said else "")
+                f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}"
+                + (f": {said}" if said else "")
+                + (f", mean ΔE00 {run.mean:.1f}" if run.mean else "")
             )
             if said:
                 item.setText(f"{run.id}  {run.title}: {said}")

@@ -102,7 +102,7 @@ def sheet(theme: Theme) -> str:
         border-top: 5px solid {c("dim")}; margin-right: 8px; }}
     QComboBox QAbstractItemView, QMenu {{ background: {c("card")}; border: 1px solid {c("strong")};
         selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
-    QTableWidget {{ background: {c("field")}; border: 1px solid {c("line")}; selection-background-color: {c("press")};
+    QTreeWidget {{ background: {c("field")}; border: 1px solid {c("line")}; selection-background-color: {c("press")};
         selection-color: {c("press_text")}; }}
     QHeaderView::section {{ background: {c("panel")}; color: {c("dim")}; border: none; padding: 3px 6px; }}
     QMenu::item {{ padding: 5px 14px; }}

@@ -507,6 +507,7 @@ class Window(QMainWindow):
     def _ended(self) -> None:
         self.foot.end()
         self.foot.say(self.session.said)
+        self.shelf_view.refresh_log()
         QTimer.singleShot(0, lambda: self.refresh())
 
     def pick_file(self, what: str) -> None:

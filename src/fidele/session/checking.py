@@ -11,9 +11,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.characterise.scanner import ScannerFit, fit_scanner
 from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
+from fidele.chart.definition import from_table as from_chart_table
 from fidele.chart.measurement import Conditions, Measurement, averaged, from_table, read_any
 from fidele.chart.read import Reading, read_all, read_scan
 from fidele.chart.visual import VISUAL
@@ -25,6 +27,7 @@ from fidele.icc.profile import Profile
 from fidele.route.condition import Card
 from fidele.session.checks import Aim, Checked, check_measured, check_reading, patch_table, uncertainty_of, verdict_of
 from fidele.session.runs import Job, Printed
+from fidele.session.scanners import ScannerRecord
 from fidele.store.logbook import Check, Verdict
 
 if TYPE_CHECKING:
@@ -34,8 +37,6 @@ Floats = NDArray[np.float64]
 
 #: How many other profiles are suspected of having been used by mistake.
 _OTHERS = 24
-#: A condition that was not checked for so many days is due.
-DUE_DAYS = 28
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,9 +126,12 @@ class Checking:
         return found
 
     def check_run(
-        self, printed: Printed, scan: NDArray[Any], ppi: float = 300.0, corners: Floats | None = None
+        self, printed: Printed, scan: NDArray[Any], ppi: float = 0.0, corners: Floats | None = None
     ) -> Checked:
-        """Read a scan of a run's chart and find out what it says; kept in the logbook. Can run beside the interface."""
+        """Read a scan of a run's chart and find out what it says; kept in the logbook. Can run beside the interface.
+
+        `ppi` is the scan's resolution, by which the print's size is judged; 0 where it is not known.
+        """
         self.last_scan = scan
         chart = self._chart_of(printed.job)
         return self._keep(printed, self._judged(chart, read_scan(scan, chart, corners), printed.job, scan, ppi))
@@ -261,6 +265,36 @@ class Checking:
         """Return for how many days a condition has not been checked, None where it never was."""
         mine = self.trend(card.id)
         return (today - mine[-1].at.date()).days if mine else None
+
+    # The scanner -------------------------------------------------------------------------------------------------
+
+    def characterise_scanner(self, scan: NDArray[Any], reference: Path) -> ScannerFit:
+        """Make the scanner's profile from a scan of a target with known values; it goes on the shelf with its date.
+
+        Raises
+        ------
+        FideleError
+            When the target is not found on the scan, or its reference lacks values.
+        """
+        table = read_table(reference)
+        chart, known = from_chart_table(table, str(reference)), from_table(table, str(reference))
+        reading = read_scan(scan, chart)
+        now = datetime.datetime.now()
+        name = f"{self._session.workshop.scanner_name}, {now:%Y-%m-%d}"
+        return fit_scanner(reading.rgb, known.Lab[reading.index], name, now)
+
+    def keep_scanner(self, fit: ScannerFit) -> None:
+        """Take a fit as the scanner's profile: what is read from now on goes through it."""
+        session = self._session
+        record = ScannerRecord.keep(session.places.data, fit)
+        session.roles.choose("scanner", "")
+        if record.path is not None:
+            session.install(record.path)
+        session.say(
+            f"The scanner was characterised from {fit.patches} patches: off by {fit.residual_mean:.2f} ΔE00 on those "
+            "held out. Verdicts claim no more than that."
+        )
+        session.tell("check")
 
     # By eye ------------------------------------------------------------------------------------------------------
 

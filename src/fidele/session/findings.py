@@ -293,6 +293,28 @@ def bare_findings(chain: Chain, found: list[Finding]) -> list[Finding]:
     return kept
 
 
+#: A condition that was not checked for so many days is due.
+DUE_DAYS = 28
+
+
+def due_findings(card: Card, days: int | None) -> list[Finding]:
+    """Remind of a condition that was checked once, and not for a while."""
+    if days is None or days < DUE_DAYS:
+        return []
+    return [
+        Finding(
+            "check-due",
+            "note",
+            f"Not checked for {days} days",
+            f"“{card.name}” was last checked {days} days ago. Inks, papers and heads drift.",
+            "Print the control chart.",
+            "Go to the check",
+            "show:check",
+            "check",
+        )
+    ]
+
+
 #: The button that mends a cause: its words and what it does.
 _MENDS = {
     "converted-twice": ("Let the driver pass numbers", "driver-pass"),

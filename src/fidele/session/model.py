@@ -34,6 +34,7 @@ from fidele.session.display import Display, ScreenFound, display_of
 from fidele.session.findings import (
     bare_findings,
     check_findings,
+    due_findings,
     missing_printer,
     missing_profile,
     profile_findings,
@@ -60,7 +61,7 @@ from fidele.sheet.placing import Media, Placing
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
-from fidele.tiles import Progress
+from fidele.tiles import CancelledError, Progress
 
 __all__ = ["PICTURE_ENDINGS", "Session"]
 
@@ -444,6 +445,7 @@ class Session(Observable):
                     found += resolution_findings(self.artwork, self.placing, card.artwork_ppi, fine)
                 if (quality := self.pieces.quality()) is not None:
                     found += quality_findings(self.artwork, quality, self.placing, card.artwork_ppi)
+        found += due_findings(card, self.checking.due(card, datetime.date.today()))
         if self.losses is not None:
             found += proof_findings(self.losses, self.contrast)
         if self.checked is not None:
@@ -525,6 +527,9 @@ class Session(Observable):
         )
         try:
             sheet, receipt = self._print(numbered(job, number), device, told)
+        except CancelledError:
+            self.logbook.end_run(number, "cancelled", {})
+            raise
         except BaseException:
             self.logbook.end_run(number, "failed", {})
             raise

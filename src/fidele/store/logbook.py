@@ -130,7 +130,7 @@ class Logbook:
             return int(cursor.lastrowid or 0)
 
     def end_run(self, run: int, state: str, receipt: dict[str, Any]) -> None:
-        """Keep how a run ended: 'printed' with the driver's receipt, or 'failed'."""
+        """Keep how a run ended: 'printed' with the driver's receipt, 'cancelled' or 'failed'."""
         with closing(self._open()) as db, db:
             db.execute("UPDATE run SET state = ?, receipt = ? WHERE id = ?", (state, json.dumps(receipt), run))
 
