@@ -11,7 +11,7 @@ import click
 
 from fidele import __version__
 from fidele.commands.bench import bench
-from fidele.commands.charts import chart, check
+from fidele.commands.charts import chart, check, diagnose, scanner
 from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE
 from fidele.commands.conditions import condition, probe
@@ -97,7 +97,7 @@ def desktop_remove() -> None:
         click.echo("There was nothing to take away.", err=True)
 
 
-for command in (bench, profile, condition, probe, convert, proof, losses, nearest, chart, check):
+for command in (bench, profile, condition, probe, convert, proof, losses, nearest, chart, check, diagnose, scanner):
     cli.add_command(command)
 
 

@@ -444,6 +444,8 @@ class Table(QTreeWidget):
         self.setUniformRowHeights(True)
         self.setFont(font(8.5))
         self.setIndentation(6)
+        self.header().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.header().setStretchLastSection(False)
         self.name_columns(titles)
         self.itemClicked.connect(lambda item, _: self.row_picked.emit(self.indexOfTopLevelItem(item)))
 
@@ -462,9 +464,6 @@ class Table(QTreeWidget):
             for column in range(1, len(cells)):
                 item.setTextAlignment(column, Qt.AlignmentFlag.AlignRight)
             self.addTopLevelItem(item)
-        for column in range(self.columnCount()):
-            self.resizeColumnToContents(column)
-            self.setColumnWidth(column, self.columnWidth(column) + 10)
 
     def pick_row(self, row: int) -> None:
         """Select a row, none for -1."""

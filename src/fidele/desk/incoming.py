@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from fidele.artwork.convert_files import NAME, Order, convert_file, named, write_converted
 from fidele.artwork.open import KINDS, open_artwork
 from fidele.artwork.picture import Artwork
-from fidele.desk.check_desk import CheckDesk
 from fidele.errors import FideleError
 from fidele.session.customers import LISTS
 from fidele.session.model import PICTURE_ENDINGS
@@ -111,10 +110,8 @@ class Incoming:
         elif window.desk.station == "Charts" and ending in MEASURED:
             window.charts_desk.bring_file(path)
         elif scan or ending in _ONLY_MEASURED or (window.desk.station == "Check" and ending in READ):
-            check = window.desks["Check"]
-            if isinstance(check, CheckDesk):
-                window.show_desk("Check")
-                self._guarded(check.read_file, path)
+            window.show_desk("Check")
+            self._guarded(window.check_desk.read_file, path)
         elif ending in PICTURE_ENDINGS:
             self._open(path)
         elif ending in (".cxf", ".csv"):

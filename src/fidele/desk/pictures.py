@@ -69,7 +69,12 @@ def take_pictures(demo: Places, out: Path) -> None:
         shot("hand-off-two-conversions")
         _print_chart(window, press)
         window.show_desk("Check")
+        check = window.check_desk
+        check.show_page("Patches")
         shot("check-failed")
+        check.show_page("Cause")
+        shot("check-cause")
+        _lay_beside(check)
         window.show_desk("Hand-off")
         window.act("driver-pass")
         window.act("confirm:ink_saving")
@@ -79,15 +84,19 @@ def take_pictures(demo: Places, out: Path) -> None:
         shot("hand-off-one-conversion")
         window.show_desk("Print")
         press(window.desks["Print"].print_it.click)  # type: ignore[attr-defined]
-        shot("print")
         window.show_desk("Press")
         press(window.desks["Press"].press_it.click)  # type: ignore[attr-defined]
         shot("press")
         _print_chart(window, press)
         window.show_desk("Check")
+        _lay_beside(check)
+        shot("check-side-by-side")
         window.toggle_theme()
-        shot("check-passed-booth")
+        check.show_page("Ramps")
+        shot("check-ramps-booth")
         window.toggle_theme()
+        window.show_desk("Charts")
+        shot("charts")
         _conditions(window, shot, settle)
         _profiles(window, root / "downloads", shot, settle)
         window.close()
@@ -150,7 +159,7 @@ def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     set_field(session, "press.temperature", 195.0)
     window.card_desk.beside(mine.id)
     window.show_desk("Condition")
-    shot("conditions-compared")
+    settle()
     session.conditions.remove(session.card.id)
     session.handoff.put_in_force(mine)
     window.show_desk("Hand-off")
@@ -175,7 +184,6 @@ def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no
     window.lost_desk.search.click()
     settle()
     window.take_file(downloads / "fen-100-profiles.zip")
-    shot("profiles-from-a-zip")
     window.arrivals_desk.put.click()
     settle()
     maker = window.profile_desk.profile_id
@@ -208,3 +216,8 @@ def _print_chart(window, press) -> None:  # type: ignore[no-untyped-def]
     press(desks["Press"].press_it.click)
     window.show_desk("Check")
     press(desks["Check"].scan.click)
+
+
+def _lay_beside(check) -> None:  # type: ignore[no-untyped-def]
+    """Lay the print in hand beside those before."""
+    next(call for words, call, _ in check.check_actions() if words.startswith("Lay this print"))()

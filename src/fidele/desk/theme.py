@@ -104,6 +104,7 @@ def sheet(theme: Theme) -> str:
         selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
     QTreeWidget {{ background: {c("field")}; border: 1px solid {c("line")}; selection-background-color: {c("press")};
         selection-color: {c("press_text")}; }}
+    QTreeWidget::item {{ padding: 2px 9px 2px 2px; }}
     QHeaderView::section {{ background: {c("panel")}; color: {c("dim")}; border: none; padding: 3px 6px; }}
     QMenu::item {{ padding: 5px 14px; }}
     QMenu::item:selected {{ background: {c("press")}; color: {c("press_text")}; }}

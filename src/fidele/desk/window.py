@@ -369,6 +369,13 @@ class Window(QMainWindow):
         return ThreadState(chain, words, held, chain.headline, chain.sentence)
 
     @property
+    def check_desk(self) -> CheckDesk:
+        """The check desk."""
+        desk = self.desks["Check"]
+        assert isinstance(desk, CheckDesk)
+        return desk
+
+    @property
     def desk(self) -> Desk:
         """The open desk."""
         return self.desks[self._station]
