@@ -266,6 +266,12 @@ def cases(setting: Setting, everyone: list[Setting], rng: np.random.Generator) -
         "Longship": {"Rig": "own", "Swell": 1020},
     }
     yield Case("scaled", ("scaled",), lambda t: t.set(**scale[brand]))
+    both: dict[str, dict[str, Any]] = {
+        "Wren": {"Carriage": "there and back"},
+        "Gannet": {"Hurry": "yes"},
+        "Longship": {"Haste": "yes", "Swing": "both"},
+    }
+    yield Case("banding", ("banding",), lambda t: t.set(**both[brand]))
 
     def scanned_bare(t: Trial) -> None:
         t.bare = True

@@ -130,6 +130,8 @@ WORDS: dict[str, tuple[str, str, str]] = {
 _EXPLAINS = 5.0
 #: What units of a model, papers and days differ by, mean ΔE00.
 _COMMON = 0.6
+#: Stripes that change the light of patches by this share are seen in even areas.
+_STRIPED = 0.0035
 #: What each free parameter of a fit must gain, in ΔE00, before it counts.
 _PER_PARAMETER = 0.10
 
@@ -299,7 +301,7 @@ def _by_signs(signs: Signs) -> str:
         return "mirrored"
     if abs(signs.scale - 1) > 0.006:
         return "scaled"
-    return "banding" if signs.banding > 0.012 else "right"
+    return "banding" if signs.banding > _STRIPED else "right"
 
 
 def _within(wanted: Floats, other: Floats, tolerance: Tolerance) -> bool:
