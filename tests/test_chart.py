@@ -42,34 +42,11 @@ def lie(page: np.ndarray, turn: float, skew: float = 0.0, perspective: float = 0
     )
 
 
-def uneven(scan: np.ndarray, share: float) -> np.ndarray:
-    """Let the light fall off toward one corner, on the light and not on its code."""
-    y, x = np.mgrid[0 : 1 : scan.shape[0] * 1j, 0 : 1 : scan.shape[1] * 1j]
-    light = (1 - share * (0.6 * x**2 + 0.4 * y)).astype(np.float32)
-    return np.rint(65535 * ((scan / 65535.0) ** 2.2 * light[..., None]) ** (1 / 2.2)).astype(np.uint16)
-
-
 def error(reading, chart) -> np.ndarray:
     """Largest channel error of each patch, after the mean level of the light is set right, in 255ths."""
     wanted, got = chart.rgb[reading.index], reading.rgb
     level = np.median(got[wanted > 0.3] ** 2.2 / wanted[wanted > 0.3] ** 2.2)
     return np.abs((got**2.2 / level) ** (1 / 2.2) - wanted).max(axis=1) * 255
-
-
-@given(
-    turn=st.floats(-180, 180), skew=st.floats(-0.01, 0.01), perspective=st.floats(-0.03, 0.03), fall=st.floats(0, 0.15)
-)
-@settings(max_examples=12, deadline=None)
-def test_a_chart_is_read_however_it_lies(page, turn, skew, perspective, fall):
-    chart = control_chart()
-    scan = uneven(lie(page, turn, skew, perspective), fall)
-    scan = np.clip(scan + np.random.default_rng(0).normal(0, 300, scan.shape), 0, 65535).astype(np.uint16)
-    reading = read_scan(scan, chart)
-    assert len(reading.index) == 144
-    assert not reading.mirrored
-    assert (reading.turned - turn + 180) % 360 - 180 == pytest.approx(0, abs=2)
-    assert np.percentile(error(reading, chart), 95) < 2.0
-    assert error(reading, chart).max() < 5.0
 
 
 def test_dust_is_left_out_and_mirroring_is_told(page):

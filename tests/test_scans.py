@@ -15,7 +15,7 @@ from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 
-PPI = 130
+PPI = 110
 NOISE = np.random.default_rng(0).standard_normal((2700, 2700, 3), dtype=np.float32)
 
 

@@ -24,7 +24,7 @@ from fidele.desk.check_plots import CastPlot, Distribution, RampPlot, RampsOver,
 from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.plots import Eyes, Suspects, Vectors
 from fidele.desk.theme import LIGHT, Theme, font
-from fidele.session.checking import PrintMeasured, best_where, changed_between
+from fidele.session.checking import PrintMeasured, best_where, changed_between, side_by_side
 from fidele.session.checks import Checked
 from fidele.store.logbook import Check
 
@@ -339,7 +339,15 @@ class BesidePage(Page):
             )
             self.figures.fill([])
             return
-        self.said.setText(" ".join(best_where(prints)) or f"{prints[0].label} lies here; lay another beside it.")
+        words = best_where(prints) or [f"{prints[0].label} lies here; lay another beside it."]
+        between = side_by_side(prints)
+        if between is not None:
+            words.append(
+                f"{prints[0].label} and {prints[1].label} differ by ΔE00 {between.mean:.1f} on average, "
+                f"{between.largest:.1f} at most ({between.ids[int(between.worst(1)[0])]})."
+            )
+        words += dict.fromkeys(c for p in prints for c in p.checked.cautions)
+        self.said.setText(" ".join(words))
         for number, one in enumerate(prints):
             eyes = Eyes()
             eyes.setMinimumSize(80, 80)

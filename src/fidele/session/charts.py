@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -184,8 +183,3 @@ def numbered(job: Job, run: int) -> Job:
     if job.chart is None:
         return job
     return replace(job, artwork=chart_page(job.chart, job.page, job.card, run, job.bare))
-
-
-def of_digest(charts: Sequence[Chart], digest: str) -> Chart | None:
-    """Return the chart with a digest, None where none has it."""
-    return next((c for c in charts if c.digest == digest), None)

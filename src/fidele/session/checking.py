@@ -16,7 +16,7 @@ from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
 from fidele.chart.definition import from_table as from_chart_table
-from fidele.chart.measurement import Conditions, Measurement, averaged, from_table, read_any
+from fidele.chart.measurement import Measurement, averaged, from_table, read_any
 from fidele.chart.read import Reading, read_all, read_scan
 from fidele.chart.visual import VISUAL
 from fidele.check.statistics import Comparison, compare, relative_to_white
@@ -25,7 +25,7 @@ from fidele.check.words import in_words
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.route.condition import Card
-from fidele.session.checks import Aim, Checked, check_measured, check_reading, patch_table, uncertainty_of, verdict_of
+from fidele.session.checks import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
 from fidele.session.runs import Job, Printed
 from fidele.session.scanners import ScannerRecord
 from fidele.store.logbook import Check, Verdict
@@ -37,6 +37,13 @@ Floats = NDArray[np.float64]
 
 #: How many other profiles are suspected of having been used by mistake.
 _OTHERS = 24
+
+
+#: What can be concluded from a scanner that nobody characterised.
+NOT_CHARACTERISED = (
+    "The scanner is not characterised: how these prints differ from each other counts, how far each is from what was "
+    "wanted does not."
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -253,6 +260,8 @@ class Checking:
         aim = Aim(card, profile, self.tolerance, None, (), self.relative)
         uncertainty = record.residual_mean if scanner is not None else 3.0
         made = check_reading(chart, reading, aim, scanner, uncertainty, names)
+        if scanner is None:
+            made = replace(made, cautions=(*made.cautions, NOT_CHARACTERISED))
         return replace(made, scan=scan)
 
     # Over time ---------------------------------------------------------------------------------------------------
@@ -305,12 +314,6 @@ class Checking:
             run, Verdict(0, 0, 0, "fail" if wrong else "pass", "by-eye", words, "Visual page", "", "the eye", "by eye")
         )
         self._session.tell("log")
-
-
-def bare_table(chart: Chart, reading: Reading) -> Measurement:
-    """Return a reading taken for sRGB, where no scanner profile is known: good for comparing on one scan only."""
-    table = patch_table(chart, reading, None, {})
-    return replace(from_table(table, "the scan"), conditions=Conditions(kind="scan", instrument="scanner, not known"))
 
 
 def changed_between(one: Check, other: Check) -> list[str]:

@@ -395,4 +395,21 @@ def check_findings(checked: Checked, chain: Chain | None) -> list[Finding]:
                 desk="check",
             )
         )
+    if checked.comparison.passed and checked.cause.kind not in ("right", "undecided", "none"):
+        found.append(
+            Finding(
+                f"small-{checked.cause.kind}",
+                "caution",
+                f"Within tolerance, but: {checked.cause.title.lower()}",
+                checked.cause.sentence,
+                checked.cause.next_step,
+                *_mends(checked.cause.kind, False),
+                "check",
+            )
+        )
+    found += [
+        Finding("about-the-reading", "note", "About the reading", words, "", desk="check")
+        for words in checked.cautions
+        if "scanner's end" not in words
+    ]
     return found
