@@ -146,7 +146,6 @@ def check_reading(
         scale = float(np.sqrt(np.prod(reading.pixels_per_mm))) * 25.4 / scan_ppi / meant
     signs = Signs(reading.mirrored, scale, reading.banding, through)
     comparison, cause, suspected = judged(chart, reading.index, measured, aim, uncertainty, signs)
-    ramps = tuple(ramps_of(chart.rgb[reading.index], comparison.wanted, comparison.measured))
     cautions = []
     if reading.marks == 3:
         cautions.append("One of the page's four corner marks was hidden.")
@@ -154,10 +153,26 @@ def check_reading(
         cautions.append(f"The page is bent, or moved: its marks are off by {reading.bent:.1f} mm.")
     if reading.clipped.any():
         cautions.append(f"{int(reading.clipped.sum())} patches run into the scanner's end.")
+    found = (comparison, cause, suspected)
+    return _made(chart, reading.index, measured, found, uncertainty, table, tuple(cautions), reading)
+
+
+def _made(
+    chart: Chart,
+    index: NDArray[np.int64],
+    measured: Measurement,
+    found: tuple[Comparison, Cause, Suspicions],
+    uncertainty: float,
+    table: Table,
+    cautions: tuple[str, ...],
+    reading: Reading | None = None,
+) -> Checked:
+    comparison, cause, suspected = found
+    ramps = tuple(ramps_of(chart.rgb[index], comparison.wanted, comparison.measured))
     said = (*in_words(comparison), *(w for ramp in ramps for w in ramp.words(max(0.5, uncertainty))))
     return Checked(
         chart,
-        reading.index,
+        index,
         measured,
         comparison,
         cause,
@@ -167,7 +182,7 @@ def check_reading(
         uncertainty,
         table,
         reading,
-        cautions=tuple(cautions),
+        cautions=cautions,
     )
 
 
@@ -179,30 +194,14 @@ def check_measured(chart: Chart, measured: Measurement, aim: Aim, uncertainty: f
     ids = tuple(s for s in measured.ids if s in known)
     index = np.array([known[s] for s in ids] or range(len(chart.ids)))
     mine = measured.rows(ids or chart.ids)
-    comparison, cause, suspected = judged(chart, index, mine, aim, uncertainty, Signs())
-    order = reordered(mine.Lab, suspected.Lab["right"], chart.layout.columns)
-    if order is not None:
-        again = Measurement(mine.ids, mine.Lab[order[1]], mine.conditions)
-        comparison, cause, suspected = judged(chart, index, again, aim, uncertainty, Signs(order=order[0]))
-        mine = again
-    ramps = tuple(ramps_of(chart.rgb[index], comparison.wanted, comparison.measured))
-    said = (*in_words(comparison), *(w for ramp in ramps for w in ramp.words(max(0.5, uncertainty))))
+    found = judged(chart, index, mine, aim, uncertainty, Signs())
     cautions = list(measured.cautions)
+    order = reordered(mine.Lab, found[2].Lab["right"], chart.layout.columns)
     if order is not None:
+        mine = Measurement(mine.ids, mine.Lab[order[1]], mine.conditions)
+        found = judged(chart, index, mine, aim, uncertainty, Signs(order=order[0]))
         cautions.append(f"The patches were measured in another order: {order[0]}. They were put right.")
-    return Checked(
-        chart,
-        index,
-        mine,
-        comparison,
-        cause,
-        suspected,
-        ramps,
-        said,
-        uncertainty,
-        to_table(mine, chart.title),
-        cautions=tuple(cautions),
-    )
+    return _made(chart, index, mine, found, uncertainty, to_table(mine, chart.title), tuple(cautions))
 
 
 def check_scan(
