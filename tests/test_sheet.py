@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
@@ -13,8 +14,9 @@ from fidele.artwork.depth import to_eight
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
-from fidele.sheet.page import render_page, resample
+from fidele.sheet.page import render_page
 from fidele.sheet.placing import Media, Placing, fitted
+from fidele.sheet.resample import resampled_rows
 from fidele.tuning.conversion import Conversion
 
 MEDIA = Media("A4", 210, 297, (3, 3, 3, 5))
@@ -112,10 +114,17 @@ def test_without_a_conversion_the_page_is_srgb():
 def test_resampling_keeps_flat_colours_and_16_bits():
     flat = np.full((37, 53, 3), 31_415, np.uint16)
     for size in ((200, 90), (20, 11)):
-        assert (resample(flat, *size) == 31_415).all()
-    assert resample(flat, 53, 37) is flat
+        assert (resampled_rows(flat, *size) == 31_415).all()
+    assert np.array_equal(resampled_rows(flat, 53, 37), flat)
+    noise = np.random.default_rng(0).integers(0, 65536, (90, 70, 3), dtype=np.uint16)
+    for size in ((33, 61), (110, 140)):  # as OpenCV resamples, and the same in parts
+        way = cv2.INTER_AREA if size[0] < 70 else cv2.INTER_CUBIC
+        whole = resampled_rows(noise, *size)
+        assert np.abs(whole.astype(int) - cv2.resize(noise, size, interpolation=way)).max() <= 2
+        parts = [resampled_rows(noise, *size, row, min(size[1], row + 17)) for row in range(0, size[1], 17)]
+        assert np.array_equal(np.concatenate(parts), whole)
     ramp = np.repeat(np.linspace(0, 65535, 300).astype(np.uint16)[None, :, None], 20, 0)
-    assert len(np.unique(resample(ramp, 900, 60))) > 600  # never through 8 bit
+    assert len(np.unique(resampled_rows(ramp, 900, 60))) > 600  # never through 8 bit
 
 
 def test_dither_keeps_the_mean_and_repeats():
