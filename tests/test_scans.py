@@ -15,7 +15,7 @@ from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 
-PPI = 110
+PPI = 100
 NOISE = np.random.default_rng(0).standard_normal((2700, 2700, 3), dtype=np.float32)
 
 
@@ -73,7 +73,7 @@ def test_a_hundred_scans_of_each_kind_are_read_as_without_the_damage(pages, hard
     rng = np.random.default_rng(20 + hard)
     far, refused = [], 0
     for number in range(100):
-        chart, page, whole = pages[number % len(pages)]
+        chart, page, whole = pages[(1, 2, 1, 3, 1, 3, 2, 0)[number % 8]]  # the large page once in eight
         scan = damaged(page, rng, hard)
         mirrored = rng.random() < 0.15
         if mirrored:

@@ -17,6 +17,7 @@ from fidele.commands.common import FILE
 from fidele.commands.conditions import condition, probe
 from fidele.commands.pictures import convert, proof
 from fidele.commands.profiles import profile
+from fidele.commands.sheets import print_artworks, runs, sheet
 from fidele.errors import FideleError
 
 
@@ -97,7 +98,23 @@ def desktop_remove() -> None:
         click.echo("There was nothing to take away.", err=True)
 
 
-for command in (bench, profile, condition, probe, convert, proof, losses, nearest, chart, check, diagnose, scanner):
+for command in (
+    bench,
+    profile,
+    condition,
+    probe,
+    convert,
+    proof,
+    losses,
+    nearest,
+    chart,
+    check,
+    diagnose,
+    scanner,
+    sheet,
+    print_artworks,
+    runs,
+):
     cli.add_command(command)
 
 

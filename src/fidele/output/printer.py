@@ -51,7 +51,7 @@ class BenchPrinter(DriverSettings):
             values[way] = feed
         effect = model.effect(values)
         width, height = effect.sheet
-        return Media(size, width, height or 297.0, effect.margins)
+        return Media(size, width, height or 297.0, effect.margins, not height)
 
     def starter_card(self) -> Card:
         """Return a condition to begin with: no profile yet, so the driver converts."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
+import os
 from pathlib import Path
 from typing import Any
 
@@ -43,6 +44,7 @@ from fidele.session.findings import (
 from fidele.session.handoff import Handoff
 from fidele.session.history import History
 from fidele.session.inbox import Inbox
+from fidele.session.kept_jobs import kept_job
 from fidele.session.looks import Looks
 from fidele.session.making import Making
 from fidele.session.observe import Observable
@@ -114,6 +116,10 @@ class Session(Observable):
             self.put_in_force(cards[0])
         for sentence in self.cards.damaged():
             self.say(sentence)
+        cut_off = self.logbook.interrupted()
+        if cut_off:
+            runs = ", ".join(map(str, cut_off))
+            self.say(f"Fidele ended while run {runs} was being printed: look at what came out, and print it again.")
         if self.logbook.rescued:
             self.say(f"The logbook was damaged; it was kept as {self.logbook.rescued} and a new one started.")
 
@@ -523,7 +529,14 @@ class Session(Observable):
             raise FideleError(f"The {job.card.printer_name} is not here: nothing was printed.")
         title = job.artwork.path.name if job.chart is None else job.artwork.path.stem
         number = self.logbook.add_run(
-            title, job.card.model_dump_json(), job.card.profile, device.settings(), {}, overridden, "printing"
+            title,
+            job.card.model_dump_json(),
+            job.card.profile,
+            device.settings(),
+            {"pid": os.getpid()},
+            overridden,
+            "printing",
+            kept_job(job),
         )
         try:
             sheet, receipt = self._print(numbered(job, number), device, told)

@@ -7,12 +7,13 @@ from dataclasses import dataclass, replace
 
 @dataclass(frozen=True)
 class Media:
-    """A sheet in mm and its unprintable margins: left, top, right, bottom."""
+    """A sheet in mm and its unprintable margins: left, top, right, bottom. A `roll` can be as long as is needed."""
 
     name: str
     width: float
     height: float
     margins: tuple[float, float, float, float]
+    roll: bool = False
 
     @property
     def printable(self) -> tuple[float, float, float, float]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
+import os
 import sqlite3
 from contextlib import closing
 from dataclasses import asdict, dataclass
@@ -31,6 +32,9 @@ _MIGRATIONS = (
     ALTER TABLE verdict ADD COLUMN against TEXT NOT NULL DEFAULT '';
     ALTER TABLE verdict ADD COLUMN instrument TEXT NOT NULL DEFAULT '';
     ALTER TABLE verdict ADD COLUMN uncertainty REAL NOT NULL DEFAULT 0;
+    """,
+    """
+    ALTER TABLE run ADD COLUMN job TEXT NOT NULL DEFAULT '';
     """,
 )
 
@@ -77,6 +81,23 @@ class Run:
     state: str = "printed"
 
 
+@dataclass(frozen=True)
+class KeptRun:
+    """Everything that is kept of a run; `settings`, `receipt` and `press` as JSON."""
+
+    id: int
+    at: datetime.datetime
+    title: str
+    card: str
+    profile: str | None
+    settings: str
+    receipt: str
+    overridden: str
+    press: str | None
+    state: str
+    job: str
+
+
 class Logbook:
     """Runs and checks in an SQLite file."""
 
@@ -115,16 +136,18 @@ class Logbook:
         receipt: dict[str, Any],
         overridden: str,
         state: str = "printed",
+        job: str = "",
     ) -> int:
         """Keep a run; return its number. `card` is the card's JSON as it was; `overridden` why stops were passed.
 
-        `state` is 'printing' for one that is only about to be printed: its number can then stand on the print.
+        `state` is 'printing' for one that is only about to be printed: its number can then stand on the print; `job`
+        is what is needed to print it again.
         """
-        row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden, state)
+        row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden, state, job)
         with closing(self._open()) as db, db:
             cursor = db.execute(
-                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden, state) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden, state, job) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 row,
             )
             return int(cursor.lastrowid or 0)
@@ -166,6 +189,29 @@ class Logbook:
             for r in reversed(rows)
         ]
 
+    def run(self, number: int) -> KeptRun:
+        """Return everything that is kept of a run.
+
+        Raises
+        ------
+        FideleError
+            When there is none of this number.
+        """
+        names = "id, at, title, card, profile, settings, receipt, overridden, press, state, job"
+        with closing(self._open()) as db:
+            row = db.execute(f"SELECT {names} FROM run WHERE id = ?", (number,)).fetchone()
+        if row is None:
+            raise FideleError(f"There is no run {number} in the logbook.")
+        return KeptRun(row[0], datetime.datetime.fromisoformat(row[1]), *row[2:])
+
+    def interrupted(self) -> list[int]:
+        """Mark runs that were under way when their Fidele ended as interrupted; return their numbers."""
+        with closing(self._open()) as db, db:
+            rows = db.execute("SELECT id, receipt FROM run WHERE state = 'printing'").fetchall()
+            gone = [number for number, receipt in rows if not _alive(json.loads(receipt).get("pid", 0))]
+            db.executemany("UPDATE run SET state = 'interrupted' WHERE id = ?", [(n,) for n in gone])
+        return gone
+
     def runs(self, limit: int = 50) -> list[Run]:
         """Return the last runs, newest first."""
         query = """
@@ -176,6 +222,17 @@ class Logbook:
         with closing(self._open()) as db:
             rows = db.execute(query, (limit,)).fetchall()
         return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
+
+
+def _alive(pid: int) -> bool:
+    """Whether a process of this number is there."""
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return pid > 0
 
 
 def _now() -> str:
