@@ -95,6 +95,44 @@ def gigapixel(profile: Path, side: int = 32_000) -> list[tuple[str, float, float
     return done
 
 
+_ROLL = """
+import sys
+from pathlib import Path
+from fidele.artwork.open import open_artwork
+from fidele.icc.profile import Profile
+from fidele.output.workshop import Workshop
+from fidele.session.sheets import Wanted, sheets_of, write
+bench, picture, profile, out = map(Path, sys.argv[1:])
+device = Workshop(bench).printers[2]
+card = device.starter_card().model_copy(update={"owner": "fidele"})
+art = open_artwork(picture)
+wanted = [Wanted(art, 170 + 3 * k, 120 + 2 * k) for k in range(40)]
+(sheet,) = sheets_of(wanted, card, device, Profile.open(profile))
+write(sheet, card, device, out)
+high = next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM"))
+print(sheet.media.height, sheet.use, high)
+"""
+
+
+def roll(profile: Path) -> tuple[float, float, float, float]:
+    """Prepare a roll of 61 cm with 40 nested pieces at 300 ppi; return its length in mm, use, MB and seconds."""
+    from fidele.artwork.save import save_picture
+    from fidele.demo.pictures import harbour
+    from fidele.icc.spaces import srgb
+
+    with tempfile.TemporaryDirectory() as folder:
+        picture = Path(folder) / "harbour.png"
+        save_picture(picture, np.rint(harbour(1772, 1181) * 255).astype(np.uint8), srgb(), 300)
+        arguments = [Path(folder) / "bench", picture, profile, Path(folder) / "roll.tif"]
+        start = time.perf_counter()
+        child = subprocess.run(
+            [sys.executable, "-c", _ROLL, *map(str, arguments)], stdout=subprocess.PIPE, check=True, text=True
+        )
+        seconds = time.perf_counter() - start
+    length, use, memory = map(float, child.stdout.split())
+    return length, use, memory / 1024, seconds
+
+
 def gaps(root: Path) -> dict[str, list[float]]:
     """Drive the window on a 24 megapixel picture; return the milliseconds between turns of its event loop, by deed.
 
