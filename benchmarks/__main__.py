@@ -185,11 +185,14 @@ def reading() -> dict[str, object]:
     import tifffile
 
     from fidele.chart.draw import draw_page
+    from fidele.chart.definition import Chart
     from fidele.chart.family import made
+    from fidele.chart.layout import laid_out
     from fidele.chart.read import read_scan
 
-    chart = made("full-1500", "A4", 5.2)
-    count = len(chart.on_page(0))
+    whole, count = made("full-1500"), 1000
+    layout = laid_out((210.0, 297.0), count, 5.0, 1.2)
+    chart = Chart("bench", "Bench", whole.ids[:count], whole.rgb[:count], whole.families[:count], layout, 4)
     page = draw_page(chart, 0, "")
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "scan.tif"
