@@ -184,8 +184,8 @@ def reading() -> dict[str, object]:
     """Reading a page of 1,000 patches from a 300 ppi A4 scan, against reading the picture file alone."""
     import tifffile
 
-    from fidele.chart.draw import draw_page
     from fidele.chart.definition import Chart
+    from fidele.chart.draw import draw_page
     from fidele.chart.family import made
     from fidele.chart.layout import laid_out
     from fidele.chart.read import read_scan
