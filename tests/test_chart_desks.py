@@ -127,6 +127,13 @@ def test_measured_by_instrument_files_and_in_a_wrong_order(window, qtbot, tmp_pa
     assert session.checked.comparison.passed
     assert session.checked.reading is None
     assert session.checked.measured.conditions.mode == "M1"
+    # A colour that was picked from a picture is looked for among what was printed.
+    session.customers.add("lantern red", "#c04030")
+    window.desk.show_page("Swatches")
+    window.desk.swatches.customers.activated.emit(1)
+    assert window.desk.swatches.said.text().startswith("Between patches: input RGB")
+    assert window.desk.swatches.typed.text().startswith("Lab ")
+    desk.show_page("Measure")
     kept = read_any(session.checking.file_of(run.number))
     assert kept.spectra.shape == (30, 36)
     # A second measurement is averaged with the first.

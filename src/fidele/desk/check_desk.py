@@ -394,6 +394,7 @@ class CheckDesk(Desk):
         if session.card is not None:
             limits = session.checking.tolerance
             self.trend.show_trend(session.checking.trend(session.card.id), (limits.mean, limits.p95))
+        self.swatches.refresh()
         if self._page == "Measure":
             self.measuring.begin(run)
         needs_check = self._page in ("Patches", "Cause", "Figures", "Ramps", "Swatches")

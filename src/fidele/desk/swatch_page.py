@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit
 
 from fidele.chart.swatch import between_patches, nearest_patches
+from fidele.check.statistics import relative_to_white
 from fidele.desk.check_pages import Page
 from fidele.desk.labels import button, clear, label
 from fidele.desk.theme import font
@@ -38,6 +39,12 @@ class SwatchPage(Page):
         self.typed.setAccessibleName("Wanted colour")
         self.typed.returnPressed.connect(self.ask)
         row.addWidget(self.typed, 1)
+        self.customers = QComboBox()
+        self.customers.setFont(font(9))
+        self.customers.setAccessibleName("Customer colours")
+        self.customers.setToolTip("Customer colours in hand; they are picked from the picture on the colours desk (F2)")
+        self.customers.activated.connect(self._customer)
+        row.addWidget(self.customers)
         row.addWidget(button("Find it", self.ask, "Find the patches that print nearest", main=True))
         self.box.addLayout(row)
         self.said = label("", 9.5, wrap=True)
@@ -51,6 +58,19 @@ class SwatchPage(Page):
     def show_check(self, checked: Checked) -> None:
         self._checked = checked
 
+    def refresh(self) -> None:
+        """List the customer colours as they are now."""
+        self.customers.clear()
+        self.customers.addItem("picked from artwork …")
+        self.customers.addItems([c.name for c in self._session.customers.colours])
+        self.customers.setEnabled(self.customers.count() > 1)
+
+    def _customer(self, index: int) -> None:
+        if index > 0:
+            L, a, b = self._session.customers.colours[index - 1].Lab
+            self.typed.setText(f"Lab {L:.2f} {a:.2f} {b:.2f}")
+            self.ask()
+
     def ask(self) -> None:
         """Find what was typed."""
         checked = self._checked
@@ -63,7 +83,9 @@ class SwatchPage(Page):
         except FideleError as error:
             self.said.setText(str(error))
             return
-        rgb, Lab = checked.chart.rgb[checked.index], checked.measured.Lab
+        rgb, measured = checked.chart.rgb[checked.index], checked.measured.Lab
+        # What is asked for is meant on this material: its white, or the lightest patch, is the white.
+        Lab = relative_to_white(measured, measured[measured[:, 0].argmax()])
         blend = between_patches(wanted, rgb, Lab)
         picks = nearest_patches(wanted, checked.measured.ids, rgb, Lab)
         values = " ".join(f"{v * 255:.0f}" for v in blend.rgb)
