@@ -495,7 +495,18 @@ def test_causes_scanner_and_reports_from_a_shell(demo, tmp_path, printer):
         *("--tolerance", "fabric", "--relative", "--report", tmp_path / "r.pdf"),
     )
     assert reported.returncode == 1
-    assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
+    whole = (tmp_path / "r.pdf").read_bytes()
+    assert whole.startswith(b"%PDF")
+    assert whole.rstrip().endswith(b"%%EOF")
+    # A full disk leaves what was there, and says so.
+    same = (tmp_path / "right.txt", tmp_path / "right.txt", "--report", tmp_path / "r.pdf")
+    refused(
+        "check",
+        *same,
+        words="cannot be written",
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096)),
+    )
+    assert (tmp_path / "r.pdf").read_bytes() == whole
     refused(
         "check", tmp_path / "right.txt", tmp_path / "right.txt", "--tolerance", "loose", words="no tolerance 'loose'"
     )

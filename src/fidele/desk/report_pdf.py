@@ -7,13 +7,13 @@ import re
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QMarginsF, QUrl
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QUrl
 from PySide6.QtGui import QGuiApplication, QImage, QPageLayout, QPageSize, QPdfWriter, QTextDocument
 
 from fidele.check.report import Report
 from fidele.desk.theme import font, load_fonts
 from fidele.errors import FideleError
-from fidele.files import replacing, write_bytes
+from fidele.files import write_bytes
 
 #: Width of pictures on the page, in points.
 _WIDE = 500
@@ -55,17 +55,22 @@ def write_pdf(path: Path, report: Report) -> None:
         image = QImage.fromData(QByteArray(picture.png))
         document.addResource(QTextDocument.ResourceType.ImageResource.value, QUrl(f"picture-{number}"), image)
         text = re.sub(r'src="data:image/png;base64,[^"]*"', f'src="picture-{number}" width="{_WIDE}"', text, count=1)
-    with replacing(path) as temporary:
-        writer = QPdfWriter(str(temporary))
-        writer.setTitle(report.title)
-        writer.setCreator("Fidele")
-        writer.setResolution(96)
-        margins = QMarginsF(16, 14, 16, 14)
-        upright, mm = QPageLayout.Orientation.Portrait, QPageLayout.Unit.Millimeter
-        writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), upright, margins, mm))
-        document.setHtml(text)
-        document.print_(writer)
-        del writer
+    # Made in memory: Qt says nothing of a disk that is full.
+    held = QByteArray()
+    buffer = QBuffer(held)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setTitle(report.title)
+    writer.setCreator("Fidele")
+    writer.setResolution(96)
+    margins = QMarginsF(16, 14, 16, 14)
+    upright, mm = QPageLayout.Orientation.Portrait, QPageLayout.Unit.Millimeter
+    writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), upright, margins, mm))
+    document.setHtml(text)
+    document.print_(writer)
+    del writer  # which ends the document
+    buffer.close()
+    write_bytes(path, bytes(held.data()))
 
 
 #: The application that was made here must live as long as the process.

@@ -272,8 +272,8 @@ class Checking:
 
     def due(self, card: Card, today: datetime.date) -> int | None:
         """Return for how many days a condition has not been checked, None where it never was."""
-        mine = self.trend(card.id)
-        return (today - mine[-1].at.date()).days if mine else None
+        last = self._session.logbook.last_check(card.id)
+        return (today - last.date()).days if last is not None else None
 
     # The scanner -------------------------------------------------------------------------------------------------
 

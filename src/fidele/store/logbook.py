@@ -169,6 +169,16 @@ class Logbook:
             names = ", ".join(kept)
             db.execute(f"INSERT INTO verdict ({names}) VALUES ({', '.join('?' * len(kept))})", tuple(kept.values()))
 
+    def last_check(self, card_id: str) -> datetime.datetime | None:
+        """Return when a condition was checked last, None where it never was."""
+        query = """
+            SELECT MAX(verdict.at) FROM verdict JOIN run ON run.id = verdict.run
+            WHERE json_extract(run.card, '$.id') = ?
+        """
+        with closing(self._open()) as db:
+            (at,) = db.execute(query, (card_id,)).fetchone()
+        return datetime.datetime.fromisoformat(at) if at else None
+
     def checks(self, limit: int = 500) -> list[Check]:
         """Return the last checks, oldest first."""
         query = """
