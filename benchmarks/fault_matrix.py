@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
+import itertools
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -32,8 +33,9 @@ from fidele.output.starters import gannet_card, longship_card, wren_card
 from fidele.output.workshop import Workshop
 from fidele.route.condition import Card, PressData
 from fidele.session.checks import Aim, check_measured, check_reading
+from fidele.session.job import Job
 from fidele.session.places import Places
-from fidele.session.runs import Job, chart_artwork, chart_placing, on_piece, prepare_page, probe_correction
+from fidele.session.runs import chart_artwork, chart_placing, on_piece, prepare_page, probe_correction
 from fidele.session.scanners import ScannerRecord
 
 #: Pages at half the printers' resolution: what is measured is patches.
@@ -299,13 +301,13 @@ def run_case(setting: Setting, case: Case, everyone: list[Setting], seed: int, f
     trial = Trial(setting, workshop, setting.card, rng, setting.profile, others)
     device = workshop.printer_of(setting.card.printer)
     device.bring(setting.card)
-    trial.machine._sheets = int(rng.integers(0, 1000))
+    trial.machine._sheets = itertools.count(int(rng.integers(0, 1000)))
     case.change(trial)
     artwork = chart_artwork(chart, 0, case.name)
     if trial.artwork_space is not None:
         artwork = dataclasses.replace(artwork, profile=trial.artwork_space)
     placing = chart_placing(chart, device.media(setting.card.size, setting.card.feed))
-    job = Job(artwork, placing, trial.card, trial.profile, chart)
+    job = Job.of(artwork, placing, trial.card, trial.profile, chart)
     sheet, _ = device.print_page(prepare_page(job, device))
     direct = trial.card.process == "direct"
     piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, trial.card.substrate, trial.card.press)

@@ -96,21 +96,30 @@ def gigapixel(profile: Path, side: int = 32_000) -> list[tuple[str, float, float
 
 
 _ROLL = """
-import sys
+import dataclasses, sys
 from pathlib import Path
-from fidele.artwork.open import open_artwork
-from fidele.icc.profile import Profile
-from fidele.output.workshop import Workshop
-from fidele.session.sheets import Wanted, sheets_of, write
-bench, picture, profile, out = map(Path, sys.argv[1:])
-device = Workshop(bench).printers[2]
-card = device.starter_card().model_copy(update={"owner": "fidele"})
-art = open_artwork(picture)
-wanted = [Wanted(art, 170 + 3 * k, 120 + 2 * k) for k in range(40)]
-(sheet,) = sheets_of(wanted, card, device, Profile.open(profile))
-write(sheet, card, device, out)
+from fidele.session.model import Session
+from fidele.session.places import Places
+root, picture, profile = map(Path, sys.argv[1:])
+session = Session(Places.under(root))
+device = session.workshop.printers[2]
+(entry,) = session.shelf.install(profile)
+card = device.starter_card().model_copy(update={"owner": "fidele", "profile": entry.id})
+session.put_in_force(card)
+session.open_artwork(picture)
+first = session.pieces.need()
+pieces = []
+for k in range(40):
+    width, height = 170 + 3 * k, 120 + 2 * k
+    copy = dataclasses.replace(first.copies[0], placing=first.placing.sized(width, height))
+    pieces.append(dataclasses.replace(first, number=1000 + k, sheet=1, copies=(copy,)))
+session.pieces.all = tuple(pieces)
+session.pieces.select(1000)
+session.laying.nest()
+job = session.sheet.job()
+session.queue.spool.prepare(1, job, device)
 high = next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM"))
-print(sheet.media.height, sheet.use, high)
+print(job.media.height, session.sheet.use(), high)
 """
 
 
@@ -123,7 +132,7 @@ def roll(profile: Path) -> tuple[float, float, float, float]:
     with tempfile.TemporaryDirectory() as folder:
         picture = Path(folder) / "harbour.png"
         save_picture(picture, np.rint(harbour(1772, 1181) * 255).astype(np.uint8), srgb(), 300)
-        arguments = [Path(folder) / "bench", picture, profile, Path(folder) / "roll.tif"]
+        arguments = [Path(folder) / "workshop", picture, profile]
         start = time.perf_counter()
         child = subprocess.run(
             [sys.executable, "-c", _ROLL, *map(str, arguments)], stdout=subprocess.PIPE, check=True, text=True

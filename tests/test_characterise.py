@@ -25,7 +25,8 @@ from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.transform import Intent, from_lab, to_lab
 from fidele.output.workshop import Workshop
-from fidele.session.runs import Job, chart_artwork, chart_placing, prepare_page
+from fidele.session.job import Job
+from fidele.session.runs import chart_artwork, chart_placing, prepare_page
 from fidele.session.scanners import ScannerRecord
 
 
@@ -101,7 +102,7 @@ def test_scanner_is_characterised_and_says_how_well(demo, tmp_path):
     card = demo_card(None)
     workshop.printer.bring(card)
     chart, device = control_chart(), workshop.printer
-    job = Job(chart_artwork(chart, 0, "bare"), chart_placing(chart, device.media("A4")), card, None, chart)
+    job = Job.of(chart_artwork(chart, 0, "bare"), chart_placing(chart, device.media("A4")), card, None, chart)
     sheet, _ = device.print_page(prepare_page(job, device))
     piece = workshop.press(sheet, card.substrate, card.press)
     known = xyz_to_lab(spectra_to_xyz(workshop.measure(piece, chart.centres(0))))

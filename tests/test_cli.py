@@ -418,7 +418,7 @@ def test_conditions_are_checked_probed_and_sent(tmp_path, workshop):
 
 def test_hands_reach_the_bench(workshop):
     shown = json.loads(fidele("bench", "show", "--json", env=workshop).stdout)
-    assert {"Velm Wren", "Orrin Gannet", "Skarn Longship", "Skerry Sketch", "Print system"} == {
+    assert {"Velm Wren", "Orrin Gannet", "Skarn Longship", "Skerry Sketch", "Print system", "Press"} == {
         c["device"] for c in shown
     }
     assert fidele("bench", "set", "Velm Wren", "power", "off", env=workshop).returncode == 0

@@ -18,6 +18,7 @@ from fidele.sheet.page import Laid, box_of, render_bands
 from fidele.sheet.panels import panels
 from fidele.sheet.placing import Media, Placing
 from fidele.sheet.resample import resampled_rows
+from fidele.sheet.shapes import SHAPES, area
 from fidele.tuning.conversion import Conversion
 
 sides = st.floats(8, 180).map(lambda v: round(v, 1))
@@ -44,7 +45,7 @@ def test_nothing_overlaps_and_everything_is_there(sizes, roll, gap, lock):
     rectangles = [Rectangle(*s) for s in sizes]
     height = 0.0 if roll else 260.0
     locked = [(20.0, 15.0, 60.0, 40.0)] if lock else []
-    found = nest(rectangles, 200, height, gap, locked, seconds=0)
+    found = nest(rectangles, 200, height, gap, {0: locked}, seconds=0)
     assert sorted(s.index for s in found.spots) == list(range(len(rectangles)))
     assert all(rectangles[s.index].may_turn or not s.turned for s in found.spots)
     lain = boxes(found, rectangles)
@@ -145,18 +146,88 @@ def test_every_piece_of_a_sheet_is_where_and_what_it_should_be(printer, seed, mi
         shape = tuple(int(v) for v in rng.integers(20, 90, 2))
         one = artwork(rng, *shape, oprgb() if number == 1 else srgb())
         x, y = 8 + 56 * number + rng.uniform(0, 5), rng.uniform(2, 60)
-        size = (rng.uniform(20, 44), rng.uniform(20, 44))
-        laid.append(Laid(one, Placing(x, y, *size), printer if number else None, how, int(rng.integers(0, 4))))
+        placing = Placing.at(x, y, rng.uniform(20, 44), rng.uniform(20, 44), 90.0 * rng.integers(0, 4))
+        laid.append(Laid(one, placing, printer if number else None, how))
     page = np.concatenate([b for _, b in render_bands(laid, media, 150, mirror)])
     seen = page[:, ::-1] if mirror else page
     bare = np.ones(page.shape[:2], bool)
     for one in laid:
         left, top, width, height = box_of(one.placing, 150)
-        assert abs(left - one.placing.x / 25.4 * 150) <= 0.5
-        assert abs(width - one.placing.width / 25.4 * 150) <= 0.5
-        pixels = resampled_rows(np.rot90(one.artwork.laid, one.quarters), width, height)
+        x0, y0, x1, y1 = (v / 25.4 * 150 for v in one.placing.bounds)
+        assert max(abs(left - x0), abs(top - y0), abs(width - x1 + x0), abs(height - y1 + y0)) <= 0.5
+        pixels = resampled_rows(np.rot90(one.artwork.laid, one.placing.quarters), width, height)
         target = one.printer
         wanted = convert(pixels, one.artwork.profile, target or srgb(), how.intent, how.bpc) if target else pixels
         assert np.array_equal(seen[top : top + height, left : left + width], wanted)
         bare[top : top + height, left : left + width] = False
     assert (seen[bare] == 65535).all()
+
+
+def ramp(height, width):
+    """A picture whose every value says where it stands: red across, green down."""
+    y, x = np.mgrid[0:height, 0:width] + 0.5
+    pixels = np.stack([x / width * 60000, y / height * 60000, np.full_like(x, 20000)], axis=-1).astype(np.uint16)
+    return Artwork(Path("x.png"), pixels, None, srgb(), SourceSlip("stated", "x"), 300.0)
+
+
+PLAIN = Conversion(Intent.RELATIVE, False)
+
+
+@pytest.mark.parametrize("angle", [7.5, 33.0, 141.0, 290.0])
+@pytest.mark.parametrize("fine", [1.0, 3.3])
+def test_what_is_turned_freely_lies_where_it_says(angle, fine):
+    """Against the geometry itself: of a ramp, each pixel says where in the picture it came from."""
+    placing = Placing(30, 25, 40, 24, angle)
+    art = ramp(round(24 / 25.4 * 150 * fine), round(40 / 25.4 * 150 * fine))
+    page = np.concatenate(
+        [b for _, b in render_bands([Laid(art, placing, None, PLAIN)], Media("m", 100, 80, (0,) * 4), 150, False)]
+    )
+    scale, (cx, cy) = 150 / 25.4, placing.centre
+    y, x = (np.mgrid[0 : page.shape[0], 0 : page.shape[1]] + 0.5) / scale
+    turn = np.radians(angle)
+    u = (x - cx) * np.cos(turn) - (y - cy) * np.sin(turn) + 20
+    v = (x - cx) * np.sin(turn) + (y - cy) * np.cos(turn) + 12
+    deep = (np.minimum(u, 40 - u) > 0.5) & (np.minimum(v, 24 - v) > 0.5)
+    outside = (np.maximum(-u, u - 40) > 0.25) | (np.maximum(-v, v - 24) > 0.25)
+    assert (page[outside] == 65535).all()
+    # Half a printer pixel, in the ramp's own values.
+    assert np.abs(page[deep][:, 0] - u[deep] / 40 * 60000).max() < 0.5 / scale / 40 * 60000
+    assert np.abs(page[deep][:, 1] - v[deep] / 24 * 60000).max() < 0.5 / scale / 24 * 60000
+    assert placing.holds(cx, cy)
+    assert all(placing.turned(-angle).bounds[k] == pytest.approx((30, 25, 70, 49)[k]) for k in range(4))
+
+
+def test_panels_joined_again_are_the_piece(printer):
+    """Each panel, printed on its own sheet, is a part of the whole as it would be printed at once: value for value."""
+    art, media = ramp(180, 300), Media("sheet", 90, 70, (4, 5, 4, 6))
+    width, height = 200.0, 120.0
+    parted = panels(width, height, media.room, 8, [(78, 10, 12, 50)])
+    whole = Media("whole", width, height, (0, 0, 0, 0))
+    page = np.concatenate(
+        [b for _, b in render_bands([Laid(art, Placing(0, 0, width, height), printer, PLAIN)], whole, 150, True)]
+    )
+    original = page[:, ::-1]
+    joined = np.zeros_like(original)
+    side, end = media.inset
+    for panel in parted.panels:
+        placing = Placing(side, end, panel.width, panel.height)
+        one = Laid(art, placing, printer, PLAIN, (-panel.x, -panel.y, width, height))
+        sheet = np.concatenate([b for _, b in render_bands([one], media, 150, True)])[:, ::-1]
+        left, top, wide, high = box_of(placing, 150)
+        x, y = round(panel.x / 25.4 * 150), round(panel.y / 25.4 * 150)
+        part = sheet[top : top + high, left : left + wide][: len(original) - y, : original.shape[1] - x]
+        joined[y : y + part.shape[0], x : x + part.shape[1]] = part
+        bare = np.ones(sheet.shape[:2], bool)
+        bare[top : top + high, left : left + wide] = False
+        assert (sheet[bare] == 65535).all()
+    assert np.array_equal(joined, original)
+
+
+def test_a_shape_covers_what_it_should():
+    art = ramp(200, 200)
+    for shape in SHAPES:
+        for angle in (0.0, 90.0, 25.0):
+            laid = Laid(art, Placing(20, 20, 50, 40, angle), None, PLAIN, None, shape)
+            page = np.concatenate([b for _, b in render_bands([laid], Media("m", 90, 80, (0,) * 4), 150, False)])
+            covered = (page != 65535).any(axis=2).sum() / (50 * 40 * (150 / 25.4) ** 2)
+            assert covered == pytest.approx(area(shape), rel=0.02)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import json
 
 import numpy as np
@@ -202,7 +201,7 @@ def test_a_driver_that_cannot_be_read_is_not_known(session, places):
 def measured_print(session, white: np.ndarray | None = None) -> np.ndarray:
     """Print the control chart as everything stands, press it, and measure it: L*a*b* relative to a white."""
     session.open_chart("control")
-    job = dataclasses.replace(session.job(), profile=session.profile)
+    job = session.job().with_first(profile=session.profile)
     run = session.press_run(session.print_job(job, overridden="test"))
     XYZ = spectra_to_xyz(session.workshop.measure(run.piece, session.chart.centres(0)))
     return xyz_to_lab(XYZ / (session.profile.xyz("wtpt") if white is None else white) * D50)

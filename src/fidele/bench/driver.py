@@ -245,6 +245,26 @@ class Driver:
         write_bytes(self.path, json.dumps(values | beside, indent=2).encode())
 
 
+class SentAlong(Driver):
+    """A driver as it is for one job, with settings sent along; its own stay as they are.
+
+    What an administrator holds, what is set at the printer, and what it does not tell cannot be sent.
+    """
+
+    def __init__(self, driver: Driver, sent: Values) -> None:
+        self.path, self.model = driver.path, driver.model
+        settings = driver.model.settings
+        self._sent = {n: v for n, v in sent.items() if n in settings and not settings[n].at_printer}
+
+    def _stored(self) -> dict[str, Any]:
+        stored = super()._stored()
+        held = stored.get(_HELD, [])
+        return stored | {n: v for n, v in self._sent.items() if n not in held}
+
+    def _write(self, values: Values, beside: dict[str, Any]) -> None:
+        raise FideleError("Settings that are sent with a job cannot be changed on their way.")
+
+
 def taste(numbers: Floats, light: float, strength: float, warmth: float) -> Floats:
     """Return numbers (…, 3) as hand sliders change them: lighter, stronger in colour, warmer; 0 leaves them."""
     grey = numbers.mean(axis=-1, keepdims=True)

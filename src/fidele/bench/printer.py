@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import copy
+import itertools
 import json
 from dataclasses import dataclass
 from functools import lru_cache
@@ -11,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.bench.driver import Driver, Effect, Model, Values
+from fidele.bench.driver import Driver, Effect, Model, SentAlong, Values
 from fidele.bench.separation import separate
 from fidele.bench.supply import TANKS, Store, Supply
 from fidele.errors import FideleError
@@ -100,7 +102,13 @@ class Machine:
         self.store = Store(folder / f"supply-{model.name.lower()}-{serial}.json", model.loaded)
         self.unit = Unit.of(serial, seed)
         self.paper = model.paper
-        self._sheets = 0
+        self._sheets = itertools.count()
+
+    def sending(self, settings: Values) -> Machine:
+        """Return this machine as it is for one job that brings its own settings."""
+        made = copy.copy(self)
+        made.driver = SentAlong(self.driver, settings)
+        return made
 
     def effect(self, instead: Values | None = None) -> Effect:
         """Return what the settings come to, `instead` being sent with one job alone."""
@@ -151,14 +159,15 @@ class Machine:
         height, width = placed.shape[:2]
         table = device_table(effect, self.unit) * np.array([supply.flow[t] for t in TANKS], np.float32)
         grain = _grain_tile(self.unit.seed)
-        shift = np.random.default_rng([self.unit.seed, self._sheets]).integers(0, 1024, 2)
-        self._sheets += 1
+        shift = np.random.default_rng([self.unit.seed, next(self._sheets)]).integers(0, 1024, 2)
         swath = _swaths(height, effect.banded)
         ink = np.empty((height, width, 4), np.uint16)
         left, top, right, bottom = (self._pixels(m) for m in effect.margins)
         columns = (np.arange(width) + shift[0]) % 1024
 
         def work(rows: slice) -> None:
+            if not self.store.read().online:
+                raise FideleError(f"The {self.model.title} stopped answering in mid-run; the sheet is spoilt.")
             codes = placed[rows].reshape(-1, 3).astype(np.float32) / full
             flat = np.empty((len(codes), 4), np.float32)
             tetrahedral3(codes, table, flat)
@@ -175,8 +184,8 @@ class Machine:
         ink[:, :left] = 0
         ink[:, width - right :] = 0
         self._cut(ink, effect, supply)
-        self.store.use(ink, self.model.resolution)
-        receipt = {"printer": self.model.title, "serial": self.unit.serial, "pixels": [width, height]}
+        used = self.store.use(ink, self.model.resolution)
+        receipt = {"printer": self.model.title, "serial": self.unit.serial, "pixels": [width, height], "ink ml": used}
         return Print(ink, self.model.resolution, self.paper, self.unit.serial), receipt | self.driver.read_back()
 
     def _check_supply(self, supply: Supply) -> None:

@@ -16,6 +16,8 @@ from fidele.files import read_bytes, write_bytes
 TANKS = ("cyan", "magenta", "yellow", "black")
 #: What a square metre of full coverage takes out of a tank, of the whole.
 _PER_SQUARE_METRE = 0.05
+#: What a full tank holds, in ml.
+TANK_ML = 120.0
 
 
 @dataclass(frozen=True)
@@ -73,11 +75,12 @@ class Store:
         now = self.read()
         self.write(replace(now, loaded=now.loaded | {way: size}))
 
-    def use(self, ink: NDArray[np.uint16], ppi: int) -> None:
-        """Take out of the tanks what a print (h, w, 4) of ink amounts has used."""
+    def use(self, ink: NDArray[np.uint16], ppi: int) -> dict[str, float]:
+        """Take out of the tanks what a print (h, w, 4) of ink amounts has used; return it in ml, by tank."""
         now = self.read()
         square_metre = (25.4 / ppi / 1000) ** 2
         # Every eighth pixel will do: a tank is not read to the drop.
         used = ink[::8, ::8].reshape(-1, 4).mean(axis=0) / 65535 * ink.shape[0] * ink.shape[1] * square_metre
         left = {t: max(0.0, now.inks[t] - float(u) * _PER_SQUARE_METRE) for t, u in zip(TANKS, used, strict=True)}
         self.write(replace(now, inks=left))
+        return {t: round(float(u) * _PER_SQUARE_METRE * TANK_ML, 3) for t, u in zip(TANKS, used, strict=True)}

@@ -99,7 +99,7 @@ def _agree(place: int, corners: Floats, other_place: int, other: Floats) -> bool
     along = np.array([way @ across, way @ down]) / size
     # Sideways they are far apart where the page says so, and level where it does not.
     return all(
-        (abs(a) < 0.12 * np.abs(along).max() + 1.5) if w == 0 else a * w > 2.0
+        (abs(a) < 0.12 * np.abs(along).max() + 1.5) if w == 0 else a * w > 1.1
         for a, w in zip(along, wanted, strict=True)
     )
 

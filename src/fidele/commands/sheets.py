@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 import re
 import sys
+from collections import Counter
 from pathlib import Path
-from typing import Any
 
 import click
 
@@ -45,41 +45,46 @@ def sheet(
     as_json: bool,
 ) -> None:
     """Lay pieces on sheets or a roll, converted and mirrored as the condition says, and write them as files."""
-    from fidele.artwork.open import open_artwork
-    from fidele.session import sheets
+    from fidele.session.pieces import PanelPlan
+    from fidele.session.runs import page_bands
+    from fidele.sheet.write import write_sheet
 
     session = session_of_user()
     mine = session.conditions.need(card)
-    profile = session.shelf.load(mine.profile) if mine.profile and mine.owner == "fidele" else None
-    device = session.workshop.printer_of(mine.printer)
-    asked = _size(size)
-    wanted = []
-    for path in artworks:
-        artwork = open_artwork(path, suppose=session.sources.suppose(path))
-        wide, high = asked or artwork.own_mm
-        wanted.append(sheets.Wanted(artwork, wide, high, copies))
-    names: list[str] = []
+    habits = mine.sheet.model_copy(update={"gap": gap, "may_turn": nest and mine.sheet.may_turn})
+    session.put_in_force(mine.model_copy(update={"sheet": habits}))
+    asked, times = _size(size), Counter(artworks)
+    for path, often in times.items():
+        session.open_artwork(path)
+        piece = session.pieces.need()
+        session.laying.size(piece.number, *(asked or piece.artwork.own_mm), "Size")
+        session.laying.copies(piece.number, often * copies)
+    session.laying.gather(p.number for p in session.pieces.all)
     if overlap is not None:
-        if len(wanted) != 1 or copies != 1:
+        if len(times) != 1 or copies != 1:
             raise FideleError("One piece at a time is parted into panels.")
-        parted, made = sheets.panel_sheets(wanted[0], mine, device, profile, overlap)
-        names = [p.name for p in parted.panels]
-        for through in parted.through:
+        session.laying.part(PanelPlan(overlap))
+        parted = session.sheet.panels
+        for through in parted.through if parted else ():
             click.echo(f"caution: {through} could not keep clear.", err=True)
     else:
-        made = sheets.sheets_of(wanted, mine, device, profile, gap, nest)
-    rows: list[dict[str, Any]] = []
-    for number, one in enumerate(made):
-        suffix = f"-{names[number] if names else number + 1}" if len(made) > 1 else ""
+        session.laying.nest()
+    device, rows = session.device, []
+    jobs = session.sheet.jobs()
+    for number, job in enumerate(jobs):
+        suffix = f"-{job.lying[0].panel or number + 1}" if len(jobs) > 1 else ""
         target = out.with_name(f"{out.stem}{suffix}{out.suffix}")
-        sheets.write(one, mine, device, target)
+        pixels, bands = page_bands(job, device)
+        says = job.profile if mine.owner == "fidele" else None
+        write_sheet(target, bands, pixels, says, device.ppi)
+        media = session.sheet.media(number)
         rows.append(
             {
                 "file": str(target),
-                "pieces": len(one.laid),
-                "width_mm": one.media.width,
-                "length_mm": round(one.media.height, 2),
-                "use": round(one.use, 4),
+                "pieces": len(job.lying),
+                "width_mm": media.width,
+                "length_mm": round(media.height, 2),
+                "use": round(session.sheet.use(number), 4),
             }
         )
     if as_json:
@@ -128,44 +133,72 @@ def runs(context: click.Context, as_json: bool, search: str, limit: int) -> None
     """List what was printed, the newest first."""
     if context.invoked_subcommand is not None:
         return
-    found = session_of_user().logbook.runs(limit)
-    rows = [
-        {
-            "id": r.id,
-            "at": r.at.isoformat(),
-            "title": r.title,
-            "condition": json.loads(r.card).get("name", ""),
-            "state": r.state,
-            "verdict": r.verdict,
-            "mean_de00": r.mean,
-            "cause": r.cause,
-        }
-        for r in found
-    ]
-    rows = [r for r in rows if all(w in " ".join(map(str, r.values())).lower() for w in search.lower().split())]
+    from fidele.session.log import matching
+
+    book = session_of_user().logbook
+    checked = {r.id: r for r in book.runs(limit=1_000_000)}
+    rows = []
+    for run in matching(book.everything(), search)[:limit]:
+        last = checked.get(run.id)
+        rows.append(
+            {
+                "id": run.id,
+                "at": run.at.isoformat(),
+                "title": run.title,
+                "condition": json.loads(run.card).get("name", ""),
+                "state": run.state,
+                "why": run.why,
+                "verdict": last.verdict if last else "",
+                "mean_de00": last.mean if last else None,
+                "cause": last.cause if last else "",
+                "media_m2": round(run.media_mm2 / 1e6, 4),
+            }
+        )
     if as_json:
         print_json(rows)
         return
     for r in rows:
         said = f", {r['verdict']}" if r["verdict"] else ""
-        click.echo(f"{r['id']:5}  {str(r['at'])[:16]}  {r['title']}, {r['condition']}: {r['state']}{said}")
+        why = f" ({r['why']})" if r["why"] else ""
+        click.echo(f"{r['id']:5}  {str(r['at'])[:16]}  {r['title']}, {r['condition']}: {r['state']}{why}{said}")
+
+
+@runs.command()
+@click.argument("one", type=int)
+@click.argument("other", type=int)
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def compare(one: int, other: int, as_json: bool) -> None:
+    """Tell in what two runs differ."""
+    from fidele.session.log import compared
+
+    book = session_of_user().logbook
+    differ = compared(book.run(one), book.run(other))
+    if as_json:
+        print_json([{"what": name, str(one): a, str(other): b} for name, a, b in differ])
+        return
+    if not differ:
+        click.echo(f"Runs {one} and {other} do not differ.")
+    for name, a, b in differ:
+        click.echo(f"{name}: {a} / {b}")
+
+
+@runs.command("export")
+@click.argument("path", type=FILE)
+@click.option("--search", default="", help="Only those that have these words.")
+def export_runs(path: Path, search: str) -> None:
+    """Write the logbook as .csv (a row for each run) or .json (everything)."""
+    from fidele.session.log import export, matching
+
+    found = matching(session_of_user().logbook.everything(), search)
+    export(found, path)
+    click.echo(f"{path}: {len(found)} runs.")
 
 
 @runs.command()
 @click.argument("number", type=int)
 def repeat(number: int) -> None:
     """Print a run again exactly as it was, even when settings have changed since."""
-    from fidele.session.kept_jobs import job_again
-
     session = session_of_user()
-    job = job_again(session, session.logbook.run(number))
-    device = session.workshop.printer_of(job.card.printer)
-    before = device.settings()
-    try:
-        session.put_in_force(job.card)
-        device.bring(job.card)
-        session.refresh()
-        run = session.print_job(job)
-    finally:
-        device.restore(before)
-    click.echo(f"run {run.number}: run {number} is printed again, as it was.")
+    again = session.queue.again(number)
+    session.queue.carry_out(again)
+    click.echo(f"run {again}: run {number} is printed again, as it was.")

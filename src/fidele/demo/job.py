@@ -17,8 +17,8 @@ from fidele.demo.prepare import prepare
 from fidele.files import write_bytes
 from fidele.icc.spaces import srgb
 from fidele.proof.soft import show, soft_proof
+from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.runs import Printed
 from fidele.tuning.conversion import Conversion
 
 #: Each scenario: who converts, and what the driver is set to.

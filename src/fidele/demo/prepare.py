@@ -32,8 +32,9 @@ from fidele.icc.transform import Intent, convert
 from fidele.output.starters import wren_card
 from fidele.output.workshop import Workshop
 from fidele.route.condition import Card
+from fidele.session.job import Job
 from fidele.session.places import Places
-from fidele.session.runs import Job, chart_artwork, chart_placing, on_piece, prepare_page
+from fidele.session.runs import chart_artwork, chart_placing, on_piece, prepare_page
 from fidele.session.scanners import ScannerRecord
 from fidele.store.cards import CardStore
 from fidele.store.shelf import Shelf
@@ -156,7 +157,7 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
         tell(f"Printing target page {page + 1} with nothing converting", page * 0.28)
         artwork = chart_artwork(target, page, f"{card.name} · nothing converts")
         placing = chart_placing(target, media)
-        job = Job(artwork, placing, card, None, target, page)
+        job = Job.of(artwork, placing, card, None, target, page)
         sheet, _ = device.print_page(prepare_page(job, device))
         tell(f"Pressing target page {page + 1}", page * 0.28 + 0.06)
         direct = card.process == "direct"

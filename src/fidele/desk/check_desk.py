@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QWidget
 
 from fidele.chart.cgats import dump
@@ -39,14 +40,19 @@ from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.route.condition import Card
 from fidele.session.checking import PrintMeasured
 from fidele.session.checks import Checked
+from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.runs import Printed
+from fidele.sheet.signs import Identity, read_identities
 
 
 class CheckDesk(Desk):
     """Scans and reads a chart, and shows the patches, the shifts, and the cause."""
+
+    #: Ask the window to show a run of the logbook.
+    run_wanted = Signal(int)
 
     station = "Check"
 
@@ -155,7 +161,7 @@ class CheckDesk(Desk):
 
     def _pressed(self) -> bool:
         run = self.session.run
-        return run is not None and run.job.chart is not None and run.piece is not None
+        return run is not None and run.job.patches is not None and run.piece is not None
 
     def _earlier(self) -> list[Any]:
         session = self.session
@@ -219,11 +225,17 @@ class CheckDesk(Desk):
 
         def work(_told: Any) -> Any:
             try:
-                if run is not None and run.job.chart is not None:
+                if run is not None and run.job.patches is not None:
                     return run, session.checking.check_run(run, scan, ppi, corners)
                 return session.checking.read_prints(scan)
-            except HiddenMarksError as error:
-                return str(error), scan
+            except FideleError as error:
+                # No chart: the identity line of a piece may say what it is.
+                found = read_identities(scan, ppi or 300.0)
+                if found:
+                    return tuple(found)
+                if isinstance(error, HiddenMarksError):
+                    return str(error), scan
+                raise
 
         self.work.run("Reading the scan", work, self._read)
 
@@ -233,6 +245,8 @@ class CheckDesk(Desk):
                 self.session.checking.lay_beside(one)
             self.session.say(f"{len(result)} prints of charts were read; they lie side by side.")
             self.show_page("Side by side")
+        elif isinstance(result[0], Identity):
+            self._identified(result)
         elif isinstance(result[0], str):
             self.session.say(result[0])
             self.scans.show_scan(result[1], result[0])
@@ -240,6 +254,18 @@ class CheckDesk(Desk):
             self.stack.setCurrentWidget(self.scans)
         else:
             self._checked(result)
+
+    def _identified(self, found: tuple[Identity, ...]) -> None:
+        """Say which run and copies a scan is of, and show the run."""
+        first, session = found[0], self.session
+        copies = ", ".join(str(i.copy) for i in found if i.run == first.run)
+        words = f"This is run {first.run}, cop{'ies' if ',' in copies else 'y'} {copies}"
+        try:
+            kept = session.logbook.run(first.run)
+            session.say(f"{words}: {kept.title}, {Card.model_validate_json(kept.card).name}.")
+            self.run_wanted.emit(first.run)
+        except FideleError:
+            session.say(f"{words}, which this logbook does not have.")
 
     def _placed(self, corners: NDArray[np.float64]) -> None:
         checking = self.session.checking
@@ -259,7 +285,7 @@ class CheckDesk(Desk):
 
     def _take_measured(self, measured: Measurement) -> None:
         session, run = self.session, self.session.run
-        if run is None or run.job.chart is None:
+        if run is None or run.job.patches is None:
             session.say(
                 "Measurements are judged against the chart of a run: print a chart first, or use `fidele check`."
             )
@@ -376,7 +402,7 @@ class CheckDesk(Desk):
         """Show the last check, or how to make one."""
         session = self.session
         run, checked = session.run, session.checked
-        is_chart, pressed = run is not None and run.job.chart is not None, self._pressed()
+        is_chart, pressed = run is not None and run.job.patches is not None, self._pressed()
         self.scan.setEnabled(pressed and not self.work.busy)
         self.chart.setEnabled(session.card is not None)
         there = checked is not None and is_chart

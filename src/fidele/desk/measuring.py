@@ -17,8 +17,9 @@ from fidele.colour.spectra import spectra_to_xyz
 from fidele.desk.check_pages import Page
 from fidele.desk.labels import button, label
 from fidele.desk.plots import Eyes
+from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.runs import Printed, on_piece
+from fidele.session.runs import on_patches
 
 #: Patches that are measured in one turn of the event loop.
 _AT_ONCE = 4
@@ -59,20 +60,23 @@ class MeasuringPage(Page):
 
     def begin(self, run: Printed | None) -> None:
         """Take a run; what was measured of another one is put away."""
-        if run is None or run.job.chart is None or run.piece is None:
+        if run is None or run.job.patches is None or run.piece is None:
             self.said.setText("Print and press a chart first.")
             return
         if self._run is None or run.number != self._run.number:
-            self._spectra, self._next = np.full((len(run.job.chart.on_page(run.job.page)), 36), np.nan), 0
+            self._spectra, self._next = (
+                np.full((len(run.job.patches.chart.on_page(run.job.patches.page)), 36), np.nan),
+                0,
+            )
             self._session.checking.repeats = ()
         self._run = run
         self._show()
 
     def _places(self) -> NDArray[np.float64]:
         run = self._run
-        if run is None or run.job.chart is None:
+        if run is None or run.job.patches is None:
             return np.zeros((0, 2))
-        return on_piece(run.job.chart.centres(run.job.page), run.job.chart, run.job.placing)
+        return on_patches(run.job.patches)
 
     def _start(self) -> None:
         self._next = 0
@@ -102,9 +106,9 @@ class MeasuringPage(Page):
 
     def _ids(self) -> tuple[str, ...]:
         run = self._run
-        if run is None or run.job.chart is None:
+        if run is None or run.job.patches is None:
             return ()
-        return tuple(run.job.chart.ids[i] for i in run.job.chart.on_page(run.job.page))
+        return tuple(run.job.patches.chart.ids[i] for i in run.job.patches.chart.on_page(run.job.patches.page))
 
     def _lab(self) -> NDArray[np.float64]:
         return xyz_to_lab(spectra_to_xyz(np.nan_to_num(self._spectra, nan=0.85)))
@@ -129,14 +133,14 @@ class MeasuringPage(Page):
 
     def _show(self) -> None:
         run = self._run
-        if run is None or run.job.chart is None:
+        if run is None or run.job.patches is None:
             return
         done = not np.isnan(self._spectra).any()
         for made in (self.take, self.average):
             made.setEnabled(done)
         self.again.setEnabled(self._next > 0)
         Lab = self._lab()
-        self.eyes.set_chart(run.job.chart, run.job.chart.on_page(run.job.page))
+        self.eyes.set_chart(run.job.patches.chart, run.job.patches.chart.on_page(run.job.patches.page))
         self.eyes.show_comparison(compare(self._ids(), Lab, Lab, TOLERANCES["everyday"]))
         self.eyes.mark(self._picked)
         if 0 <= self._picked < self._next:

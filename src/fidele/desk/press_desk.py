@@ -1,20 +1,49 @@
-"""The press desk: temperature, time and pressure, and the pressed piece beside what was promised."""
+"""The press desk: the stack, the steps and the clock; then the piece beside what was promised."""
 
 from __future__ import annotations
 
+import time
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout
+import numpy as np
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
+from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, label
+from fidele.desk.labels import button, clear, label, line
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.print_desk import seen
-from fidele.desk.theme import font
+from fidele.desk.stack_view import StackView
+from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
-from fidele.route.condition import PressData
+from fidele.route.condition import Card, PressData
+from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.runs import Printed
+from fidele.session.pressing import PressClock, attach_photo, deviation, groups, layers, pressed, steps
+from fidele.session.promised import promised
+
+_TICK = 100
+_FIELDS = (
+    ("temperature", "temperature", 20, 240, " °C", 0),
+    ("seconds", "time", 1, 900, " s", 0),
+    ("pressure", "pressure", 0.1, 8, " bar", 1),
+    ("preheat", "warm before", 0, 120, " s", 0),
+)
 
 
 class PressDesk(Desk):
@@ -24,120 +53,447 @@ class PressDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
+        self.clock = PressClock(lambda: time.monotonic() * session.workshop.pace)
+        self._done: dict[str, float] = {}
+        self._ticked: dict[str, bool] = {}
+        self._looked: Any = None
+        self._for: Any = None
+        self._head()
+        self._settings()
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._at_the_press())
+        self.stack.addWidget(self._the_piece())
+        self.box.addWidget(self.stack, 1)
+        self._timer = QTimer(self, interval=_TICK)
+        self._timer.timeout.connect(self._tick)
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _head(self) -> None:
         top = self.head()
-        self.press_it = button("Press", self._press, "Close the press on the print and the piece", main=True)
+        self.which = QComboBox()
+        self.which.setFont(font(9))
+        self.which.setFixedWidth(150)
+        self.which.setAccessibleName("Print on the table")
+        self.which.setToolTip("Prints that lie on the table, the newest first")
+        self.which.activated.connect(self._choose_run)
+        top.addWidget(self.which)
+        self.other = button("The piece", self._other_page, "The pressed piece beside what was promised")
         self.on = button("Go on to the check", lambda: self.go.emit("Check"))
-        top.addWidget(self.press_it)
+        top.addWidget(self.other)
         top.addWidget(self.on)
         self.box.addLayout(top)
+
+    def _settings(self) -> None:
         row = QHBoxLayout()
-        row.setSpacing(8)
+        row.setSpacing(6)
         self.fields: dict[str, QDoubleSpinBox] = {}
-        for name, text, low, high, unit, decimals in (
-            ("temperature", "temperature", 20, 240, " °C", 0),
-            ("seconds", "time", 1, 900, " s", 0),
-            ("pressure", "pressure", 0.1, 8, " bar", 1),
-        ):
-            row.addWidget(label(text, 9.0, dim=True))
+        for name, text, low, high, unit, decimals in _FIELDS:
+            row.addWidget(label(text, 8.5, dim=True))
             field = QDoubleSpinBox()
             field.setFont(font(9))
             field.setRange(low, high)
             field.setDecimals(decimals)
             field.setSuffix(unit)
             field.setAccessibleName(f"Press {text}")
+            field.setToolTip("As the condition asks for; what is really done is noted below")
             field.setKeyboardTracking(False)
-            field.setFixedWidth(84)
-            field.lineEdit().setTextMargins(6, 0, 0, 0)
+            field.setFixedWidth(70)
+            field.lineEdit().setTextMargins(4, 0, 0, 0)
             field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
             self.fields[name] = field
             row.addWidget(field)
         row.addStretch()
         self.box.addLayout(row)
+
+    def _at_the_press(self) -> QWidget:
+        page = QWidget()
+        row = QHBoxLayout(page)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        left = QVBoxLayout()
+        self.group = QComboBox()
+        self.group.setFont(font(9))
+        self.group.setAccessibleName("Pieces of the condition")
+        self.group.setToolTip("Pieces of several conditions share this sheet; cut them apart and press each by its own")
+        self.group.activated.connect(lambda _: self.refresh())
+        left.addWidget(self.group)
+        self.layers = StackView()
+        left.addWidget(self.layers)
+        choices = QHBoxLayout()
+        self.on_top = QComboBox()
+        self.on_top.setFont(font(8.5))
+        self.on_top.addItem("paper on top", "paper")
+        self.on_top.addItem("piece on top", "piece")
+        self.on_top.setAccessibleName("What lies on top")
+        self.on_top.activated.connect(lambda _: self._change(on_top=self.on_top.currentData()))
+        self.cover = QCheckBox("cover sheet")
+        self.cover.setFont(font(8.5))
+        self.cover.toggled.connect(lambda on: self._change(cover=on))
+        choices.addWidget(self.on_top)
+        choices.addWidget(self.cover)
+        choices.addStretch()
+        left.addLayout(choices)
+        self.list = QVBoxLayout()
+        self.list.setSpacing(1)
+        left.addLayout(self.list)
+        left.addStretch()
+        self.note = QLineEdit()
+        self.note.setFont(font(9))
+        self.note.setPlaceholderText("what was done otherwise, if anything")
+        self.note.setAccessibleName("Note on the pressing")
+        left.addWidget(self.note)
+        row.addLayout(left, 5)
+        right = QVBoxLayout()
+        self.face = ClockView()
+        right.addWidget(self.face, 1)
+        buttons = QHBoxLayout()
+        self.warm = button("Warm", self._warm, "Start the clock for warming paper and piece")
+        self.start = button("Closed: start the clock", self._start, "The press is closed on the piece", main=True)
+        self.press_it = button("Done already", self._press, "Note that it was pressed just as these numbers say")
+        self.stop = button("Stop", self._stop, "Stop the clock; nothing was pressed", quiet=True)
+        for made in (self.warm, self.start, self.press_it, self.stop):
+            buttons.addWidget(made)
+        right.addLayout(buttons)
+        row.addLayout(right, 6)
+        return page
+
+    def _the_piece(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
         self.view = PictureView()
-        self.box.addWidget(self.view, 1)
-        self.note = label("", 8.5, dim=True, wrap=True)
-        self.box.addWidget(self.note)
-        self._looked: Any = None
+        column.addWidget(self.view, 1)
+        row = QHBoxLayout()
+        self.said = line("", 8.5, dim=True)
+        row.addWidget(self.said, 1)
+        self.photo = QLabel()
+        self.photo.setAccessibleName("Last photo of the piece")
+        row.addWidget(self.photo)
+        self.attach = button("Attach a photo …", self._attach, "Keep a photo or scan of the piece with its run")
+        row.addWidget(self.attach)
+        column.addLayout(row)
+        return page
+
+    # The condition -----------------------------------------------------------------------------------------------
+
+    @property
+    def card(self) -> Card | None:
+        """The condition by which the pieces at hand are pressed."""
+        run, mine = self.session.run, self.session.card
+        if run is not None and run.sheet is not None:
+            chosen = str(self.group.currentData() or "")
+            found = groups(run)
+            for card, _ in found:
+                if card.id == chosen and (mine is None or card.id != mine.id):
+                    return card
+            if found and mine is not None and all(card.id != mine.id for card, _ in found):
+                return found[0][0]
+        return mine
 
     def _typed(self, name: str, value: float) -> None:
         card = self.session.card
         if card is not None and abs(getattr(card.press, name) - value) > 1e-6:
-            self.session.change_card(
-                f"Press {name} {value:g}", press=PressData(**(card.press.model_dump() | {name: value}))
+            words = next(text for n, text, *_ in _FIELDS if n == name)
+            self.guarded(
+                lambda: self.session.change_card(
+                    f"Press {words} {value:g}", press=card.press.model_copy(update={name: value})
+                )
             )
 
+    def _change(self, **changes: Any) -> None:
+        card = self.session.card
+        if card is not None and any(getattr(card.press, k) != v for k, v in changes.items()):
+            self.guarded(
+                lambda: self.session.change_card("The press stack", press=card.press.model_copy(update=changes))
+            )
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _choose_run(self) -> None:
+        number = int(self.which.currentData() or 0)
+        found = next((p for p in self.session.table if p.number == number), None)
+        if found is not None:
+            self.session.take_run(found)
+
+    def _other_page(self) -> None:
+        self.stack.setCurrentIndex(1 - self.stack.currentIndex())
+        self.refresh()
+
+    def _warm(self) -> None:
+        card = self.card
+        if card is not None:
+            self.clock.start("warm", card.press.preheat)
+            self._timer.start()
+            self._tick()
+
+    def _start(self) -> None:
+        """Start the clock as the press closes; or, while it runs, take note that it was opened."""
+        card = self.card
+        if card is None:
+            return
+        if self.clock.running and self.clock.what == "press":
+            ran = self.clock.stop()
+            self._timer.stop()
+            self._finish(card.press.model_copy(update={"seconds": min(900.0, max(0.1, round(ran, 1)))}))
+            return
+        if self.clock.running:
+            self._done["preheat"] = self.clock.stop()
+        self._ticked["close"] = True
+        self.clock.start("press", card.press.seconds)
+        self._timer.start()
+        self._show_steps()
+        self._tick()
+
+    def _stop(self) -> None:
+        self.clock.stop()
+        self._timer.stop()
+        self._tick()
+        self.refresh()
+
+    def _press(self) -> None:
+        card = self.card
+        if card is not None:
+            self._finish(card.press)
+
+    def _finish(self, done: PressData) -> None:
+        run, card = self.session.run, self.card
+        if run is None or card is None:
+            return
+        # What was warmed for a shorter time, or not dusted, shows on the piece.
+        changes: dict[str, Any] = {}
+        if "preheat" in self._done:
+            changes["preheat"] = round(min(120.0, self._done["preheat"]), 1)
+        known = {s.key for s in steps(card.press, card.substrate, run.job.chart is not None)}
+        if "lint" in known and self._ticked.get("lint") is False:
+            changes["lint"] = False
+        really = done.model_copy(update=changes)
+        ticked = [k for k, on in self._ticked.items() if on and k in known]
+        session, note = self.session, self.note.text().strip()
+        self.work.run(
+            f"Pressing run {run.number}",
+            lambda _progress: (pressed(session, run, card, really, note, ticked), card, really),
+            self._pressed,
+        )
+        self._buttons()
+
+    def _pressed(self, result: tuple[Printed, Card, PressData]) -> None:
+        run, card, done = result
+        self._done, self._ticked = {}, {}
+        self.note.clear()
+        self.stack.setCurrentIndex(1)
+        self.session.take_run(run)
+        off = deviation(card, done)
+        self.session.say(
+            f"Run {run.number} is pressed: {done.temperature:.0f} °C, {done.seconds:.0f} s, {done.pressure:g} bar."
+            + (f" That was {off}." if off else "")
+        )
+
+    def _attach(self) -> None:
+        run = self.session.run
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A photo of the piece", "", "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
+        )
+        if name and run is not None:
+            self.attach_file(Path(name))
+
+    def attach_file(self, path: Path) -> None:
+        """Keep a photo or scan of the piece with its run."""
+        run = self.session.run
+        if run is not None:
+
+            def keep() -> None:
+                kept = attach_photo(self.session, run.number, path)
+                self.session.say(f"{path.name} is kept with run {run.number}, as {kept.name}.")
+
+            self.guarded(keep)
+            self.refresh()
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def _tick(self) -> None:
+        card = self.card
+        running, what = self.clock.running, self.clock.what
+        if not running:
+            seconds = card.press.seconds if card is not None else 0.0
+            self.face.show_time(f"{int(seconds) // 60}:{int(seconds) % 60:02d}", "press time", 0.0, False)
+            return
+        left = self.clock.remaining
+        over = left <= 0
+        words = {"warm": "warming", "press": "pressing"}[what]
+        if over:
+            words = "Open the press now" if what == "press" else "Warm enough: lay it in"
+        if over and not self.face.over:
+            QApplication.beep()
+            if what == "warm":
+                self._ticked["warm"] = True
+                self._show_steps()
+        self.face.show_time(self.clock.face, words, self.clock.ran / max(self.clock.seconds, 1e-6), over)
+        self._buttons()
+
+    def _buttons(self) -> None:
+        run, card = self.session.run, self.card
+        there = run is not None and run.sheet is not None and card is not None and card.process == "transfer"
+        todo = there and run is not None and card is not None and card.id not in run.pieces and not self.work.busy
+        running = self.clock.running
+        self.warm.setVisible(card is not None and card.press.preheat > 0)
+        self.warm.setEnabled(todo and not running)
+        if card is not None:
+            self.warm.setText(f"Warm {card.press.preheat:.0f} s")
+        pressing = running and self.clock.what == "press"
+        self.start.setEnabled(todo)
+        self.start.setText("Opened" if pressing else "Closed: start")
+        self.press_it.setEnabled(todo and not running)
+        self.stop.setVisible(running)
+
+    def _show_steps(self) -> None:
+        card, run = self.card, self.session.run
+        clear(self.list)
+        if card is None:
+            return
+        for step in steps(card.press, card.substrate, run is not None and run.job.chart is not None):
+            box = QCheckBox(step.name)
+            box.setFont(font(9))
+            box.setToolTip(step.words)
+            box.setChecked(self._ticked.get(step.key, False))
+            box.toggled.connect(lambda on, key=step.key: self._ticked.__setitem__(key, on))
+            self.list.addWidget(box)
+            row = QHBoxLayout()
+            row.addSpacing(28)
+            row.addWidget(line(step.words, 8, dim=True), 1)
+            self.list.addLayout(row)
+
     def refresh(self) -> None:
-        """Show the press data, the print before it is pressed, and the piece after."""
+        """Show the press data, the steps and the clock, or the piece beside what was promised."""
         session = self.session
-        card, run = session.card, session.run
-        self.view.theme = self.theme
+        run = session.run
+        self.view.theme = self.face.theme = self.layers.theme = self.theme
+        self._show_table()
+        self._show_groups(run)
+        card = self.card
         if card is not None:
             for name, field in self.fields.items():
                 field.blockSignals(True)
                 field.setValue(getattr(card.press, name))
+                field.setEnabled(session.card is not None and card.id == session.card.id and not card.locked)
                 field.blockSignals(False)
-        self.press_it.setEnabled(run is not None and run.piece is None and not self.work.busy)
-        self.on.setVisible(run is not None and run.piece is not None)
-        if run is None or card is None:
+            self.layers.show_layers(layers(card.press, card.substrate))
+            self.on_top.setCurrentIndex(0 if card.press.on_top == "paper" else 1)
+            self.cover.blockSignals(True)
+            self.cover.setChecked(card.press.cover)
+            self.cover.blockSignals(False)
+        done = run is not None and run.piece is not None
+        if run is not None and run.number != self._for:
+            self._for = run.number
+            self._ticked, self._done = {}, {}
+            self.stack.setCurrentIndex(1 if done else 0)
+        self.on.setVisible(done)
+        self.other.setVisible(run is not None and run.sheet is not None)
+        self.other.setText("At the press" if self.stack.currentIndex() else "The piece")
+        self._say(run, card)
+        self._show_steps()
+        self._tick()
+        self._buttons()
+        self._show_piece(run, card)
+
+    def _show_table(self) -> None:
+        table = self.session.table
+        self.which.setVisible(len(table) > 1)
+        self.which.clear()
+        for one in table:
+            self.which.addItem(f"{one.number}  {one.job.title}", one.number)
+        run = self.session.run
+        if run is not None:
+            self.which.setCurrentIndex(max(0, self.which.findData(run.number)))
+
+    def _show_groups(self, run: Printed | None) -> None:
+        found = groups(run) if run is not None and run.sheet is not None else []
+        chosen = self.group.currentData()
+        self.group.setVisible(len(found) > 1)
+        self.group.clear()
+        for card, areas in found:
+            is_done = run is not None and card.id in run.pieces
+            self.group.addItem(f"{card.name}: {len(areas)} of them{', pressed' if is_done else ''}", card.id)
+        self.group.setCurrentIndex(max(0, self.group.findData(chosen)))
+
+    def _say(self, run: Printed | None, card: Card | None) -> None:
+        if run is None or card is None or run.sheet is None:
             self.title.setText("Nothing to press yet")
-            self.state.setText("Print something first.")
-            self.note.setText("")
+            self.state.setText("Print something first. The stack and the steps are those of the condition in force.")
+        elif card.id not in run.pieces and run.piece is None:
+            self.title.setText(f"Press run {run.number} on {card.substrate}")
+            flat = " Take a flat piece of the same material: it is a chart." if run.job.chart else ""
+            self.state.setText(f"{layers(card.press, card.substrate)[-2].capitalize()} below.{flat}")
+        else:
+            self.title.setText(f"Run {run.number}, pressed {clock(run.pressed_at)}")
+            self.state.setText(
+                f"{card.substrate.capitalize()}, as it looks under D50 light. Let it cool before you judge it."
+            )
+
+    def _show_piece(self, run: Printed | None, card: Card | None) -> None:
+        if run is None or card is None or run.sheet is None:
             self._looked = None
             self.view.empty = "The pressed piece will lie here."
             self.view.set_picture(None)
             self.view.set_teeth([])
+            self.said.setText("")
+            self.photo.clear()
             return
-        if run.piece is None:
-            self.title.setText(f"Press run {run.number} on {card.substrate}")
-            self.state.setText("Print face down on the dry, dusted piece; a sheet of clean paper on top.")
-            self.note.setText(
-                "On the table now: the transfer paper, still dull."
-                + (" For a chart take a flat piece of the same material." if run.job.chart else "")
-            )
-        else:
-            self.title.setText(f"Run {run.number}, pressed {clock(run.pressed_at)}")
-            self.state.setText(f"{card.substrate}, as it looks under D50 light.")
-            self.note.setText("The pressed piece. Let it cool before you judge it.")
-        shown = run.piece if run.piece is not None else run.sheet
-        if shown is not self._looked:
-            self._looked = shown
-            workshop = session.workshop
-            piece = run.piece if run.piece is not None else workshop.as_printed(run.sheet)
-            self.work.quietly("piece", lambda _p: seen(workshop.look(piece, 2)), self._show)
+        piece = run.pieces.get(card.id, run.piece)
+        self.attach.setEnabled(piece is not None)
+        photos = self.session.logbook.photos(run.number)
+        shown = QPixmap(photos[-1]) if photos else QPixmap()
+        self.photo.setPixmap(
+            shown.scaledToHeight(54, Qt.TransformationMode.SmoothTransformation) if not shown.isNull() else shown
+        )
+        what = piece if piece is not None else run.sheet
+        if what is self._looked:
+            return
+        self._looked = what
+        session, workshop = self.session, self.session.workshop
+        shrink = max(2, round(max(run.sheet.ink.shape[:2]) / 2600))
+        before = piece is None
 
-    def _show(self, pixels: Any) -> None:
+        def look(_told: Any) -> Any:
+            lies = piece if piece is not None else workshop.as_printed(run.sheet)
+            pixels = seen(workshop.look(lies, shrink))
+            size = (pixels.shape[1], pixels.shape[0])
+            wanted = None if before else promised(session, run, card, size, lies.ppi / shrink)
+            return pixels, wanted
+
+        self.work.quietly("piece", look, lambda found: self._show(found, before))
+
+    def _show(self, found: tuple[Any, Any], before: bool) -> None:
+        pixels, wanted = found
         self.view.set_picture(pixels)
-        self.view.set_teeth([Tooth("the piece", lambda p: p)])
+        if before:
+            self.view.set_teeth([Tooth("on the table, still dull", _as_is)])
+            self.said.setText("The transfer paper, not pressed yet.")
+        elif wanted is None or wanted.shape != pixels.shape:
+            self.view.set_teeth([Tooth("the piece", _as_is)])
+            self.said.setText("Nothing was promised for it: no profile converted it.")
+        else:
+            self.view.set_teeth([Tooth("promised", _as_is, pixels=wanted), Tooth("the piece", _as_is)])
+            self.said.setText("Drag the piece beneath the line: both are of one size, in one light.")
 
-    def _press(self) -> None:
-        run = self.session.run
-        if run is None or self.session.card is None:
-            return
-        from dataclasses import replace
-
-        # What is pressed now is pressed by the data that stand here now.
-        pressed_with = replace(
-            run, job=replace(run.job, card=run.job.card.model_copy(update={"press": self.session.card.press}))
-        )
-        self.work.run(
-            f"Pressing run {run.number}", lambda _progress: self.session.press_run(pressed_with), self._pressed
-        )
-        self.press_it.setEnabled(False)
-
-    def _pressed(self, run: Printed) -> None:
-        self.session.take_run(run)
-        press = run.job.card.press
-        self.session.say(
-            f"Run {run.number} is pressed: {press.temperature:.0f} °C, {press.seconds:.0f} s, {press.pressure:g} bar."
-        )
+    def set_theme(self, theme: Theme) -> None:
+        """Take another theme."""
+        super().set_theme(theme)
+        self.face.update()
 
     def facts(self) -> list[tuple[str, str]]:
-        """Return what the profile expects of the press."""
-        card = self.session.card
+        """Return what the condition expects of the press."""
+        card = self.card
         if card is None:
             return []
         return [
             ("Piece", card.substrate),
             ("Seen from", card.seen_from),
             ("Press", f"{card.press.temperature:.0f} °C, {card.press.seconds:.0f} s, {card.press.pressure:g} bar"),
+            ("Warm before", f"{card.press.preheat:.0f} s"),
+            ("From above", ", ".join(layers(card.press, card.substrate))),
         ]
+
+
+def _as_is(pixels: Any) -> Any:
+    return np.ascontiguousarray(pixels)

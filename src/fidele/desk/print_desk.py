@@ -1,28 +1,47 @@
-"""The print desk: what is held and why, printing with progress, and the sheet as it lies on the table."""
+"""The print desk: what is held and why, the queue, printing with progress, and the sheet as it lies on the table."""
 
 from __future__ import annotations
 
+import datetime
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtCore import Qt, QTime, Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QTimeEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
+from fidele.chart.readiness import INKS, READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, label
+from fidele.desk.labels import button, label, line
 from fidele.desk.picture import PictureView, Tooth
+from fidele.desk.printing import Printing, time_words
+from fidele.desk.queue_view import QueueView
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.proof.soft import show
+from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.runs import Printed
+from fidele.session.readiness import InkState
+from fidele.store.logbook import WAITING, Queued
 
 
 class PrintDesk(Desk):
-    """Sends the sheet to the printer, unless findings hold it."""
+    """Orders runs, unless findings hold them, and shows the queue."""
 
     station = "Print"
     #: Ask the window where the finished file for another program is to go.
@@ -30,17 +49,60 @@ class PrintDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
+        self.printing = Printing(session, work, self)
+        self._head()
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        row.addLayout(self._queue(), 2)
+        right = QVBoxLayout()
+        self.view = PictureView()
+        right.addWidget(self.view, 1)
+        self.ready = self._readiness()
+        right.addWidget(self.ready)
+        self.note = label("", 8.5, dim=True, wrap=True)
+        right.addWidget(self.note)
+        row.addLayout(right, 3)
+        self.box.addLayout(row, 1)
+        self._looked: Printed | None = None
+        self.printing.changed.connect(self._show_queue)
+
+    def _head(self) -> None:
         top = self.head()
         self.reason = QLineEdit()
         self.reason.setFont(font(9))
         self.reason.setPlaceholderText("why print all the same?")
         self.reason.setToolTip("Findings hold this print. With a reason, which the logbook keeps, it goes on.")
         self.reason.setAccessibleName("Reason to print all the same")
-        self.reason.setFixedWidth(200)
+        self.reason.setFixedWidth(176)
         self.reason.textChanged.connect(lambda _: self._buttons())
         top.addWidget(self.reason)
         self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
         top.addWidget(self.print_it)
+        self.other = button("Or", lambda: None, "Hold it, print it later, only prepare it, or write it as a file")
+        self.other.clicked.disconnect()
+        self.other.setAccessibleName("Other ways to print")
+        menu = QMenu(self.other)
+        self.ways: dict[str, QAction] = {}
+        for name, words, call in (
+            ("hold", "Put it in the queue and hold it", lambda: self._order(hold=True)),
+            ("later", "Print it later …", self._later),
+            ("prepare", "Only prepare it", lambda: self._order(hold=True, prepare=True)),
+            ("file", "Write it as a file …", self._to_file),
+            ("readiness", "Print a readiness page first", self.order_readiness),
+        ):
+            action = QAction(words, menu)
+            action.triggered.connect(call)
+            menu.addAction(action)
+            self.ways[name] = action
+        menu.addSeparator()
+        self.wait = QAction("Runs of this condition wait for my word", menu, checkable=True)
+        self.wait.triggered.connect(self._habit_hold)
+        menu.addAction(self.wait)
+        self.pause = QAction("Ask for a readiness page after 24 hours, and before charts", menu, checkable=True)
+        self.pause.triggered.connect(self._habit_readiness)
+        menu.addAction(self.pause)
+        self.other.setMenu(menu)
+        top.addWidget(self.other)
         self.write = button(
             "Write the finished file …",
             self.file_wanted.emit,
@@ -50,34 +112,271 @@ class PrintDesk(Desk):
         self.on = button("Go on to the press", lambda: self.go.emit("Press"))
         top.addWidget(self.on)
         self.box.addLayout(top)
-        self.view = PictureView()
-        self.box.addWidget(self.view, 1)
-        self.note = label("", 8.5, dim=True, wrap=True)
-        self.box.addWidget(self.note)
-        self._looked: Printed | None = None
+
+    def _queue(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        head = QHBoxLayout()
+        self.queue_title = label("Queue", 9.5, bold=True)
+        head.addWidget(self.queue_title, 1)
+        self.still = button("Stand still", self._stand_still, "Begin no further run by itself, or go on", quiet=True)
+        head.addWidget(self.still)
+        column.addLayout(head)
+        self.queue = QueueView()
+        self.queue.setMinimumWidth(220)
+        self.queue.moved.connect(lambda number, before: self._do(self.session.queue.move, number, before or None))
+        self.queue.cancelled.connect(self._cancel)
+        self.queue.toggled.connect(self._toggle)
+        self.queue.picked.connect(lambda _: self._queue_buttons())
+        column.addWidget(self.queue, 1)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.hold = button("Hold", lambda: self._toggle(self.queue.current), "Hold this run, or let it go on (Space)")
+        self.now = button("Now", self._now, "Print this run at once, before all others")
+        self.prepare = button("Prepare", self._prepare, "Prepare its page already, and hold it then")
+        self.cancel = button("Cancel", lambda: self._cancel(self.queue.current), "Take it out of the queue (Delete)")
+        for made in (self.hold, self.now, self.prepare, self.cancel):
+            row.addWidget(made)
+        row.addStretch()
+        column.addLayout(row)
+        self.runs = button(
+            "The logbook", lambda: self.go.emit("Logbook"), "Every run that was printed (F11)", quiet=True
+        )
+        column.addWidget(self.runs, alignment=Qt.AlignmentFlag.AlignLeft)
+        return column
+
+    def _readiness(self) -> QWidget:
+        whole = QWidget()
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(line("All lines there?", 9, bold=True), 1)
+        self.inks: dict[str, QCheckBox] = {}
+        for ink in INKS:
+            box = QCheckBox(ink)
+            box.setFont(font(9))
+            box.setChecked(True)
+            box.setToolTip(f"Ticked: every line of {ink} is there, none is bent")
+            self.inks[ink] = box
+            row.addWidget(box)
+        self.seen = button("So it is", self._seen, "Keep what you see; a complete page is what scans go by")
+        self.scan = button("Scan it", self._scan, "Lay the page on the scanner and compare it with the last sound one")
+        row.addWidget(self.seen)
+        row.addWidget(self.scan)
+        return whole
+
+    # Ordering ----------------------------------------------------------------------------------------------------
+
+    def _do(self, call: Any, *arguments: Any) -> None:
+        self.guarded(call, *arguments)
+        self._show_queue()
+
+    def _print(self) -> None:
+        self._order()
+
+    def _order(
+        self, hold: bool = False, prepare: bool = False, target: Path | None = None, until: Any = None
+    ) -> list[int]:
+        """Put what lies on the sheet in the queue; return the numbers of its runs."""
+        session = self.session
+        reason = self.reason.text().strip()
+        session.watch.look()
+        session.refresh()  # what counts is the route at this moment
+        stops = session.stops
+        if stops and len(reason) < 3:
+            session.say(f"Held: {stops[0].title.lower()}. {stops[0].remedy}")
+            return []
+        numbers = []
+        try:
+            jobs = session.sheet.jobs()
+            for index, job in enumerate(jobs):
+                one = target
+                if target is not None and len(jobs) > 1:
+                    suffix = job.lying[0].panel or str(index + 1)
+                    one = target.with_name(f"{target.stem}-{suffix}{target.suffix}")
+                wait = hold or until is not None
+                numbers.append(session.queue.order(job, reason, stops, target=one, hold=wait))
+                if until is not None:
+                    session.queue.hold(numbers[-1], until)
+        except FideleError as error:
+            session.say(str(error))
+            return numbers
+        self.reason.clear()
+        which = (
+            f"Run {numbers[0]}"
+            if len(numbers) == 1
+            else f"Runs {numbers[0]} to {numbers[-1]}"
+            if numbers
+            else "Nothing"
+        )
+        session.say(f"{which} {'is' if len(numbers) == 1 else 'are'} in the queue.")
+        if prepare and numbers:
+            self.printing.begin(numbers[0], only_prepare=True)
+        else:
+            self.printing.begin_next()
+        return numbers
+
+    def _later(self) -> None:
+        dialog = LaterDialog(self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self._order(until=dialog.when())
+
+    def _to_file(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the sheet", "sheet.tif", "Pictures (*.tif *.png *.pdf)")
+        if name:
+            self._order(target=Path(name))
+
+    def order_readiness(self) -> None:
+        """Put a readiness page in the queue, before everything else."""
+        self._do(self.session.readiness.order)
+
+    def _habit_hold(self, on: bool) -> None:
+        card = self.session.card
+        if card is not None:
+            words = "Runs of this condition wait" if on else "Runs of this condition go at once"
+            habits = card.sheet.model_copy(update={"hold": on})
+            self._do(lambda: self.session.change_card(words, sheet=habits))
+
+    def _habit_readiness(self, on: bool) -> None:
+        card = self.session.card
+        if card is not None:
+            words = "A readiness page is asked for" if on else "No readiness page is asked for"
+            habits = card.sheet.model_copy(update={"readiness_hours": 24.0 if on else 0.0})
+            self._do(lambda: self.session.change_card(words, sheet=habits))
+
+    # The queue ---------------------------------------------------------------------------------------------------
+
+    def _entry(self) -> Queued | None:
+        return next((e for e in self.session.queue.entries() if e.id == self.queue.current), None)
+
+    def _toggle(self, number: int) -> None:
+        entry = next((e for e in self.session.queue.entries() if e.id == number), None)
+        if entry is not None and entry.state in WAITING:
+            queue = self.session.queue
+            waits = entry.state == "waiting" and entry.not_before is None
+            self._do(queue.hold if waits else queue.release, number)
+
+    def _now(self) -> None:
+        entry = self._entry()
+        if entry is not None and entry.state in WAITING:
+            self.printing.begin(entry.id)
+
+    def _prepare(self) -> None:
+        entry = self._entry()
+        if entry is not None and entry.state in WAITING:
+            self.printing.begin(entry.id, only_prepare=True)
+
+    def _cancel(self, number: int) -> None:
+        if number and number == self.printing.under_way:
+            self.work.cancel()
+        elif number:
+            self._do(self.session.queue.cancel, number)
+
+    def _stand_still(self) -> None:
+        queue = self.session.queue
+        queue.paused = not queue.paused
+        self.printing.follow()
+
+    def _show_queue(self) -> None:
+        entries = self.session.queue.entries()
+
+        def progress(entry: Queued) -> str:
+            if entry.id != self.printing.under_way:
+                return "by another window"
+            left = self.printing.remaining
+            said = f"{self.printing.share * 100:.0f} %"
+            return f"{said}, {time_words(left)}" if left is not None else said
+
+        self.queue.show_entries(entries, progress)
+        paused = self.session.queue.paused
+        waiting = sum(e.state in WAITING for e in entries)
+        self.queue_title.setText(
+            "Queue" + (f", {waiting} waiting" if waiting else "") + (", standing still" if paused else "")
+        )
+        self.still.setText("Go on" if paused else "Stand still")
+        self.still.setProperty("main", paused)
+        self._queue_buttons()
+
+    def _queue_buttons(self) -> None:
+        entry = self._entry()
+        waits = entry is not None and entry.state in WAITING
+        for made in (self.hold, self.now, self.prepare):
+            made.setEnabled(waits)
+        self.now.setEnabled(waits and not self.work.busy)
+        self.prepare.setEnabled(waits and not self.work.busy)
+        self.cancel.setEnabled(entry is not None)
+        held = entry is not None and (entry.state == "held" or entry.not_before is not None)
+        self.hold.setText("Go on" if held else "Hold")
+
+    # Readiness ---------------------------------------------------------------------------------------------------
+
+    def _seen(self) -> None:
+        run = self.session.run
+        if run is not None:
+            complete = {ink: box.isChecked() for ink, box in self.inks.items()}
+            self.guarded(lambda: self._say_ready(self.session.readiness.seen(run, complete)))
+
+    def _scan(self) -> None:
+        session, run = self.session, self.session.run
+        if run is None:
+            return
+        workshop = session.workshop
+
+        def work(_told: Any) -> Any:
+            return session.readiness.read(run, workshop.scan(workshop.as_printed(run.sheet), run.number))
+
+        self.work.run("Scanning the readiness page", work, self._say_ready)
+
+    def _say_ready(self, states: tuple[InkState, ...]) -> None:
+        bad = [s for s in states if not s.sound]
+        for state in states:
+            self.inks[state.ink].setChecked(state.sound)
+        if bad:
+            words = ", ".join(f"{s.ink} {s.words}" for s in bad)
+            self.session.say(f"Not ready: {words}. Clean the head, and print the page again.")
+            self.note.setText(f"Not ready: {words}. Clean the head, and print the page again.")
+        else:
+            self.session.say("The printer is ready: every ink is complete.")
+            self.note.setText("The printer is ready: every ink is complete.")
+
+    # Showing -----------------------------------------------------------------------------------------------------
 
     def _buttons(self) -> None:
-        held = bool(self.session.stops)
-        ready = self.session.artwork is not None and self.session.card is not None and not self.work.busy
+        session = self.session
+        held = bool(session.stops)
+        ready = session.artwork is not None and session.card is not None
         given = len(self.reason.text().strip()) >= 3
         self.reason.setVisible(held and ready)
         self.print_it.setEnabled(ready and (not held or given))
-        program = self.session.handoff.program
+        program = session.handoff.program
         self.write.setVisible(program is not None)
-        self.write.setEnabled(ready and (not held or given))
+        self.write.setEnabled(ready and (not held or given) and not self.work.busy)
         self.print_it.setVisible(program is None or program.runs_here)
         where = f" from {program.name}" if program is not None else ""
-        self.print_it.setText(f"Print{where} all the same" if held and given else f"Print{where}")
+        many = self._sheets()
+        words = f"Print {many} sheets" if many > 1 else f"Print{where}"
+        self.print_it.setText(f"{words} all the same" if held and given else words)
+        for name, action in self.ways.items():
+            action.setEnabled(ready and (name == "readiness" or not held or given))
+        self.other.setEnabled(session.card is not None)
+        if session.card is not None:
+            self.wait.setChecked(session.card.sheet.hold)
+            self.pause.setChecked(session.card.sheet.readiness_hours > 0)
+
+    def _sheets(self) -> int:
+        try:
+            return self.session.sheet.pages
+        except FideleError:
+            return 1
 
     def refresh(self) -> None:
-        """Show what would be printed, or the sheet that was."""
+        """Show what would be printed, or the sheet that was, and the queue."""
         session = self.session
         self.view.theme = self.theme
         stops = session.stops
         run = session.run
         transfer = session.card is not None and session.card.process == "transfer"
-        self.on.setVisible(run is not None and transfer)
-        if session.artwork is None:
+        page = run is not None and run.job.chart is not None and run.job.chart.name == READINESS
+        self.on.setVisible(run is not None and transfer and not page and run.sheet is not None)
+        if session.artwork is None and run is None:
             self.title.setText("Nothing to print yet")
             self.state.setText("Open a picture first.")
         elif stops:
@@ -87,10 +386,12 @@ class PrintDesk(Desk):
             self.title.setText(f"Run {run.number}, printed {clock(run.at)}")
             self.state.setText("Print it again, or go on.")
         else:
-            self.title.setText(f"Ready to print {session.artwork.path.name}")
+            self.title.setText(f"Ready to print {self._what()}")
             self.state.setText(f"{session.card.summary if session.card else ''}")
         self._buttons()
-        if run is None:
+        self._show_queue()
+        self.ready.setVisible(page)
+        if run is None or run.sheet is None:
             self._looked = None
             self.view.empty = "The sheet will lie here when it is printed."
             self.view.set_picture(None)
@@ -99,58 +400,76 @@ class PrintDesk(Desk):
         elif run.sheet is not (self._looked.sheet if self._looked else None):
             self._looked = run
             workshop = session.workshop
-            self.work.quietly("look", lambda _p: seen(workshop.look(workshop.as_printed(run.sheet), 2)), self._show)
+            shrink = max(2, round(max(run.sheet.ink.shape[:2]) / 3000))
+            self.work.quietly(
+                "look", lambda _p: seen(workshop.look(workshop.as_printed(run.sheet), shrink)), self._show
+            )
             self.note.setText(
-                "The transfer paper as it lies on the table: mirrored and dull. Only the pressed piece can be judged."
+                "The readiness page as it came out. Look closely: every short line must be there."
+                if page
+                else "The transfer paper on the table: mirrored and dull. Only the pressed piece can be judged."
                 if transfer
                 else "The print as it lies on the table."
             )
 
+    def _what(self) -> str:
+        pieces = self.session.sheet.pieces
+        count = sum(len(p.copies) for p in pieces)
+        if count <= 1 or not pieces:
+            return self.session.artwork.path.name if self.session.artwork else ""
+        return f"{count} pieces"
+
     def _show(self, pixels: NDArray[np.uint8]) -> None:
         self.view.set_picture(pixels)
         self.view.set_teeth([Tooth("on the table", lambda p: p)])
-
-    def _print(self) -> None:
-        session = self.session
-        reason = self.reason.text().strip()
-        session.refresh()  # what counts is the route at this moment
-        try:
-            job = session.job()
-        except FideleError as error:
-            session.say(str(error))
-            return
-        name = job.artwork.path.name
-        started = self.work.run(
-            f"Printing {name}", lambda progress: session.print_job(job, progress, reason), self._printed
-        )
-        if started:
-            self.reason.clear()
-        self._buttons()
-
-    def _printed(self, run: Any) -> None:
-        self.session.take_run(run)
-        self.session.say(f"Run {run.number} is printed on {run.job.card.media}.")
 
     def facts(self) -> list[tuple[str, str]]:
         """Return the run and what the printer says it did."""
         run = self.session.run
         if run is None:
             card = self.session.card
-            return (
-                [
-                    ("Printer", card.printer_name),
-                    ("Media", f"{card.media}, {card.size}"),
-                    ("Profile", self.session.shelf_title() or "none"),
-                ]
-                if card
-                else []
-            )
-        shown = ("printer", "serial", "Stock", "Passes", "Blend", "Fit")
-        return [
-            ("Run", str(run.number)),
-            ("Printed", clock(run.at)),
-            *((k.capitalize(), str(run.receipt[k])) for k in shown if k in run.receipt),
-        ]
+            if card is None:
+                return []
+            return [
+                ("Printer", card.printer_name),
+                ("Media", f"{card.media}, {card.size}"),
+                ("Profile", self.session.shelf_title() or "none"),
+            ]
+        rows = [("Run", str(run.number)), ("Printed", clock(run.at))]
+        for name, value in list(run.receipt.items())[:12]:
+            if name == "differs":
+                continue
+            words = " x ".join(map(str, value)) if isinstance(value, list) else value
+            if isinstance(value, dict):
+                words = ", ".join(f"{k} {v:.2f}" for k, v in value.items())
+            rows.append((name, str(words)))
+        return rows
+
+
+class LaterDialog(QDialog):
+    """Asks at what time a run may begin."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Print it later")
+        box = QVBoxLayout(self)
+        box.addWidget(label("Not before", 9.5))
+        self.time = QTimeEdit(QTime.currentTime().addSecs(3600))
+        self.time.setDisplayFormat("HH:mm")
+        self.time.setFont(font(10))
+        self.time.setAccessibleName("Not before this time")
+        box.addWidget(self.time)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        box.addWidget(buttons)
+
+    def when(self) -> datetime.datetime:
+        """Return the next moment at which it is this time of day."""
+        now = datetime.datetime.now()
+        at = self.time.time()
+        today = now.replace(hour=at.hour(), minute=at.minute(), second=0, microsecond=0)
+        return today if today > now else today + datetime.timedelta(days=1)
 
 
 def seen(XYZ: NDArray[np.float32]) -> NDArray[np.uint8]:

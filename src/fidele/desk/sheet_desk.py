@@ -1,291 +1,422 @@
-"""The sheet desk: the picture at its true size on its media."""
+"""The sheet desk: pieces at their true size on their media, alone or many together."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QTransform
-from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtGui import QAction, QImage
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QStackedWidget
 
 from fidele.desk.desk import Desk
 from fidele.desk.labels import button, heading, label
+from fidele.desk.panels_view import PanelsView
 from fidele.desk.picture import to_image
+from fidele.desk.sheet_column import SheetColumn, number
+from fidele.desk.sheet_view import SheetView, Shown
 from fidele.desk.strip import small
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.theme import font
 from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.session.job import strip_placing
+from fidele.session.laying import Key
 from fidele.session.model import Session
-from fidele.sheet.placing import Media, Placing, fitted
+from fidele.session.pieces import Piece
+from fidele.sheet.panels import Area
+from fidele.sheet.placing import Media
 
-
-class SheetView(QWidget):
-    """Draws the sheet to scale with rulers in mm; the picture can be dragged or moved by arrow keys."""
-
-    moved = Signal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(260, 240)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Sheet")
-        self.setToolTip("Drag the picture, or move it by arrow keys: 1 mm, with Shift 10 mm")
-        self.theme: Theme = LIGHT
-        self.media: Media | None = None
-        self.placing: Placing | None = None
-        self.image: QImage | None = None
-        self.mirrored = False
-        self.margins_swapped = False
-        self._drag: tuple[QPointF, Placing] | None = None
-
-    def _scale(self) -> float:
-        if self.media is None:
-            return 1.0
-        return min((self.width() - 70) / self.media.width, (self.height() - 60) / self.media.height)
-
-    def _origin(self) -> QPointF:
-        if self.media is None:
-            return QPointF()
-        s = self._scale()
-        return QPointF((self.width() - self.media.width * s) / 2 + 14, (self.height() - self.media.height * s) / 2 + 12)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), self.theme.colour("surround"))
-        media = self.media
-        if media is None:
-            return
-        s, o = self._scale(), self._origin()
-        paper = QRectF(o.x(), o.y(), media.width * s, media.height * s)
-        painter.fillRect(paper.translated(3, 3), QColor(90, 90, 90))
-        painter.fillRect(paper, QColor(248, 248, 248))
-        left, top, right, bottom = media.printable
-        if self.margins_swapped:  # on the piece the margins of mirrored paper have changed sides
-            left, right = media.width - right, media.width - left
-        inside = QRectF(o.x() + left * s, o.y() + top * s, (right - left) * s, (bottom - top) * s)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QBrush(QColor(175, 175, 175), Qt.BrushStyle.BDiagPattern))
-        for strip in (
-            QRectF(paper.left(), paper.top(), paper.width(), inside.top() - paper.top()),
-            QRectF(paper.left(), inside.bottom(), paper.width(), paper.bottom() - inside.bottom()),
-            QRectF(paper.left(), inside.top(), inside.left() - paper.left(), inside.height()),
-            QRectF(inside.right(), inside.top(), paper.right() - inside.right(), inside.height()),
-        ):
-            painter.drawRect(strip)
-        self._rulers(painter, paper, media, s)
-        if self.placing is not None and self.image is not None:
-            p = self.placing
-            x = media.width - p.x - p.width if self.mirrored else p.x
-            at = QRectF(o.x() + x * s, o.y() + p.y * s, p.width * s, p.height * s)
-            image = self.image.transformed(QTransform().scale(-1, 1)) if self.mirrored else self.image
-            painter.save()
-            painter.setClipRect(paper)
-            painter.drawImage(at, image)
-            painter.restore()
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(
-                QPen(QColor(40, 40, 40), 1, Qt.PenStyle.DashLine if self.hasFocus() else Qt.PenStyle.SolidLine)
-            )
-            painter.drawRect(at)
-
-    def _rulers(self, painter: QPainter, paper: QRectF, media: Media, s: float) -> None:
-        painter.setFont(font(7))
-        painter.setPen(QColor(245, 245, 245))
-        step = 10 if s > 1.2 else 20
-        for mm in range(0, int(media.width) + 1, step):
-            x = paper.left() + mm * s
-            long = mm % 50 == 0
-            painter.drawLine(QPointF(x, paper.top() - (9 if long else 5)), QPointF(x, paper.top() - 2))
-            if long:
-                painter.drawText(QRectF(x - 20, paper.top() - 24, 40, 14), Qt.AlignmentFlag.AlignCenter, str(mm))
-        for mm in range(0, int(media.height) + 1, step):
-            y = paper.top() + mm * s
-            long = mm % 50 == 0
-            painter.drawLine(QPointF(paper.left() - (9 if long else 5), y), QPointF(paper.left() - 2, y))
-            if long:
-                painter.drawText(
-                    QRectF(paper.left() - 44, y - 8, 32, 16),
-                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                    str(mm),
-                )
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.placing is not None:
-            self._drag = (event.position(), self.placing)
-            self.setCursor(Qt.CursorShape.ClosedHandCursor)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._drag is not None:
-            start, placing = self._drag
-            by = (event.position() - start) / self._scale()
-            self.placing = placing.moved(-by.x() if self.mirrored else by.x(), by.y())
-            self.update()
-
-    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        self.unsetCursor()
-        if self._drag is not None and self.placing is not None and self.placing != self._drag[1]:
-            # Half a millimetre is what a hand can mean.
-            placing = replace(self.placing, x=round(self.placing.x * 2) / 2, y=round(self.placing.y * 2) / 2)
-            self._drag = None
-            self.moved.emit(placing)
-        self._drag = None
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
-        if event.key() in steps and self.placing is not None:
-            far = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-            dx, dy = steps[Qt.Key(event.key())]
-            self.moved.emit(self.placing.moved((-dx if self.mirrored else dx) * far, dy * far))
-        else:
-            super().keyPressEvent(event)
+#: Signs and habits of a condition, with their words.
+_HABITS = {
+    "identity": "Identity line beside each piece",
+    "cut": "Signs to cut by",
+    "fold": "Signs to fold by",
+    "press": "Signs for the press",
+    "strip": "Control strip along the edge",
+    "may_turn": "Pieces may be turned to save media",
+}
+#: Sides of the small pictures that pieces are drawn with, by how many there are at most.
+_SIDES = ((4, 900), (40, 420), (10_000, 200))
 
 
 class SheetDesk(Desk):
-    """Gives the picture its printed size, once; afterwards nothing scales."""
+    """Gives pictures their printed size and place, once; afterwards nothing scales."""
 
     station = "Sheet"
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
+        self._images: dict[int, tuple[object, QImage]] = {}
+        self._wanted: dict[int, object] = {}
+        self._head()
+        self._tools()
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        self.view, self.panels = SheetView(), PanelsView()
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.view)
+        self.stack.addWidget(self.panels)
+        row.addWidget(self.stack, 1)
+        self.column = SheetColumn(session, lambda: self.view.selection, self._choose, self._do)
+        row.addWidget(self.column)
+        self.box.addLayout(row, 1)
+        self.view.moved.connect(lambda placings, name: self._do(session.laying.place, placings, name))
+        self.view.chosen.connect(self._chosen)
+        self.view.removed.connect(self.column.remove)
+        self.view.turned.connect(self.column.turn)
+        self.view.lock_wanted.connect(self.column.toggle_lock)
+        self.panels.marked.connect(self._marked)
+        self.panels.toggled.connect(self.column.toggle_panel)
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _head(self) -> None:
         top = QHBoxLayout()
         self.title = heading("")
-        top.addWidget(self.title)
-        top.addStretch()
+        top.addWidget(self.title, 1)
+        self.before = button("‹", lambda: self._step(-1), "The sheet before", quiet=True)
+        self.after = button("›", lambda: self._step(1), "The next sheet", quiet=True)
+        self.which = label("", 9)
+        for made in (self.before, self.which, self.after):
+            top.addWidget(made)
+        self.before.setAccessibleName("The sheet before")
+        self.after.setAccessibleName("The next sheet")
+        self.whole = button("By sheets", self.refresh, "Show the panels one by one, as they are printed")
+        self.whole.setCheckable(True)
+        top.addWidget(self.whole)
         self.paper_view = button(
-            "As it lies on the paper", self.refresh, "Mirrored, as the printer puts it on the transfer paper"
+            "On the paper", self.refresh, "As it will lie on the paper: mirrored or turned as the route does it"
         )
         self.paper_view.setCheckable(True)
         top.addWidget(self.paper_view)
         self.box.addLayout(top)
-        self.view = SheetView()
-        self.view.moved.connect(lambda placing: self.session.place(placing, "Move the picture"))
-        self.box.addWidget(self.view, 1)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(4)
-        self.fields: dict[str, QDoubleSpinBox] = {}
-        for index, (name, tip) in enumerate(
-            (
-                ("width", "Printed width"),
-                ("height", "Printed height"),
-                ("x", "From the left edge"),
-                ("y", "From the upper edge"),
-            )
-        ):
-            grid.addWidget(label(name, 9.0, dim=True), index // 2, index % 2 * 2)
-            self.fields[name] = self._field(name, tip)
-            grid.addWidget(self.fields[name], index // 2, index % 2 * 2 + 1)
-        grid.setColumnStretch(4, 1)
-        self.own = button("Own size", self._own, "The size that the file's own resolution gives")
-        self.largest = button("Largest that fits", self._fit, "As large as the printable area allows")
-        grid.addWidget(self.own, 0, 5)
-        grid.addWidget(self.largest, 1, 5)
-        self.box.addLayout(grid)
-        self._image_for: tuple[object, ...] = ()
 
-    def _field(self, name: str, tip: str) -> QDoubleSpinBox:
-        field = QDoubleSpinBox()
-        field.setFont(font(9))
-        field.setRange(1 if name in ("width", "height") else -1000, 5000)
-        field.setDecimals(1)
-        field.setSuffix(" mm")
-        field.setToolTip(tip)
-        field.setAccessibleName(tip)
-        field.setKeyboardTracking(False)
-        field.setFixedWidth(86)
-        field.lineEdit().setTextMargins(6, 0, 0, 0)
-        field.valueChanged.connect(lambda value: self._typed(name, value))
-        return field
+    def _tools(self) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.media = QComboBox()
+        self.media.setFont(font(9))
+        self.media.setAccessibleName("Media")
+        self.media.setToolTip("Sizes and margins are the printer's own; a sheet of your own size can be added")
+        self.media.activated.connect(self._media)
+        row.addWidget(self.media)
+        self.gather = button("All on one sheet", self._gather, "Lay all pictures in hand on this sheet, and nest them")
+        self.nest = button("Nest", self._nest, "Lay everything as close as it goes, on as few sheets as it takes (N)")
+        row.addWidget(self.nest)
+        row.addWidget(self.gather)
+        row.addWidget(label("gap", 9, dim=True))
+        self.gap = number(0, 200, "Free between pieces", width=70)
+        self.gap.editingFinished.connect(self._gap)
+        row.addWidget(self.gap)
+        self.signs = button("Signs", lambda: None, "What stands on the sheets of this condition beside the pieces")
+        self.signs.clicked.disconnect()
+        menu = QMenu(self.signs)
+        self.habits: dict[str, QAction] = {}
+        for name, words in _HABITS.items():
+            action = QAction(words, menu, checkable=True)
+            action.triggered.connect(partial(self._habit, name))
+            menu.addAction(action)
+            self.habits[name] = action
+        self.signs.setMenu(menu)
+        row.addWidget(self.signs)
+        row.addStretch()
+        self.box.addLayout(row)
 
-    def _typed(self, name: str, value: float) -> None:
-        placing = self.session.placing
-        if placing is None or abs(getattr(placing, name) - value) < 0.05:
-            return
-        if name == "width":
-            self.session.place(placing.resized(value), f"Width {value:.1f} mm")
-        elif name == "height":
-            self.session.place(placing.resized(value * placing.width / placing.height), f"Height {value:.1f} mm")
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _do(self, call: Callable[..., object], *arguments: object) -> None:
+        self.guarded(call, *arguments)
+        self.refresh()
+
+    def _choose(self, keys: set[Key]) -> None:
+        self.view.selection = keys
+        self.view.update()
+        self._chosen(keys)
+
+    def _chosen(self, keys: set[Key]) -> None:
+        """Make the picture that was chosen the current one, and show its numbers."""
+        numbers = {n for n, _ in keys}
+        current = self.session.pieces.current
+        if len(numbers) == 1 and current is not None and current.number not in numbers:
+            self.session.pieces.select(next(iter(numbers)))
+        self.column.refresh()
+
+    def _step(self, by: int) -> None:
+        sheet = self.session.sheet
+        sheet.page = (sheet.shown + by) % max(1, sheet.pages)
+        self.view.selection = set()
+        self.session.judge_again()
+        self.refresh()
+
+    def _media(self) -> None:
+        from fidele.desk.own_sizes import ask_sheet
+
+        session, said = self.session, self.media.currentData()
+        kind, name = said if said else ("size", "")
+        if kind == "new":
+            base = session.device.media(session.need_card().size, session.need_card().feed)
+
+            def ask() -> None:
+                session.sheet.own = ask_sheet(self, session.sheet.blanks, base) or session.sheet.own
+
+            self.guarded(ask)
+        elif kind == "own":
+            session.sheet.own = name
         else:
-            self.session.place(replace(placing, **{name: value}), "Move the picture")
+            session.sheet.own = ""
+            if session.card is not None and name != session.card.size:
+                self.guarded(session.handoff.act, f"size:{name}")
+        session.refresh()
+        self.refresh()
 
-    def _own(self) -> None:
-        if self.session.artwork is not None:
-            self.session.place(Placing.centred(self.session.media, *self.session.artwork.own_mm), "Own size")
+    def _nest(self) -> None:
+        self._do(self.session.laying.nest)
+        self.view.fit()
 
-    def _fit(self) -> None:
-        if self.session.placing is not None:
-            p = self.session.placing
-            self.session.place(fitted(self.session.media, p.width, p.height), "Largest that fits")
+    def _gather(self) -> None:
+        def gather() -> None:
+            session = self.session
+            session.laying.gather(p.number for p in session.pieces.all)
+            session.laying.nest()
+
+        self._do(gather)
+        self.view.fit()
+
+    def _gap(self) -> None:
+        card = self.session.card
+        if card is None:
+            return
+        gap = self.gap.value() * (25.4 if self.column.inches else 1.0)
+        if abs(gap - card.sheet.gap) > 0.06:
+            habits = card.sheet.model_copy(update={"gap": round(gap, 2)})
+            self._do(lambda: self.session.change_card(f"{gap:.1f} mm between pieces", sheet=habits))
+
+    def _habit(self, name: str, on: bool) -> None:
+        card = self.session.card
+        if card is not None:
+            habits = card.sheet.model_copy(update={name: on})
+            words = f"{_HABITS[name]}: {'yes' if on else 'no'}"
+            self._do(lambda: self.session.change_card(words, sheet=habits))
+
+    def _marked(self, areas: tuple[Area, ...]) -> None:
+        piece = self.session.pieces.current
+        if piece is not None and piece.panels is not None:
+            self._do(self.session.laying.part, replace(piece.panels, keep_clear=areas))
+
+    # Showing -----------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show the sheet as it is."""
-        session = self.session
-        media, placing, artwork, card = session.media, session.placing, session.artwork, session.card
-        transfer = card is not None and card.process == "transfer"
+        session, sheet = self.session, self.session.sheet
+        card, current = session.card, session.pieces.current
+        self.view.theme = self.panels.theme = self.theme
+        try:
+            page, pages = sheet.shown, sheet.pages
+        except FideleError:
+            page, pages = 0, 1  # the panels cannot be had so; the findings say why
+        media = self._sheet_media(page)
+        parted = current is not None and current.panels is not None
+        self.whole.setVisible(parted)
+        by_sheets = not parted or self.whole.isChecked()
+        self.stack.setCurrentWidget(self.view if by_sheets else self.panels)
+        lies = "portrait" if media.height >= media.width else "landscape"
+        size = f"{media.width:g} x {media.height:.0f} mm" + (", cut off there" if media.roll else f", {lies}")
+        nothing = "" if current is not None else ": nothing on it yet"
+        self.title.setText(f"{'Roll, ' if media.roll else ''}{media.name}, {size}{nothing}")
+        for made in (self.before, self.after, self.which):
+            made.setVisible(pages > 1 and by_sheets)
+        self.which.setText(f"{page + 1} of {pages}")
+        self._show_tools()
         mirrors = session.chain is not None and session.chain.twists % 2 == 1
-        self.title.setText(
-            f"{media.name}, {media.width:g} x {media.height:g} mm" + ("" if artwork else ": nothing on it yet")
+        turned = session.chain is not None and session.chain.turned
+        on_paper = self.paper_view.isChecked()
+        self.paper_view.setEnabled(mirrors or turned)
+        view = self.view
+        view.media, view.inches = media, self.column.inches
+        view.mirrored, view.half_turned = on_paper and mirrors, on_paper and turned
+        view.margins_swapped = mirrors
+        view.empty = (
+            ""
+            if current is not None
+            else "Open a picture or drop one on the window: it will lie here at its true size."
         )
-        self.paper_view.setVisible(transfer)
-        self.view.theme = self.theme
-        self.view.media, self.view.placing = media, placing
-        self.view.mirrored = self.paper_view.isChecked() and mirrors
-        self.view.margins_swapped = mirrors and not self.view.mirrored
-        chart = session.chart is not None
-        for control in (*self.fields.values(), self.own, self.largest):
-            control.setEnabled(artwork is not None and not chart)
-        self.view.setEnabled(not chart)
-        if artwork is None:
-            self.view.image = None
-            self.view.update()
-            return
-        key = (
-            id(artwork.pixels),
-            artwork.profile.content_id,
-            card.profile if card else None,
-            card.intent if card else None,
-            card.bpc if card else None,
-        )
-        if key != self._image_for:
-            self._image_for = key
-            self._want_picture()
-        if placing is not None:
-            for name, field in self.fields.items():
-                field.blockSignals(True)
-                field.setValue(getattr(placing, name))
-                field.blockSignals(False)
-        self.view.update()
+        habits = card.sheet if card is not None else None
+        chart = current is not None and current.chart is not None
+        view.identity = habits is not None and habits.identity and not chart
+        view.ticks = habits is not None and (habits.cut or habits.fold) and not chart
+        view.strip = strip_placing(media) if sheet.wants_strip else None
+        view.setEnabled(not chart)
+        view.shown = self._shown(page)
+        view.selection &= {one.key for one in view.shown}
+        view.update()
+        if parted and current is not None:
+            self._show_panels(current)
+        self.column.refresh()
+        self._want_pictures()
 
-    def _want_picture(self) -> None:
-        """Have the picture made beside the interface, as a predicted print where there is a profile."""
-        session, artwork = self.session, self.session.artwork
-        if artwork is None:
-            return
+    def _sheet_media(self, page: int) -> Media:
+        try:
+            return self.session.sheet.media(page)
+        except FideleError:
+            return self.session.sheet.base
+
+    def _show_tools(self) -> None:
+        session = self.session
+        card, sheet = session.card, session.sheet
+        self.media.clear()
+        sizes = session.device.sizes() if card is not None else ("A4",)
+        for size in sizes:
+            self.media.addItem(size, ("size", size))
+        if card is not None and not sheet.base.roll:
+            for own in sheet.blanks.sheets:
+                if own.printed_as == card.size:
+                    self.media.addItem(own.name, ("own", own.name))
+            self.media.addItem("A sheet of its own size …", ("new", ""))
+        chosen = (
+            ("own", sheet.own) if sheet.own and sheet.base.name == sheet.own else ("size", card.size if card else "A4")
+        )
+        self.media.setCurrentIndex(next((k for k in range(self.media.count()) if self.media.itemData(k) == chosen), 0))
+        self.media.setEnabled(card is not None)
+        current = session.pieces.current
+        loose = current is not None and current.chart is None and current.panels is None and card is not None
+        several = sum(p.chart is None and p.panels is None for p in session.pieces.all) > 1
+        self.nest.setEnabled(loose)
+        self.gather.setVisible(several)
+        self.gather.setEnabled(loose)
+        for control in (self.gap, self.signs):
+            control.setEnabled(card is not None and not card.locked)
+        if card is not None:
+            inches = self.column.inches
+            self.gap.setDecimals(3 if inches else 1)
+            self.gap.setSuffix(" in" if inches else " mm")
+            if not self.gap.hasFocus():
+                self.gap.setValue(card.sheet.gap / (25.4 if inches else 1.0))
+            for name, action in self.habits.items():
+                action.setChecked(getattr(card.sheet, name))
+
+    def _shown(self, page: int) -> list[Shown]:
+        session, sheet = self.session, self.session.sheet
+        current = session.pieces.current
+        if current is not None and current.panels is not None:
+            try:
+                job = sheet.job(page)
+            except FideleError:
+                return []
+            one = job.lying[0]
+            return [Shown((current.number, 0), one.placing, self._image(current), one.name, one.behind, locked=False)]
+        shown = []
+        for piece, index, copy in sheet.copies(page):
+            blank = sheet.blanks.blank(piece.blank) if piece.blank else None
+            shown.append(
+                Shown(
+                    (piece.number, index),
+                    copy.placing,
+                    self._image(piece),
+                    piece.name,
+                    piece.behind,
+                    piece.shape,
+                    blank.bleed if blank else 0.0,
+                    blank.safe if blank else 0.0,
+                    copy.locked,
+                )
+            )
+        return shown
+
+    def _show_panels(self, piece: Piece) -> None:
+        view = self.panels
+        view.image, view.size_mm = self._image(piece), (piece.placing.width, piece.placing.height)
+        try:
+            view.panels = self.session.sheet.panels
+        except FideleError:
+            view.panels = None
+        plan = piece.panels
+        if plan is not None:
+            view.skip, view.clear = plan.skip, plan.keep_clear
+        view.update()
+
+    # Pictures ----------------------------------------------------------------------------------------------------
+
+    def _image(self, piece: Piece) -> QImage | None:
+        kept = self._images.get(piece.number)
+        return kept[1] if kept is not None else None
+
+    def _key(self, piece: Piece, side: int) -> object:
+        card = self.session.sheet.card_of(piece) if self.session.card is not None else None
+        way = (card.profile, card.intent, card.bpc) if card is not None else None
+        screen = self.session.screen()
+        seen = screen.content_id if screen is not None else ""
+        return id(piece.artwork.pixels), piece.artwork.profile.content_id, way, piece.tuning, piece.keep, side, seen
+
+    def _want_pictures(self) -> None:
+        """Have what is not there yet made beside the interface, as predicted prints where there is a profile."""
+        pieces = self.session.sheet.pieces
+        many = sum(len(p.copies) for p in pieces)
+        side = next(s for most, s in _SIDES if many <= most)
+        alive = {p.number for p in self.session.pieces.all}
+        self._images = {n: v for n, v in self._images.items() if n in alive}
+        for piece in pieces:
+            key = self._key(piece, side)
+            kept = self._images.get(piece.number)
+            if (kept is None or kept[0] != key) and self._wanted.get(piece.number) != key:
+                self._wanted[piece.number] = key
+                self._make(piece, key, side)
+
+    def _make(self, piece: Piece, key: object, side: int) -> None:
+        session, artwork = self.session, piece.artwork
         look = None
-        if session.profile is not None and session.card is not None:
-            look = session.looks.printed(artwork.profile, replace(session.proof_settings, paper_white=False))
+        if session.card is not None:
+            card = session.sheet.card_of(piece)
+            try:
+                profile = session.sheet.profile_of(card)
+            except FideleError:
+                profile = None
+            if profile is not None:
+                look = session.looks.on_sheet(artwork.profile, profile, card, piece.tuning, piece.keep)
 
         def show(image: QImage) -> None:
-            self.view.image = image
+            self._images[piece.number] = (key, image)
+            self._wanted.pop(piece.number, None)
+            shown = self.view.shown
+            self.view.shown = [replace(o, image=image) if o.key[0] == piece.number else o for o in shown]
+            if self.panels.isVisible() or piece.panels is not None:
+                self.panels.image = image
+                self.panels.update()
             self.view.update()
 
-        self.work.quietly("the sheet's picture", lambda _: to_image(small(artwork, 700, look)), show)
+        self.work.quietly(f"picture {piece.number} on the sheet", lambda _: to_image(small(artwork, side, look)), show)
 
     def facts(self) -> list[tuple[str, str]]:
-        """Return size, resolution and margins."""
-        media, placing, artwork = self.session.media, self.session.placing, self.session.artwork
+        """Return size, resolution, use and margins."""
+        session, sheet = self.session, self.session.sheet
+        try:
+            page = sheet.shown
+            media, use = sheet.media(page), sheet.use(page)
+            whole = sheet.use()
+        except FideleError:
+            return []
         left, top, right, bottom = media.margins
-        rows = [
-            ("Media", f"{media.name}, {media.width:g} x {media.height:g} mm"),
-            ("Unprintable", f"{left:g} left, {top:g} top, {right:g} right, {bottom:g} bottom"),
-        ]
-        if placing is not None and artwork is not None:
-            share = min(1.0, placing.width * placing.height / (media.width * media.height))
+        rows = [("Media", f"{media.name}, {media.width:g} x {media.height:.0f} mm")]
+        loaded = session.status.loaded if session.status is not None else ""
+        if loaded:
+            rows.append(("Loaded", f"{loaded}, says the printer"))
+        rows.append(("Unprintable", f"{left:g} left, {top:g} top, {right:g} right, {bottom:g} bottom"))
+        one = self.column.one()
+        if one is not None:
+            piece, index = one
+            placing = piece.copies[index].placing
             rows += [
                 ("Printed size", f"{placing.width:.1f} x {placing.height:.1f} mm"),
-                ("Effective", f"{placing.ppi(artwork.width):.0f} ppi"),
-                ("Use", f"{share * 100:.0f} % of the sheet"),
+                ("Effective", f"{piece.artwork.width / piece.picture_width * 25.4:.0f} ppi"),
+                (
+                    "Use",
+                    f"{use * 100:.0f} % of this sheet" + (f", {whole * 100:.0f} % of all" if sheet.pages > 1 else ""),
+                ),
             ]
+        mirrors = session.chain is not None and session.chain.twists % 2 == 1
+        if session.chain is not None and session.chain.turned:
+            rows.append(
+                ("On the paper", "turned by 180°" + (", and mirrored" if mirrors else ": that is no mirroring"))
+            )
+        elif mirrors:
+            rows.append(("On the paper", "mirrored, left and right change sides"))
         return rows

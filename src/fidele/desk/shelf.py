@@ -62,6 +62,8 @@ class ShelfView(QWidget):
     all_wanted = Signal()
     card_wanted = Signal()
     making_wanted = Signal()
+    #: A run of the logbook was chosen, by its number.
+    run_chosen = Signal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -111,6 +113,8 @@ class ShelfView(QWidget):
         box.addWidget(section("Logbook"))
         self.log = self._list("Logbook")
         self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
+        self.log.itemActivated.connect(self._run)
+        self.log.itemClicked.connect(self._run)
         box.addWidget(self.log)
         box.addStretch(1)
         self._rows: list[Row] = []
@@ -195,13 +199,18 @@ class ShelfView(QWidget):
         self.profiles.theme = theme
         self.profiles.viewport().update()
 
+    def _run(self, item: QListWidgetItem) -> None:
+        if (number := item.data(Qt.ItemDataRole.UserRole)) is not None:
+            self.run_chosen.emit(int(number))
+
     def refresh_log(self) -> None:
         """Show the last runs."""
         self.log.clear()
         words = {"pass": "passed", "fail": "failed", "": ""}
         for run in self._session.logbook.runs(30):
             item = QListWidgetItem(f"{run.id}  {run.title}")
-            said = words[run.verdict] if run.state == "printed" else "not printed"
+            item.setData(Qt.ItemDataRole.UserRole, run.id)
+            said = words[run.verdict] if run.state == "printed" else run.state
             item.setToolTip(
                 f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}"
                 + (f": {said}" if said else "")

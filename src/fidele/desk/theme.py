@@ -85,6 +85,8 @@ def sheet(theme: Theme) -> str:
     QCheckBox:focus {{ padding: 2px 8px 2px 2px; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {c("dim")}; border-radius: 3px; background: {c("field")}; }}
     QCheckBox::indicator:checked {{ background: {c("press")}; border-color: {c("press")}; image: url("{tick}"); }}
+    QListView::indicator {{ width: 13px; height: 13px; border: 1px solid {c("dim")}; border-radius: 3px; background: {c("field")}; }}
+    QListView::indicator:checked {{ background: {c("press")}; border-color: {c("press")}; image: url("{tick}"); }}
     QPushButton:disabled {{ color: {c("faint")}; border-color: {c("line")}; background: transparent; }}
     QPushButton[main="true"] {{ background: {c("press")}; color: {c("press_text")}; border-color: {c("press")}; font-weight: 600; }}
     QPushButton[main="true"]:disabled {{ background: {c("line")}; color: {c("dim")}; border-color: {c("line")}; }}

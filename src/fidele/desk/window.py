@@ -41,6 +41,7 @@ from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
 from fidele.desk.handoff_desk import HandoffDesk
 from fidele.desk.incoming import Incoming
+from fidele.desk.logbook_desk import LogbookDesk
 from fidele.desk.lost_desk import LostDesk
 from fidele.desk.makers_desk import MakersDesk
 from fidele.desk.making_desk import MakingDesk
@@ -108,7 +109,8 @@ class Window(QMainWindow):
         self.tuning_desk, self.colours_desk = TuningDesk(session, self.work), ColoursDesk(session, self.work)
         sides = (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk)
         more = (self.making_desk, self.card_desk, self.bench_desk, self.trial_desk, self.charts_desk)
-        for side in (*sides, *more, self.tuning_desk, self.colours_desk):
+        self.logbook_desk = LogbookDesk(session, self.work)
+        for side in (*sides, *more, self.tuning_desk, self.colours_desk, self.logbook_desk):
             side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
             side.pick.connect(self.pick_file)
             self.desks[side.station] = side
@@ -160,6 +162,8 @@ class Window(QMainWindow):
         self.findings_view.acted.connect(self.act)
         self.shelf_view.card_chosen.connect(self._take_card)
         self.shelf_view.card_menu_wanted.connect(self._card_menu)
+        self.shelf_view.run_chosen.connect(self._show_run)
+        self.check_desk.run_wanted.connect(self._show_run)
         self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.start_card))
         self.shelf_view.making_wanted.connect(self._begin_making)
         self.shelf_view.profile_chosen.connect(self.show_profile)
@@ -183,9 +187,7 @@ class Window(QMainWindow):
         artwork = self.desks["Artwork"]
         if isinstance(artwork, ArtworkDesk):
             artwork.convert_wanted.connect(self.incoming.write_converted)
-        printing = self.desks["Print"]
-        if isinstance(printing, PrintDesk):
-            printing.file_wanted.connect(self.incoming.write_finished)
+        self.print_desk.file_wanted.connect(self.incoming.write_finished)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
@@ -210,6 +212,7 @@ class Window(QMainWindow):
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
             (QKeySequence("F4"), lambda: self.show_desk("Bench")),
+            (QKeySequence("F11"), lambda: self.show_desk("Logbook")),
             (QKeySequence("F10"), lambda: self.show_desk("Charts")),
             (QKeySequence("F6"), self._begin_making),
             (QKeySequence("F7"), lambda: self.show_desk("Profiles")),
@@ -265,6 +268,7 @@ class Window(QMainWindow):
             else:
                 self._shelf_changed()
         self.incoming.look_into_inbox()
+        self.session.watch.look()
         cards = self.session.cards.snapshot()
         if cards != self._cards:
             self._cards = cards
@@ -297,8 +301,13 @@ class Window(QMainWindow):
             return
         if topic == "log":
             self.shelf_view.refresh_log()
+            if self.desk is self.logbook_desk:
+                self.logbook_desk.refresh()
             return
-        if topic == "tuning":
+        if topic in ("tuning", "sheet"):
+            return
+        if topic == "queue":
+            self.print_desk.printing.follow()
             return
         if topic in ("artwork", "card", "shelf"):
             proof = self.desks["Proof"]
@@ -376,6 +385,13 @@ class Window(QMainWindow):
         return desk
 
     @property
+    def print_desk(self) -> PrintDesk:
+        """The print desk, which works off the queue."""
+        desk = self.desks["Print"]
+        assert isinstance(desk, PrintDesk)
+        return desk
+
+    @property
     def desk(self) -> Desk:
         """The open desk."""
         return self.desks[self._station]
@@ -394,6 +410,10 @@ class Window(QMainWindow):
         """Open the desk of a profile."""
         self.profile_desk.open(profile_id, page)
         self.show_desk("Profile")
+
+    def _show_run(self, number: int) -> None:
+        self.show_desk("Logbook")
+        self.logbook_desk.choose(number)
 
     def _begin_making(self) -> None:
         self.making_desk.begin()
@@ -479,6 +499,9 @@ class Window(QMainWindow):
                 handoff.take_probe(sent)
 
             self.work.run("Probing", lambda _: handoff.send_probe(), take)
+        elif action == "readiness":
+            self.print_desk.order_readiness()
+            self.show_desk("Print")
         elif kind == "page":
             self._guarded(self.session.pieces.choose_page, int(where))
         elif action in ("whiten", "blacken"):

@@ -38,7 +38,15 @@ class CarriedMedia:
     words: str
 
 
-class PrintDevice(Protocol):
+class Output(Protocol):
+    """Where a page can go: a printer, or a file."""
+
+    def print_page(self, page: NDArray[Any], progress: Progress | None = None) -> tuple[Any, dict[str, Any]]:
+        """Take a page; return the sheet, None where there is none, and what was done, in the device's own words."""
+        ...
+
+
+class PrintDevice(Output, Protocol):
     """A printer with its driver, as the product sees it. `space` is what it takes: 'RGB'."""
 
     id: str
@@ -176,6 +184,9 @@ class PrintDevice(Protocol):
         """Return what the maker's own correction makes of a small page, whatever the driver is set to."""
         ...
 
-    def print_page(self, page: NDArray[Any], progress: Progress | None = None) -> tuple[Any, dict[str, Any]]:
-        """Print a page; return the sheet and what the driver says it did."""
+    def sending(self, settings: dict[str, Any]) -> PrintDevice:
+        """Return the printer as it is for one job that brings its own settings; the driver's stay as they are.
+
+        What the driver keeps for itself (locked, or set at the printer) is not changed by that.
+        """
         ...

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from pathlib import Path
 from typing import Any
 
@@ -148,6 +149,12 @@ class BenchPrinter(DriverSettings):
         """Tell the printer that the sheet or roll that a card calls for lies in it now."""
         loaded = self._machine.store.read().loaded
         self._machine.store.lay_in(card.size, card.feed if card.feed in loaded else "")
+
+    def sending(self, settings: dict[str, Any]) -> BenchPrinter:
+        """Return this printer as it is for one job that brings its own settings; the driver's stay as they are."""
+        made = copy.copy(self)
+        made._machine = self._machine.sending(settings)
+        return made
 
     # What it does ------------------------------------------------------------------------------------------------
 

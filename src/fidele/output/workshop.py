@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -45,6 +46,8 @@ class Workshop:
         self._scanner = Scanner()
         self._spectro = Spectrophotometer()
         self._shots = 0
+        #: How many seconds of pressing pass in one: the bench need not keep anybody waiting.
+        self.pace = 1.0
         self.scanner_name = self._scanner.name
         self.instrument_name = self._spectro.name
 
@@ -83,8 +86,18 @@ class Workshop:
     def press(self, sheet: Print, substrate: str, data: PressData) -> Piece:
         """Press a print on a substrate."""
         # Warming paper and piece first drives out the damp.
-        settings = PressSettings(data.temperature, data.seconds, data.pressure, dried=data.preheat >= 5)
+        dried, dusted = data.preheat >= 5, data.lint
+        settings = PressSettings(data.temperature, data.seconds, data.pressure, dried, dusted)
         return press(sheet, self._machines[sheet.unit].unit, substrate, settings)
+
+    def cut_out(self, sheet: Print, areas: list[tuple[float, float, float, float]]) -> Print:
+        """Return a print with all but some areas (left, top, right, bottom in mm on the paper) cut off."""
+        scale = sheet.ppi / 25.4
+        kept = np.zeros_like(sheet.ink)
+        for area in areas:
+            x0, y0, x1, y1 = (max(0, round(mm * scale)) for mm in area)
+            kept[y0:y1, x0:x1] = sheet.ink[y0:y1, x0:x1]
+        return replace(sheet, ink=kept)
 
     def look(self, piece: Piece, shrink: int = 1) -> NDArray[np.float32]:
         """Return XYZ (h, w, 3) of a piece as it looks under D50, every `shrink`th pixel."""
@@ -115,7 +128,11 @@ class Workshop:
     def hands(self) -> list[Control]:
         """Return what a person's hands can do at the bench; Fidele itself never looks there."""
         machines = [c for m in self._machines.values() for c in machine_controls(m)]
-        return [*machines, *program_controls(self._sketch), *queue_controls(self._queues)]
+        press = Control("Press", "seconds pass", self.pace, (1.0, 10.0, 60.0), self._set_pace)
+        return [*machines, *program_controls(self._sketch), *queue_controls(self._queues), press]
+
+    def _set_pace(self, pace: float) -> None:
+        self.pace = pace
 
     def machine(self, printer_id: str) -> Machine:
         """Return a machine itself, as somebody who stands before it: its panel, its driver's own dialog."""

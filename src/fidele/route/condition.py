@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import hashlib
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -37,6 +38,30 @@ class PressData(Kept):
     pressure: float = Field(default=2.5, gt=0, le=8)
     #: Seconds for which paper and piece are warmed before, to drive out damp.
     preheat: float = Field(default=10.0, ge=0, le=120)
+    #: What lies nearer to the hot plate, the paper or the piece; whether lint is taken off, and a cover sheet laid on.
+    on_top: Literal["paper", "piece"] = "paper"
+    lint: bool = True
+    cover: bool = True
+
+
+class SheetHabits(Kept):
+    """How sheets of a condition are laid out, what stands on them beside the pieces, and how its runs are sent."""
+
+    #: Millimetres between pieces, and whether they may be turned by 90° to save media: cloth has a grain.
+    gap: float = Field(default=3.0, ge=0, le=200)
+    may_turn: bool = True
+    #: A line beside each piece that says which run, copy and setting it is, for eyes and for a machine.
+    identity: bool = False
+    #: Signs to cut, to fold, and to lay the sheet on the press by.
+    cut: bool = False
+    fold: bool = False
+    press: bool = False
+    #: A strip of patches along the edge that the check desk reads.
+    strip: bool = False
+    #: A run waits until somebody releases it.
+    hold: bool = False
+    #: After so many hours without a print, a readiness page is asked for first; 0 never.
+    readiness_hours: float = Field(default=0.0, ge=0, le=1000)
 
 
 class Confirmation(Kept):
@@ -88,6 +113,7 @@ class Card(Kept):
     artwork_ppi: int = Field(default=200, ge=30, le=1200)
     driver: dict[str, Any]
     press: PressData = Field(default_factory=lambda: PressData())
+    sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
     #: The version of the driver when everything was last set to this card.
     driver_version: str = ""
@@ -99,6 +125,13 @@ class Card(Kept):
     def owner_layer(self) -> str:
         """The layer that is to convert."""
         return {"fidele": "Fidele", "system": "system"}.get(self.owner, "driver")
+
+    @property
+    def digits(self) -> str:
+        """Four hexadecimal digits of what it sets: printer, media, driver settings, profile, press."""
+        settings = sorted(self.driver.items())
+        parts = (self.printer, self.media, self.substrate, self.profile, self.intent, self.bpc, settings, self.press)
+        return hashlib.sha256(repr(parts).encode()).hexdigest()[:4]
 
     @property
     def feed(self) -> str:

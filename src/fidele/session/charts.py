@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import hashlib
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,19 +10,22 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.artwork.picture import Artwork
+from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
 from fidele.chart.code import PageCode
 from fidele.chart.definition import Chart, from_table, to_table
 from fidele.chart.family import KINDS, made
 from fidele.chart.layout import PAGES
+from fidele.chart.readiness import READINESS, draw_readiness, readiness_chart
+from fidele.chart.strip import STRIP, strip_chart
 from fidele.chart.visual import LAYOUT, VISUAL, VISUAL_SET
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
 from fidele.route.condition import Card
-from fidele.session.runs import Job, chart_artwork
+from fidele.session.job import Job
+from fidele.session.runs import chart_artwork
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
@@ -105,12 +107,14 @@ class Charts:
     def keep(self, chart: Chart) -> None:
         """Keep a chart's definition, so that a scan of it is known again."""
         path = self._folder / f"{chart.digest}.txt"
-        if chart.name != VISUAL and not path.exists():
+        if chart.name not in (VISUAL, READINESS, STRIP) and not path.exists():
             write_table(path, to_table(chart))
 
     def known(self) -> list[Chart]:
         """Return the charts whose scans are known: the family as it is, and those that were made here, newest first."""
         found = {c.digest: c for c in (made(name) for name in ("control", "quick", "target", "ramps", "balance"))}
+        found[strip_chart().digest] = strip_chart()
+        found[readiness_chart().digest] = readiness_chart()
         files = sorted(self._folder.glob("*.txt"), key=lambda p: -p.stat().st_mtime) if self._folder.is_dir() else []
         for path in files[:_KNOWN]:
             try:
@@ -157,6 +161,8 @@ def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool 
 
     It says in small print and in its code which chart, page, condition, day and run it is.
     """
+    if chart.name == READINESS and card is not None:
+        return readiness_page(card, run)
     today = datetime.date.today()
     code = PageCode(chart.digest, page, run, fingerprint(card), today.strftime("%y%m%d"), not bare)
     words = [note] if note else []
@@ -171,15 +177,23 @@ def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool 
 
 def fingerprint(card: Card | None) -> str:
     """Return four hexadecimal digits of what a card sets: printer, media, driver settings, profile, press."""
-    if card is None:
-        return "0000"
-    settings = sorted(card.driver.items())
-    parts = (card.printer, card.media, card.substrate, card.profile, card.intent, card.bpc, settings, card.press)
-    return hashlib.sha256(repr(parts).encode()).hexdigest()[:4]
+    return card.digits if card is not None else "0000"
 
 
 def numbered(job: Job, run: int) -> Job:
-    """Return a chart's job with its run number on the page."""
+    """Return a job with its run's number, which stands on what is printed."""
+    job = replace(job, number=run)
     if job.chart is None:
         return job
-    return replace(job, artwork=chart_page(job.chart, job.page, job.card, run, job.bare))
+    return job.with_first(artwork=chart_page(job.chart, job.page, job.card, run, job.bare))
+
+
+def readiness_page(card: Card, run: int) -> Artwork:
+    """Return the page as artwork in sRGB, 300 ppi."""
+    today = datetime.date.today()
+    code = PageCode(readiness_chart().digest, 0, run, card.digits, f"{today:%y%m%d}", converts=False)
+    label = f"{card.printer_name} · {today.isoformat()}" + (f" · run {run}" if run else "")
+    drawn = draw_readiness(label, 300, code)
+    return Artwork(
+        Path(readiness_chart().title), drawn, None, srgb(), SourceSlip("stated", "sRGB, stated by the page"), 300.0
+    )

@@ -26,7 +26,7 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.route.condition import Card
 from fidele.session.checks import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
-from fidele.session.runs import Job, Printed
+from fidele.session.job import Job, Patches, Printed
 from fidele.session.scanners import ScannerRecord
 from fidele.store.logbook import Check, Verdict
 
@@ -140,22 +140,22 @@ class Checking:
         `ppi` is the scan's resolution, by which the print's size is judged; 0 where it is not known.
         """
         self.last_scan = scan
-        chart = self._chart_of(printed.job)
+        chart = self._patches_of(printed.job).chart
         return self._keep(printed, self._judged(chart, read_scan(scan, chart, corners), printed.job, scan, ppi))
 
     def measure_run(self, printed: Printed, measured: Measurement) -> Checked:
         """Judge an instrument's measurement of a run's chart; kept in the logbook."""
-        chart = self._chart_of(printed.job)
+        chart = self._patches_of(printed.job).chart
         uncertainty = uncertainty_of(measured, self._session.scanner.residual_mean)
         return self._keep(printed, self._finished(check_measured(chart, measured, self.aim(printed.job), uncertainty)))
 
     @staticmethod
-    def _chart_of(job: Job) -> Chart:
-        if job.chart is None:
-            raise FideleError("This run is no chart: print the control chart to check the condition.")
-        if job.chart.name == VISUAL:
+    def _patches_of(job: Job) -> Patches:
+        if job.patches is None:
+            raise FideleError("This run is no chart and has no control strip: print the control chart to check it.")
+        if job.patches.chart.name == VISUAL:
             raise FideleError("The visual page is judged by eye; a chart with patches is scanned.")
-        return job.chart
+        return job.patches
 
     def _judged(self, chart: Chart, reading: Reading, job: Job, scan: NDArray[Any], ppi: float) -> Checked:
         session = self._session
@@ -163,7 +163,15 @@ class Checking:
         names = {"instrument": session.workshop.scanner_name, "profile": record.title}
         scanner = record.profile()
         made = check_reading(
-            chart, reading, self.aim(job), scanner, record.residual_mean, names, job.placing, ppi, scanner
+            chart,
+            reading,
+            self.aim(job),
+            scanner,
+            record.residual_mean,
+            names,
+            self._patches_of(job).placing,
+            ppi,
+            scanner,
         )
         return self._finished(replace(made, scan=scan))
 

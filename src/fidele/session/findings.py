@@ -10,7 +10,6 @@ from fidele.route.finding import Finding
 from fidele.route.layers import Chain
 from fidele.session.checks import Checked
 from fidele.session.profiles import NEEDED, Row
-from fidele.sheet.placing import Media, Placing
 from fidele.store.shelf import Entry
 
 
@@ -220,47 +219,6 @@ def _press_findings(papers: Papers, card: Card) -> list[Finding]:
             "made:press",
         )
     ]
-
-
-def sheet_findings(placing: Placing, media: Media, mirrored: bool, is_chart: bool, larger: str) -> list[Finding]:
-    """Whether the picture fits its sheet.
-
-    Parameters
-    ----------
-    larger
-        A size of this printer's that holds the picture where this one does not, '' for none.
-    """
-    found = []
-    crossed = placing.crosses(media, mirrored)
-    left, top, right, bottom = media.printable
-    if not is_chart and (placing.width > right - left + 0.05 or placing.height > bottom - top + 0.05):
-        found.append(
-            Finding(
-                "sheet-too-small",
-                "stop",
-                f"{media.name} is too small for it",
-                f"The picture is {placing.width:.0f} x {placing.height:.0f} mm; on this sheet "
-                f"{right - left:.0f} x {bottom - top:.0f} mm can be printed. The rest would be cut off.",
-                f"Take {larger}, or print it smaller." if larger else "Print it smaller.",
-                f"Take {larger}" if larger else "Fit it to the sheet",
-                f"size:{larger}" if larger else "fit-sheet",
-                "sheet",
-            )
-        )
-    elif crossed and not is_chart:
-        found.append(
-            Finding(
-                "crosses-margin",
-                "stop",
-                f"Reaches beyond the printable area ({', '.join(crossed)})",
-                "What lies there will be cut off.",
-                "Make the picture smaller or move it.",
-                "Fit it to the sheet",
-                "fit-sheet",
-                "sheet",
-            )
-        )
-    return found
 
 
 def _percent(share: float) -> str:

@@ -19,10 +19,11 @@ from fidele.route.layers import MEANINGS
 from fidele.route.probe import ProbeResult
 from fidele.route.program import WANTED, ProgramProbe
 from fidele.session.person import person
+from fidele.session.pieces import PanelPlan
 from fidele.session.probing import in_words, suspects
 from fidele.session.runs import probe, probe_correction, probe_through
 from fidele.session.trial import trial_card
-from fidele.sheet.placing import Placing, fitted
+from fidele.sheet.placing import Placing
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
@@ -303,6 +304,11 @@ class Handoff:
             "driver-reset": self._reset,
             "lay-in": self._lay_in,
             "confirm-program": self._confirm_program,
+            "nest": session.laying.nest,
+            "preheat": lambda: session.change_card(
+                "Warmed for 10 s", press=card.press.model_copy(update={"preheat": 10.0})
+            ),
+            "part": lambda: session.laying.part(PanelPlan()),
         }
         wanted = next((r.wanted for r in session.rows if r.meaning == argument), "off")
         with_argument: dict[str, Callable[[], object]] = {
@@ -314,9 +320,10 @@ class Handoff:
             "intent": lambda: session.change_card(f"The intent is {Intent(argument).words}", intent=Intent(argument)),
             "quality": lambda: self._quality(argument),
             "made": lambda: self._as_made(argument),
+            "apart": lambda: session.laying.apart(int(argument)),
         }
-        if action == "fit-sheet" and session.placing is not None:
-            session.place(fitted(session.media, session.placing.width, session.placing.height), "Fit to the sheet")
+        if action == "fit-sheet" and (piece := session.pieces.current) is not None:
+            session.laying.largest(piece.number, 0.0)
         elif action in simple:
             simple[action]()
         elif argument and kind in with_argument:
@@ -357,7 +364,7 @@ class Handoff:
         session.change_card(f"Size {size}", size=size)
         self.bring(("size", "feed"))
         if (placing := session.placing) is not None:
-            session.place(Placing.centred(session.media, placing.width, placing.height))
+            session.place(Placing.centred(session.media, placing.width, placing.height, placing.angle))
 
     def _quality(self, step: str) -> None:
         card = self._session.need_card()

@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from fidele.icc.profile import Profile
 from fidele.proof.soft import ProofLink, ProofSettings, as_sent, soft_proof
+from fidele.route.condition import Card
+from fidele.tuning.model import Tuning
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
@@ -37,6 +39,15 @@ class Looks:
         `quick` makes do with a coarser table, for as long as something is being dragged.
         """
         return self._look(source, self._session.profile, settings, 17 if quick else 33)
+
+    def on_sheet(
+        self, source: Profile, printer: Profile, card: Card, tuning: Tuning | None, keep: str, paper_white: bool = False
+    ) -> Show:
+        """Return what shows a picture as printed by a condition that need not be the one in force.
+
+        With `paper_white` the substrate's own white is kept, as it lies in the light.
+        """
+        return self._look(source, printer, ProofSettings(card.intent, card.bpc, tuning, keep, paper_white), 33)
 
     def _look(self, source: Profile, printer: Profile | None, settings: ProofSettings, nodes: int) -> Show:
         screen = self._session.screen()

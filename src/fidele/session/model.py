@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
-import os
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -22,29 +22,22 @@ from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
 from fidele.route.condition import Card, Change
 from fidele.route.finding import WEIGHTS, Finding
-from fidele.route.findings import route_findings
-from fidele.route.layers import Chain, Evidence, Layer, PrinterStatus, SettingRow
+from fidele.route.layers import Chain, Layer, PrinterStatus, SettingRow
 from fidele.route.probe import ProbeResult
 from fidele.route.program import program_layer, program_rows
-from fidele.session.charts import ChartOrder, Charts, numbered
+from fidele.session.charts import ChartOrder, Charts
 from fidele.session.checking import Checking
 from fidele.session.checks import Checked, verdict_of
 from fidele.session.conditions import Conditions
 from fidele.session.customers import Customers
 from fidele.session.display import Display, ScreenFound, display_of
-from fidele.session.findings import (
-    bare_findings,
-    check_findings,
-    due_findings,
-    missing_printer,
-    missing_profile,
-    profile_findings,
-    sheet_findings,
-)
+from fidele.session.findings import check_findings, due_findings, missing_profile, profile_findings
 from fidele.session.handoff import Handoff
 from fidele.session.history import History
 from fidele.session.inbox import Inbox
-from fidele.session.kept_jobs import kept_job
+from fidele.session.job import Job, Printed
+from fidele.session.judging import Route, judged, own_layer, read_route
+from fidele.session.laying import Laying
 from fidele.session.looks import Looks
 from fidele.session.making import Making
 from fidele.session.observe import Observable
@@ -52,20 +45,31 @@ from fidele.session.person import person
 from fidele.session.picture_findings import artwork_findings, proof_findings, quality_findings, resolution_findings
 from fidele.session.pieces import Pieces
 from fidele.session.places import Places
+from fidele.session.press_findings import press_findings
+from fidele.session.pressing import pressed
 from fidele.session.profiles import Profiles
+from fidele.session.queue import Queue
+from fidele.session.readiness import Readiness
+from fidele.session.receipt import receipt_findings
 from fidele.session.remember import Remembered
 from fidele.session.roles import Roles
-from fidele.session.runs import Job, Printed, finished_file, prepare_page
+from fidele.session.runs import finished_file
 from fidele.session.scanners import ScannerRecord
+from fidele.session.sheet import Sheet
+from fidele.session.sheet_findings import on_sheet
 from fidele.session.sources import Sources
 from fidele.session.trial import Trial, run_trial, verified
+from fidele.session.watch import Watch
 from fidele.sheet.placing import Media, Placing
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
-from fidele.tiles import CancelledError, Progress
+from fidele.tiles import Progress
 
 __all__ = ["PICTURE_ENDINGS", "Session"]
+
+#: So many prints lie on the table at once.
+_TABLE = 4
 
 
 class Session(Observable):
@@ -96,6 +100,12 @@ class Session(Observable):
         self.charts = Charts(self)
         self.checking = Checking(self)
         self.looks = Looks(self)
+        self.sheet = Sheet(self)
+        self.laying = Laying(self)
+        self.queue = Queue(self)
+        self.watch = Watch(self)
+        self.readiness = Readiness(self)
+        self._route = Route((), (), None)
         self.losses: Losses | None = None
         self.contrast: tuple[ContrastLoss, ...] = ()
         self._contents: Remembered[Content] = Remembered()
@@ -104,6 +114,7 @@ class Session(Observable):
         self.status: PrinterStatus | None = None
         self.findings: tuple[Finding, ...] = ()
         self.run: Printed | None = None
+        self.table: tuple[Printed, ...] = ()
         self.checked: Checked | None = None
         self.probed: ProbeResult | None = None
         self.read_at: datetime.datetime | None = None
@@ -116,12 +127,17 @@ class Session(Observable):
             self.put_in_force(cards[0])
         for sentence in self.cards.damaged():
             self.say(sentence)
-        cut_off = self.logbook.interrupted()
+        cut_off = self.queue.after_a_crash()
         if cut_off:
             runs = ", ".join(map(str, cut_off))
             self.say(f"Fidele ended while run {runs} was being printed: look at what came out, and print it again.")
         if self.logbook.rescued:
-            self.say(f"The logbook was damaged; it was kept as {self.logbook.rescued} and a new one started.")
+            self.say(
+                f"The logbook was damaged. {self.logbook.saved} runs were saved into a new one; the damaged file is "
+                f"kept as {self.logbook.rescued}."
+            )
+        if (last := self.logbook.clock_behind()) is not None:
+            self.say(f"This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.")
 
     @property
     def artwork(self) -> Artwork | None:
@@ -343,8 +359,8 @@ class Session(Observable):
 
     @property
     def media(self) -> Media:
-        """The sheet that the card calls for, with this printer's margins."""
-        return self.device.media(self.card.size, self.card.feed) if self.card else self.device.media("A4")
+        """What the sheet that is looked at is printed on."""
+        return self.sheet.media(self.sheet.shown)
 
     # The shelf ---------------------------------------------------------------------------------------------------
 
@@ -389,21 +405,16 @@ class Session(Observable):
             self.chain, self.rows, self.findings = None, (), ()
             self.tell("route")
             return
-        try:
-            self.rows = self.device.rows(self.card)
-            below = self.device.layers(self.card, self.probed)
-            self.status = self.device.status(self.card)
-        except FideleError as error:
-            self.say(str(error))
-            lost = Layer("driver", None, "cannot be read", Evidence.NOT_KNOWN, None, None, None)
-            self.rows, below, self.status = (), (lost,), None
-        if self.workshop.find(self.card.printer) is None:
-            away = Layer("driver", None, "its printer is not here", Evidence.NOT_KNOWN, None, None, None)
-            self.rows, below, self.status = (), (away,), None
-        elif (program := self.handoff.program) is not None:
+        here = self.workshop.find(self.card.printer) is not None
+        route = read_route(self.card, self.device, here, self.probed)
+        self.rows, below, self.status = route.rows, route.below, route.status
+        if route.said:
+            self.say(route.said)
+        if here and (program := self.handoff.program) is not None:
             there = program_rows(self.card, program.places, self.handoff.program_probe)
             self.rows = (*self.rows, *there)
             below = (program_layer(self.card, there, self.handoff.program_probe, program.runs_here), *below)
+        self._route = replace(route, rows=self.rows, below=below)
         self.read_at = datetime.datetime.now()
         self.chain = Chain((self._own_layer(self.card), *below), self.card.twists_needed)
         self._judge()
@@ -411,13 +422,7 @@ class Session(Observable):
 
     def _own_layer(self, card: Card) -> Layer:
         piece = self.pieces.current
-        bare = piece is not None and piece.bare
-        converts = card.owner == "fidele" and self.profile is not None and not bare
-        name = self.shelf_title() if converts else ""
-        how = f"converts to {name}, {card.intent.words}" if converts else "passes the artwork on in sRGB"
-        if bare:
-            how = "passes the chart's own numbers on"
-        return Layer("Fidele", converts, how, Evidence.READ_BACK, mirrors=card.mirror_by == "fidele")
+        return own_layer(card, self.shelf_title() if self.profile is not None else "", piece is not None and piece.bare)
 
     def shelf_title(self) -> str:
         """Return the title of the card's profile, '' when it has none."""
@@ -427,14 +432,10 @@ class Session(Observable):
     def _judge(self) -> None:
         card = self.need_card()
         found: list[Finding] = []
+        piece = self.pieces.current
         if self.chain is not None:
-            found += route_findings(self.chain, card, self.rows, self.status)
-            piece = self.pieces.current
-            if piece is not None and piece.bare:
-                found = bare_findings(self.chain, found)
-        if self.workshop.find(card.printer) is None:
-            found = [f for f in found if f.code != "layer-unreadable"]
-            found.insert(0, missing_printer(card))
+            here = self.workshop.find(card.printer) is not None
+            found += judged(self.chain, card, self._route, here, piece is not None and piece.bare)
         if card.profile is not None and self.profile is None:
             found.insert(0, missing_profile(card, self.shelf.known()))
         entry = self.shelf.find(card.profile) if card.profile and self.profile is not None else None
@@ -442,18 +443,22 @@ class Session(Observable):
             found += profile_findings(self.profiles.row(entry), card, self.device)
         if self.artwork is not None:
             found += artwork_findings(self.artwork, self.profile, self.sources.doubt(self.artwork))
-            if self.placing is not None:
-                mirrored = self.chain is not None and self.chain.twists % 2 == 1
-                is_chart = self.chart is not None
-                found += sheet_findings(self.placing, self.media, mirrored, is_chart, self._larger(self.placing))
-                if not is_chart:
-                    fine = self.content is not None and self.content.flat
-                    found += resolution_findings(self.artwork, self.placing, card.artwork_ppi, fine)
+            mirrored = self.chain is not None and self.chain.twists % 2 == 1
+            found += on_sheet(self.sheet, mirrored, self._larger)
+            found += self.watch.findings(list(self.sheet.pieces))
+            if piece is not None and piece.chart is None:
+                placing = replace(piece.placing, width=piece.picture_width)
+                fine = self.content is not None and self.content.flat
+                found += resolution_findings(self.artwork, placing, card.artwork_ppi, fine)
                 if (quality := self.pieces.quality()) is not None:
-                    found += quality_findings(self.artwork, quality, self.placing, card.artwork_ppi)
+                    found += quality_findings(self.artwork, quality, placing, card.artwork_ppi)
         found += due_findings(card, self.checking.due(card, datetime.date.today()))
         if self.losses is not None:
             found += proof_findings(self.losses, self.contrast)
+        found += self.readiness.findings(card, self.chart is not None, datetime.datetime.now())
+        found += press_findings(card, piece is not None and piece.chart is not None)
+        if self.run is not None:
+            found += receipt_findings(self.run.number, self.run.receipt)
         if self.checked is not None:
             found += check_findings(self.checked, self.chain)
         self.findings = tuple(sorted(found, key=lambda f: WEIGHTS.index(f.weight)))
@@ -493,73 +498,25 @@ class Session(Observable):
     # Print, press, check -----------------------------------------------------------------------------------------
 
     def job(self) -> Job:
-        """Return what would be printed now."""
-        artwork, card = self._need_artwork(), self.need_card()
-        if self.placing is None:
-            raise FideleError("The picture has no place on the sheet yet.")
-        if card.owner == "fidele" and self.profile is None:
-            raise FideleError("Fidele is to convert but has no output profile; choose one from the shelf.")
-        piece = self.pieces.need()
-        return Job(
-            artwork,
-            piece.placing,
-            card,
-            self.profile,
-            piece.chart,
-            tuning=piece.tuning,
-            keep=piece.keep,
-            replacements=piece.replacements,
-            bare=piece.bare,
-            page=piece.chart_page,
-        )
+        """Return what would be printed now: the sheet that is looked at."""
+        self._need_artwork()
+        return self.sheet.job()
 
     def print_job(self, job: Job, progress: Progress | None = None, overridden: str = "") -> Printed:
-        """Prepare and print; keep the run in the logbook. Can run beside the interface.
+        """Order a job and print it at once; the logbook keeps the run. Can run beside the interface.
 
         Raises
         ------
         FideleError
             When findings hold the print and no reason was given to go on.
         """
-        if self.stops and not overridden:
-            raise FideleError(f"Held: {self.stops[0].title.lower()}. {self.stops[0].remedy}")
-        told = progress or (lambda _: True)
-        device = self.workshop.printer_of(job.card.printer)
-        if self.workshop.find(job.card.printer) is None:
-            raise FideleError(f"The {job.card.printer_name} is not here: nothing was printed.")
-        title = job.artwork.path.name if job.chart is None else job.artwork.path.stem
-        number = self.logbook.add_run(
-            title,
-            job.card.model_dump_json(),
-            job.card.profile,
-            device.settings(),
-            {"pid": os.getpid()},
-            overridden,
-            "printing",
-            kept_job(job),
-        )
-        try:
-            sheet, receipt = self._print(numbered(job, number), device, told)
-        except CancelledError:
-            self.logbook.end_run(number, "cancelled", {})
-            raise
-        except BaseException:
-            self.logbook.end_run(number, "failed", {})
-            raise
-        self.logbook.end_run(number, "printed", receipt)
-        # Straight on paper, the print is the piece.
-        piece = self.workshop.as_printed(sheet) if job.card.process == "direct" else None
-        return Printed(number, job, sheet, receipt, datetime.datetime.now(), piece)
-
-    def _print(self, job: Job, device: PrintDevice, told: Progress) -> tuple[Any, dict[str, Any]]:
-        """Prepare a job's page and print it, from Fidele or from the program of its card."""
-        if job.card.printed_from:
-            program = self.workshop.program(job.card.printed_from)
-            media = device.media(job.card.size, job.card.feed)
-            self.write_finished(job, self.places.work / "finished.png", lambda share: told(share * 0.55))
-            return program.print_file(self.places.work / "finished.png", device, media, told)
-        page = prepare_page(job, device, lambda share: told(share * 0.55))
-        return device.print_page(page, lambda share: told(0.55 + share * 0.45))
+        stops = self.stops
+        if stops and not overridden:
+            raise FideleError(f"Held: {stops[0].title.lower()}. {stops[0].remedy}")
+        number = self.queue.order(job, overridden, stops, state="preparing")
+        printed = self.queue.carry_out(number, progress, job)
+        assert printed is not None  # it was not only to be prepared
+        return printed
 
     def write_finished(self, job: Job, path: Path, progress: Progress | None = None) -> None:
         """Write what another program is to print as a finished file: converted, sized, mirrored as the card says.
@@ -572,17 +529,11 @@ class Session(Observable):
         finished_file(job, self.workshop.printer_of(job.card.printer), path, progress)
 
     def press_run(self, printed: Printed) -> Printed:
-        """Press a printed sheet by the card's press data. Can run beside the interface."""
-        from dataclasses import replace
-
-        piece = self.workshop.press(printed.sheet, printed.job.card.substrate, printed.job.card.press)
-        self.logbook.add_press(printed.number, printed.job.card.press.model_dump())
-        return replace(printed, piece=piece, pressed_at=datetime.datetime.now())
+        """Press a printed sheet just as its card says. Can run beside the interface."""
+        return pressed(self, printed, printed.job.card, printed.job.card.press)
 
     def scan_run(self, printed: Printed) -> Printed:
         """Lay the pressed piece on the scanner. Can run beside the interface."""
-        from dataclasses import replace
-
         if printed.piece is None:
             raise FideleError("The print has not been pressed yet: only the pressed piece can be judged.")
         return replace(printed, scan=self.workshop.scan(printed.piece, printed.number))
@@ -611,8 +562,9 @@ class Session(Observable):
         self.say(f"“{trial.title}”: {found.sentence}")
 
     def take_run(self, printed: Printed) -> None:
-        """Show a run that went on elsewhere."""
+        """Show a run that went on elsewhere; the last few prints stay on the table."""
         self.run = printed
+        self.table = (printed, *(p for p in self.table if p.number != printed.number))[:_TABLE]
         self.tell("run")
         self.tell("log")
 

@@ -23,13 +23,37 @@ from fidele.icc.transform import black_of, white_of
 from fidele.proof.losses import colours_of
 from fidele.session.remember import Remembered
 from fidele.session.runs import chart_placing
+from fidele.session.watch import stamp_of
+from fidele.sheet.page import Behind
+from fidele.sheet.panels import Area
 from fidele.sheet.placing import Placing, fitted
+from fidele.sheet.shapes import Shape
 from fidele.tuning.model import Tuning, TuningStore
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
 
 _numbers = itertools.count(1)
+
+
+@dataclass(frozen=True)
+class Copy:
+    """One copy of a piece: where it lies, on which of several sheets (from 0), and whether it is to stay there."""
+
+    placing: Placing
+    page: int = 0
+    locked: bool = False
+
+
+@dataclass(frozen=True)
+class PanelPlan:
+    """How a piece larger than its media is parted: see `fidele.sheet.panels`. `skip` are panels not to be printed."""
+
+    overlap: float = 10.0
+    columns: int = 0
+    rows: int = 0
+    keep_clear: tuple[Area, ...] = ()
+    skip: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -44,11 +68,23 @@ class Piece:
         As it is worked on: its space chosen, its colours replaced. The file is never changed.
     keep
         Pure colours that are kept, see `fidele.tuning.keep`.
+    copies
+        Every copy, all of one size; the first is the one whose size the desks speak of.
+    sheet
+        Pieces of the same number lie on one sheet; 0 for one of its own.
+    card
+        Id of the condition that it is pressed by where that is not the one in force, '' where it is.
+    blank, behind, shape
+        Name of the blank that it goes on, and what follows of it: see `fidele.sheet.page.Laid`.
+    panels
+        How it is parted, None where it is not.
+    stamp
+        When its file was changed last, as it was read: see `fidele.session.watch`.
     """
 
     opened: Artwork
     artwork: Artwork
-    placing: Placing
+    copies: tuple[Copy, ...]
     chart: Chart | None = None
     replacements: tuple[Replacement, ...] = ()
     tuning: Tuning | None = None
@@ -56,7 +92,44 @@ class Piece:
     #: A chart that is to be printed with nothing converting; and which of its pages this is.
     bare: bool = False
     chart_page: int = 0
+    sheet: int = 0
+    card: str = ""
+    blank: str = ""
+    behind: Behind | None = None
+    shape: Shape = "rectangle"
+    panels: PanelPlan | None = None
+    stamp: tuple[int, int] = (0, 0)
     number: int = field(default_factory=lambda: next(_numbers))
+
+    @property
+    def placing(self) -> Placing:
+        """Where its first copy lies."""
+        return self.copies[0].placing
+
+    @property
+    def together(self) -> int:
+        """Number of the sheet it lies on."""
+        return self.sheet or self.number
+
+    @property
+    def name(self) -> str:
+        """Chart or file."""
+        return self.chart.title if self.chart is not None else self.opened.path.name
+
+    @property
+    def picture_width(self) -> float:
+        """Printed width of the whole picture in mm, also where only a part of it is seen."""
+        return self.behind[2] if self.behind is not None else self.placing.width
+
+    def placed(self, placing: Placing) -> tuple[Copy, ...]:
+        """Return its copies with the first placed here, all others of the same size where they are."""
+        first, rest = self.copies[0], self.copies[1:]
+        same = [replace(c, placing=c.placing.sized(placing.width, placing.height)) for c in rest]
+        return (replace(first, placing=placing), *same)
+
+
+#: What of a piece can change without its colours changing.
+_ON_SHEET = {"copies", "sheet", "card", "blank", "behind", "shape", "panels"}
 
 
 class Pieces:
@@ -138,10 +211,13 @@ class Pieces:
 
         Of a chart this is one `page`; with `bare` nothing is to convert it.
         """
-        piece = Piece(artwork, artwork, self._place(artwork, chart), chart, bare=bare, chart_page=page)
+        copies = (Copy(self._place(artwork, chart)),)
+        stamp = stamp_of(artwork.path) if chart is None else (0, 0)
+        piece = Piece(artwork, artwork, copies, chart, bare=bare, chart_page=page, stamp=stamp)
         same = [p for p in self.all if p.opened.path == artwork.path and (p.chart is None) == (chart is None)]
         same = same or [p for p in self.all if chart is not None and p.chart is not None]
         if same:
+            piece = replace(piece, sheet=same[0].sheet, card=same[0].card) if chart is None else piece
             self.all = tuple(piece if p is same[0] else p for p in self.all)
         else:
             self.all = (*self.all, piece)
@@ -153,7 +229,11 @@ class Pieces:
         width, height = artwork.own_mm
         if chart is not None:
             return chart_placing(chart, media)
-        placing = Placing.centred(media, width, height)
+        if media.roll:
+            side, end = media.inset
+            placing = Placing(side, end, width, height)
+        else:
+            placing = Placing.centred(media, width, height)
         return fitted(media, width, height) if placing.crosses(media, mirrored=True) else placing
 
     def paste(self, png: bytes) -> None:
@@ -168,18 +248,27 @@ class Pieces:
     def change(self, name: str, /, **changes: Any) -> None:
         """Change the current picture, as a step that can be undone."""
         piece = self.need()
-        before = {key: getattr(piece, key) for key in changes}
-        if before == changes:
-            return
+        if (placing := changes.pop("placing", None)) is not None:
+            changes["copies"] = piece.placed(placing)
+        self.change_many(name, {piece.number: changes})
 
-        def apply(values: dict[str, Any]) -> None:
-            self.all = tuple(replace(p, **values) if p.number == piece.number else p for p in self.all)
-            if "placing" not in values:
+    def change_many(self, name: str, changes: dict[int, dict[str, Any]]) -> None:
+        """Change several pictures by their numbers, as one step that can be undone."""
+        mine = {p.number: p for p in self.all}
+        before = {n: {key: getattr(mine[n], key) for key in values} for n, values in changes.items() if n in mine}
+        after = {n: changes[n] for n in before}
+        if before == after:
+            return
+        keeps_losses = all(_ON_SHEET.issuperset(values) for values in after.values())
+
+        def apply(values: dict[int, dict[str, Any]]) -> None:
+            self.all = tuple(replace(p, **values[p.number]) if p.number in values else p for p in self.all)
+            if not keeps_losses:
                 self._session.losses = None
-            self._session.tell("artwork")
+            self._session.tell("sheet" if keeps_losses else "artwork")
             self._session.refresh()
 
-        self._session.history.do(name, lambda: apply(changes), lambda: apply(before))
+        self._session.history.do(name, lambda: apply(after), lambda: apply(before))
 
     def try_out(self, **changes: Any) -> None:
         """Change the current picture for the moment, as while a slider is dragged; no step is kept."""
@@ -212,7 +301,14 @@ class Pieces:
         path = piece.opened.path
         artwork = open_artwork(path, suppose=self._session.sources.suppose(path), page=page)
         self.change(
-            f"Page {page + 1}", opened=artwork, artwork=artwork, replacements=(), placing=self._place(artwork, None)
+            f"Page {page + 1}",
+            opened=artwork,
+            artwork=artwork,
+            replacements=(),
+            copies=(Copy(self._place(artwork, None)),),
+            blank="",
+            behind=None,
+            shape="rectangle",
         )
         self._session.say(f"Page {page + 1} of {artwork.pages} of {path.name}.")
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ from fidele.artwork.convert import record_of
 from fidele.artwork.depth import to_eight
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
-from fidele.artwork.replace import Replacement, replaced
+from fidele.artwork.replace import replaced
 from fidele.artwork.save import save_picture
 from fidele.chart.code import PageCode
 from fidele.chart.definition import Chart
@@ -28,50 +29,14 @@ from fidele.route.condition import Card
 from fidele.route.layers import fingerprint
 from fidele.route.probe import ProbeResult, lattice_page, read_lattice
 from fidele.route.program import ProgramProbe, compare_probes
-from fidele.sheet.page import render_page
-from fidele.sheet.placing import Media, Placing, fitted
+from fidele.session.job import Job, Lying, Patches
+from fidele.session.signs import signs_of
+from fidele.sheet.page import Laid, render_bands
+from fidele.sheet.placing import INCH, Media, Placing, fitted
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion
-from fidele.tuning.model import Tuning
 
 Floats = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class Job:
-    """What is to be printed: a picture at a place, through a card, by whoever converts."""
-
-    artwork: Artwork
-    placing: Placing
-    card: Card
-    profile: Profile | None
-    chart: Chart | None = None
-    page: int = 0
-    tuning: Tuning | None = None
-    keep: str = ""
-    #: Colours that are replaced in the artwork already; a drawing is drawn again without them.
-    replacements: tuple[Replacement, ...] = ()
-    #: Nothing is to convert it: a chart to characterise by.
-    bare: bool = False
-
-    @property
-    def how(self) -> Conversion:
-        """How the picture is converted: as the card says, tuned and with pure colours kept as the picture asks."""
-        return Conversion(self.card.intent, self.card.bpc, self.tuning, self.keep)
-
-
-@dataclass(frozen=True)
-class Printed:
-    """A run that was printed, and what has become of the sheet since."""
-
-    number: int
-    job: Job
-    sheet: Any
-    receipt: dict[str, Any]
-    at: datetime.datetime
-    piece: Any = None
-    pressed_at: datetime.datetime | None = None
-    scan: NDArray[np.uint16] | None = None
 
 
 def chart_artwork(chart: Chart, page: int, label: str, code: PageCode | None = None) -> Artwork:
@@ -96,29 +61,58 @@ def on_piece(places: Floats, chart: Chart, placing: Placing) -> Floats:
     return places * (placing.width / chart.layout.page[0]) + [placing.x, placing.y]
 
 
-def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[Any]:
-    """Return the page that goes to the printer: sized, converted where Fidele does it, mirrored, in its depth."""
+def on_patches(patches: Patches) -> Floats:
+    """Return the middles (n, 2), in mm on the piece, of the patches that can be read on a print."""
+    return on_piece(patches.chart.centres(patches.page), patches.chart, patches.placing)
+
+
+def page_bands(
+    job: Job, device: PrintDevice, progress: Progress | None = None
+) -> tuple[tuple[int, int], Iterator[tuple[int, NDArray[Any]]]]:
+    """Return width and height, in pixels, of the page that goes to the printer, and its bands (first row, pixels).
+
+    Sized, converted where Fidele does it, mirrored, with its signs, in the printer's depth.
+    """
     card = job.card
-    converts = card.owner == "fidele" and job.profile is not None and not job.bare
-    page = render_page(
-        _drawn_again(job, device.ppi) if job.artwork.drawing else job.artwork,
-        job.placing,
-        device.media(card.size, card.feed),
-        device.ppi,
-        job.profile if converts else None,
-        job.how,
-        card.mirror_by == "fidele",
-        progress,
-    )
-    return to_eight(page) if device.bits == 8 else page
+    media = media_of(job, device)
+    laid = [_laid(one, card, job.bare, device.ppi) for one in job.lying]
+    strip = job.patches if job.chart is None else None
+    if strip is not None:
+        code = PageCode(strip.chart.digest, 0, job.number, card.digits, f"{datetime.date.today():%y%m%d}")
+        artwork = chart_artwork(strip.chart, 0, f"run {job.number} · {card.name}", code)
+        printer = job.profile if card.owner == "fidele" else None
+        laid.append(Laid(artwork, strip.placing, printer, Conversion(card.intent, card.bpc)))
+    scale = device.ppi / INCH
+    size = (round(media.width * scale), round(media.height * scale))
+    bands = render_bands(laid, media, device.ppi, card.mirror_by == "fidele", progress, signs_of(job, media))
+    eight = device.bits == 8
+    return size, ((first, to_eight(band, first) if eight else band) for first, band in bands)
 
 
-def _drawn_again(job: Job, ppi: float) -> Artwork:
+def media_of(job: Job, device: PrintDevice) -> Media:
+    """Return what a job is printed on."""
+    return job.media or device.media(job.card.size, job.card.feed)
+
+
+def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None) -> NDArray[Any]:
+    """Return the page that goes to the printer, whole."""
+    _, bands = page_bands(job, device, progress)
+    return np.concatenate([band for _, band in bands])
+
+
+def _laid(one: Lying, card: Card, bare: bool, ppi: float) -> Laid:
+    converts = card.owner == "fidele" and one.profile is not None and not bare
+    artwork = _drawn_again(one, ppi) if one.artwork.drawing else one.artwork
+    return Laid(artwork, one.placing, one.profile if converts else None, one.how, one.behind, one.shape)
+
+
+def _drawn_again(one: Lying, ppi: float) -> Artwork:
     """Return a drawing at the resolution at which it is printed, as it was worked on."""
-    artwork = job.artwork
-    needed = ppi * job.placing.width / artwork.own_mm[0]
+    artwork = one.artwork
+    printed = one.behind[2] if one.behind is not None else one.placing.width
+    needed = ppi * printed / artwork.own_mm[0]
     again = open_artwork(artwork.path, page=max(0, artwork.page), ppi=min(needed, 4 * ppi))
-    worked = replaced(again.pixels, job.replacements)
+    worked = replaced(again.pixels, one.replacements)
     return replace(again, pixels=worked, profile=artwork.profile, slip=artwork.slip)
 
 

@@ -20,7 +20,8 @@ from fidele.output.workshop import Workshop
 from fidele.papers.model import Papers, Verified
 from fidele.route.condition import Card, PressData
 from fidele.session.checks import Aim, Checked, check_scan
-from fidele.session.runs import Job, chart_artwork, chart_placing, prepare_page
+from fidele.session.job import Job
+from fidele.session.runs import chart_artwork, chart_placing, prepare_page
 from fidele.session.scanners import ScannerRecord
 from fidele.tiles import CancelledError, Progress
 
@@ -117,7 +118,7 @@ def pressed_and_scanned(
     chart = quick_chart()
     artwork = chart_artwork(chart, 0, label)
     placing = chart_placing(chart, device.media(card.size, card.feed))
-    page = prepare_page(Job(artwork, placing, card, profile, chart), device, lambda share: told(0.3 * share))
+    page = prepare_page(Job.of(artwork, placing, card, profile, chart), device, lambda share: told(0.3 * share))
     sheet, _ = device.print_page(page, lambda share: told(0.3 + 0.2 * share))
     told(0.55)
     direct = card.process == "direct"

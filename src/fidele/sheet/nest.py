@@ -8,7 +8,7 @@ then the order is shaken for as long as there is time.
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -60,13 +60,13 @@ def nest(
     width: float,
     height: float,
     gap: float = 0.0,
-    locked: Sequence[Blocked] = (),
-    seconds: float = 0.6,
+    locked: Mapping[int, Sequence[Blocked]] | None = None,
+    seconds: float = 0.5,
     seed: int = 1,
 ) -> Nest:
     """Nest rectangles on sheets of `width` x `height` mm; height 0 is a roll, as long as is needed.
 
-    `gap` mm stay free between any two. `locked` are areas (x, y, width, height) of the first sheet that are taken.
+    `gap` mm stay free between any two. `locked` are areas (x, y, width, height) that are taken, by number of the sheet.
     Finds the same for the same input, if it has the same time.
 
     Raises
@@ -86,7 +86,7 @@ def nest(
             )
     grown = [(r.width + gap, r.height + gap, r.may_turn) for r in rectangles]
     room = (width + gap, height + gap if height else 0.0)
-    taken = [(x, y, w + gap, h + gap) for x, y, w, h in locked]
+    taken = {n: [(x, y, w + gap, h + gap) for x, y, w, h in areas] for n, areas in (locked or {}).items() if areas}
     rng = np.random.default_rng(seed)
     end = time.perf_counter() + seconds
     best: tuple[tuple[int, float], list[Spot]] | None = None
@@ -104,7 +104,9 @@ def nest(
             break
     (sheets, length), spots = best if best is not None else ((0, 0.0), [])
     length = max(0.0, length - gap)
-    area = sum(r.width * r.height for r in rectangles) + sum(w * h for _, _, w, h in locked)
+    area = sum(r.width * r.height for r in rectangles) + sum(
+        w * h for areas in (locked or {}).values() for _, _, w, h in areas
+    )
     media = width * ((sheets - 1) * height + (height or length)) if sheets else 1.0
     return Nest(tuple(sorted(spots, key=lambda s: s.index)), sheets, length, area / max(media, _SAME))
 
@@ -116,7 +118,7 @@ def _fits(wide: float, high: float, width: float, height: float) -> bool:
 def _packed(
     grown: list[tuple[float, float, bool]],
     room: tuple[float, float],
-    taken: list[Blocked],
+    taken: Mapping[int, list[Blocked]],
     key: int,
     side: int,
     rng: np.random.Generator | None,
@@ -133,16 +135,16 @@ def _packed(
     spots: list[Spot] = []
     sheet, length = 0, 0.0
     while left:
-        blocked = taken if sheet == 0 else []
+        blocked = taken.get(sheet, [])
         done, length = _filled(left, grown, room, blocked, side)
         spots += [Spot(i, sheet, x, y, turned) for i, x, y, turned in done]
         placed = {i for i, *_ in done}
         left = [i for i in left if i not in placed]
         sheet += 1
-    if taken:
-        if sheet <= 1:
-            length = max(length, *(y + h for _, y, _, h in taken))
-        sheet = max(sheet, 1)
+    last = max(taken, default=-1)
+    if last >= sheet:
+        sheet, length = last + 1, 0.0
+    length = max([length, *(y + h for _, y, _, h in taken.get(sheet - 1, []))])
     return spots, sheet, length
 
 

@@ -21,11 +21,7 @@ _ROWS = 64
 
 
 def write_sheet(
-    path: Path,
-    bands: Iterable[tuple[int, NDArray[np.uint16]]],
-    size: tuple[int, int],
-    profile: Profile | None,
-    ppi: int,
+    path: Path, bands: Iterable[tuple[int, NDArray[Any]]], size: tuple[int, int], profile: Profile | None, ppi: int
 ) -> None:
     """Write bands (first row, pixels) of a sheet of `size` (width, height) pixels at 8 bit, dithered by position.
 
@@ -40,7 +36,7 @@ def write_sheet(
     if ending in (".png", ".pdf"):
         if size[0] * size[1] > _WHOLE:
             raise FideleError(f"{path}: a sheet of {size[0]} x {size[1]} pixels is written as TIFF.")
-        whole = np.concatenate([to_eight(band, first) for first, band in bands])
+        whole = np.concatenate([_eight(band, first) for first, band in bands])
         save_picture(path, whole, profile, ppi)
     elif ending in (".tif", ".tiff"):
         _tiff(path, bands, size, profile, ppi)
@@ -49,11 +45,7 @@ def write_sheet(
 
 
 def _tiff(
-    path: Path,
-    bands: Iterable[tuple[int, NDArray[np.uint16]]],
-    size: tuple[int, int],
-    profile: Profile | None,
-    ppi: int,
+    path: Path, bands: Iterable[tuple[int, NDArray[Any]]], size: tuple[int, int], profile: Profile | None, ppi: int
 ) -> None:
     import imagecodecs
     import tifffile
@@ -61,7 +53,7 @@ def _tiff(
     def strips() -> Iterator[bytes]:
         kept: NDArray[Any] = np.zeros((0, size[0], 3), np.uint8)
         for first, band in bands:
-            kept = np.concatenate([kept, to_eight(band, first)])
+            kept = np.concatenate([kept, _eight(band, first)])
             while len(kept) >= _ROWS:
                 yield bytes(imagecodecs.zlib_encode(kept[:_ROWS].tobytes(), level=1))
                 kept = kept[_ROWS:]
@@ -85,3 +77,7 @@ def _tiff(
             metadata=None,
             maxworkers=1,
         )
+
+
+def _eight(band: NDArray[Any], first: int) -> NDArray[np.uint8]:
+    return band if band.dtype == np.uint8 else to_eight(band, first)

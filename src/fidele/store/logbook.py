@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import json
 import os
 import sqlite3
+from collections.abc import Iterator, Sequence
 from contextlib import closing
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -36,6 +38,33 @@ _MIGRATIONS = (
     """
     ALTER TABLE run ADD COLUMN job TEXT NOT NULL DEFAULT '';
     """,
+    """
+    ALTER TABLE run ADD COLUMN thumbnail BLOB;
+    ALTER TABLE run ADD COLUMN place REAL NOT NULL DEFAULT 0;
+    ALTER TABLE run ADD COLUMN why TEXT NOT NULL DEFAULT '';
+    ALTER TABLE run ADD COLUMN passed TEXT NOT NULL DEFAULT '[]';
+    ALTER TABLE run ADD COLUMN target TEXT NOT NULL DEFAULT '';
+    ALTER TABLE run ADD COLUMN not_before TEXT NOT NULL DEFAULT '';
+    ALTER TABLE run ADD COLUMN media_mm2 REAL NOT NULL DEFAULT 0;
+    CREATE TABLE profile (id TEXT PRIMARY KEY, title TEXT NOT NULL, data BLOB NOT NULL);
+    CREATE TABLE photo (
+        id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), at TEXT NOT NULL, path TEXT NOT NULL
+    );
+    """,
+)
+
+#: States of a run that is yet to be printed, being printed, or done with.
+WAITING = ("held", "waiting")
+BUSY = ("preparing", "printing")
+DONE = ("printed", "failed", "cancelled", "interrupted")
+#: Larger files are not looked through at every start.
+_LOOKED_THROUGH = 64 << 20
+
+
+#: What is kept of a run, in the order of `KeptRun`.
+_KEPT = (
+    "id, at, title, card, profile, settings, receipt, overridden, press, state, job, thumbnail, why, passed, target, "
+    "not_before, media_mm2"
 )
 
 
@@ -96,6 +125,28 @@ class KeptRun:
     press: str | None
     state: str
     job: str
+    thumbnail: bytes | None
+    why: str
+    passed: str
+    target: str
+    not_before: str
+    media_mm2: float
+
+
+@dataclass(frozen=True)
+class Queued:
+    """A run that is yet to be printed or being printed: `card` is the condition's id, `card_name` its name."""
+
+    id: int
+    at: datetime.datetime
+    title: str
+    card: str
+    card_name: str
+    state: str
+    why: str
+    place: float
+    target: str
+    not_before: datetime.datetime | None
 
 
 class Logbook:
@@ -104,8 +155,14 @@ class Logbook:
     def __init__(self, path: Path) -> None:
         self.path = path
         path.parent.mkdir(parents=True, exist_ok=True)
+        self.rescued: Path | None = None
+        self.saved = 0
         try:
             with closing(self._open()) as db:
+                if path.stat().st_size < _LOOKED_THROUGH:
+                    (sound,) = db.execute("PRAGMA quick_check(1)").fetchone()
+                    if sound != "ok":
+                        raise sqlite3.DatabaseError(sound)
                 version = db.execute("PRAGMA user_version").fetchone()[0]
                 if version > len(_MIGRATIONS):
                     raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
@@ -113,14 +170,14 @@ class Logbook:
                     version += 1
                     db.executescript(f"BEGIN; {step} PRAGMA user_version = {version}; COMMIT;")
         except sqlite3.DatabaseError as error:
-            aside = path.with_suffix(".damaged")
-            if aside.exists():
-                raise FideleError(f"The logbook {path} is damaged; move it away to start a new one.") from error
+            if "disk is full" in str(error) or "unable to open" in str(error) or "readonly" in str(error):
+                raise FideleError(f"The logbook {path} cannot be written: {error}.") from error
+            taken = (path.with_suffix(f".damaged{f'-{n}' if n else ''}") for n in range(1000))
+            aside = next(p for p in taken if not p.exists())
             path.replace(aside)
             self.__init__(path)  # type: ignore[misc]
-            self.rescued: Path | None = aside
-            return
-        self.rescued = None
+            self.rescued = aside
+            self.saved = rescue(aside, path)
 
     def _open(self) -> sqlite3.Connection:
         db = sqlite3.connect(self.path, timeout=10)
@@ -137,35 +194,172 @@ class Logbook:
         overridden: str,
         state: str = "printed",
         job: str = "",
+        thumbnail: bytes | None = None,
+        passed: Sequence[tuple[str, str]] = (),
+        target: str = "",
+        why: str = "",
+        not_before: str = "",
+        media_mm2: float = 0.0,
     ) -> int:
         """Keep a run; return its number. `card` is the card's JSON as it was; `overridden` why stops were passed.
 
         `state` is 'printing' for one that is only about to be printed: its number can then stand on the print; `job`
-        is what is needed to print it again.
+        is what is needed to print it again. `passed` are code and title of the findings that were passed over; `target`
+        is a file where it goes to one. In the queue it comes behind the last of its condition.
         """
-        row = (_now(), title, card, profile, json.dumps(settings), json.dumps(receipt), overridden, state, job)
-        with closing(self._open()) as db, db:
-            cursor = db.execute(
-                "INSERT INTO run (at, title, card, profile, settings, receipt, overridden, state, job) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                row,
-            )
-            return int(cursor.lastrowid or 0)
+        kept = {
+            "at": _now(),
+            "title": title,
+            "card": card,
+            "profile": profile,
+            "settings": json.dumps(settings),
+            "receipt": json.dumps(receipt),
+            "overridden": overridden,
+            "state": state,
+            "job": job,
+            "thumbnail": thumbnail,
+            "passed": json.dumps(list(passed)),
+            "target": target,
+            "why": why,
+            "not_before": not_before,
+            "media_mm2": media_mm2,
+        }
+        with self._writing() as db:
+            kept["place"] = self._place_for(db, card) if state in WAITING else 0
+            names = ", ".join(kept)
+            query = f"INSERT INTO run ({names}) VALUES ({', '.join('?' * len(kept))})"
+            return int(db.execute(query, tuple(kept.values())).lastrowid or 0)
 
-    def end_run(self, run: int, state: str, receipt: dict[str, Any]) -> None:
-        """Keep how a run ended: 'printed' with the driver's receipt, 'cancelled' or 'failed'."""
-        with closing(self._open()) as db, db:
-            db.execute("UPDATE run SET state = ?, receipt = ? WHERE id = ?", (state, json.dumps(receipt), run))
+    @staticmethod
+    def _place_for(db: sqlite3.Connection, card: str) -> float:
+        """Return a place in the queue behind the last run of a condition, so that like work is printed together."""
+        rows = db.execute(
+            "SELECT place, json_extract(card, '$.id') FROM run WHERE state IN ('held', 'waiting') ORDER BY place"
+        ).fetchall()
+        mine = json.loads(card).get("id")
+        last = max((k for k, (_, one) in enumerate(rows) if one == mine), default=len(rows) - 1)
+        if last < 0:
+            return 1.0
+        here = float(rows[last][0])
+        return (here + float(rows[last + 1][0])) / 2 if last + 1 < len(rows) else here + 1.0
+
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        """Give a connection; what is done is kept whole, or not at all and said."""
+        try:
+            with closing(self._open()) as db, db:
+                yield db
+        except sqlite3.OperationalError as error:
+            raise FideleError(f"The logbook {self.path} cannot be written: {error}.") from error
+
+    def end_run(self, run: int, state: str, receipt: dict[str, Any], why: str = "") -> None:
+        """Keep how a run ended: 'printed' with the driver's receipt, 'cancelled' or 'failed' and `why`."""
+        with self._writing() as db:
+            values = (state, json.dumps(receipt), why, run)
+            db.execute("UPDATE run SET state = ?, receipt = ?, why = ? WHERE id = ?", values)
+
+    def set_state(self, run: int, state: str, why: str = "", not_before: str = "") -> None:
+        """Keep what a run of the queue is doing, and why it is held; one under way belongs to this process."""
+        receipt = json.dumps({"pid": os.getpid()} if state in BUSY else {})
+        with self._writing() as db:
+            values = (state, why, not_before, receipt, run)
+            db.execute("UPDATE run SET state = ?, why = ?, not_before = ?, receipt = ? WHERE id = ?", values)
+
+    def begin(self, run: int) -> bool:
+        """Take a run that waits or is held into work; False where another process was first."""
+        with self._writing() as db:
+            query = "UPDATE run SET state = 'preparing', why = '', receipt = ? WHERE id = ? AND state IN (?, ?)"
+            return db.execute(query, (json.dumps({"pid": os.getpid()}), run, *WAITING)).rowcount == 1
+
+    def set_place(self, run: int, place: float) -> None:
+        """Keep where a run stands in the queue."""
+        with self._writing() as db:
+            db.execute("UPDATE run SET place = ? WHERE id = ?", (place, run))
+
+    def queued(self) -> list[Queued]:
+        """Return what is yet to be printed, in its order; what is under way comes first."""
+        query = """
+            SELECT id, at, title, json_extract(card, '$.id'), json_extract(card, '$.name'), state, why, place, target,
+            not_before FROM run WHERE state IN ('held', 'waiting', 'preparing', 'printing')
+            ORDER BY state IN ('held', 'waiting'), place, id
+        """
+        with closing(self._open()) as db:
+            rows = db.execute(query).fetchall()
+        time = datetime.datetime.fromisoformat
+        return [
+            Queued(r[0], time(r[1]), r[2], r[3] or "", r[4] or "", r[5], r[6], r[7], r[8], time(r[9]) if r[9] else None)
+            for r in rows
+        ]
+
+    def keep_profile(self, profile_id: str, title: str, data: bytes) -> None:
+        """Keep a profile's content, once, so that a run can be printed again through it."""
+        with self._writing() as db:
+            db.execute("INSERT OR IGNORE INTO profile VALUES (?, ?, ?)", (profile_id, title, data))
+
+    def profile(self, profile_id: str) -> bytes | None:
+        """Return the content of a profile that a run was printed through, None where it was not kept."""
+        with closing(self._open()) as db:
+            row = db.execute("SELECT data FROM profile WHERE id = ?", (profile_id,)).fetchone()
+        return row[0] if row else None
+
+    def add_photo(self, run: int, path: str) -> None:
+        """Keep that a photo or scan of a piece lies at a path."""
+        with self._writing() as db:
+            db.execute("INSERT INTO photo (run, at, path) VALUES (?, ?, ?)", (run, _now(), path))
+
+    def photos(self, run: int) -> list[str]:
+        """Return the paths of the photos of a run, oldest first."""
+        with closing(self._open()) as db:
+            return [p for (p,) in db.execute("SELECT path FROM photo WHERE run = ? ORDER BY id", (run,))]
+
+    def clock_behind(self) -> datetime.datetime | None:
+        """Return the time of the last run where that lies in the future: the clock was set back. Else None."""
+        with closing(self._open()) as db:
+            (at,) = db.execute("SELECT MAX(at) FROM run").fetchone()
+        last = datetime.datetime.fromisoformat(at) if at else None
+        return last if last is not None and last > datetime.datetime.now() + datetime.timedelta(minutes=2) else None
+
+    def last_printed(self, printer: str, title: str) -> tuple[datetime.datetime | None, datetime.datetime | None]:
+        """Return when a printer printed last at all, and a run of this title; None for never."""
+        query = """
+            SELECT MAX(at), MAX(CASE WHEN title = ? THEN at END) FROM run
+            WHERE state = 'printed' AND json_extract(card, '$.printer') = ?
+        """
+        with closing(self._open()) as db:
+            found = db.execute(query, (title, printer)).fetchone()
+        last, page = (datetime.datetime.fromisoformat(at) if at else None for at in found)
+        return last, page
+
+    def everything(self) -> list[KeptRun]:
+        """Return all runs with everything that is kept of them but their thumbnails, the newest first."""
+        names = _KEPT.replace("thumbnail", "NULL")
+        with closing(self._open()) as db:
+            rows = db.execute(f"SELECT {names} FROM run ORDER BY id DESC").fetchall()
+        return [KeptRun(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
+
+    def checks_of(self, run: int) -> list[tuple[datetime.datetime, Verdict]]:
+        """Return the checks of a run, oldest first."""
+        names = "at, mean, p95, largest, verdict, cause, words, chart, tolerance, against, instrument, uncertainty"
+        with closing(self._open()) as db:
+            rows = db.execute(f"SELECT {names} FROM verdict WHERE run = ? ORDER BY id", (run,)).fetchall()
+        time = datetime.datetime.fromisoformat
+        return [
+            (time(r[0]), Verdict(r[1], r[2], r[3], r[4], r[5], tuple(json.loads(r[6])), r[7], r[8], r[9], r[10], r[11]))
+            for r in rows
+        ]
 
     def add_press(self, run: int, press: dict[str, Any]) -> None:
-        """Keep what was done at the press."""
-        with closing(self._open()) as db, db:
-            db.execute("UPDATE run SET press = ? WHERE id = ?", (json.dumps(press), run))
+        """Keep what was done at the press, behind what was done before with the same run."""
+        with self._writing() as db:
+            (kept,) = db.execute("SELECT press FROM run WHERE id = ?", (run,)).fetchone() or (None,)
+            before = json.loads(kept) if kept else []
+            records = [*(before if isinstance(before, list) else [before]), press]
+            db.execute("UPDATE run SET press = ? WHERE id = ?", (json.dumps(records), run))
 
     def add_verdict(self, run: int, verdict: Verdict) -> None:
         """Keep a check of a run."""
         kept = asdict(verdict) | {"words": json.dumps(verdict.words), "run": run, "at": _now()}
-        with closing(self._open()) as db, db:
+        with self._writing() as db:
             names = ", ".join(kept)
             db.execute(f"INSERT INTO verdict ({names}) VALUES ({', '.join('?' * len(kept))})", tuple(kept.values()))
 
@@ -207,17 +401,16 @@ class Logbook:
         FideleError
             When there is none of this number.
         """
-        names = "id, at, title, card, profile, settings, receipt, overridden, press, state, job"
         with closing(self._open()) as db:
-            row = db.execute(f"SELECT {names} FROM run WHERE id = ?", (number,)).fetchone()
+            row = db.execute(f"SELECT {_KEPT} FROM run WHERE id = ?", (number,)).fetchone()
         if row is None:
             raise FideleError(f"There is no run {number} in the logbook.")
         return KeptRun(row[0], datetime.datetime.fromisoformat(row[1]), *row[2:])
 
     def interrupted(self) -> list[int]:
         """Mark runs that were under way when their Fidele ended as interrupted; return their numbers."""
-        with closing(self._open()) as db, db:
-            rows = db.execute("SELECT id, receipt FROM run WHERE state = 'printing'").fetchall()
+        with self._writing() as db:
+            rows = db.execute("SELECT id, receipt FROM run WHERE state IN ('preparing', 'printing')").fetchall()
             gone = [number for number, receipt in rows if not _alive(json.loads(receipt).get("pid", 0))]
             db.executemany("UPDATE run SET state = 'interrupted' WHERE id = ?", [(n,) for n in gone])
         return gone
@@ -227,11 +420,46 @@ class Logbook:
         query = """
             SELECT run.id, run.at, title, card, COALESCE(verdict.verdict, ''), mean, COALESCE(cause, ''), state FROM run
             LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
-            ORDER BY run.id DESC LIMIT ?
+            WHERE state NOT IN ('held', 'waiting') ORDER BY run.id DESC LIMIT ?
         """
         with closing(self._open()) as db:
             rows = db.execute(query, (limit,)).fetchall()
         return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
+
+
+def rescue(damaged: Path, sound: Path) -> int:
+    """Copy what can still be read of a damaged logbook into a sound one, row by row; return how many runs that is."""
+    saved = 0
+    try:
+        source = sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)
+        source.row_factory = sqlite3.Row
+        with closing(source), closing(sqlite3.connect(sound)) as target, target:
+            for table in ("run", "verdict", "profile", "photo"):
+                known = {r[1] for r in target.execute(f"PRAGMA table_info({table})")}
+                for row in _readable(source, table):
+                    kept = {k: row[k] for k in row.keys() if k in known}  # noqa: SIM118 (a Row is no mapping)
+                    marks = ", ".join("?" * len(kept))
+                    query = f"INSERT OR IGNORE INTO {table} ({', '.join(kept)}) VALUES ({marks})"
+                    saved += target.execute(query, tuple(kept.values())).rowcount if table == "run" else 0
+                    if table != "run":
+                        target.execute(query, tuple(kept.values()))
+    except sqlite3.DatabaseError:
+        pass  # its head is gone: what was copied so far is what there is
+    return saved
+
+
+def _readable(source: sqlite3.Connection, table: str) -> Iterator[sqlite3.Row]:
+    """Yield the rows of a table that can be read, past those that cannot."""
+    at, misses = 0, 0
+    while misses < 2000:
+        try:
+            row = source.execute(f"SELECT rowid AS _at, * FROM {table} WHERE rowid > ? LIMIT 1", (at,)).fetchone()
+            if row is None:
+                return
+            at, misses = row["_at"], 0
+            yield row
+        except sqlite3.DatabaseError:
+            at, misses = at + 1, misses + 1
 
 
 def _alive(pid: int) -> bool:

@@ -1,0 +1,284 @@
+"""The logbook desk: every run with what was sent and done; searched, compared, printed again, exported."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+)
+
+from fidele.desk.desk import Desk, clock
+from fidele.desk.labels import button, line
+from fidele.desk.theme import font
+from fidele.desk.work import Work
+from fidele.route.finding import Finding
+from fidele.session.log import compared, export, facts, matching, totals
+from fidele.session.model import Session
+from fidele.store.logbook import DONE, KeptRun
+
+_ICON = 40
+_NUMBER = Qt.ItemDataRole.UserRole
+#: So many runs are listed; a search looks through all.
+_LISTED = 400
+
+
+class LogbookDesk(Desk):
+    """Every run: one chosen is told whole, two chosen are compared."""
+
+    station = "Logbook"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        top = self.head()
+        self.again = button(
+            "Print again", self._again, "Exactly as it was, even when settings have changed since", main=True
+        )
+        self.save = button("Export …", self._export, "The runs listed here, as CSV or JSON", quiet=True)
+        top.addWidget(self.save)
+        top.addWidget(self.again)
+        self.box.addLayout(top)
+        row = QHBoxLayout()
+        self.search = QLineEdit()
+        self.search.setFont(font(9))
+        self.search.setPlaceholderText("words of title, artwork, condition, day …")
+        self.search.setAccessibleName("Search the logbook")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._list())
+        row.addWidget(self.search, 1)
+        self.state_is, self.card_is = QComboBox(), QComboBox()
+        for box, name in ((self.state_is, "State"), (self.card_is, "Condition")):
+            box.setFont(font(9))
+            box.setAccessibleName(f"Only runs of this {name.lower()}")
+            box.activated.connect(lambda _: self._list())
+            row.addWidget(box)
+        self.state_is.addItem("every state", "")
+        for state in DONE:
+            self.state_is.addItem(state, state)
+        self.box.addLayout(row)
+        self.tree = QTreeWidget()
+        self.tree.setFont(font(9))
+        self.tree.setAccessibleName("Runs")
+        self.tree.setRootIsDecorated(False)
+        self.tree.setUniformRowHeights(True)
+        self.tree.setIconSize(QSize(_ICON, _ICON))
+        self.tree.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.tree.setHeaderLabels(["Run", "What", "Condition", "State", "Check"])
+        self.tree.setToolTip("Choose one run to see everything of it, two to see in what they differ")
+        self.tree.itemSelectionChanged.connect(self._chosen)
+        head = self.tree.header()
+        head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        for column, width in ((0, 104), (2, 150), (3, 80), (4, 70)):
+            head.resizeSection(column, width)
+        head.setStretchLastSection(False)
+        self.box.addWidget(self.tree, 3)
+        below = QHBoxLayout()
+        self.picture = QLabel()
+        self.picture.setFixedSize(180, 180)
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.picture.setAccessibleName("Small picture of the sheet")
+        small = QVBoxLayout()
+        small.addWidget(self.picture)
+        self.photos = line("", 8.5, dim=True)
+        small.addWidget(self.photos)
+        small.addStretch()
+        below.addLayout(small)
+        self.details = QTreeWidget()
+        self.details.setFont(font(9))
+        self.details.setAccessibleName("What is known of the run")
+        self.details.setRootIsDecorated(False)
+        self.details.header().setStretchLastSection(True)
+        self.details.header().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        below.addWidget(self.details, 1)
+        self.box.addLayout(below, 2)
+        self._every: list[KeptRun] = []
+        self._runs: list[KeptRun] = []
+        self._icons: dict[int, QIcon] = {}
+
+    # What is chosen ----------------------------------------------------------------------------------------------
+
+    def chosen(self) -> list[KeptRun]:
+        """Return the runs that are chosen, whole, in the order of the list."""
+        numbers = [int(item.data(0, _NUMBER)) for item in self.tree.selectedItems()]
+        return [self.session.logbook.run(n) for n in sorted(numbers, reverse=True)]
+
+    def choose(self, number: int) -> None:
+        """Choose a run by its number."""
+        for row in range(self.tree.topLevelItemCount()):
+            item = self.tree.topLevelItem(row)
+            if item is not None and item.data(0, _NUMBER) == number:
+                self.tree.setCurrentItem(item)
+                self.tree.scrollToItem(item)
+
+    def _chosen(self) -> None:
+        runs = self.chosen()
+        self.details.clear()
+        self.again.setEnabled(len(runs) == 1)
+        self.picture.clear()
+        self.photos.setText("")
+        if not runs:
+            self.details.setHeaderLabels(["", ""])
+            return
+        shown = QImage.fromData(runs[0].thumbnail) if runs[0].thumbnail else QImage()
+        if not shown.isNull():
+            self.picture.setPixmap(QPixmap.fromImage(shown))
+        if len(runs) == 2:
+            self._compare(runs[0], runs[1])
+            return
+        self.details.setHeaderLabels(["", "Value"])
+        section = ""
+        for fact in facts(runs[0]):
+            if fact.section != section:
+                section = fact.section
+                head = QTreeWidgetItem([section, ""])
+                head.setFont(0, font(9, font().Weight.DemiBold))
+                head.setFlags(Qt.ItemFlag.NoItemFlags)
+                self.details.addTopLevelItem(head)
+            item = QTreeWidgetItem([f"   {fact.name}", fact.value])
+            item.setToolTip(1, fact.value)
+            self.details.addTopLevelItem(item)
+        self._checks(runs[0])
+        self.details.header().resizeSection(0, 190)
+        photos = self.session.logbook.photos(runs[0].id)
+        self.photos.setText(
+            f"{len(photos)} photo{'s' if len(photos) > 1 else ''}: {Path(photos[-1]).name}" if photos else ""
+        )
+        self.photos.setToolTip("\n".join(photos))
+
+    def _checks(self, run: KeptRun) -> None:
+        for at, verdict in self.session.logbook.checks_of(run.id):
+            said = {"pass": "passed", "fail": "failed"}.get(verdict.verdict, verdict.verdict)
+            figures = f"mean {verdict.mean:.2f}, 95th percentile {verdict.p95:.2f}"
+            words = f"{said}, {clock(at)}: {figures}. {'; '.join(verdict.words)}"
+            item = QTreeWidgetItem([f"   {verdict.chart or 'Check'}", words])
+            item.setToolTip(1, words)
+            self.details.addTopLevelItem(item)
+
+    def _compare(self, one: KeptRun, other: KeptRun) -> None:
+        self.details.setHeaderLabels(["", f"Run {one.id}", f"Run {other.id}"])
+        differ = compared(one, other)
+        for row in differ:
+            item = QTreeWidgetItem(list(row))
+            for column in range(3):
+                item.setToolTip(column, row[column])
+            self.details.addTopLevelItem(item)
+        if not differ:
+            self.details.addTopLevelItem(QTreeWidgetItem(["They do not differ", "", ""]))
+        self.details.header().resizeSection(0, 150)
+        self.details.header().resizeSection(1, 160)
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _again(self) -> None:
+        runs = self.chosen()
+        if len(runs) == 1:
+
+            def order() -> None:
+                number = self.session.queue.again(runs[0].id)
+                self.session.say(f"Run {number} is in the queue: run {runs[0].id} again, as it was.")
+                self.go.emit("Print")
+
+            self.guarded(order)
+
+    def _export(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Export the logbook", "logbook.csv", "Table (*.csv);;Everything (*.json)"
+        )
+        if name:
+            self.guarded(export, self._runs, Path(name))
+            self.session.say(f"{len(self._runs)} runs are written to {Path(name).name}.")
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the logbook as it is."""
+        every = self.session.logbook.everything()
+        kept = self.card_is.currentData()
+        names = sorted({json.loads(r.card).get("name", "") for r in every})
+        self.card_is.clear()
+        self.card_is.addItem("every condition", "")
+        for name in names:
+            self.card_is.addItem(name, name)
+        self.card_is.setCurrentIndex(max(0, self.card_is.findData(kept)))
+        self._every = [r for r in every if r.state in DONE]
+        self._list()
+
+    def _list(self) -> None:
+        numbers = {int(item.data(0, _NUMBER)) for item in self.tree.selectedItems()}
+        runs = matching(
+            self._every, self.search.text(), self.state_is.currentData() or "", self.card_is.currentData() or ""
+        )
+        self._runs = runs
+        verdicts = {r.id: r for r in self.session.logbook.runs(_LISTED * 2)}
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        for run in runs[:_LISTED]:
+            last = verdicts.get(run.id)
+            said = {"pass": "passed", "fail": "failed"}.get(last.verdict, "") if last is not None else ""
+            name = json.loads(run.card).get("name", "")
+            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, name, run.state, said])
+            item.setData(0, _NUMBER, run.id)
+            item.setToolTip(1, run.title + (f"\n{run.why}" if run.why else ""))
+            if run.state == "failed" or said == "failed":
+                item.setFont(3 if run.state == "failed" else 4, font(9, font().Weight.DemiBold))
+            item.setSizeHint(0, QSize(100, _ICON + 4))
+            icon = self._icon(run.id)
+            if icon is not None:
+                item.setIcon(0, icon)
+            self.tree.addTopLevelItem(item)
+            item.setSelected(run.id in numbers)
+        self.tree.blockSignals(False)
+        took = totals(runs)
+        self.title.setText(f"{len(runs):,} run{'s' if len(runs) != 1 else ''}" if runs else "No runs")
+        ink = sum(took.ink.values())
+        self.state.setText(
+            f"{took.printed:,} printed, on {took.square_metres:.2f} m² of media, with {ink:.1f} ml of ink."
+            if runs
+            else "What is printed is kept here, with everything that was sent, and can be printed again as it was."
+        )
+        self.save.setEnabled(bool(runs))
+        first = self.tree.topLevelItem(0)
+        if not self.tree.selectedItems() and first is not None:
+            self.tree.setCurrentItem(first)
+        self._chosen()
+
+    def _icon(self, number: int) -> QIcon | None:
+        if number not in self._icons:
+            data = self.session.logbook.run(number).thumbnail
+            shown = QImage.fromData(data) if data else QImage()
+            if shown.isNull():
+                return None
+            square = QPixmap(_ICON, _ICON)
+            square.fill(Qt.GlobalColor.transparent)
+            small = shown.scaled(
+                square.size(), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
+            painter = QPainter(square)
+            painter.drawImage((_ICON - small.width()) // 2, (_ICON - small.height()) // 2, small)
+            painter.end()
+            icon = QIcon(square)
+            icon.addPixmap(square, QIcon.Mode.Selected)
+            self._icons[number] = icon
+        return self._icons[number]
+
+    def own_findings(self) -> list[Finding] | None:
+        """Return nothing: the logbook tells what was."""
+        return []
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what the listed runs took of media and ink."""
+        took = totals(self._runs)
+        rows = [("Printed", f"{took.printed:,} runs"), ("Media", f"{took.square_metres:.3f} m²")]
+        return rows + [(f"{tank.capitalize()} ink", f"{ml:.2f} ml") for tank, ml in took.ink.items()]

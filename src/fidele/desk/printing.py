@@ -1,0 +1,116 @@
+"""Works off the queue beside the interface: one run after the other, with progress, until nothing waits."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.session.model import Session
+from fidele.tiles import CancelledError, Progress
+
+#: How often the queue is looked at for runs whose time has come, in milliseconds.
+_LOOK = 1000
+#: Before so much of a run is done nobody can say how long it will take.
+_TELLING = 0.04
+
+
+class Printing(QObject):
+    """Begins the next run whenever nothing else is under way."""
+
+    #: Something of the queue changed, or is further along.
+    changed = Signal()
+
+    def __init__(self, session: Session, work: Work, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._work = session, work
+        self.under_way = 0
+        self.share = 0.0
+        self._began = 0.0
+        self._timer = QTimer(self, interval=_LOOK)
+        self._timer.timeout.connect(self.begin_next)
+        self._timer.start()
+        work.progress.connect(self._progress)
+        work.ended.connect(lambda: QTimer.singleShot(0, self._ended))
+
+    def follow(self) -> None:
+        """Look at the queue after it was changed."""
+        self.changed.emit()
+        QTimer.singleShot(0, self.begin_next)
+
+    @property
+    def remaining(self) -> float | None:
+        """Seconds until the run under way is done, from how fast it went so far; None while nobody can say."""
+        if not self.under_way or self.share < _TELLING:
+            return None
+        return (time.monotonic() - self._began) * (1 - self.share) / self.share
+
+    def _ended(self) -> None:
+        self.under_way = 0
+        self.begin_next()
+
+    def begin_next(self) -> None:
+        """Begin the run whose turn it is, unless something is under way."""
+        if self._work.busy or self.under_way:
+            return
+        number = self._session.queue.next()
+        if number is not None:
+            self.begin(number)
+
+    def begin(self, number: int, only_prepare: bool = False) -> None:
+        """Prepare and print a run now."""
+        if self._work.busy:
+            self._session.say("Something else is under way; the run waits its turn.")
+            return
+        self.under_way, self.share, self._began = number, 0.0, time.monotonic()
+        queue = self._session.queue
+
+        def work(progress: Progress) -> Any:
+            # What goes wrong with a run is the run's: the queue goes on.
+            try:
+                return queue.carry_out(number, progress, only_prepare=only_prepare)
+            except CancelledError:
+                return "cancelled"
+            except FideleError as error:
+                return str(error)
+
+        verb = "Preparing" if only_prepare else "Printing"
+        self._work.run(f"{verb} run {number}", work, self._done(number))
+        self.changed.emit()
+
+    def _done(self, number: int) -> Callable[[Any], None]:
+        def done(result: Any) -> None:
+            session = self._session
+            self.under_way = 0
+            if result is None:
+                session.say(f"Run {number} is prepared and waits for your word.")
+            elif isinstance(result, str):
+                session.say(f"Run {number}: {result}")
+            elif result.sheet is None:
+                session.say(f"Run {number} is written as {result.receipt['file']}.")
+            else:
+                session.take_run(result)
+                session.say(f"Run {number} is printed on {result.job.card.media}.")
+            session.tell("log")
+            session.refresh()
+            self.changed.emit()
+
+        return done
+
+    def _progress(self, share: float) -> None:
+        if self.under_way:
+            self.share = share
+            self.changed.emit()
+
+
+def time_words(seconds: float) -> str:
+    """Return a time to wait in words that nobody will hold against us."""
+    if seconds < 8:
+        return "a few seconds left"
+    if seconds < 90:
+        return f"about {round(seconds / 5) * 5} s left"
+    return f"about {round(seconds / 60)} min left"

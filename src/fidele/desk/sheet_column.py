@@ -1,0 +1,572 @@
+"""The column beside the sheet: what lies on it, its size and place, its blank, its copies, its panels."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fidele.desk.labels import button, label, section
+from fidele.desk.theme import font
+from fidele.errors import FideleError
+from fidele.session.laying import ALIGN, Key
+from fidele.session.model import Session
+from fidele.session.pieces import PanelPlan, Piece
+from fidele.sheet.placing import INCH, Placing
+
+_FIELDS = (
+    ("width", "width", "Printed width"),
+    ("height", "height", "Printed height"),
+    ("x", "from left", "From the sheet's left edge"),
+    ("y", "from top", "From the sheet's upper edge"),
+)
+
+
+def number(low: float, high: float, tip: str, decimals: int = 1, unit: str = " mm", width: int = 84) -> QDoubleSpinBox:
+    """Return a field for a number."""
+    field = QDoubleSpinBox()
+    field.setFont(font(9))
+    field.setRange(low, high)
+    field.setDecimals(decimals)
+    field.setSuffix(unit)
+    field.setToolTip(tip)
+    field.setAccessibleName(tip)
+    field.setKeyboardTracking(False)
+    field.setFixedWidth(width)
+    field.lineEdit().setTextMargins(5, 0, 0, 0)
+    return field
+
+
+def whole(low: int, high: int, tip: str, width: int = 50) -> QSpinBox:
+    """Return a field for a whole number."""
+    field = QSpinBox()
+    field.setFont(font(9))
+    field.setRange(low, high)
+    field.setToolTip(tip)
+    field.setAccessibleName(tip)
+    field.setKeyboardTracking(False)
+    field.setFixedWidth(width)
+    field.lineEdit().setTextMargins(5, 0, 0, 0)
+    return field
+
+
+class SheetColumn(QScrollArea):
+    """Numbers and lists for what is chosen on the sheet."""
+
+    def __init__(
+        self,
+        session: Session,
+        selection: Callable[[], set[Key]],
+        choose: Callable[[set[Key]], None],
+        do: Callable[..., None],
+    ) -> None:
+        super().__init__()
+        self.session, self._selection, self._choose, self._do = session, selection, choose, do
+        self._settings = QSettings()
+        self.inches = self._settings.value("sheet/unit", "mm") == "inch"
+        self._filling = False
+        self.setWidgetResizable(True)
+        self.setFixedWidth(246)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        inside = QWidget()
+        inside.setObjectName("inside")
+        # Many small buttons stand close here: they are a little narrower than elsewhere.
+        inside.setStyleSheet("QPushButton { padding: 4px 7px; } QPushButton:focus { padding: 3px 6px; }")
+        self.column = QVBoxLayout(inside)
+        self.column.setContentsMargins(2, 0, 8, 0)
+        self.column.setSpacing(5)
+        self.setWidget(inside)
+        self._pieces()
+        self._size()
+        self._place()
+        self._many()
+        self._panels()
+        self.column.addStretch()
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def _pieces(self) -> None:
+        self.column.addWidget(section("Pictures in hand"))
+        self.list = QListWidget()
+        self.list.setFont(font(8.5))
+        self.list.setAccessibleName("Pictures on this sheet")
+        self.list.setToolTip("Tick what lies on this sheet together; click a picture to choose it")
+        self.list.itemChanged.connect(self._ticked)
+        self.list.itemClicked.connect(self._clicked)
+        self.column.addWidget(self.list)
+        row = QHBoxLayout()
+        self.press_as = QComboBox()
+        self.press_as.setFont(font(8.5))
+        self.press_as.setAccessibleName("Pressed by the condition")
+        self.press_as.setToolTip(
+            "By which condition this piece is converted and pressed. Pieces of several conditions share a sheet when "
+            "their printing sides agree"
+        )
+        self.press_as.activated.connect(self._pressed_as)
+        row.addWidget(label("pressed by", 8.5, dim=True))
+        row.addWidget(self.press_as, 1)
+        self.column.addLayout(row)
+        self.why = label("", 8, dim=True, wrap=True)
+        self.column.addWidget(self.why)
+
+    def _size(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(section("Printed size"))
+        head.addStretch()
+        self.unit = button("mm", self._change_unit, "Change between millimetres and inches", quiet=True)
+        head.addWidget(self.unit)
+        self.column.addLayout(head)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        self.fields: dict[str, QDoubleSpinBox] = {}
+        for index, (name, words, tip) in enumerate(_FIELDS[:2]):
+            self._field(grid, index // 2, index % 2, name, words, tip)
+        self.column.addLayout(grid)
+        row = QHBoxLayout()
+        self.blank = QComboBox()
+        self.blank.setFont(font(8.5))
+        self.blank.setAccessibleName("Blank that it goes on")
+        self.blank.setToolTip("The blank gives the printed size: the picture covers it and its bleed")
+        self.blank.activated.connect(self._blank)
+        row.addWidget(label("on blank", 8.5, dim=True))
+        row.addWidget(self.blank, 1)
+        self.column.addLayout(row)
+        row = QHBoxLayout()
+        self.own = button("Own", self._own, "The size that the file's own resolution gives")
+        self.largest = button("Largest", self._largest, "As large as the sheet allows, with this border free")
+        self.border = number(0, 500, "Border that stays free around the largest", width=72)
+        row.addWidget(self.own)
+        row.addWidget(self.largest)
+        row.addWidget(self.border)
+        self.column.addLayout(row)
+
+    def _field(self, grid: QGridLayout, row: int, place: int, name: str, words: str, tip: str) -> None:
+        box = QVBoxLayout()
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(label(words, 8, dim=True))
+        field = number(-5000 if name in ("x", "y") else 0, 20_000, tip, width=110)
+        field.editingFinished.connect(partial(self._typed, name))
+        self.fields[name] = field
+        box.addWidget(field)
+        grid.addLayout(box, row, place)
+
+    def _place(self) -> None:
+        self.column.addWidget(section("Place"))
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        for index, (name, words, tip) in enumerate(_FIELDS[2:]):
+            self._field(grid, 0, index, name, words, tip)
+        self.column.addLayout(grid)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.angle = number(-360, 360, "Turned by, counter-clockwise", 1, "°", 70)
+        self.angle.editingFinished.connect(self._angle_typed)
+        row.addWidget(self.angle)
+        self.turn_left = button("+90°", lambda: self.turn(90), "Turn counter-clockwise (R)")
+        self.turn_right = button("−90°", lambda: self.turn(-90), "Turn clockwise (Shift+R)")
+        for made in (self.turn_left, self.turn_right):
+            made.setFixedWidth(56)
+            row.addWidget(made)
+        row.addStretch()
+        self.column.addLayout(row)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.align = _with_menu("Line up", "Line up what is chosen; a single piece on the sheet")
+        menu = QMenu(self.align)
+        for how, words in ALIGN.items():
+            action = QAction(words, menu)
+            action.triggered.connect(partial(self._align, how))
+            menu.addAction(action)
+        menu.addSeparator()
+        for words, across in (("Spread evenly across", True), ("Spread evenly down", False)):
+            action = QAction(words, menu)
+            action.triggered.connect(partial(self._spread, across))
+            menu.addAction(action)
+        self.align.setMenu(menu)
+        row.addWidget(self.align)
+        self.lock = button("Lock", self.toggle_lock, "It stays where it is, also when the rest is nested (L)")
+        self.off = button("Take off", self.remove, "Take it off this sheet (Delete)")
+        row.addWidget(self.lock)
+        row.addWidget(self.off)
+        self.column.addLayout(row)
+
+    def _many(self) -> None:
+        self.column.addWidget(section("Copies"))
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.copies = whole(1, 2000, "Copies of this piece")
+        self.copies.editingFinished.connect(self._copies)
+        row.addWidget(self.copies)
+        row.addWidget(label("or", 8.5, dim=True))
+        self.across, self.down = (
+            whole(0, 200, "Columns; 0 for as many as fit", 38),
+            whole(0, 200, "Rows; 0 for as many as fit", 38),
+        )
+        row.addWidget(self.across)
+        row.addWidget(label("x", 8.5, dim=True))
+        row.addWidget(self.down)
+        self.repeat = button(
+            "Repeat", self._repeat, "Step and repeat: columns and rows from the upper left; 0 for as many as fit"
+        )
+        row.addWidget(self.repeat)
+        self.column.addLayout(row)
+
+    def _panels(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(section("Panels"))
+        head.addStretch()
+        self.part = button("Part", self._part, "Part a piece that is larger than its media into panels", quiet=True)
+        head.addWidget(self.part)
+        self.column.addLayout(head)
+        self.parted = QFrame()
+        box = QVBoxLayout(self.parted)
+        box.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.overlap = number(0, 500, "Overlap of neighbours", width=70)
+        self.columns, self.rows = (
+            whole(0, 99, "Columns of panels; 0 for as few as will do", 44),
+            whole(0, 99, "Rows of panels; 0 for as few as will do", 44),
+        )
+        row.addWidget(self.overlap)
+        row.addWidget(self.columns)
+        row.addWidget(label("x", 8.5, dim=True))
+        row.addWidget(self.rows)
+        row.addStretch()
+        for field in (self.overlap, self.columns, self.rows):
+            field.editingFinished.connect(self._plan)
+        box.addLayout(row)
+        self.panel_list = QListWidget()
+        self.panel_list.setFont(font(8.5))
+        self.panel_list.setAccessibleName("Panels to print")
+        self.panel_list.setToolTip("Tick the panels that are to be printed, or printed again")
+        self.panel_list.itemChanged.connect(self._panel_ticked)
+        box.addWidget(self.panel_list)
+        self.column.addWidget(self.parted)
+
+    # What is chosen ----------------------------------------------------------------------------------------------
+
+    def keys(self) -> set[Key]:
+        """Return what is chosen; nothing chosen means the current picture's first copy."""
+        chosen = self._selection()
+        current = self.session.pieces.current
+        return chosen or ({(current.number, 0)} if current is not None else set())
+
+    def one(self) -> tuple[Piece, int] | None:
+        """Return the piece and copy whose numbers are shown: the first that is chosen."""
+        mine = {p.number: p for p in self.session.sheet.pieces}
+        for number_, index in sorted(self.keys()):
+            if number_ in mine and index < len(mine[number_].copies):
+                return mine[number_], index
+        return None
+
+    def _unit_of(self, mm: float) -> float:
+        return mm / INCH if self.inches else mm
+
+    def _in_mm(self, value: float) -> float:
+        return value * INCH if self.inches else value
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _typed(self, name: str) -> None:
+        one = self.one()
+        if self._filling or one is None:
+            return
+        piece, index = one
+        placing, value = piece.copies[index].placing, self._in_mm(self.fields[name].value())
+        step = 0.0006 * INCH if self.inches else 0.06
+        if name in ("width", "height"):
+            if abs(getattr(placing, name) - value) < step:
+                return
+            wide, high = placing.width, placing.height
+            width = value if name == "width" else value * wide / high
+            self._do(
+                self.session.laying.size,
+                piece.number,
+                width,
+                width * high / wide,
+                f"{name.capitalize()} {value:.1f} mm",
+            )
+            return
+        x0, y0, _, _ = placing.bounds
+        by = value - (x0 if name == "x" else y0)
+        if abs(by) >= step:
+            moved: Placing = placing.moved(by, 0) if name == "x" else placing.moved(0, by)
+            self._do(self.session.laying.place, {(piece.number, index): moved}, "Move on the sheet")
+
+    def _angle_typed(self) -> None:
+        one = self.one()
+        if self._filling or one is None:
+            return
+        piece, index = one
+        placing = piece.copies[index].placing
+        angle = self.angle.value() % 360
+        if abs((angle - placing.angle + 180) % 360 - 180) > 0.04:
+            self._do(
+                self.session.laying.place, {(piece.number, index): replace(placing, angle=angle)}, f"Turn to {angle:g}°"
+            )
+
+    def turn(self, by: float) -> None:
+        """Turn what is chosen."""
+        self._do(self.session.laying.turn, self.keys(), by)
+
+    def toggle_lock(self) -> None:
+        """Lock what is chosen in its place, or free it."""
+        one = self.one()
+        if one is not None:
+            self._do(self.session.laying.lock, self.keys(), not one[0].copies[one[1]].locked)
+
+    def remove(self) -> None:
+        """Take what is chosen off the sheet."""
+        self._do(self.session.laying.remove, self.keys())
+        self._choose(set())
+
+    def _align(self, how: str) -> None:
+        self._do(self.session.laying.align, self.keys(), how)
+
+    def _spread(self, across: bool) -> None:
+        self._do(self.session.laying.spread, self.keys(), across)
+
+    def _own(self) -> None:
+        if (one := self.one()) is not None:
+            self._do(self.session.laying.own_size, one[0].number)
+
+    def _largest(self) -> None:
+        if (one := self.one()) is not None:
+            self._do(self.session.laying.largest, one[0].number, self._in_mm(self.border.value()))
+
+    def _blank(self) -> None:
+        name = str(self.blank.currentData())
+        one = self.one()
+        if name == "new":
+            from fidele.desk.own_sizes import ask_blank
+
+            self._do(ask_blank, self, self.session.sheet.blanks)
+            self.refresh()
+        elif one is not None and name != one[0].blank:
+            self._do(self.session.laying.on_blank, one[0].number, name)
+
+    def _copies(self) -> None:
+        one = self.one()
+        if not self._filling and one is not None and self.copies.value() != len(one[0].copies):
+            self._do(self.session.laying.copies, one[0].number, self.copies.value())
+
+    def _repeat(self) -> None:
+        if (one := self.one()) is not None:
+            self._do(self.session.laying.repeat, one[0].number, self.across.value(), self.down.value())
+
+    def _part(self) -> None:
+        piece = self.session.pieces.current
+        if piece is not None:
+            self._do(self.session.laying.part, None if piece.panels is not None else PanelPlan())
+
+    def _plan(self) -> None:
+        piece = self.session.pieces.current
+        if self._filling or piece is None or piece.panels is None:
+            return
+        plan = replace(
+            piece.panels,
+            overlap=self._in_mm(self.overlap.value()),
+            columns=self.columns.value(),
+            rows=self.rows.value(),
+        )
+        if plan != piece.panels:
+            self._do(self.session.laying.part, plan)
+
+    def _panel_ticked(self, item: QListWidgetItem) -> None:
+        if not self._filling:
+            self.toggle_panel(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def toggle_panel(self, name: str) -> None:
+        """Leave a panel out, or take it in again."""
+        piece = self.session.pieces.current
+        if piece is not None and piece.panels is not None:
+            self._do(self.session.laying.part, replace(piece.panels, skip=piece.panels.skip ^ {name}))
+
+    def _ticked(self, item: QListWidgetItem) -> None:
+        if self._filling:
+            return
+        number_ = int(item.data(Qt.ItemDataRole.UserRole))
+        if item.checkState() == Qt.CheckState.Checked:
+            self._do(self.session.laying.gather, [number_])
+        else:
+            self._do(self.session.laying.apart, number_)
+
+    def _clicked(self, item: QListWidgetItem) -> None:
+        number_ = int(item.data(Qt.ItemDataRole.UserRole))
+        piece = next((p for p in self.session.sheet.pieces if p.number == number_), None)
+        self.session.pieces.select(number_)
+        if piece is not None:
+            self._choose({(number_, i) for i in range(len(piece.copies))})
+
+    def _pressed_as(self) -> None:
+        if (one := self.one()) is not None:
+            self._do(self.session.laying.press_as, one[0].number, str(self.press_as.currentData()))
+
+    def _change_unit(self) -> None:
+        self.inches = not self.inches
+        self._settings.setValue("sheet/unit", "inch" if self.inches else "mm")
+        self._do(self.refresh)
+
+    # Showing -----------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show everything as it is."""
+        self._filling = True
+        try:
+            self._show_pieces()
+            self._show_numbers()
+            self._show_panels()
+        finally:
+            self._filling = False
+
+    def _show_pieces(self) -> None:
+        session, current = self.session, self.session.pieces.current
+        mine = {p.number for p in session.sheet.pieces}
+        pieces = [p for p in session.pieces.all if p.chart is None]
+        self.list.clear()
+        for piece in pieces:
+            times = f"  x {len(piece.copies)}" if len(piece.copies) > 1 else ""
+            item = QListWidgetItem(piece.opened.path.stem + times)
+            item.setData(Qt.ItemDataRole.UserRole, piece.number)
+            item.setToolTip(piece.opened.path.name)
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            if piece is not current and current is not None and current.chart is None and current.panels is None:
+                item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                item.setCheckState(Qt.CheckState.Checked if piece.number in mine else Qt.CheckState.Unchecked)
+            else:
+                item.setFont(font(8.5, font().Weight.DemiBold))
+            self.list.addItem(item)
+            if piece is current:
+                self.list.setCurrentItem(item)
+        self.list.setFixedHeight(8 + 23 * max(1, min(5, len(pieces))))
+        one = self.one()
+        card, piece_card = session.card, None
+        self.press_as.clear()
+        self.why.setText("")
+        if card is None or one is None or one[0].chart is not None:
+            self.press_as.setEnabled(False)
+            self.why.setVisible(False)
+            return
+        piece_card = session.sheet.card_of(one[0])
+        self.press_as.addItem(card.name, card.id)
+        reasons = []
+        for other, why in session.sheet.sharing():
+            if not why:
+                self.press_as.addItem(other.name, other.id)
+            else:
+                reasons.append(f"{other.name}: {why[0]}")
+        self.press_as.setCurrentIndex(max(0, self.press_as.findData(piece_card.id)))
+        self.press_as.setEnabled(self.press_as.count() > 1)
+        self.press_as.setToolTip(
+            "By which condition this piece is converted and pressed."
+            + (" These cannot share the sheet:\n" + "\n".join(reasons) if reasons else "")
+        )
+        cannot = [f"{p.name}: {why[0]}." for p, why in session.sheet.disagreements()]
+        self.why.setText(cannot[0] if cannot else "")
+        self.why.setVisible(bool(cannot))
+
+    def _show_numbers(self) -> None:
+        one, chart = self.one(), self.session.chart is not None
+        unit = " in" if self.inches else " mm"
+        self.unit.setText("inches" if self.inches else "mm")
+        for field in (*self.fields.values(), self.border, self.overlap):
+            field.setDecimals(3 if self.inches else 1)
+            field.setSuffix(unit)
+        piece = self.session.pieces.current
+        parted = piece is not None and piece.panels is not None
+        there = one is not None and not chart
+        on_blank = one is not None and bool(one[0].blank)
+        for name, field in self.fields.items():
+            field.setEnabled(
+                there and not (name in ("width", "height") and on_blank) and not (name in ("x", "y") and parted)
+            )
+        for control in (self.own, self.largest, self.border, self.blank):
+            control.setEnabled(there and not parted)
+        for control in (self.angle, self.turn_left, self.turn_right, self.align, self.lock, self.off):
+            control.setEnabled(there and not parted)
+        many: tuple[QWidget, ...] = (self.copies, self.across, self.down, self.repeat)
+        for widget in many:
+            widget.setEnabled(there and not parted)
+        if one is None:
+            return
+        placing = one[0].copies[one[1]].placing
+        x0, y0, _, _ = placing.bounds
+        for name, mm in (("width", placing.width), ("height", placing.height), ("x", x0), ("y", y0)):
+            self.fields[name].setValue(self._unit_of(mm))
+        self.angle.setValue(placing.angle if placing.angle <= 180 else placing.angle - 360)
+        self.copies.setValue(len(one[0].copies))
+        self.lock.setText("Unlock" if one[0].copies[one[1]].locked else "Lock")
+        self.blank.clear()
+        self.blank.addItem("none", "")
+        for blank in self.session.sheet.blanks.blanks:
+            self.blank.addItem(blank.name, blank.name)
+        self.blank.addItem("Another blank …", "new")
+        self.blank.setCurrentIndex(max(0, self.blank.findData(one[0].blank)))
+
+    def _show_panels(self) -> None:
+        piece = self.session.pieces.current
+        plan = piece.panels if piece is not None else None
+        self.part.setText("Make it whole" if plan is not None else "Part")
+        self.part.setEnabled(piece is not None and piece.chart is None)
+        self.parted.setVisible(plan is not None)
+        if plan is None:
+            return
+        self.overlap.setValue(self._unit_of(plan.overlap))
+        self.columns.setValue(plan.columns)
+        self.rows.setValue(plan.rows)
+        self.panel_list.clear()
+        try:
+            parted = self.session.sheet.panels
+        except FideleError:
+            return
+        for panel in parted.panels if parted else ():
+            x, y = self._unit_of(panel.x), self._unit_of(panel.y)
+            wide, high = self._unit_of(panel.x + panel.width), self._unit_of(panel.y + panel.height)
+            item = QListWidgetItem(f"{panel.name}  {x:.4g}–{wide:.4g} x {y:.4g}–{high:.4g}")
+            item.setData(Qt.ItemDataRole.UserRole, panel.name)
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked if panel.name in plan.skip else Qt.CheckState.Checked)
+            self.panel_list.addItem(item)
+        self.panel_list.setFixedHeight(8 + 23 * max(1, min(6, self.panel_list.count())))
+
+
+def _with_menu(text: str, tip: str) -> QPushButton:
+    """Return a button that opens a menu."""
+    made = button(text, lambda: None, tip)
+    made.clicked.disconnect()
+    return made
+
+
+def tick(text: str, tip: str) -> QCheckBox:
+    """Return a box to tick."""
+    made = QCheckBox(text)
+    made.setFont(font(9))
+    made.setToolTip(tip)
+    made.setAccessibleName(text)
+    return made

@@ -1,0 +1,194 @@
+"""The press half of a run: the stack, the steps, the clock, and what was really done."""
+
+from __future__ import annotations
+
+import datetime
+import shutil
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from fidele.errors import FideleError
+from fidele.files import reason
+from fidele.route.condition import Card, PressData
+from fidele.session.job import Printed
+from fidele.sheet.placing import Placing
+
+if TYPE_CHECKING:
+    from fidele.session.model import Session
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing to do at the press: its key, what it is, and a sentence on how."""
+
+    key: str
+    name: str
+    words: str
+
+
+def layers(press: PressData, substrate: str) -> tuple[str, ...]:
+    """Return what lies in the press, from the hot plate at the top down."""
+    pair = (
+        ("transfer paper, print down", substrate)
+        if press.on_top == "paper"
+        else (substrate, "transfer paper, print up")
+    )
+    cover = ("cover sheet",) if press.cover else ()
+    return ("hot plate", *cover, *pair, "silicone pad")
+
+
+def steps(press: PressData, substrate: str, is_chart: bool) -> tuple[Step, ...]:
+    """Return the checklist of a press run, in its order."""
+    found = []
+    if is_chart:
+        found.append(Step("flat", "Flat piece", f"A flat piece of the same {substrate}: on a bent one patches blur."))
+    if press.lint:
+        found.append(Step("lint", "Lint off", f"Roll the {substrate} and the paper: each fibre leaves a blue thread."))
+    if press.preheat > 0:
+        words = f"{press.preheat:.0f} s without paper pressed on: damp leaves pale marks."
+        found.append(Step("warm", "Warm it", words))
+    face = "Print down on the piece" if press.on_top == "paper" else "Paper below with its print up, the piece on it"
+    found.append(Step("lay", "Lay it in", f"{face}; tape it, so that it cannot slip."))
+    if press.cover:
+        found.append(Step("cover", "Cover sheet", "Clean paper on top: dye must not reach the hot plate."))
+    words = f"{press.temperature:.0f} °C, {press.pressure:g} bar. Start the clock as it closes."
+    found.append(Step("close", "Close the press", words))
+    return tuple(found)
+
+
+class PressClock:
+    """Counts down to the moment at which the press is to be opened, and on beyond it. `now` gives seconds."""
+
+    def __init__(self, now: Callable[[], float] = time.monotonic) -> None:
+        self._now = now
+        self._began: float | None = None
+        self.seconds = 0.0
+        self.what = ""
+
+    def start(self, what: str, seconds: float) -> None:
+        """Start counting: 'warm' or 'press'."""
+        self.what, self.seconds, self._began = what, seconds, self._now()
+
+    def stop(self) -> float:
+        """Stop; return for how many seconds it ran."""
+        ran = self.ran
+        self._began = None
+        return ran
+
+    @property
+    def running(self) -> bool:
+        """Whether it runs."""
+        return self._began is not None
+
+    @property
+    def ran(self) -> float:
+        """Seconds since it was started, 0 while it stands."""
+        return self._now() - self._began if self._began is not None else 0.0
+
+    @property
+    def remaining(self) -> float:
+        """Seconds that are left; negative once it is over."""
+        return self.seconds - self.ran
+
+    @property
+    def face(self) -> str:
+        """What is shown: minutes and seconds left, with a plus once it is over."""
+        left = self.remaining
+        whole = -int(-left // 1) if left > 0 else int(-left)
+        return f"{'+' if left <= -1 else ''}{whole // 60}:{whole % 60:02d}"
+
+
+def groups(printed: Printed) -> list[tuple[Card, list[Placing]]]:
+    """Return the conditions by which pieces of a sheet are pressed, each with where its pieces lie."""
+    found: dict[str, tuple[Card, list[Placing]]] = {}
+    for one in printed.job.lying:
+        if one.card.process == "transfer":
+            found.setdefault(one.card.id, (one.card, []))[1].append(one.placing)
+    return list(found.values())
+
+
+def pressed(
+    session: Session, printed: Printed, card: Card, done: PressData, note: str = "", ticked: Sequence[str] = ()
+) -> Printed:
+    """Press the pieces of a sheet that belong to a condition, as it was really done; kept in the logbook.
+
+    Can run beside the interface. Where several conditions share the sheet, the others' pieces are cut off before.
+
+    Raises
+    ------
+    FideleError
+        When the press, or its substrate, is beyond what there is.
+    """
+    if printed.sheet is None:
+        raise FideleError("This run went into a file: there is no sheet to press.")
+    mine = groups(printed)
+    sheet = printed.sheet
+    if len(mine) > 1:
+        areas = next(areas for one, areas in mine if one.id == card.id)
+        media = printed.job.media
+        wide = media.width if media is not None else 0.0
+        boxes = [p.bounds for p in areas]
+        if printed.job.card.mirror_by != "nobody":  # on the paper, left and right have changed sides
+            boxes = [(wide - x1, y0, wide - x0, y1) for x0, y0, x1, y1 in boxes]
+        sheet = session.workshop.cut_out(sheet, boxes)
+    piece = session.workshop.press(sheet, card.substrate, done)
+    record: dict[str, Any] = done.model_dump() | {"at": _now(), "condition": card.name, "substrate": card.substrate}
+    asked = card.press.model_dump()
+    differs = {
+        k: asked[k]
+        for k in asked
+        if k in ("temperature", "seconds", "pressure", "preheat") and _off(asked[k], record[k])
+    }
+    record |= {"asked": differs} if differs else {}
+    record |= {"note": note} if note else {}
+    record |= {"ticked": list(ticked)} if ticked else {}
+    session.logbook.add_press(printed.number, record)
+    now = datetime.datetime.now()
+    return replace(printed, piece=piece, pressed_at=now, pieces={**printed.pieces, card.id: piece})
+
+
+def _off(asked: float, done: float) -> bool:
+    return abs(asked - done) > 0.02 * max(abs(asked), 1e-6)
+
+
+def _now() -> str:
+    return datetime.datetime.now().isoformat(timespec="seconds")
+
+
+def deviation(card: Card, done: PressData) -> str:
+    """Return in words in what a press run differed from its condition by more than 2 %, '' where it did not."""
+    pairs = (
+        (card.press.temperature, done.temperature, "°C"),
+        (card.press.seconds, done.seconds, "s"),
+        (card.press.pressure, done.pressure, "bar"),
+    )
+    return ", ".join(f"{b:.3g} {unit} instead of {a:g}" for a, b, unit in pairs if _off(a, b))
+
+
+def attach_photo(session: Session, run: int, path: Path) -> Path:
+    """Keep a copy of a photo or scan of a piece with its run; return where.
+
+    Raises
+    ------
+    FideleError
+        When it is no picture, or cannot be copied.
+    """
+    from fidele.artwork.open import open_artwork
+
+    open_artwork(path)  # what is no picture is refused in its own words
+    folder = session.places.data / "photos"
+    known = len(session.logbook.photos(run))
+    target = folder / f"run-{run}{f'-{known + 1}' if known else ''}{path.suffix.lower()}"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        part = target.with_suffix(target.suffix + ".part")
+        shutil.copyfile(path, part)
+        part.replace(target)
+    except OSError as error:
+        raise FideleError(f"{path} cannot be kept: {reason(error)}.") from error
+    session.logbook.add_photo(run, str(target))
+    session.tell("log")
+    return target

@@ -1,0 +1,199 @@
+"""Whether a printer is ready: when its readiness page is due, and what a page says, by eye or by scan."""
+
+from __future__ import annotations
+
+import datetime
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.chart.read import read_scan
+from fidele.chart.readiness import INKS, PAGE, STEPS, readiness_chart
+from fidele.errors import FideleError
+from fidele.files import read_bytes, write_bytes
+from fidele.route.condition import Card
+from fidele.route.finding import Finding
+from fidele.session.charts import readiness_page
+from fidele.session.job import Job, Printed
+from fidele.sheet.placing import Placing
+from fidele.store.logbook import Verdict
+
+if TYPE_CHECKING:
+    from fidele.session.model import Session
+
+#: Below such a share of the ink that a sound page had, an ink is weak; below the second it is missing.
+_WEAK, _MISSING = 0.88, 0.3
+_TITLE = "Readiness page"
+
+
+@dataclass(frozen=True)
+class InkState:
+    """What a readiness page says of one ink: its share of what a sound page had (1 is as then), and in a word."""
+
+    ink: str
+    share: float
+    words: str
+
+    @property
+    def sound(self) -> bool:
+        """Whether it prints as it should."""
+        return self.words == "complete"
+
+
+def shares(scanned: NDArray[np.floating], sound: NDArray[np.floating]) -> dict[str, float]:
+    """Return how much of each ink there is on a scanned page (16, 3), of what a sound page (16, 3) had.
+
+    Both are scanner values, 0 to 1, of bare white and the steps. Ink is counted as density, darkest step and all.
+    """
+    found = {}
+    for row, name in enumerate(INKS):
+        steps = slice(row * len(STEPS), (row + 1) * len(STEPS))
+        now, then = (-np.log10(np.clip(v[steps], 1e-3, 1)) for v in (scanned, sound))
+        channel = int(then.sum(axis=0).argmax())  # where this ink is seen best
+        found[name] = float(now[:, channel].sum() / max(then[:, channel].sum(), 1e-6))
+    return found
+
+
+class Readiness:
+    """Readiness pages of the printers of a session."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._folder = session.places.data / "readiness"
+
+    def job(self, card: Card) -> Job:
+        """Return the page as a job by a condition, with nothing converting."""
+        session = self._session
+        device = session.workshop.printer_of(card.printer)
+        media = device.media(card.size, card.feed)
+        artwork = readiness_page(card, 0)
+        _, end = media.inset
+        if media.room[0] < PAGE[0] or (media.room[1] and media.room[1] < PAGE[1]):
+            raise FideleError(f"The readiness page takes 180 x 120 mm; {media.name} has less.")
+
+        placing = Placing((media.width - PAGE[0]) / 2, end + 2, *PAGE)
+        if media.roll:
+            media = replace(media, height=PAGE[1] + 2 * end + 4)
+        job = Job.of(artwork, placing, card, None, readiness_chart(), 0, True)
+        return replace(job, media=media)
+
+    def order(self) -> int:
+        """Put the readiness page of the card in force in the queue, before everything else; return its run."""
+        session = self._session
+        card = session.need_card()
+        # Whoever converts: lines are missing or not whatever their colour.
+        passed = [Finding(code, "stop", "converts", "", "") for code in _NOT_ABOUT_COLOUR]
+        number = session.queue.order(self.job(card), "a readiness page is not about colour", passed)
+        first = next((e.id for e in session.queue.entries() if e.state in ("held", "waiting")), number)
+        if first != number:
+            session.queue.move(number, first)
+        session.queue.release(number)
+        return number
+
+    # Due ---------------------------------------------------------------------------------------------------------
+
+    def due(self, card: Card, is_chart: bool, now: datetime.datetime) -> str:
+        """Return why a readiness page is due before the next print by a condition, '' where it is not."""
+        hours = card.sheet.readiness_hours
+        if hours <= 0:
+            return ""
+        last, page = self._session.logbook.last_printed(card.printer, _TITLE)
+        if page is not None and (now - page).total_seconds() < hours * 3600:
+            return ""
+        if is_chart:
+            return "A chart tells nothing when a nozzle is clogged."
+        if last is None:
+            return "Nothing was printed on this printer yet."
+        pause = (now - last).total_seconds() / 3600
+        if pause < hours:
+            return ""
+        return f"The last print was {pause:.0f} hours ago; nozzles dry in a pause."
+
+    def findings(self, card: Card, is_chart: bool, now: datetime.datetime) -> list[Finding]:
+        """Return a caution where the readiness page is due."""
+        why = self.due(card, is_chart, now)
+        if not why:
+            return []
+        return [
+            Finding(
+                "readiness-due",
+                "caution",
+                "Is the printer ready?",
+                f"{why} This condition asks for a readiness page first.",
+                "Print it, and look whether any lines are missing.",
+                "Print the readiness page",
+                "readiness",
+                "print",
+            )
+        ]
+
+    # Judging -----------------------------------------------------------------------------------------------------
+
+    def _file(self, card: Card) -> Path:
+        return self._folder / f"{card.printer.replace('/', ' ')}, {card.process}.json"
+
+    def sound(self, card: Card) -> NDArray[np.float64] | None:
+        """Return the scanner values (16, 3) of this printer's last sound page, None where there is none yet."""
+        try:
+            values = np.array(json.loads(read_bytes(self._file(card), 1 << 16)), float)
+        except (FideleError, ValueError):
+            return None
+        return values if values.shape == (len(INKS) * len(STEPS), 3) else None
+
+    def read(self, printed: Printed, scan: NDArray[Any]) -> tuple[InkState, ...]:
+        """Read a scan of a page as it came out of the printer, against the last sound one; kept in the logbook.
+
+        Raises
+        ------
+        FideleError
+            When the page is not found on the scan, or no sound page is known yet.
+        """
+        card = printed.job.card
+        values = read_scan(scan, readiness_chart()).rgb
+        sound = self.sound(card)
+        if sound is None:
+            raise FideleError("No sound page of this printer is known yet: look at this one, and say what you see.")
+        states = tuple(
+            InkState(ink, share, "complete" if share >= _WEAK else "weak" if share >= _MISSING else "missing")
+            for ink, share in shares(values, sound).items()
+        )
+        self._keep(printed.number, states, "by scan")
+        return states
+
+    def seen(self, printed: Printed, complete: dict[str, bool]) -> tuple[InkState, ...]:
+        """Keep what a person sees of each ink; a page that is complete becomes the sound one that scans go by."""
+        session = self._session
+        states = tuple(
+            InkState(ink, 1.0 if ok else 0.5, "complete" if ok else "lines missing") for ink, ok in complete.items()
+        )
+        if all(s.sound for s in states):
+            scan = session.workshop.scan(session.workshop.as_printed(printed.sheet), printed.number)
+            values = read_scan(scan, readiness_chart()).rgb
+            write_bytes(self._file(printed.job.card), json.dumps(values.round(5).tolist()).encode())
+        self._keep(printed.number, states, "by eye")
+        return states
+
+    def _keep(self, run: int, states: tuple[InkState, ...], how: str) -> None:
+        bad = [s for s in states if not s.sound]
+        words = tuple(f"{s.ink}: {s.words}" for s in states)
+        cause = ", ".join(f"{s.ink} {s.words}" for s in bad)
+        worst = max((1 - s.share for s in states), default=0.0) * 100
+        verdict = Verdict(worst, worst, worst, "fail" if bad else "pass", cause, words, _TITLE, "", "", how)
+        self._session.logbook.add_verdict(run, verdict)
+        self._session.tell("log")
+
+
+#: What may be wrong with colour does not matter to lines.
+_NOT_ABOUT_COLOUR = (
+    "converts-a-bare-chart",
+    "two-conversions",
+    "no-conversion",
+    "wrong-owner",
+    "not-mirrored",
+    "mirrored-twice",
+    "turned-not-mirrored",
+)

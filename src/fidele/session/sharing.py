@@ -1,0 +1,41 @@
+"""Whether pieces of different conditions can lie on one sheet: when everything on the printing side agrees."""
+
+from __future__ import annotations
+
+from fidele.route.condition import OWNER_WORDS, Card
+from fidele.route.layers import MEANINGS
+
+
+def why_not(sheet: Card, other: Card) -> list[str]:
+    """Return in what the printing side of two conditions differs, in words; nothing where they can share a sheet.
+
+    How they are pressed, and on what, may differ; so may profile and intent where Fidele converts each piece by itself.
+    """
+    reasons = []
+    plain = (
+        ("printer", "it is printed on", sheet.printer_name, other.printer_name, sheet.printer, other.printer),
+        ("media", "its media is", sheet.media, other.media, sheet.media, other.media),
+        ("size", "its sheet is", sheet.size, other.size, sheet.size, other.size),
+        ("ink", "its ink is", sheet.ink, other.ink, sheet.ink, other.ink),
+    )
+    for _, words, mine, theirs, one, two in plain:
+        if one != two:
+            reasons.append(f"{words} {theirs or 'not said'}, not {mine or 'not said'}")
+    for meaning in sorted({*sheet.driver, *other.driver}):
+        a, b = sheet.driver.get(meaning), other.driver.get(meaning)
+        if a != b:
+            name = MEANINGS.get(meaning, meaning).lower()
+            reasons.append(f"{name} is {b if b is not None else 'not said'}, not {a if a is not None else 'not said'}")
+    if sheet.owner != other.owner:
+        mine, theirs = OWNER_WORDS[sheet.owner].strip(","), OWNER_WORDS[other.owner].strip(",")
+        reasons.append(f"{theirs} converts it, not {mine}")
+    elif sheet.owner != "fidele":
+        if sheet.profile != other.profile:
+            reasons.append("it is converted through another profile, for the whole sheet at once")
+        if sheet.intent != other.intent:
+            reasons.append(f"its intent is {other.intent.words}, for the whole sheet at once")
+    if sheet.twists_needed != other.twists_needed or sheet.mirror_by != other.mirror_by:
+        reasons.append("it is mirrored otherwise")
+    if sheet.printed_from != other.printed_from:
+        reasons.append(f"it is printed from {other.printed_from or 'Fidele'}")
+    return reasons

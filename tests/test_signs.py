@@ -1,0 +1,100 @@
+"""Signs on a sheet, read back from the bench's own scans: identity lines, control strip, readiness page."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+import pytest
+
+from fidele.artwork.save import save_picture
+from fidele.chart.readiness import INKS
+from fidele.errors import FideleError
+from fidele.icc.spaces import srgb
+from fidele.session.pieces import Copy
+from fidele.sheet.placing import Placing
+from fidele.sheet.signs import Identity, read_identities
+
+
+def signed(session, tmp_path, **habits):
+    """Lay three copies on a sheet whose condition asks for signs; return the run, pressed."""
+    path = tmp_path / "crest.png"
+    rng = np.random.default_rng(3)
+    save_picture(path, np.kron(rng.integers(0, 256, (6, 9, 3)), np.ones((90, 90, 1))).astype(np.uint8), srgb(), 300)
+    session.change_card("Signs", sheet=session.card.sheet.model_copy(update=habits))
+    session.open_artwork(path)
+    places = (Placing(12, 14, 80, 50), Placing.at(110, 14, 80, 50, 90), Placing(12, 120, 80, 50, 180))
+    session.pieces.change("Three", copies=tuple(Copy(p) for p in places))
+    assert not session.stops, session.stops
+    return session.press_run(session.print_job(session.job()))
+
+
+def test_every_copy_says_which_it_is(session, tmp_path):
+    run = signed(session, tmp_path, identity=True, cut=True, fold=True, press=True)
+    scan = session.workshop.scan(run.piece, 3, turn=0.8)
+    wanted = [Identity(run.number, copy, session.card.digits) for copy in (1, 2, 3)]
+    assert read_identities(scan, 150) == wanted
+    assert read_identities(scan[:, ::-1], 150) == wanted
+    assert Identity.parse("FI1:12:3:AB0") is None
+    # Signs take nothing of the pieces: the same sheet without them is the same within the pieces.
+    from fidele.session.runs import prepare_page
+
+    page = prepare_page(run.job, session.device)
+    plain = session.card.model_copy(
+        update={
+            "sheet": session.card.sheet.model_copy(
+                update={"identity": False, "cut": False, "fold": False, "press": False}
+            )
+        }
+    )
+    without = prepare_page(dataclasses.replace(run.job, card=plain), session.device)
+    assert (page != without).any()
+    scale = session.device.ppi / 25.4
+    for one in run.job.lying:
+        x0, y0, x1, y1 = (round(v * scale) for v in one.placing.bounds)
+        assert np.array_equal(page[:, ::-1][y0:y1, x0:x1], without[:, ::-1][y0:y1, x0:x1])
+
+
+def test_the_strip_along_the_edge_is_checked_like_a_chart(session, tmp_path):
+    run = signed(session, tmp_path, strip=True)
+    assert run.job.chart is None
+    checked = session.checking.check_run(run, session.workshop.scan(run.piece, 5), 300)
+    assert len(checked.comparison.ids) == 24
+    assert checked.comparison.passed, checked.words
+    assert checked.reading.code.run == run.number
+    # With the driver converting as well, the strip alone shows it.
+    session.handoff.choose_setting("Blend", "Velm bright")
+    twice = session.press_run(session.print_job(session.job(), overridden="to see it"))
+    failed = session.checking.check_run(twice, session.workshop.scan(twice.piece, 6), 300)
+    assert not failed.comparison.passed
+    assert failed.cause.code == "converted-twice"
+    # Without a strip there is nothing to check.
+    session.change_card("None", sheet=session.card.sheet.model_copy(update={"strip": False}))
+    bare = session.job()
+    assert bare.patches is None
+
+
+def test_a_readiness_page_tells_which_ink_is_weak(session):
+    ready, queue = session.readiness, session.queue
+    run = queue.carry_out(ready.order())
+    scan = session.workshop.scan(session.workshop.as_printed(run.sheet), run.number)
+    with pytest.raises(FideleError, match="No sound page"):
+        ready.read(run, scan)
+    assert all(s.sound for s in ready.seen(run, dict.fromkeys(INKS, True)))
+    assert all(s.sound for s in ready.read(run, scan))
+    # A clogged head: the ink is named, and nothing else.
+    machine = session.workshop.machine(session.card.printer)
+    machine.store.clog("cyan", 0.6)
+    clogged = queue.carry_out(ready.order())
+    states = ready.read(clogged, session.workshop.scan(session.workshop.as_printed(clogged.sheet), 9))
+    assert {s.ink: s.sound for s in states} == {"cyan": False, "magenta": True, "yellow": True, "black": True}
+    assert session.logbook.checks_of(clogged.number)[-1][1].cause == "cyan weak"
+    # It is asked for after a pause, and before charts.
+    habits = session.card.sheet.model_copy(update={"readiness_hours": 24.0})
+    session.change_card("Ask", sheet=habits)
+    assert "readiness-due" not in {f.code for f in session.findings}
+    import datetime
+
+    later = datetime.datetime.now() + datetime.timedelta(hours=30)
+    (found,) = ready.findings(session.card, False, later)
+    assert found.action == "readiness"
