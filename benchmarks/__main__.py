@@ -276,6 +276,27 @@ def roll() -> dict[str, object]:
     return {"name": "A roll of 40 pieces, prepared", "megabytes": round(memory), "seconds": round(seconds, 1)}
 
 
+def nesting() -> dict[str, object]:
+    """200 rectangles on a roll, against the best of 28 presets of rectpack; a second, and no worse use, are asked."""
+    from benchmarks.sheets import nesting as run
+
+    use, seconds, theirs, their_seconds, name = run()
+    note = f"{use * 100:.1f} % of the roll is used, against {theirs * 100:.1f} % ({name})"
+    return line("Nesting 200 rectangles", seconds, their_seconds, "rectpack's best preset", note) | {
+        "use": round(use, 4),
+        "alternative_use": round(theirs, 4),
+    }
+
+
+def sheet_desk() -> dict[str, object]:
+    """The sheet desk with 200 pieces: the longest of each deed, in milliseconds."""
+    from benchmarks.sheets import desk
+
+    times = desk(demo_places().data)
+    print("Sheet desk, 200 pieces: " + ", ".join(f"{n} {t:.0f} ms" for n, t in times.items()), file=sys.stderr)
+    return {"name": "Sheet desk with 200 pieces", "milliseconds": {n: round(t) for n, t in times.items()}}
+
+
 ALL = {
     f.__name__: f
     for f in (
@@ -290,6 +311,8 @@ ALL = {
         shelf,
         gigapixel,
         roll,
+        nesting,
+        sheet_desk,
         gaps,
     )
 }

@@ -22,6 +22,7 @@ from fidele.artwork.save import save_picture
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
+from fidele.session.blanks import Blank, OwnSheet
 from fidele.session.kept_jobs import job_again, kept_job
 from fidele.session.log import compared, export, facts, matching, totals
 from fidele.session.pieces import PanelPlan
@@ -397,3 +398,47 @@ def test_sheets_and_runs_from_a_shell(places, two, tmp_path):
         (2, "printed", "House-number tiles"),
         (1, "printed", "House-number tiles"),
     ]
+
+
+def test_sheets_that_cannot_be_are_refused_in_a_sentence(session, two):
+    base = session.sheet.base
+    blanks = session.sheet.blanks
+    for wrong, words in (
+        (lambda: blanks.add_sheet(OwnSheet("none", 0, 100, "A4"), base), "has no size"),
+        (lambda: blanks.add_sheet(OwnSheet("scrap", 4, 4, "A4"), base), "smaller than its margins"),
+        (lambda: blanks.add_sheet(OwnSheet("wide", 400, 100, "A4"), base), "larger than A4"),
+        (lambda: blanks.add_blank(Blank("", 10, 10)), "needs a name"),
+        (lambda: blanks.add_blank(Blank("flat", 0, 10)), "has no size"),
+    ):
+        with pytest.raises(FideleError, match=words):
+            wrong()
+    assert blanks.sheets == ()
+    session.open_artwork(two[0])
+    number = session.pieces.need().number
+    for wrong, words in (
+        (lambda: session.laying.size(number, 0, 10, "x"), "0 mm"),
+        (lambda: session.laying.copies(number, 0), "Between 1 and"),
+        (lambda: session.laying.repeat(number, 50, 50), "do not go on the sheet"),
+        (lambda: session.laying.largest(number, 150), "leaves nothing"),
+        (lambda: session.laying.part(PanelPlan(5000.0)), "leaves nothing"),
+    ):
+        with pytest.raises(FideleError, match=words):
+            wrong()
+    assert len(session.pieces.need().copies) == 1
+    # A sheet of one's own size is kept, and nothing lies beyond it.
+    blanks.add_sheet(OwnSheet("offcut", 120, 90, "A4"), base)
+    session.sheet.own = "offcut"
+    session.laying.largest(number, 5)
+    x0, y0, x1, y1 = session.placing.bounds
+    assert (x0, y0) == pytest.approx((45 + 2 + 5, 103.5 + (90 - (y1 - y0)) / 2))
+    assert x1 - x0 == pytest.approx(120 - 2 * (2 + 5))
+    again = type(blanks)(session.places.data / "blanks.json")
+    assert again.sheet("offcut") == blanks.sheet("offcut")
+    # On a blank, it covers it with its bleed, whatever its own proportions.
+    session.laying.on_blank(number, "Tile 108 x 108")
+    piece = session.pieces.need()
+    assert (piece.placing.width, piece.placing.height) == (112, 112)
+    assert piece.behind[2] > 112
+    (session.places.data / "blanks.json").write_text("{")
+    assert type(blanks)(session.places.data / "blanks.json").blanks
+    assert (session.places.data / "blanks.damaged").exists()

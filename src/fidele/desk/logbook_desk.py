@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 from pathlib import Path
 
@@ -58,12 +59,14 @@ class LogbookDesk(Desk):
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._list())
         row.addWidget(self.search, 1)
-        self.state_is, self.card_is = QComboBox(), QComboBox()
-        for box, name in ((self.state_is, "State"), (self.card_is, "Condition")):
+        self.time_is, self.state_is, self.card_is = QComboBox(), QComboBox(), QComboBox()
+        for box, name in ((self.time_is, "Time"), (self.state_is, "State"), (self.card_is, "Condition")):
             box.setFont(font(9))
             box.setAccessibleName(f"Only runs of this {name.lower()}")
             box.activated.connect(lambda _: self._list())
             row.addWidget(box)
+        for words, days in (("at any time", 0), ("today", 1), ("in 7 days", 7), ("in 31 days", 31), ("in a year", 366)):
+            self.time_is.addItem(words, days)
         self.state_is.addItem("every state", "")
         for state in DONE:
             self.state_is.addItem(state, state)
@@ -217,9 +220,10 @@ class LogbookDesk(Desk):
 
     def _list(self) -> None:
         numbers = {int(item.data(0, _NUMBER)) for item in self.tree.selectedItems()}
-        runs = matching(
-            self._every, self.search.text(), self.state_is.currentData() or "", self.card_is.currentData() or ""
-        )
+        days = int(self.time_is.currentData() or 0)
+        since = datetime.datetime.combine(datetime.date.today() - datetime.timedelta(days - 1), datetime.time())
+        every = [r for r in self._every if not days or r.at >= since]
+        runs = matching(every, self.search.text(), self.state_is.currentData() or "", self.card_is.currentData() or "")
         self._runs = runs
         verdicts = {r.id: r for r in self.session.logbook.runs(_LISTED * 2)}
         self.tree.blockSignals(True)

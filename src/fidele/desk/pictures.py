@@ -6,6 +6,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from fidele.errors import FideleError
@@ -54,6 +55,8 @@ def take_pictures(demo: Places, out: Path) -> None:
             settle()
             window.grab().save(str(out / f"{name}.png"))
 
+        shot.folder = out  # type: ignore[attr-defined]
+
         def press(button: Callable[[], None]) -> None:
             button()
             settle()
@@ -63,8 +66,6 @@ def take_pictures(demo: Places, out: Path) -> None:
         session.device.bring(session.card)
         session.device.choose("Blend", "Velm natural")
         _artwork(window, root, shot, settle)
-        window.show_desk("Sheet")
-        shot("sheet")
         window.show_desk("Hand-off")
         shot("hand-off-two-conversions")
         _print_chart(window, press)
@@ -74,7 +75,6 @@ def take_pictures(demo: Places, out: Path) -> None:
         shot("check-failed")
         check.show_page("Cause")
         shot("check-cause")
-        _lay_beside(check)
         window.show_desk("Hand-off")
         window.act("driver-pass")
         window.act("confirm:ink_saving")
@@ -82,19 +82,10 @@ def take_pictures(demo: Places, out: Path) -> None:
         window.take_file(root / "artwork" / "harbour-at-dusk.png")
         window.show_desk("Hand-off")
         shot("hand-off-one-conversion")
-        window.show_desk("Print")
-        press(window.desks["Print"].print_it.click)  # type: ignore[attr-defined]
-        window.show_desk("Press")
-        press(window.desks["Press"].press_it.click)  # type: ignore[attr-defined]
-        shot("press")
+        _work(window, root / "artwork", shot, settle, wait)
         _print_chart(window, press)
-        window.show_desk("Check")
-        _lay_beside(check)
-        shot("check-side-by-side")
-        window.toggle_theme()
-        check.show_page("Ramps")
-        shot("check-ramps-booth")
-        window.toggle_theme()
+        window.show_desk("Logbook")
+        shot("logbook")
         window.show_desk("Charts")
         shot("charts")
         _conditions(window, shot, settle)
@@ -139,6 +130,67 @@ def _artwork(window, root: Path, shot, settle) -> None:  # type: ignore[no-untyp
         session.pieces.lay_aside(piece.number)
 
 
+def _work(window, artwork: Path, shot, settle, wait) -> None:  # type: ignore[no-untyped-def]
+    """Show many pieces nested on one sheet with their signs, the queue, the press with its clock, and the piece."""
+    session = window.session
+    first = session.pieces.need()
+    session.laying.on_blank(first.number, "Coaster 100, round")
+    session.laying.copies(first.number, 2)
+    for name, width, copies in (("signal-flags.png", 60.0, 3), ("lantern-parade-16bit.tif", 52.0, 2)):
+        window.take_file(artwork / name)
+        piece = session.pieces.need()
+        wide, high = piece.artwork.own_mm
+        session.laying.size(piece.number, width, width * high / wide, "Size")
+        session.laying.copies(piece.number, copies)
+    session.pieces.select(first.number)
+    window.show_desk("Sheet")
+    habits = session.card.sheet.model_copy(update={"identity": True, "cut": True, "strip": True})
+    session.change_card("Signs", sheet=habits)
+    window.desk.gather.click()
+    settle()
+    window.desk._choose({(session.pieces.all[-1].number, 0)})
+    shot("sheet")
+    window.show_desk("Print")
+    desk = window.desk
+    desk.print_it.click()
+    settle()
+    other = session.card.model_copy(
+        update={"id": "pennants", "name": "Signal pennants", "substrate": "polyester cloth"}
+    )
+    for card, hold in ((session.card, True), (session.card, False), (other, True)):
+        session.queue.paused = True
+        session.queue.order(replace(session.job(), card=card), hold=hold)
+    session.queue.paused = False
+    desk.printing.begin_next()
+    desk.queue.setCurrentRow(1)
+    while desk.printing.share < 0.3 and desk.printing.under_way:
+        wait(10)
+    window.grab().save(str(shot.folder / "queue.png"))
+    settle()
+    for entry in session.queue.entries():
+        session.queue.cancel(entry.id)
+    window.show_desk("Press")
+    desk = window.desk
+    for step in ("lint", "warm", "lay", "cover"):
+        desk._ticked[step] = True
+    now = [0.0]
+    desk.clock._now = lambda: now[0]
+    desk.start.click()
+    now[0] = 52.0
+    wait(300)
+    window.toggle_theme()
+    wait(300)
+    window.grab().save(str(shot.folder / "press-booth.png"))
+    window.toggle_theme()
+    now[0] = 180.0
+    desk.start.click()
+    settle()
+    shot("press-piece")
+    session.undo()
+    for piece in session.pieces.all[1:]:
+        session.pieces.lay_aside(piece.number)
+
+
 def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     """Show the making of a condition, and a long driver that has lost its preset."""
     session, mine = window.session, window.session.card
@@ -162,14 +214,6 @@ def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     settle()
     session.conditions.remove(session.card.id)
     session.handoff.put_in_force(mine)
-    window.show_desk("Hand-off")
-    session.handoff.print_from(session.workshop.programs[0].name)
-    session.handoff.probe()
-    window.toggle_theme()
-    settle()
-    shot("hand-off-another-program-booth")
-    window.toggle_theme()
-    session.handoff.print_from("")
     window.show_desk("Route trial")
     window.trial_desk.ways["system"].setChecked(True)
     window.trial_desk.start.click()
@@ -216,8 +260,3 @@ def _print_chart(window, press) -> None:  # type: ignore[no-untyped-def]
     press(desks["Press"].press_it.click)
     window.show_desk("Check")
     press(desks["Check"].scan.click)
-
-
-def _lay_beside(check) -> None:  # type: ignore[no-untyped-def]
-    """Lay the print in hand beside those before."""
-    next(call for words, call, _ in check.check_actions() if words.startswith("Lay this print"))()

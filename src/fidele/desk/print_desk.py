@@ -442,7 +442,7 @@ class PrintDesk(Desk):
             words = " x ".join(map(str, value)) if isinstance(value, list) else value
             if isinstance(value, dict):
                 words = ", ".join(f"{k} {v:.2f}" for k, v in value.items())
-            rows.append((name, str(words)))
+            rows.append((name[:1].upper() + name[1:], str(words)))
         return rows
 
 

@@ -308,7 +308,7 @@ class ProofDesk(Desk):
             self.trust.setText("")
             self.explain.setText("A soft proof shows the picture as the profile says that it will print.")
             return
-        self.view.printed_width = piece.placing.width
+        self.view.printed_width = piece.picture_width
         self.bpc.setChecked(card.bpc)
         self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE)
         self.paper.setChecked(session.paper_white)

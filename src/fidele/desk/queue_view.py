@@ -34,7 +34,7 @@ class QueueView(QListWidget):
             "Drag runs into another order. Space holds or releases, Delete cancels, Alt+up and Alt+down move"
         )
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
-        self.setWordWrap(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.currentItemChanged.connect(lambda item: self.picked.emit(self._number(item)) if item is not None else None)
         self._shown: object = None
 
@@ -56,7 +56,7 @@ class QueueView(QListWidget):
         chosen = self.current
         self.blockSignals(True)
         self.clear()
-        group = None
+        group, metrics = None, self.fontMetrics()
         for entry, words in lines:
             if entry.card != group:
                 group = entry.card
@@ -64,7 +64,10 @@ class QueueView(QListWidget):
                 head.setFont(font(8.5, font().Weight.DemiBold))
                 head.setFlags(Qt.ItemFlag.NoItemFlags)
                 self.addItem(head)
-            item = QListWidgetItem(f"   {entry.id}  {entry.title}\n        {words}")
+            room = max(80, self.viewport().width() - 44)
+            title = metrics.elidedText(f"{entry.id}  {entry.title}", Qt.TextElideMode.ElideRight, room)
+            said = metrics.elidedText(words, Qt.TextElideMode.ElideRight, room - 12)
+            item = QListWidgetItem(f"   {title}\n        {said}")
             item.setData(_NUMBER, entry.id)
             item.setToolTip(f"Run {entry.id}, ordered {clock(entry.at)}: {words}")
             flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable

@@ -258,7 +258,17 @@ class SheetColumn(QScrollArea):
         row.addWidget(label("x", 8.5, dim=True))
         row.addWidget(self.rows)
         row.addStretch()
-        for field in (self.overlap, self.columns, self.rows):
+        box.addLayout(row)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(label("at most", 8.5, dim=True))
+        self.most_wide = number(0, 20_000, "A panel's greatest width; 0 for as much as the media holds", width=78)
+        self.most_high = number(0, 20_000, "A panel's greatest height; 0 for as much as the media holds", width=78)
+        row.addWidget(self.most_wide)
+        row.addWidget(label("x", 8.5, dim=True))
+        row.addWidget(self.most_high)
+        row.addStretch()
+        for field in (self.overlap, self.columns, self.rows, self.most_wide, self.most_high):
             field.editingFinished.connect(self._plan)
         box.addLayout(row)
         self.panel_list = QListWidget()
@@ -394,6 +404,7 @@ class SheetColumn(QScrollArea):
             overlap=self._in_mm(self.overlap.value()),
             columns=self.columns.value(),
             rows=self.rows.value(),
+            largest=(self._in_mm(self.most_wide.value()), self._in_mm(self.most_high.value())),
         )
         if plan != piece.panels:
             self._do(self.session.laying.part, plan)
@@ -495,7 +506,7 @@ class SheetColumn(QScrollArea):
         one, chart = self.one(), self.session.chart is not None
         unit = " in" if self.inches else " mm"
         self.unit.setText("inches" if self.inches else "mm")
-        for field in (*self.fields.values(), self.border, self.overlap):
+        for field in (*self.fields.values(), self.border, self.overlap, self.most_wide, self.most_high):
             field.setDecimals(3 if self.inches else 1)
             field.setSuffix(unit)
         piece = self.session.pieces.current
@@ -540,6 +551,8 @@ class SheetColumn(QScrollArea):
         self.overlap.setValue(self._unit_of(plan.overlap))
         self.columns.setValue(plan.columns)
         self.rows.setValue(plan.rows)
+        self.most_wide.setValue(self._unit_of(plan.largest[0]))
+        self.most_high.setValue(self._unit_of(plan.largest[1]))
         self.panel_list.clear()
         try:
             parted = self.session.sheet.panels

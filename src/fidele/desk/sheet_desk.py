@@ -37,6 +37,7 @@ _HABITS = {
 }
 #: Sides of the small pictures that pieces are drawn with, by how many there are at most.
 _SIDES = ((4, 900), (40, 420), (10_000, 200))
+_FINEST = 3600
 
 
 class SheetDesk(Desk):
@@ -46,8 +47,8 @@ class SheetDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        self._images: dict[int, tuple[object, QImage]] = {}
-        self._wanted: dict[int, object] = {}
+        self._images: dict[int, tuple[object, int, QImage]] = {}
+        self._wanted: dict[int, tuple[object, int]] = {}
         self._head()
         self._tools()
         row = QHBoxLayout()
@@ -65,6 +66,8 @@ class SheetDesk(Desk):
         self.view.removed.connect(self.column.remove)
         self.view.turned.connect(self.column.turn)
         self.view.lock_wanted.connect(self.column.toggle_lock)
+        self.view.nest_wanted.connect(lambda: self._nest() if self.nest.isEnabled() else None)
+        self.view.closer.connect(self._want_pictures)
         self.panels.marked.connect(self._marked)
         self.panels.toggled.connect(self.column.toggle_panel)
 
@@ -338,27 +341,33 @@ class SheetDesk(Desk):
 
     def _image(self, piece: Piece) -> QImage | None:
         kept = self._images.get(piece.number)
-        return kept[1] if kept is not None else None
+        return kept[2] if kept is not None else None
 
-    def _key(self, piece: Piece, side: int) -> object:
+    def _key(self, piece: Piece) -> object:
         card = self.session.sheet.card_of(piece) if self.session.card is not None else None
         way = (card.profile, card.intent, card.bpc) if card is not None else None
         screen = self.session.screen()
         seen = screen.content_id if screen is not None else ""
-        return id(piece.artwork.pixels), piece.artwork.profile.content_id, way, piece.tuning, piece.keep, side, seen
+        return id(piece.artwork.pixels), piece.artwork.profile.content_id, way, piece.tuning, piece.keep, seen
 
     def _want_pictures(self) -> None:
         """Have what is not there yet made beside the interface, as predicted prints where there is a profile."""
         pieces = self.session.sheet.pieces
         many = sum(len(p.copies) for p in pieces)
         side = next(s for most, s in _SIDES if many <= most)
+        # Looked at closely, it is made finer.
+        close = max((max(o.placing.width, o.placing.height) for o in self.view.shown), default=0.0) * self.view.scale
+        while side < _FINEST and side < close / 1.5:
+            side *= 2
         alive = {p.number for p in self.session.pieces.all}
         self._images = {n: v for n, v in self._images.items() if n in alive}
         for piece in pieces:
-            key = self._key(piece, side)
-            kept = self._images.get(piece.number)
-            if (kept is None or kept[0] != key) and self._wanted.get(piece.number) != key:
-                self._wanted[piece.number] = key
+            key = self._key(piece)
+            for known in (self._images.get(piece.number), self._wanted.get(piece.number)):
+                if known is not None and known[0] == key and known[1] >= side:
+                    break
+            else:
+                self._wanted[piece.number] = (key, side)
                 self._make(piece, key, side)
 
     def _make(self, piece: Piece, key: object, side: int) -> None:
@@ -374,7 +383,7 @@ class SheetDesk(Desk):
                 look = session.looks.on_sheet(artwork.profile, profile, card, piece.tuning, piece.keep)
 
         def show(image: QImage) -> None:
-            self._images[piece.number] = (key, image)
+            self._images[piece.number] = (key, side, image)
             self._wanted.pop(piece.number, None)
             shown = self.view.shown
             self.view.shown = [replace(o, image=image) if o.key[0] == piece.number else o for o in shown]

@@ -87,6 +87,9 @@ class SheetView(QWidget):
     removed = Signal()
     turned = Signal(float)
     lock_wanted = Signal()
+    nest_wanted = Signal()
+    #: It was zoomed: finer pictures may be wanted.
+    closer = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -516,6 +519,7 @@ class SheetView(QWidget):
             self._zoom = wanted
             self._centre = under - (at - middle) / wanted
         self.update()
+        self.closer.emit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -544,6 +548,8 @@ class SheetView(QWidget):
             self.turned.emit(-90.0 if held & Qt.KeyboardModifier.ShiftModifier else 90.0)
         elif key == Qt.Key.Key_L and self.selection:
             self.lock_wanted.emit()
+        elif key == Qt.Key.Key_N:
+            self.nest_wanted.emit()
         elif key == Qt.Key.Key_A and held & Qt.KeyboardModifier.ControlModifier:
             self._choose({o.key for o in self.shown})
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -14,6 +15,8 @@ from fidele.sheet.placing import Media
 from fidele.sheet.shapes import SHAPES, Shape
 
 _LARGEST = 1 << 20
+#: Nothing is printed so near to the edge of a sheet of one's own, in mm: it never lies quite straight.
+_EDGE = 2.0
 
 
 @dataclass(frozen=True)
@@ -55,6 +58,7 @@ class OwnSheet:
         if side < 0 or end < 0:
             raise FideleError(f"“{self.name}” is larger than {carrier.name}, as which it is fed.")
         left, top, right, bottom = carrier.margins
+        side, end = side + _EDGE, end + _EDGE
         margins = (max(left, side), max(top, end), max(right, side), max(bottom, end))
         return replace(carrier, name=self.name, margins=margins)
 
@@ -79,8 +83,11 @@ class Blanks:
             kept: Any = json.loads(read_bytes(path, _LARGEST))
             self.blanks = tuple(Blank(**row) for row in kept["blanks"] if row["shape"] in SHAPES)
             self.sheets = tuple(OwnSheet(**row) for row in kept["sheets"])
-        except (FideleError, ValueError, KeyError, TypeError):
-            pass  # nothing was kept yet, or it cannot be read: what lies ready will do
+        except FideleError:
+            pass  # nothing was kept yet: what lies ready will do
+        except (ValueError, KeyError, TypeError):
+            with contextlib.suppress(OSError):  # damaged: kept aside, so that nothing is written over it
+                path.replace(path.with_suffix(".damaged"))
 
     def _keep(self) -> None:
         kept = {"blanks": [asdict(b) for b in self.blanks], "sheets": [asdict(s) for s in self.sheets]}

@@ -125,8 +125,8 @@ class Job:
 
     @property
     def profile(self) -> Profile | None:
-        """The profile of the first picture's card."""
-        return self.lying[0].profile
+        """The profile of the job's own card."""
+        return next((one.profile for one in self.lying if one.card.id == self.card.id), self.lying[0].profile)
 
     @property
     def how(self) -> Conversion:

@@ -346,11 +346,7 @@ class Laying:
         if plan is None:
             session.pieces.change_many("Whole again", {piece.number: {"panels": None}})
             return
-        from fidele.sheet.panels import panels
-
-        width, height = piece.placing.width, piece.placing.height
-        room = session.sheet.room()
-        parted = panels(width, height, room, plan.overlap, plan.keep_clear, (plan.columns, plan.rows))
+        parted = session.sheet.parted(piece.placing.width, piece.placing.height, plan)
         names = {p.name for p in parted.panels}
         plan = replace(plan, skip=plan.skip & names)
         copies = (replace(piece.copies[0], page=0, placing=replace(piece.placing, angle=0.0)),)

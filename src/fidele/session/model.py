@@ -131,6 +131,10 @@ class Session(Observable):
         if cut_off:
             runs = ", ".join(map(str, cut_off))
             self.say(f"Fidele ended while run {runs} was being printed: look at what came out, and print it again.")
+        if self.queue.paused:
+            self.say(
+                f"{len(self.queue.entries())} runs wait in the queue from before; let them go on at the print desk."
+            )
         if self.logbook.rescued:
             self.say(
                 f"The logbook was damaged. {self.logbook.saved} runs were saved into a new one; the damaged file is "
@@ -465,9 +469,11 @@ class Session(Observable):
 
     def _larger(self, placing: Placing) -> str:
         """Return the first size of the card's printer that holds a placed picture, '' where none does."""
+        x0, y0, x1, y1 = placing.bounds
         for size in self.device.sizes():
-            left, top, right, bottom = self.device.media(size).printable
-            if placing.width <= right - left and placing.height <= bottom - top:
+            media = self.device.media(size)
+            left, top, right, bottom = media.printable
+            if x1 - x0 <= right - left and (media.roll or y1 - y0 <= bottom - top):
                 return size
         return ""
 

@@ -47,11 +47,16 @@ class Copy:
 
 @dataclass(frozen=True)
 class PanelPlan:
-    """How a piece larger than its media is parted: see `fidele.sheet.panels`. `skip` are panels not to be printed."""
+    """How a piece larger than its media is parted: see `fidele.sheet.panels`.
+
+    `largest` are the width and height that a panel may have, in mm, 0 for as much as the media holds; `skip` are panels
+    that are not to be printed.
+    """
 
     overlap: float = 10.0
     columns: int = 0
     rows: int = 0
+    largest: tuple[float, float] = (0.0, 0.0)
     keep_clear: tuple[Area, ...] = ()
     skip: frozenset[str] = frozenset()
 

@@ -46,9 +46,9 @@ def steps(press: PressData, substrate: str, is_chart: bool) -> tuple[Step, ...]:
     if is_chart:
         found.append(Step("flat", "Flat piece", f"A flat piece of the same {substrate}: on a bent one patches blur."))
     if press.lint:
-        found.append(Step("lint", "Lint off", f"Roll the {substrate} and the paper: each fibre leaves a blue thread."))
+        found.append(Step("lint", "Lint off", "Roll the piece and the paper: a fibre leaves a thread."))
     if press.preheat > 0:
-        words = f"{press.preheat:.0f} s without paper pressed on: damp leaves pale marks."
+        words = f"{press.preheat:.0f} s, the press open: damp leaves pale marks."
         found.append(Step("warm", "Warm it", words))
     face = "Print down on the piece" if press.on_top == "paper" else "Paper below with its print up, the piece on it"
     found.append(Step("lay", "Lay it in", f"{face}; tape it, so that it cannot slip."))
@@ -128,6 +128,8 @@ def pressed(
     sheet = printed.sheet
     if len(mine) > 1:
         areas = next(areas for one, areas in mine if one.id == card.id)
+        if card.id == printed.job.card.id and printed.job.patches is not None:
+            areas = [*areas, printed.job.patches.placing]  # the control strip is pressed with the sheet's own
         media = printed.job.media
         wide = media.width if media is not None else 0.0
         boxes = [p.bounds for p in areas]

@@ -11,7 +11,7 @@ from fidele.icc.profile import Profile
 from fidele.route.condition import Card
 from fidele.session.blanks import Blanks
 from fidele.session.job import Job, Lying
-from fidele.session.pieces import Copy, Piece
+from fidele.session.pieces import Copy, PanelPlan, Piece
 from fidele.session.sharing import why_not
 from fidele.session.signs import STRIP_ROOM, around
 from fidele.sheet.panels import Panels, panels
@@ -35,6 +35,7 @@ class Sheet:
         self.own = ""
         #: Which of several sheets is looked at, from 0.
         self.page = 0
+        self._parted: tuple[object, Panels] | None = None
 
     # What lies on it ---------------------------------------------------------------------------------------------
 
@@ -72,14 +73,40 @@ class Sheet:
         plan = current.panels if current is not None else None
         if current is None or plan is None:
             return None
-        width, height = current.placing.width, current.placing.height
-        count = (plan.columns, plan.rows)
-        return panels(width, height, self._room(self.base), plan.overlap, plan.keep_clear, count)
+        return self.parted(current.placing.width, current.placing.height, plan)
+
+    def parted(self, width: float, height: float, plan: PanelPlan) -> Panels:
+        """Return the panels that a plan makes of a piece of this size in mm, with room for their signs.
+
+        Raises
+        ------
+        FideleError
+            When they cannot be had so.
+        """
+        side, beneath = self._around
+        wide, high = self.room()
+        wide -= 2 * side
+        high = high - 2 * side - beneath if high else 0.0
+        most = plan.largest
+        room = (min(wide, most[0] or wide), min(high or most[1], most[1] or high) if high or most[1] else 0.0)
+        key = (width, height, room, plan.overlap, plan.keep_clear, plan.columns, plan.rows)
+        if self._parted is None or self._parted[0] != key:
+            made = panels(width, height, room, plan.overlap, plan.keep_clear, (plan.columns, plan.rows))
+            self._parted = (key, made)
+        return self._parted[1]
+
+    @property
+    def _panels(self) -> Panels | None:
+        """The panels where they can be had as they were asked for; the findings say where they cannot."""
+        try:
+            return self.panels
+        except FideleError:
+            return None
 
     @property
     def pages(self) -> int:
         """How many sheets it takes."""
-        parted = self.panels
+        parted = self._panels
         if parted is not None:
             return len(parted.panels)
         return 1 + max((copy.page for _, _, copy in self.copies()), default=0)
@@ -107,9 +134,10 @@ class Sheet:
             return base
         _, end = base.inset
         current = self._session.pieces.current
-        parted = self.panels
+        parted = self._panels
         if parted is not None:
-            used = parted.panels[min(page, len(parted.panels) - 1)].height + end
+            side, beneath = self._around
+            used = parted.panels[min(page, len(parted.panels) - 1)].height + end + 2 * side + beneath
         elif current is not None and current.chart is not None:
             used = current.placing.bounds[3]
         else:
@@ -127,6 +155,7 @@ class Sheet:
 
     @property
     def _around(self) -> tuple[float, float]:
+        """What each piece needs around it and beneath it for its signs, in mm."""
         card = self._session.card
         return around(card.sheet) if card is not None else (0.0, 0.0)
 
@@ -189,7 +218,7 @@ class Sheet:
 
     def use(self, page: int | None = None) -> float:
         """Return the share of a sheet, or of all, that is covered by pieces."""
-        parted = self.panels
+        parted = self._panels
         if parted is not None:
             shares = [
                 (p.width * p.height, self.media(k).width * self.media(k).height)
@@ -227,14 +256,14 @@ class Sheet:
             return Job((self._panel(current, card, parted, number, media),), card, media=media)
         lying = []
         for piece, index, copy in self.copies(number):
-            mine = self.card_of(piece)
-            profile = self.profile_of(mine)
-            self._need_profile(mine, profile)
+            own = self.card_of(piece)
+            profile = self.profile_of(own)
+            self._need_profile(own, profile)
             lying.append(
                 Lying(
                     piece.artwork,
                     copy.placing,
-                    mine,
+                    own,
                     profile,
                     piece.tuning,
                     piece.keep,
@@ -247,7 +276,9 @@ class Sheet:
             )
         if not lying:
             raise FideleError("Nothing lies on this sheet.")
-        return Job(tuple(lying), card, media=media)
+        # Where none is pressed by the condition in force, the sheet is that of the first: their printing sides agree.
+        mine = card if any(one.card.id == card.id for one in lying) else lying[0].card
+        return Job(tuple(lying), mine, media=media)
 
     @staticmethod
     def _need_profile(card: Card, profile: Profile | None) -> None:
@@ -256,8 +287,8 @@ class Sheet:
 
     def _panel(self, piece: Piece, card: Card, parted: Panels, number: int, media: Media) -> Lying:
         panel = parted.panels[number]
-        side, end = media.inset
-        placing = Placing(side, end, panel.width, panel.height)
+        (side, end), (around, _) = media.inset, self._around
+        placing = Placing(side + around, end + around, panel.width, panel.height)
         x, y, wide, high = piece.behind or (0.0, 0.0, piece.placing.width, piece.placing.height)
         profile = self._session.profile
         self._need_profile(card, profile)
