@@ -393,6 +393,8 @@ def test_sheets_and_runs_from_a_shell(places, two, tmp_path):
     assert printed.stdout == "run 1: p1.png is printed.\n"
     again = fidele("runs", "repeat", "1", home=home)
     assert again.stdout == "run 2: run 1 is printed again, as it was.\n", again.stderr
+    assert fidele("runs", "compare", "1", "2", home=home).stdout == "Runs 1 and 2 do not differ.\n"
+    assert fidele("runs", "export", tmp_path / "log.csv", home=home).stdout.endswith("log.csv: 2 runs.\n")
     listed = json.loads(fidele("runs", "--json", "--search", "p1 printed", home=home).stdout)
     assert [(r["id"], r["state"], r["condition"]) for r in listed] == [
         (2, "printed", "House-number tiles"),

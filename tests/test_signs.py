@@ -6,9 +6,11 @@ import dataclasses
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 
 from fidele.artwork.save import save_picture
 from fidele.chart.readiness import INKS
+from fidele.cli import cli
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.session.pieces import Copy
@@ -36,6 +38,11 @@ def test_every_copy_says_which_it_is(session, tmp_path):
     assert read_identities(scan, 150) == wanted
     assert read_identities(scan[:, ::-1], 150) == wanted
     assert Identity.parse("FI1:12:3:AB0") is None
+    save_picture(tmp_path / "scan.tif", scan, None, 150)
+    said = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "scan.tif")])
+    assert said.output.splitlines() == [f"run {i.run}, copy {i.copy}, condition {i.condition}" for i in wanted]
+    nothing = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "crest.png")])
+    assert (nothing.exit_code, "no identity line" in nothing.output) == (1, True)
     # Signs take nothing of the pieces: the same sheet without them is the same within the pieces.
     from fidele.session.runs import prepare_page
 

@@ -265,6 +265,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     window.act("preheat")
     assert session.card.press.preheat == 10
     window.take_file(customers[0])
+    session.change_card("line", sheet=session.card.sheet.model_copy(update={"identity": True}))
     session.take_run(session.print_job(session.job()))
     window.show_desk("Press")
     desk = window.desk
@@ -306,3 +307,9 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     desk.attach_file(tmp_path / "notes.png")
     assert "notes.png" in session.said
     assert len(session.logbook.photos(1)) == 1
+    # Scanned, the piece says by its identity line which run it is, and the logbook opens at it.
+    window.check_desk.read_scan(session.workshop.scan(session.run.piece, 8), 150)
+    settle(window, qtbot)
+    assert "This is run 1, copy 1: quay-crest.png" in session.said
+    assert window.desk.station == "Logbook"
+    assert [r.id for r in window.desk.chosen()] == [1]

@@ -202,3 +202,22 @@ def repeat(number: int) -> None:
     again = session.queue.again(number)
     session.queue.carry_out(again)
     click.echo(f"run {again}: run {number} is printed again, as it was.")
+
+
+@runs.command()
+@click.argument("scan", type=FILE)
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def identify(scan: Path, as_json: bool) -> None:
+    """Read the identity lines on a scan: run, copy and condition of each piece; exit 1 where there are none."""
+    from fidele.artwork.open import open_artwork
+    from fidele.sheet.signs import read_identities
+
+    artwork = open_artwork(scan)
+    found = read_identities(artwork.pixels, artwork.ppi or 300.0)
+    if as_json:
+        print_json([{"run": i.run, "copy": i.copy, "condition": i.condition} for i in found])
+    for one in () if as_json else found:
+        click.echo(f"run {one.run}, copy {one.copy}, condition {one.condition}")
+    if not found:
+        click.echo(f"fidele: {scan} shows no identity line.", err=True)
+        sys.exit(1)

@@ -179,8 +179,9 @@ class LogbookDesk(Desk):
             self.details.addTopLevelItem(item)
         if not differ:
             self.details.addTopLevelItem(QTreeWidgetItem(["They do not differ", "", ""]))
-        self.details.header().resizeSection(0, 150)
-        self.details.header().resizeSection(1, 160)
+        third = max(110, (self.details.viewport().width() - 6) // 3)
+        self.details.header().resizeSection(0, third)
+        self.details.header().resizeSection(1, third)
 
     # Doing -------------------------------------------------------------------------------------------------------
 

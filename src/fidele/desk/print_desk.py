@@ -146,21 +146,26 @@ class PrintDesk(Desk):
 
     def _readiness(self) -> QWidget:
         whole = QWidget()
-        row = QHBoxLayout(whole)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(line("All lines there?", 9, bold=True), 1)
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        ticks, row = QHBoxLayout(), QHBoxLayout()
         self.inks: dict[str, QCheckBox] = {}
         for ink in INKS:
             box = QCheckBox(ink)
-            box.setFont(font(9))
+            box.setFont(font(8.5))
             box.setChecked(True)
             box.setToolTip(f"Ticked: every line of {ink} is there, none is bent")
             self.inks[ink] = box
-            row.addWidget(box)
+            ticks.addWidget(box)
+        ticks.addStretch()
         self.seen = button("So it is", self._seen, "Keep what you see; a complete page is what scans go by")
         self.scan = button("Scan it", self._scan, "Lay the page on the scanner and compare it with the last sound one")
+        row.addWidget(line("Tick the inks whose lines are all there", 8.5, dim=True), 1)
         row.addWidget(self.seen)
         row.addWidget(self.scan)
+        column.addLayout(ticks)
+        column.addLayout(row)
         return whole
 
     # Ordering ----------------------------------------------------------------------------------------------------
@@ -384,7 +389,7 @@ class PrintDesk(Desk):
             self.state.setText(stops[0].remedy)
         elif run is not None:
             self.title.setText(f"Run {run.number}, printed {clock(run.at)}")
-            self.state.setText("Print it again, or go on.")
+            self.state.setText("Is every line there?" if page else "Print it again, or go on.")
         else:
             self.title.setText(f"Ready to print {self._what()}")
             self.state.setText(f"{session.card.summary if session.card else ''}")

@@ -76,7 +76,7 @@ class QueueView(QListWidget):
             if entry.id == chosen:
                 self.setCurrentItem(item)
         if not lines:
-            item = QListWidgetItem("Nothing waits. What you print is listed here until it is done.")
+            item = QListWidgetItem("Nothing waits.")
             item.setFlags(Qt.ItemFlag.NoItemFlags)
             self.addItem(item)
         self.blockSignals(False)

@@ -36,7 +36,7 @@ class StackView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         text, dim = self.theme.colour("text"), self.theme.colour("dim")
-        wide = min(170.0, self.width() * 0.46)
+        wide = min(170.0, self.width() * 0.36)
         heights = [self._look(name)[0] for name in self.layers]
         gap = 7.0
         y = max(4.0, (self.height() - sum(heights) - gap * (len(heights) - 1)) / 2)

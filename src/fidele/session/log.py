@@ -121,7 +121,11 @@ def _press_facts(press: str | None) -> list[Fact]:
 def _pressed(done: dict[str, Any]) -> list[Fact]:
     units = {"temperature": " °C", "seconds": " s", "pressure": " bar", "preheat": " s warmed before"}
     found = []
-    for name, value in done.items():
+    for key, value in done.items():
+        name = {"on_top": "on top", "at": "at"}.get(key, key)
+        if isinstance(value, bool):
+            found.append(Fact("Pressed", name.capitalize(), "yes" if value else "no"))
+            continue
         words = f"{value:g}{units.get(name, '')}" if isinstance(value, (int, float)) else _said(value)
         found.append(Fact("Pressed", name.capitalize(), words))
     return found
