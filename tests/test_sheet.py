@@ -14,7 +14,7 @@ from fidele.artwork.depth import to_eight
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
-from fidele.sheet.page import render_page
+from fidele.sheet.page import Laid, render_bands
 from fidele.sheet.placing import Media, Placing, fitted
 from fidele.sheet.resample import resampled_rows
 from fidele.tuning.conversion import Conversion
@@ -27,7 +27,8 @@ def picture(pixels, space=None):
 
 
 def page_of(artwork, placing, mirror=False, printer=None):
-    return render_page(artwork, placing, MEDIA, 300, printer, Conversion(Intent.RELATIVE, False), mirror)
+    laid = Laid(artwork, placing, printer, Conversion(Intent.RELATIVE, False))
+    return np.concatenate([band for _, band in render_bands([laid], MEDIA, 300, mirror)])
 
 
 @given(

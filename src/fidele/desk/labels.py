@@ -85,6 +85,13 @@ def button(text: str, press: Callable[[], None], tip: str = "", main: bool = Fal
     return made
 
 
+def menu_button(text: str, tip: str) -> QPushButton:
+    """Return a button that opens the menu it is given."""
+    made = button(text, lambda: None, tip)
+    made.clicked.disconnect()
+    return made
+
+
 def rule() -> QFrame:
     """Return a thin line between sections."""
     made = QFrame()

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from fidele.desk.labels import label
+from fidele.desk.numbers import number
 from fidele.desk.theme import font
 from fidele.session.blanks import Blank, Blanks, OwnSheet
 from fidele.sheet.placing import Media
@@ -21,14 +22,8 @@ from fidele.sheet.shapes import SHAPES
 
 
 def _mm(value: float, name: str) -> QDoubleSpinBox:
-    field = QDoubleSpinBox()
-    field.setFont(font(9))
-    field.setRange(0, 5000)
-    field.setDecimals(1)
-    field.setSuffix(" mm")
+    field = number(0, 5000, name, width=110)
     field.setValue(value)
-    field.setAccessibleName(name)
-    field.lineEdit().setTextMargins(5, 0, 0, 0)
     return field
 
 

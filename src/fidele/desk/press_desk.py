@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
 from fidele.desk.labels import button, clear, label, line
+from fidele.desk.numbers import number
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.print_desk import seen
 from fidele.desk.stack_view import StackView
@@ -90,16 +91,8 @@ class PressDesk(Desk):
         self.fields: dict[str, QDoubleSpinBox] = {}
         for name, text, low, high, unit, decimals in _FIELDS:
             row.addWidget(label(text, 8.5, dim=True))
-            field = QDoubleSpinBox()
-            field.setFont(font(9))
-            field.setRange(low, high)
-            field.setDecimals(decimals)
-            field.setSuffix(unit)
-            field.setAccessibleName(f"Press {text}")
+            field = number(low, high, f"Press {text}", decimals, unit, 70)
             field.setToolTip("As the condition asks for; what is really done is noted below")
-            field.setKeyboardTracking(False)
-            field.setFixedWidth(70)
-            field.lineEdit().setTextMargins(4, 0, 0, 0)
             field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
             self.fields[name] = field
             row.addWidget(field)

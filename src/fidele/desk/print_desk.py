@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 from fidele.chart.readiness import INKS, READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, label, line
+from fidele.desk.labels import button, label, line, menu_button
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.printing import Printing, time_words
 from fidele.desk.queue_view import QueueView
@@ -78,8 +78,7 @@ class PrintDesk(Desk):
         top.addWidget(self.reason)
         self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
         top.addWidget(self.print_it)
-        self.other = button("Or", lambda: None, "Hold it, print it later, only prepare it, or write it as a file")
-        self.other.clicked.disconnect()
+        self.other = menu_button("Or", "Hold it, print it later, only prepare it, or write it as a file")
         self.other.setAccessibleName("Other ways to print")
         menu = QMenu(self.other)
         self.ways: dict[str, QAction] = {}

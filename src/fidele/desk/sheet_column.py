@@ -9,7 +9,6 @@ from functools import partial
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -18,14 +17,13 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QMenu,
-    QPushButton,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from fidele.desk.labels import button, label, section
+from fidele.desk.labels import button, label, menu_button, section
+from fidele.desk.numbers import number, whole
 from fidele.desk.theme import font
 from fidele.errors import FideleError
 from fidele.session.laying import ALIGN, Key
@@ -39,34 +37,6 @@ _FIELDS = (
     ("x", "from left", "From the sheet's left edge"),
     ("y", "from top", "From the sheet's upper edge"),
 )
-
-
-def number(low: float, high: float, tip: str, decimals: int = 1, unit: str = " mm", width: int = 84) -> QDoubleSpinBox:
-    """Return a field for a number."""
-    field = QDoubleSpinBox()
-    field.setFont(font(9))
-    field.setRange(low, high)
-    field.setDecimals(decimals)
-    field.setSuffix(unit)
-    field.setToolTip(tip)
-    field.setAccessibleName(tip)
-    field.setKeyboardTracking(False)
-    field.setFixedWidth(width)
-    field.lineEdit().setTextMargins(5, 0, 0, 0)
-    return field
-
-
-def whole(low: int, high: int, tip: str, width: int = 50) -> QSpinBox:
-    """Return a field for a whole number."""
-    field = QSpinBox()
-    field.setFont(font(9))
-    field.setRange(low, high)
-    field.setToolTip(tip)
-    field.setAccessibleName(tip)
-    field.setKeyboardTracking(False)
-    field.setFixedWidth(width)
-    field.lineEdit().setTextMargins(5, 0, 0, 0)
-    return field
 
 
 class SheetColumn(QScrollArea):
@@ -196,7 +166,7 @@ class SheetColumn(QScrollArea):
         self.column.addLayout(row)
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.align = _with_menu("Line up", "Line up what is chosen; a single piece on the sheet")
+        self.align = menu_button("Line up", "Line up what is chosen; a single piece on the sheet")
         menu = QMenu(self.align)
         for how, words in ALIGN.items():
             action = QAction(words, menu)
@@ -567,19 +537,3 @@ class SheetColumn(QScrollArea):
             item.setCheckState(Qt.CheckState.Unchecked if panel.name in plan.skip else Qt.CheckState.Checked)
             self.panel_list.addItem(item)
         self.panel_list.setFixedHeight(8 + 23 * max(1, min(6, self.panel_list.count())))
-
-
-def _with_menu(text: str, tip: str) -> QPushButton:
-    """Return a button that opens a menu."""
-    made = button(text, lambda: None, tip)
-    made.clicked.disconnect()
-    return made
-
-
-def tick(text: str, tip: str) -> QCheckBox:
-    """Return a box to tick."""
-    made = QCheckBox(text)
-    made.setFont(font(9))
-    made.setToolTip(tip)
-    made.setAccessibleName(text)
-    return made

@@ -10,10 +10,11 @@ from PySide6.QtGui import QAction, QImage
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QStackedWidget
 
 from fidele.desk.desk import Desk
-from fidele.desk.labels import button, heading, label
+from fidele.desk.labels import button, heading, label, menu_button
+from fidele.desk.numbers import number
 from fidele.desk.panels_view import PanelsView
 from fidele.desk.picture import to_image
-from fidele.desk.sheet_column import SheetColumn, number
+from fidele.desk.sheet_column import SheetColumn
 from fidele.desk.sheet_view import SheetView, Shown
 from fidele.desk.strip import small
 from fidele.desk.theme import font
@@ -111,8 +112,7 @@ class SheetDesk(Desk):
         self.gap = number(0, 200, "Free between pieces", width=70)
         self.gap.editingFinished.connect(self._gap)
         row.addWidget(self.gap)
-        self.signs = button("Signs", lambda: None, "What stands on the sheets of this condition beside the pieces")
-        self.signs.clicked.disconnect()
+        self.signs = menu_button("Signs", "What stands on the sheets of this condition beside the pieces")
         menu = QMenu(self.signs)
         self.habits: dict[str, QAction] = {}
         for name, words in _HABITS.items():

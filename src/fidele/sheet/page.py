@@ -157,24 +157,3 @@ def _converted(pixels: NDArray[np.uint16], one: Laid) -> NDArray[np.uint16]:
         # A change between source spaces, not a conversion for the printer: what converts later expects sRGB.
         return convert(np.ascontiguousarray(pixels), profile, srgb(), Intent.RELATIVE, True)
     return pixels
-
-
-def render_page(
-    artwork: Artwork,
-    placing: Placing,
-    media: Media,
-    ppi: int,
-    printer: Profile | None,
-    how: Conversion,
-    mirror: bool,
-    progress: Progress | None = None,
-) -> NDArray[np.uint16]:
-    """Return a sheet with one picture as RGB (h, w, 3) uint16 at the printer's resolution, as it will lie on the paper.
-
-    Raises
-    ------
-    CancelledError
-        When `progress` returned False.
-    """
-    bands = render_bands([Laid(artwork, placing, printer, how)], media, ppi, mirror, progress)
-    return np.concatenate([band for _, band in bands])

@@ -102,10 +102,6 @@ class Placing:
         """Return the effective resolution of so many pixels across."""
         return pixels / self.width * INCH
 
-    def resized(self, width: float) -> Placing:
-        """Return the same picture at another width, its proportions and centre kept."""
-        return self.sized(width, self.height * width / self.width)
-
     def sized(self, width: float, height: float) -> Placing:
         """Return it at another size, its centre kept."""
         cx, cy = self.centre
