@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 
 import numpy as np
 import pytest
 from hands import click, settle
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTime
+from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 
 from fidele.artwork.save import save_picture
+from fidele.desk.print_desk import LaterDialog
 from fidele.icc.spaces import srgb
 from fidele.session.pieces import PanelPlan
 from fidele.session.runs import prepare_page
@@ -313,3 +316,64 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     assert "This is run 1, copy 1: quay-crest.png" in session.said
     assert window.desk.station == "Logbook"
     assert [r.id for r in window.desk.chosen()] == [1]
+
+
+def test_the_queue_is_put_in_order_by_hand(window, customers, tmp_path, qtbot):
+    session = window.session
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    window.take_file(customers[0])
+    window.show_desk("Print")
+    desk, queue = window.desk, window.desk.queue
+    for _ in range(3):
+        desk.ways["hold"].trigger()
+
+    def order() -> list[int]:
+        return [e.id for e in session.queue.entries()]
+
+    def pick(number: int) -> None:
+        queue.setCurrentRow(next(k for k in range(queue.count()) if queue._number(queue.item(k)) == number))
+
+    assert order() == [1, 2, 3]
+    assert "House-number tiles" in queue.item(0).text()
+    # By the keyboard, and by dragging the first beneath the last.
+    pick(3)
+    QTest.keyClick(queue, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert order() == [1, 3, 2]
+    pick(1)
+    below = QPointF(20, queue.visualItemRect(queue.item(queue.count() - 1)).bottom() + 30)
+    data = queue.mimeData([queue.currentItem()])
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    queue.dropEvent(QDropEvent(below, Qt.DropAction.MoveAction, data, left, none))
+    assert order() == [3, 2, 1]
+    # Released by Space it is printed; the others stay held.
+    pick(2)
+    QTest.keyClick(queue, Qt.Key.Key_Space)
+    settle(window, qtbot)
+    assert order() == [3, 1]
+    assert session.run.number == 2
+    assert window.thread_view.state.words["Print"].startswith("printed")
+    # Prepared already, it waits; later means later; into a file; standing still, nothing goes.
+    pick(3)
+    click(desk, "Prepare")
+    settle(window, qtbot)
+    assert session.queue.entries()[0].why == "prepared; waits for your word"
+    dialog = LaterDialog(desk)
+    dialog.time.setTime(QTime.currentTime().addSecs(-120))
+    assert 23 < (dialog.when() - datetime.datetime.now()).total_seconds() / 3600 < 24
+    session.queue.hold(1, dialog.when())
+    desk.refresh()
+    assert "waits until" in queue.item(queue.count() - 1).text()
+    click(desk, "Stand still")
+    desk._order(target=tmp_path / "sheet.tif")
+    assert session.queue.paused
+    assert [e.state for e in session.queue.entries()] == ["held", "waiting", "waiting"]
+    click(desk, "Go on")
+    settle(window, qtbot)
+    assert (tmp_path / "sheet.tif").exists()
+    assert session.logbook.run(4).target == str(tmp_path / "sheet.tif")
+    for entry in session.queue.entries():
+        pick(entry.id)
+        QTest.keyClick(queue, Qt.Key.Key_Delete)
+    assert order() == []
+    assert queue.item(0).text() == "Nothing waits."

@@ -83,6 +83,7 @@ class PrintDesk(Desk):
         menu = QMenu(self.other)
         self.ways: dict[str, QAction] = {}
         for name, words, call in (
+            ("one", "Only the sheet that is looked at", lambda: self._order(only=True)),
             ("hold", "Put it in the queue and hold it", lambda: self._order(hold=True)),
             ("later", "Print it later …", self._later),
             ("prepare", "Only prepare it", lambda: self._order(hold=True, prepare=True)),
@@ -177,7 +178,12 @@ class PrintDesk(Desk):
         self._order()
 
     def _order(
-        self, hold: bool = False, prepare: bool = False, target: Path | None = None, until: Any = None
+        self,
+        hold: bool = False,
+        prepare: bool = False,
+        target: Path | None = None,
+        until: Any = None,
+        only: bool = False,
     ) -> list[int]:
         """Put what lies on the sheet in the queue; return the numbers of its runs."""
         session = self.session
@@ -190,7 +196,7 @@ class PrintDesk(Desk):
             return []
         numbers = []
         try:
-            jobs = session.sheet.jobs()
+            jobs = [session.sheet.job()] if only else session.sheet.jobs()
             for index, job in enumerate(jobs):
                 one = target
                 if target is not None and len(jobs) > 1:
@@ -358,6 +364,7 @@ class PrintDesk(Desk):
         many = self._sheets()
         words = f"Print {many} sheets" if many > 1 else f"Print{where}"
         self.print_it.setText(f"{words} all the same" if held and given else words)
+        self.ways["one"].setVisible(many > 1)
         for name, action in self.ways.items():
             action.setEnabled(ready and (name == "readiness" or not held or given))
         self.other.setEnabled(session.card is not None)

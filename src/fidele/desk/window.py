@@ -193,6 +193,7 @@ class Window(QMainWindow):
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
         self.foot.theme_changed.connect(self.toggle_theme)
         self.work.started.connect(self.foot.begin)
+        self.work.started.connect(lambda _: self.thread_view.show_state(self._thread_state()))
         self.work.progress.connect(self.foot.progress)
         self.work.ended.connect(self._ended)
         self.work.failed.connect(self.session.say)
@@ -361,6 +362,8 @@ class Window(QMainWindow):
         words["Print"] = (
             "held" if held else "waiting" if s.artwork is None else f"printed {clock(s.run.at)}" if s.run else "ready"
         )
+        if (number := self.print_desk.printing.under_way) and self.work.busy:
+            words["Print"] = f"printing run {number}"
         if card is not None:
             words["Press"] = f"{card.press.seconds:.0f} s, {card.press.temperature:.0f} °C"
             if s.run is not None and s.run.pressed_at is not None:

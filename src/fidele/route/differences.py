@@ -34,6 +34,19 @@ PRESS = {
     "pressure": "Press pressure, bar",
     "preheat": "Preheat, s",
 }
+#: What else is said of the press, and of the sheets and runs of a condition.
+STACK = {"on_top": "Nearer to the plate", "lint": "Lint is taken off", "cover": "Cover sheet"}
+HABITS = {
+    "gap": "Between pieces, mm",
+    "may_turn": "Pieces may be turned",
+    "identity": "Identity line",
+    "cut": "Signs to cut by",
+    "fold": "Signs to fold by",
+    "press": "Signs for the press",
+    "strip": "Control strip",
+    "hold": "Runs wait for your word",
+    "readiness_hours": "Readiness page after, h",
+}
 
 
 @dataclass(frozen=True)
@@ -56,10 +69,11 @@ def differences(one: Card, other: Card) -> list[Difference]:
         a, b = one.driver.get(meaning), other.driver.get(meaning)
         if a != b:
             found.append(Difference(MEANINGS[meaning], plain(a), plain(b)))
-    for field, label in PRESS.items():
-        a, b = getattr(one.press, field), getattr(other.press, field)
-        if a != b:
-            found.append(Difference(label, f"{a:g}", f"{b:g}"))
+    for mine, theirs, labels in ((one.press, other.press, PRESS | STACK), (one.sheet, other.sheet, HABITS)):
+        for field, label in labels.items():
+            a, b = getattr(mine, field), getattr(theirs, field)
+            if a != b:
+                found.append(Difference(label, plain(a), plain(b)))
     return found
 
 

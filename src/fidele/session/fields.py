@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
-from fidele.route.condition import Card, PressData
-from fidele.route.differences import LABELS, PRESS, plain, said
+from fidele.route.condition import Card, PressData, SheetHabits
+from fidele.route.differences import HABITS, LABELS, PRESS, STACK, plain, said
 from fidele.route.layers import MEANINGS
 
 if TYPE_CHECKING:
@@ -21,8 +21,10 @@ GROUPS = {
     "Driver settings": ("driver",),
     "On the way": ("mirror_by", "printed_from", "file_says", "artwork_ppi"),
     "Press": ("press",),
+    "Sheets and runs": ("sheet",),
     "Notes": ("notes",),
 }
+_SHEET_RANGE = {"gap": (0.0, 200.0), "readiness_hours": (0.0, 1000.0)}
 _PRESS_RANGE = {"temperature": (20, 240), "seconds": (1, 900), "pressure": (0.1, 8), "preheat": (0, 120)}
 
 
@@ -63,6 +65,8 @@ def fields_of(session: Session, card: Card) -> list[Field]:
                 found += _driver_fields(session, card, group)
             elif key == "press":
                 found += _press_fields(card, group) if card.process == "transfer" else []
+            elif key == "sheet":
+                found += _sheet_fields(card, group)
             else:
                 found.append(_field(session, card, group, key))
     return found
@@ -114,10 +118,26 @@ def _driver_fields(session: Session, card: Card, group: str) -> list[Field]:
 
 
 def _press_fields(card: Card, group: str) -> list[Field]:
-    return [
+    found = [
         Field(group, f"press.{n}", label, getattr(card.press, n), f"{getattr(card.press, n):g}", span=_PRESS_RANGE[n])
         for n, label in PRESS.items()
     ]
+    for name, label in STACK.items():
+        value = getattr(card.press, name)
+        offered = (("paper", "the paper"), ("piece", "the piece")) if name == "on_top" else _ON_OFF
+        found.append(Field(group, f"press.{name}", label, value, dict(offered)[value], offered))
+    return found
+
+
+_ON_OFF: tuple[tuple[Any, str], ...] = ((True, "on"), (False, "off"))
+
+
+def _sheet_fields(card: Card, group: str) -> list[Field]:
+    found = []
+    for name, label in HABITS.items():
+        value, span = getattr(card.sheet, name), _SHEET_RANGE.get(name)
+        found.append(Field(group, f"sheet.{name}", label, value, plain(value), () if span else _ON_OFF, span))
+    return found
 
 
 def set_field(session: Session, key: str, value: Any) -> None:
@@ -134,11 +154,18 @@ def set_field(session: Session, key: str, value: Any) -> None:
         changed = session.device.possible(card.driver | {name: value})
         session.change_card(f"{MEANINGS[name]}: {plain(value)}", driver=changed)
     elif kind == "press":
+        label = (PRESS | STACK)[name]
         try:
             press = PressData.model_validate(card.press.model_dump() | {name: value})
         except ValueError as error:
-            raise FideleError(f"{PRESS[name]}: {value:g} is beyond any press.") from error
-        session.change_card(f"{PRESS[name]}: {value:g}", press=press)
+            raise FideleError(f"{label}: {value:g} is beyond any press.") from error
+        session.change_card(f"{label}: {plain(value)}", press=press)
+    elif kind == "sheet":
+        try:
+            habits = SheetHabits.model_validate(card.sheet.model_dump() | {name: value})
+        except ValueError as error:
+            raise FideleError(f"{HABITS[name]}: {value:g} cannot be.") from error
+        session.change_card(f"{HABITS[name]}: {plain(value)}", sheet=habits)
     elif key == "printed_from":
         session.handoff.print_from(value)
     else:
