@@ -11,6 +11,9 @@ from fidele.bench.inks import SUBSTRATES, InkModel, Substrate, sublimation_densi
 from fidele.bench.printer import FULL, Print, Unit
 from fidele.errors import FideleError
 
+#: Rows that are pressed at a time.
+_ROWS = 1024
+
 
 @dataclass(frozen=True)
 class PressSettings:
@@ -65,18 +68,23 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
     dose = settings.seconds / 180 * 2 ** ((settings.temperature - 200) / 9)
     # How brown the coating goes: nothing up to 1.6 times the dose, then ever closer to 1.
     scorch = 1 - np.exp(-max(0.0, dose - 1.6) / 4)
-    amounts = np.ascontiguousarray(sheet.ink[:, ::-1]).astype(np.float32) * (share / FULL).astype(np.float32)
     # A press spreads dye a little; too long or too hot spreads it more.
     spread = (0.035 + 0.4 * scorch) / 25.4 * sheet.ppi
-    amounts = cv2.GaussianBlur(amounts, (0, 0), spread)
-    rng = np.random.default_rng([unit.seed, *amounts.shape[:2], round(settings.seconds)])
-    if not settings.dried:
-        damp = cv2.GaussianBlur(rng.standard_normal((64, 64), dtype=np.float32), (0, 0), 3)
-        damp = cv2.resize(damp / damp.std(), amounts.shape[1::-1], interpolation=cv2.INTER_CUBIC)
-        amounts *= (1 - 0.18 * np.clip(damp, 0, 2.5))[..., None]
-    if not settings.dusted:
-        _lint(amounts, rng)
-    ink = np.rint(np.clip(amounts, 0, 1) * FULL).astype(np.uint16)
+    height, width = sheet.ink.shape[:2]
+    rng = np.random.default_rng([unit.seed, height, width, round(settings.seconds)])
+    spoilt = _spoilt((height, width), settings, rng)
+    ink = np.empty_like(sheet.ink)
+    reach = round(spread * 8 + 1) // 2 + 1
+    for first in range(0, height, _ROWS):
+        # Band by band, with as many rows around as the dye spreads: a roll of metres needs no more memory than its ink.
+        last = min(height, first + _ROWS)
+        top, bottom = max(0, first - reach), min(height, last + reach)
+        amounts = np.ascontiguousarray(sheet.ink[top:bottom, ::-1]).astype(np.float32)
+        amounts *= (share / FULL).astype(np.float32)
+        amounts = cv2.GaussianBlur(amounts, (0, 0), spread)[first - top : last - top]
+        if spoilt is not None:
+            amounts *= spoilt[first:last, :, None]
+        ink[first:last] = np.rint(np.clip(amounts, 0, 1) * FULL)
     yellowed = base.reflectance * (1 - 0.7 * scorch * np.exp(-np.arange(36) / 12))
     return Piece(
         ink, sheet.ppi, InkModel(sublimation_densities(), Substrate(base.name, yellowed, base.holds), unit.gain)
@@ -90,14 +98,24 @@ def transferred(settings: PressSettings) -> NDArray[np.float64]:
     return 0.97 * contact * (1 - np.exp(-dose * np.array([3.4, 4.2, 5.0, 3.0])))
 
 
-def _lint(amounts: NDArray[np.float32], rng: np.random.Generator) -> None:
+def _spoilt(shape: tuple[int, int], settings: PressSettings, rng: np.random.Generator) -> NDArray[np.float32] | None:
+    """Return the share (h, w) of the dye that damp and lint let through; None where there was neither."""
     import cv2
 
-    height, width = amounts.shape[:2]
-    fibres = np.ones((height, width), np.float32)
-    for _ in range(max(3, height * width // 400_000)):
-        x, y = rng.integers(0, width), rng.integers(0, height)
-        bend = rng.normal(0, 25, 4)
-        points = np.array([[x, y], [x + bend[0], y + bend[1]], [x + bend[2], y + bend[3]]]).astype(np.int32)
-        cv2.polylines(fibres, [points], False, 0.35, 2, cv2.LINE_AA)
-    amounts *= fibres[..., None]
+    if settings.dried and settings.dusted:
+        return None
+    height, width = shape
+    through = np.ones(shape, np.float32)
+    if not settings.dried:
+        damp = cv2.GaussianBlur(rng.standard_normal((64, 64), dtype=np.float32), (0, 0), 3)
+        damp = cv2.resize(damp / damp.std(), (width, height), interpolation=cv2.INTER_CUBIC)
+        through *= 1 - 0.18 * np.clip(damp, 0, 2.5)
+    if not settings.dusted:
+        fibres = np.ones(shape, np.float32)
+        for _ in range(max(3, height * width // 400_000)):
+            x, y = rng.integers(0, width), rng.integers(0, height)
+            bend = rng.normal(0, 25, 4)
+            points = np.array([[x, y], [x + bend[0], y + bend[1]], [x + bend[2], y + bend[3]]]).astype(np.int32)
+            cv2.polylines(fibres, [points], False, 0.35, 2, cv2.LINE_AA)
+        through *= fibres
+    return through
