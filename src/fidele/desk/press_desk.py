@@ -391,11 +391,13 @@ class PressDesk(Desk):
 
     def _show_table(self) -> None:
         table = self.session.table
-        self.which.setVisible(len(table) > 1)
+        run = self.session.run
+        self.which.setVisible(len(table) > 1 or (bool(table) and run is None))
         self.which.clear()
+        if run is None:
+            self.which.addItem("on the table …", 0)
         for one in table:
             self.which.addItem(f"{one.number}  {one.job.title}", one.number)
-        run = self.session.run
         if run is not None:
             self.which.setCurrentIndex(max(0, self.which.findData(run.number)))
 

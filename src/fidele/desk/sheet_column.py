@@ -348,6 +348,10 @@ class SheetColumn(QScrollArea):
 
             self._do(ask_blank, self, self.session.sheet.blanks)
             self.refresh()
+        elif name == "forget" and one is not None:
+            forgotten = one[0].blank
+            self._do(self.session.laying.on_blank, one[0].number, "")
+            self._do(self.session.sheet.blanks.remove, forgotten)
         elif one is not None and name != one[0].blank:
             self._do(self.session.laying.on_blank, one[0].number, name)
 
@@ -508,6 +512,8 @@ class SheetColumn(QScrollArea):
         for blank in self.session.sheet.blanks.blanks:
             self.blank.addItem(blank.name, blank.name)
         self.blank.addItem("Another blank …", "new")
+        if one[0].blank:
+            self.blank.addItem("Forget this blank", "forget")
         self.blank.setCurrentIndex(max(0, self.blank.findData(one[0].blank)))
 
     def _show_panels(self) -> None:

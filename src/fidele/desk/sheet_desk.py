@@ -165,6 +165,9 @@ class SheetDesk(Desk):
             self.guarded(ask)
         elif kind == "own":
             session.sheet.own = name
+        elif kind == "forget":
+            session.sheet.blanks.remove(name)
+            session.sheet.own = ""
         else:
             session.sheet.own = ""
             if session.card is not None and name != session.card.size:
@@ -275,6 +278,8 @@ class SheetDesk(Desk):
                 if own.printed_as == card.size:
                     self.media.addItem(own.name, ("own", own.name))
             self.media.addItem("A sheet of its own size …", ("new", ""))
+            if sheet.own and sheet.base.name == sheet.own:
+                self.media.addItem("Forget this sheet", ("forget", sheet.own))
         chosen = (
             ("own", sheet.own) if sheet.own and sheet.base.name == sheet.own else ("size", card.size if card else "A4")
         )

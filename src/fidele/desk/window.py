@@ -269,7 +269,9 @@ class Window(QMainWindow):
             else:
                 self._shelf_changed()
         self.incoming.look_into_inbox()
-        self.session.watch.look()
+        watch = self.session.watch
+        if due := watch.due():
+            self.work.quietly("artwork that was changed", lambda _: watch.read(due), watch.take)
         cards = self.session.cards.snapshot()
         if cards != self._cards:
             self._cards = cards

@@ -162,9 +162,12 @@ class Pieces:
 
     def select(self, number: int) -> None:
         """Take another picture in hand as the current one."""
-        if number != self._current and any(p.number == number for p in self.all):
-            self._current = number
-            self._changed()
+        before, chosen = self.current, next((p for p in self.all if p.number == number), None)
+        if chosen is None or chosen is before:
+            return
+        self._current = number
+        # On the same sheet the print of it is still the one in hand.
+        self._changed(before is not None and before.together == chosen.together)
 
     def step(self, by: int) -> None:
         """Go to the next picture, or the one before."""
@@ -191,9 +194,11 @@ class Pieces:
         self._session.history.do(name, lambda: apply(after, shown), lambda: apply(before, current))
         self._session.say(f"{gone.opened.path.name} is laid aside; the file is where it was.")
 
-    def _changed(self) -> None:
+    def _changed(self, same_sheet: bool = False) -> None:
         session = self._session
-        session.losses, session.run, session.checked = None, None, None
+        session.losses = None
+        if not same_sheet:
+            session.run, session.checked = None, None
         session.tell("artwork")
         session.refresh()
 

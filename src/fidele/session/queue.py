@@ -108,15 +108,13 @@ class Queue:
 
     # Changing the order --------------------------------------------------------------------------------------------
 
-    def _need(self, number: int, *states: str) -> Queued:
-        found = next((e for e in self.entries() if e.id == number), None)
-        if found is None or (states and found.state not in states):
+    def _need_waiting(self, number: int) -> None:
+        if not any(e.id == number and e.state in WAITING for e in self.entries()):
             raise FideleError(f"Run {number} does not wait any more.")
-        return found
 
     def hold(self, number: int, until: datetime.datetime | None = None) -> None:
         """Hold a run until it is released, or let it wait for a time."""
-        self._need(number, *WAITING)
+        self._need_waiting(number)
         if until is None:
             self._session.logbook.set_state(number, "held", "held by you")
         else:
@@ -125,13 +123,13 @@ class Queue:
 
     def release(self, number: int) -> None:
         """Let a held run go on."""
-        self._need(number, *WAITING)
+        self._need_waiting(number)
         self._session.logbook.set_state(number, "waiting")
         self._session.tell("queue")
 
     def cancel(self, number: int) -> None:
         """Take a run that waits out of the queue; the logbook keeps that it was ordered."""
-        self._need(number, *WAITING)
+        self._need_waiting(number)
         self._session.logbook.end_run(number, "cancelled", {}, "cancelled before it was printed")
         self.spool.forget(number)
         self._session.tell("queue")
@@ -140,7 +138,7 @@ class Queue:
     def move(self, number: int, before: int | None) -> None:
         """Move a run before another one, None for the end."""
         order = [e for e in self.entries() if e.state in WAITING and e.id != number]
-        self._need(number, *WAITING)
+        self._need_waiting(number)
         at = next((k for k, e in enumerate(order) if e.id == before), len(order))
         if not order:
             return
@@ -182,28 +180,25 @@ class Queue:
         """
         logbook = self._session.logbook
         run = logbook.run(number)
-        if run.state in WAITING and not logbook.begin(number):
-            raise FideleError(f"Run {number} is under way already.")
-        ended = False
+        if run.state not in (*WAITING, "preparing") or (run.state in WAITING and not logbook.begin(number)):
+            raise FideleError(f"Run {number} does not wait: it is {logbook.run(number).state}.")
+        end: tuple[str, str] | None = ("failed", "something unexpected went wrong")
         try:
             printed = self._carried(run, progress or (lambda _: True), job, only_prepare)
-            ended = True
+            end = None
             return printed
         except CancelledError:
-            logbook.end_run(number, "cancelled", {}, "cancelled while it was under way")
-            ended = True
+            end = ("cancelled", "cancelled while it was under way")
             raise
         except HeldError as error:
-            logbook.set_state(number, "held", str(error))
-            ended = True
+            end = ("held", str(error))
             raise
         except FideleError as error:
-            logbook.end_run(number, "failed", {}, str(error))
-            ended = True
+            end = ("failed", str(error))
             raise
         finally:
-            if not ended:
-                logbook.end_run(number, "failed", {}, "something unexpected went wrong")
+            if end is not None:
+                logbook.end_run(number, end[0], {}, end[1])
             if not only_prepare:
                 self.spool.forget(number)
 
