@@ -15,7 +15,8 @@ from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.store.cards import CardStore
-from fidele.store.logbook import Logbook, Verdict
+from fidele.store.logbook import Logbook
+from fidele.store.records import Verdict
 
 
 def test_cards_are_kept_and_broken_ones_told(tmp_path):

@@ -13,7 +13,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 
 from fidele.artwork.save import save_picture
-from fidele.desk.print_desk import LaterDialog
+from fidele.desk.later import LaterDialog
 from fidele.icc.spaces import srgb
 from fidele.session.pieces import PanelPlan
 from fidele.session.runs import prepare_page
@@ -286,8 +286,8 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     (record,) = json.loads(session.logbook.run(1).press)
     assert (record["seconds"], record["asked"], record["note"]) == (60.0, {"seconds": 180.0}, "door bell")
     # The piece beside what was promised: one size, one light, and it is paler.
-    promised, piece = desk.view._teeth[0].pixels, desk.view._pixels
-    assert [t.name for t in desk.view._teeth] == ["promised", "the piece"]
+    promised, piece = desk.piece.view._teeth[0].pixels, desk.piece.view._pixels
+    assert [t.name for t in desk.piece.view._teeth] == ["promised", "the piece"]
     assert promised.shape == piece.shape
     spot = np.s_[
         promised.shape[0] * 45 // 100 : promised.shape[0] * 55 // 100,
@@ -297,17 +297,15 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     good = session.press_run(session.table[0])
     session.take_run(good)
     settle(window, qtbot)
-    assert (
-        np.abs(
-            desk.view._teeth[0].pixels[spot].astype(float).mean(axis=(0, 1)) - desk.view._pixels[spot].mean(axis=(0, 1))
-        ).max()
-        < 4
-    )
+    shown = [
+        v[spot].astype(float).mean(axis=(0, 1)) for v in (desk.piece.view._teeth[0].pixels, desk.piece.view._pixels)
+    ]
+    assert np.abs(shown[0] - shown[1]).max() < 4
     # A photo is kept with the run; what is no picture is refused.
-    desk.attach_file(customers[1])
+    desk.piece.attach_file(customers[1])
     assert len(session.logbook.photos(1)) == 1
     (tmp_path / "notes.png").write_text("no picture")
-    desk.attach_file(tmp_path / "notes.png")
+    desk.piece.attach_file(tmp_path / "notes.png")
     assert "notes.png" in session.said
     assert len(session.logbook.photos(1)) == 1
     # Scanned, the piece says by its identity line which run it is, and the logbook opens at it.

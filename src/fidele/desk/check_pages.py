@@ -26,7 +26,7 @@ from fidele.desk.plots import Eyes, Suspects, Vectors
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.checking import PrintMeasured, best_where, changed_between, side_by_side
 from fidele.session.checks import Checked
-from fidele.store.logbook import Check
+from fidele.store.records import Check
 
 
 class Page(QWidget):

@@ -18,7 +18,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.plots import Plot
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.proof.soft import show
-from fidele.store.logbook import Check
+from fidele.store.records import Check
 
 #: The scan is shown at most so many pixels long.
 _SHOWN = 1400

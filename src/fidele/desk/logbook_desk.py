@@ -28,7 +28,7 @@ from fidele.desk.work import Work
 from fidele.route.finding import Finding
 from fidele.session.log import compared, export, facts, matching, totals
 from fidele.session.model import Session
-from fidele.store.logbook import DONE, KeptRun
+from fidele.store.records import DONE, KeptRun
 
 _ICON = 40
 _NUMBER = Qt.ItemDataRole.UserRole

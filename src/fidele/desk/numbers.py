@@ -5,6 +5,32 @@ from __future__ import annotations
 from PySide6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSpinBox
 
 from fidele.desk.theme import font
+from fidele.sheet.placing import INCH
+
+
+class Lengths:
+    """Lengths as they are shown and typed: in millimetres or in inches. Everything else thinks in millimetres."""
+
+    def __init__(self, inches: bool = False) -> None:
+        self.inches = inches
+
+    def dress(self, field: QDoubleSpinBox) -> None:
+        """Give a field the unit and as many decimals as it needs."""
+        field.setDecimals(3 if self.inches else 1)
+        field.setSuffix(" in" if self.inches else " mm")
+
+    def show(self, field: QDoubleSpinBox, mm: float) -> None:
+        """Show so many mm."""
+        field.setValue(self.of(mm))
+
+    def of(self, mm: float) -> float:
+        """Return what so many mm are in the unit that is shown."""
+        return mm / INCH if self.inches else mm
+
+    def read(self, field: QDoubleSpinBox, known: float = float("nan")) -> float:
+        """Return what a field says, in mm; `known` where it says no other than that, to its last decimal."""
+        mm = field.value() * (INCH if self.inches else 1.0)
+        return known if abs(mm - known) < (0.0006 * INCH if self.inches else 0.06) else mm
 
 
 def number(low: float, high: float, tip: str, decimals: int = 1, unit: str = " mm", width: int = 84) -> QDoubleSpinBox:

@@ -3,20 +3,15 @@
 from __future__ import annotations
 
 import time
-from pathlib import Path
 from typing import Any
 
-import numpy as np
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QPixmap
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
-    QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QStackedWidget,
     QVBoxLayout,
@@ -27,16 +22,14 @@ from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
 from fidele.desk.labels import button, clear, label, line
 from fidele.desk.numbers import number
-from fidele.desk.picture import PictureView, Tooth
-from fidele.desk.print_desk import seen
+from fidele.desk.piece_page import PiecePage
 from fidele.desk.stack_view import StackView
 from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
 from fidele.route.condition import Card, PressData
 from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.pressing import PressClock, attach_photo, deviation, groups, layers, pressed, steps
-from fidele.session.promised import promised
+from fidele.session.pressing import PressClock, deviation, groups, layers, pressed, steps
 
 _TICK = 100
 _FIELDS = (
@@ -57,13 +50,13 @@ class PressDesk(Desk):
         self.clock = PressClock(lambda: time.monotonic() * session.workshop.pace)
         self._done: dict[str, float] = {}
         self._ticked: dict[str, bool] = {}
-        self._looked: Any = None
         self._for: Any = None
         self._head()
         self._settings()
         self.stack = QStackedWidget()
         self.stack.addWidget(self._at_the_press())
-        self.stack.addWidget(self._the_piece())
+        self.piece = PiecePage(session, work)
+        self.stack.addWidget(self.piece)
         self.box.addWidget(self.stack, 1)
         self._timer = QTimer(self, interval=_TICK)
         self._timer.timeout.connect(self._tick)
@@ -149,23 +142,6 @@ class PressDesk(Desk):
             buttons.addWidget(made)
         right.addLayout(buttons)
         row.addLayout(right, 6)
-        return page
-
-    def _the_piece(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.view = PictureView()
-        column.addWidget(self.view, 1)
-        row = QHBoxLayout()
-        self.said = line("", 8.5, dim=True)
-        row.addWidget(self.said, 1)
-        self.photo = QLabel()
-        self.photo.setAccessibleName("Last photo of the piece")
-        row.addWidget(self.photo)
-        self.attach = button("Attach a photo …", self._attach, "Keep a photo or scan of the piece with its run")
-        row.addWidget(self.attach)
-        column.addLayout(row)
         return page
 
     # The condition -----------------------------------------------------------------------------------------------
@@ -282,26 +258,6 @@ class PressDesk(Desk):
             + (f" That was {off}." if off else "")
         )
 
-    def _attach(self) -> None:
-        run = self.session.run
-        name, _ = QFileDialog.getOpenFileName(
-            self, "A photo of the piece", "", "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
-        )
-        if name and run is not None:
-            self.attach_file(Path(name))
-
-    def attach_file(self, path: Path) -> None:
-        """Keep a photo or scan of the piece with its run."""
-        run = self.session.run
-        if run is not None:
-
-            def keep() -> None:
-                kept = attach_photo(self.session, run.number, path)
-                self.session.say(f"{path.name} is kept with run {run.number}, as {kept.name}.")
-
-            self.guarded(keep)
-            self.refresh()
-
     # Showing -----------------------------------------------------------------------------------------------------
 
     def _tick(self) -> None:
@@ -360,7 +316,7 @@ class PressDesk(Desk):
         """Show the press data, the steps and the clock, or the piece beside what was promised."""
         session = self.session
         run = session.run
-        self.view.theme = self.face.theme = self.layers.theme = self.theme
+        self.piece.view.theme = self.face.theme = self.layers.theme = self.theme
         self._show_table()
         self._show_groups(run)
         card = self.card
@@ -387,7 +343,7 @@ class PressDesk(Desk):
         self._show_steps()
         self._tick()
         self._buttons()
-        self._show_piece(run, card)
+        self.piece.show_piece(run, card)
 
     def _show_table(self) -> None:
         table = self.session.table
@@ -425,52 +381,6 @@ class PressDesk(Desk):
                 f"{card.substrate.capitalize()}, as it looks under D50 light. Let it cool before you judge it."
             )
 
-    def _show_piece(self, run: Printed | None, card: Card | None) -> None:
-        if run is None or card is None or run.sheet is None:
-            self._looked = None
-            self.view.empty = "The pressed piece will lie here."
-            self.view.set_picture(None)
-            self.view.set_teeth([])
-            self.said.setText("")
-            self.photo.clear()
-            return
-        piece = run.pieces.get(card.id, run.piece)
-        self.attach.setEnabled(piece is not None)
-        photos = self.session.logbook.photos(run.number)
-        shown = QPixmap(photos[-1]) if photos else QPixmap()
-        self.photo.setPixmap(
-            shown.scaledToHeight(54, Qt.TransformationMode.SmoothTransformation) if not shown.isNull() else shown
-        )
-        what = piece if piece is not None else run.sheet
-        if what is self._looked:
-            return
-        self._looked = what
-        session, workshop = self.session, self.session.workshop
-        shrink = max(2, round(max(run.sheet.ink.shape[:2]) / 2600))
-        before = piece is None
-
-        def look(_told: Any) -> Any:
-            lies = piece if piece is not None else workshop.as_printed(run.sheet)
-            pixels = seen(workshop.look(lies, shrink))
-            size = (pixels.shape[1], pixels.shape[0])
-            wanted = None if before else promised(session, run, card, size, lies.ppi / shrink)
-            return pixels, wanted
-
-        self.work.quietly("piece", look, lambda found: self._show(found, before))
-
-    def _show(self, found: tuple[Any, Any], before: bool) -> None:
-        pixels, wanted = found
-        self.view.set_picture(pixels)
-        if before:
-            self.view.set_teeth([Tooth("on the table, still dull", _as_is)])
-            self.said.setText("The transfer paper, not pressed yet.")
-        elif wanted is None or wanted.shape != pixels.shape:
-            self.view.set_teeth([Tooth("the piece", _as_is)])
-            self.said.setText("Nothing was promised for it: no profile converted it.")
-        else:
-            self.view.set_teeth([Tooth("promised", _as_is, pixels=wanted), Tooth("the piece", _as_is)])
-            self.said.setText("Drag the piece beneath the line: both are of one size, in one light.")
-
     def set_theme(self, theme: Theme) -> None:
         """Take another theme."""
         super().set_theme(theme)
@@ -488,7 +398,3 @@ class PressDesk(Desk):
             ("Warm before", f"{card.press.preheat:.0f} s"),
             ("From above", ", ".join(layers(card.press, card.substrate))),
         ]
-
-
-def _as_is(pixels: Any) -> Any:
-    return np.ascontiguousarray(pixels)

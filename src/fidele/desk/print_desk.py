@@ -2,42 +2,31 @@
 
 from __future__ import annotations
 
-import datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt, QTime, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QDialog,
-    QDialogButtonBox,
-    QFileDialog,
-    QHBoxLayout,
-    QLineEdit,
-    QMenu,
-    QTimeEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout
 
-from fidele.chart.readiness import INKS, READINESS
+from fidele.chart.readiness import READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
-from fidele.desk.labels import button, label, line, menu_button
+from fidele.desk.labels import button, label, menu_button
+from fidele.desk.later import LaterDialog
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.printing import Printing, time_words
 from fidele.desk.queue_view import QueueView
+from fidele.desk.readiness_box import ReadinessBox
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.proof.soft import show
 from fidele.session.job import Printed
 from fidele.session.model import Session
-from fidele.session.readiness import InkState
-from fidele.store.logbook import WAITING, Queued
+from fidele.store.records import WAITING, Queued
 
 
 class PrintDesk(Desk):
@@ -57,7 +46,8 @@ class PrintDesk(Desk):
         right = QVBoxLayout()
         self.view = PictureView()
         right.addWidget(self.view, 1)
-        self.ready = self._readiness()
+        self.ready = ReadinessBox(session, work)
+        self.ready.said.connect(self._say)
         right.addWidget(self.ready)
         self.note = label("", 8.5, dim=True, wrap=True)
         right.addWidget(self.note)
@@ -143,30 +133,6 @@ class PrintDesk(Desk):
         )
         column.addWidget(self.runs, alignment=Qt.AlignmentFlag.AlignLeft)
         return column
-
-    def _readiness(self) -> QWidget:
-        whole = QWidget()
-        column = QVBoxLayout(whole)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(3)
-        ticks, row = QHBoxLayout(), QHBoxLayout()
-        self.inks: dict[str, QCheckBox] = {}
-        for ink in INKS:
-            box = QCheckBox(ink)
-            box.setFont(font(8.5))
-            box.setChecked(True)
-            box.setToolTip(f"Ticked: every line of {ink} is there, none is bent")
-            self.inks[ink] = box
-            ticks.addWidget(box)
-        ticks.addStretch()
-        self.seen = button("So it is", self._seen, "Keep what you see; a complete page is what scans go by")
-        self.scan = button("Scan it", self._scan, "Lay the page on the scanner and compare it with the last sound one")
-        row.addWidget(line("Tick the inks whose lines are all there", 8.5, dim=True), 1)
-        row.addWidget(self.seen)
-        row.addWidget(self.scan)
-        column.addLayout(ticks)
-        column.addLayout(row)
-        return whole
 
     # Ordering ----------------------------------------------------------------------------------------------------
 
@@ -316,37 +282,6 @@ class PrintDesk(Desk):
         held = entry is not None and (entry.state == "held" or entry.not_before is not None)
         self.hold.setText("Go on" if held else "Hold")
 
-    # Readiness ---------------------------------------------------------------------------------------------------
-
-    def _seen(self) -> None:
-        run = self.session.run
-        if run is not None:
-            complete = {ink: box.isChecked() for ink, box in self.inks.items()}
-            self.guarded(lambda: self._say_ready(self.session.readiness.seen(run, complete)))
-
-    def _scan(self) -> None:
-        session, run = self.session, self.session.run
-        if run is None:
-            return
-        workshop = session.workshop
-
-        def work(_told: Any) -> Any:
-            return session.readiness.read(run, workshop.scan(workshop.as_printed(run.sheet), run.number))
-
-        self.work.run("Scanning the readiness page", work, self._say_ready)
-
-    def _say_ready(self, states: tuple[InkState, ...]) -> None:
-        bad = [s for s in states if not s.sound]
-        for state in states:
-            self.inks[state.ink].setChecked(state.sound)
-        if bad:
-            words = ", ".join(f"{s.ink} {s.words}" for s in bad)
-            self.session.say(f"Not ready: {words}. Clean the head, and print the page again.")
-            self.note.setText(f"Not ready: {words}. Clean the head, and print the page again.")
-        else:
-            self.session.say("The printer is ready: every ink is complete.")
-            self.note.setText("The printer is ready: every ink is complete.")
-
     # Showing -----------------------------------------------------------------------------------------------------
 
     def _buttons(self) -> None:
@@ -423,6 +358,9 @@ class PrintDesk(Desk):
                 else "The print as it lies on the table."
             )
 
+    def _say(self, words: str) -> None:
+        self.note.setText(words)
+
     def _what(self) -> str:
         pieces = self.session.sheet.pieces
         count = sum(len(p.copies) for p in pieces)
@@ -455,32 +393,6 @@ class PrintDesk(Desk):
                 words = ", ".join(f"{k} {v:.2f}" for k, v in value.items())
             rows.append((name[:1].upper() + name[1:], str(words)))
         return rows
-
-
-class LaterDialog(QDialog):
-    """Asks at what time a run may begin."""
-
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Print it later")
-        box = QVBoxLayout(self)
-        box.addWidget(label("Not before", 9.5))
-        self.time = QTimeEdit(QTime.currentTime().addSecs(3600))
-        self.time.setDisplayFormat("HH:mm")
-        self.time.setFont(font(10))
-        self.time.setAccessibleName("Not before this time")
-        box.addWidget(self.time)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        box.addWidget(buttons)
-
-    def when(self) -> datetime.datetime:
-        """Return the next moment at which it is this time of day."""
-        now = datetime.datetime.now()
-        at = self.time.time()
-        today = now.replace(hour=at.hour(), minute=at.minute(), second=0, microsecond=0)
-        return today if today > now else today + datetime.timedelta(days=1)
 
 
 def seen(XYZ: NDArray[np.float32]) -> NDArray[np.uint8]:

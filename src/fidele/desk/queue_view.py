@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from fidele.desk.desk import clock
 from fidele.desk.theme import font
-from fidele.store.logbook import WAITING, Queued
+from fidele.store.records import WAITING, Queued
 
 _NUMBER = Qt.ItemDataRole.UserRole
 

@@ -6,12 +6,11 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
-    QFrame,
     QGridLayout,
     QHBoxLayout,
     QListWidget,
@@ -23,13 +22,13 @@ from PySide6.QtWidgets import (
 )
 
 from fidele.desk.labels import button, label, menu_button, section
-from fidele.desk.numbers import number, whole
+from fidele.desk.numbers import Lengths, number, whole
+from fidele.desk.panels_box import PanelsBox
 from fidele.desk.theme import font
-from fidele.errors import FideleError
 from fidele.session.laying import ALIGN, Key
 from fidele.session.model import Session
-from fidele.session.pieces import PanelPlan, Piece
-from fidele.sheet.placing import INCH, Placing
+from fidele.session.pieces import Piece
+from fidele.sheet.placing import Placing
 
 _FIELDS = (
     ("width", "width", "Printed width"),
@@ -51,8 +50,7 @@ class SheetColumn(QScrollArea):
     ) -> None:
         super().__init__()
         self.session, self._selection, self._choose, self._do = session, selection, choose, do
-        self._settings = QSettings()
-        self.inches = self._settings.value("sheet/unit", "mm") == "inch"
+        self.lengths = Lengths()
         self._filling = False
         self.setWidgetResizable(True)
         self.setFixedWidth(246)
@@ -70,7 +68,8 @@ class SheetColumn(QScrollArea):
         self._size()
         self._place()
         self._many()
-        self._panels()
+        self.panels = PanelsBox(session, self.lengths, do)
+        self.column.addWidget(self.panels)
         self.column.addStretch()
 
     # Making ------------------------------------------------------------------------------------------------------
@@ -206,49 +205,6 @@ class SheetColumn(QScrollArea):
         row.addWidget(self.repeat)
         self.column.addLayout(row)
 
-    def _panels(self) -> None:
-        head = QHBoxLayout()
-        head.addWidget(section("Panels"))
-        head.addStretch()
-        self.part = button("Part", self._part, "Part a piece that is larger than its media into panels", quiet=True)
-        head.addWidget(self.part)
-        self.column.addLayout(head)
-        self.parted = QFrame()
-        box = QVBoxLayout(self.parted)
-        box.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        self.overlap = number(0, 500, "Overlap of neighbours", width=70)
-        self.columns, self.rows = (
-            whole(0, 99, "Columns of panels; 0 for as few as will do", 44),
-            whole(0, 99, "Rows of panels; 0 for as few as will do", 44),
-        )
-        row.addWidget(self.overlap)
-        row.addWidget(self.columns)
-        row.addWidget(label("x", 8.5, dim=True))
-        row.addWidget(self.rows)
-        row.addStretch()
-        box.addLayout(row)
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        row.addWidget(label("at most", 8.5, dim=True))
-        self.most_wide = number(0, 20_000, "A panel's greatest width; 0 for as much as the media holds", width=78)
-        self.most_high = number(0, 20_000, "A panel's greatest height; 0 for as much as the media holds", width=78)
-        row.addWidget(self.most_wide)
-        row.addWidget(label("x", 8.5, dim=True))
-        row.addWidget(self.most_high)
-        row.addStretch()
-        for field in (self.overlap, self.columns, self.rows, self.most_wide, self.most_high):
-            field.editingFinished.connect(self._plan)
-        box.addLayout(row)
-        self.panel_list = QListWidget()
-        self.panel_list.setFont(font(8.5))
-        self.panel_list.setAccessibleName("Panels to print")
-        self.panel_list.setToolTip("Tick the panels that are to be printed, or printed again")
-        self.panel_list.itemChanged.connect(self._panel_ticked)
-        box.addWidget(self.panel_list)
-        self.column.addWidget(self.parted)
-
     # What is chosen ----------------------------------------------------------------------------------------------
 
     def keys(self) -> set[Key]:
@@ -265,12 +221,6 @@ class SheetColumn(QScrollArea):
                 return mine[number_], index
         return None
 
-    def _unit_of(self, mm: float) -> float:
-        return mm / INCH if self.inches else mm
-
-    def _in_mm(self, value: float) -> float:
-        return value * INCH if self.inches else value
-
     # Doing -------------------------------------------------------------------------------------------------------
 
     def _typed(self, name: str) -> None:
@@ -278,10 +228,10 @@ class SheetColumn(QScrollArea):
         if self._filling or one is None:
             return
         piece, index = one
-        placing, value = piece.copies[index].placing, self._in_mm(self.fields[name].value())
-        step = 0.0006 * INCH if self.inches else 0.06
+        placing, field = piece.copies[index].placing, self.fields[name]
         if name in ("width", "height"):
-            if abs(getattr(placing, name) - value) < step:
+            known = getattr(placing, name)
+            if (value := self.lengths.read(field, known)) == known:
                 return
             wide, high = placing.width, placing.height
             width = value if name == "width" else value * wide / high
@@ -294,8 +244,8 @@ class SheetColumn(QScrollArea):
             )
             return
         x0, y0, _, _ = placing.bounds
-        by = value - (x0 if name == "x" else y0)
-        if abs(by) >= step:
+        known = x0 if name == "x" else y0
+        if by := self.lengths.read(field, known) - known:
             moved: Placing = placing.moved(by, 0) if name == "x" else placing.moved(0, by)
             self._do(self.session.laying.place, {(piece.number, index): moved}, "Move on the sheet")
 
@@ -338,7 +288,7 @@ class SheetColumn(QScrollArea):
 
     def _largest(self) -> None:
         if (one := self.one()) is not None:
-            self._do(self.session.laying.largest, one[0].number, self._in_mm(self.border.value()))
+            self._do(self.session.laying.largest, one[0].number, self.lengths.read(self.border))
 
     def _blank(self) -> None:
         name = str(self.blank.currentData())
@@ -364,35 +314,6 @@ class SheetColumn(QScrollArea):
         if (one := self.one()) is not None:
             self._do(self.session.laying.repeat, one[0].number, self.across.value(), self.down.value())
 
-    def _part(self) -> None:
-        piece = self.session.pieces.current
-        if piece is not None:
-            self._do(self.session.laying.part, None if piece.panels is not None else PanelPlan())
-
-    def _plan(self) -> None:
-        piece = self.session.pieces.current
-        if self._filling or piece is None or piece.panels is None:
-            return
-        plan = replace(
-            piece.panels,
-            overlap=self._in_mm(self.overlap.value()),
-            columns=self.columns.value(),
-            rows=self.rows.value(),
-            largest=(self._in_mm(self.most_wide.value()), self._in_mm(self.most_high.value())),
-        )
-        if plan != piece.panels:
-            self._do(self.session.laying.part, plan)
-
-    def _panel_ticked(self, item: QListWidgetItem) -> None:
-        if not self._filling:
-            self.toggle_panel(str(item.data(Qt.ItemDataRole.UserRole)))
-
-    def toggle_panel(self, name: str) -> None:
-        """Leave a panel out, or take it in again."""
-        piece = self.session.pieces.current
-        if piece is not None and piece.panels is not None:
-            self._do(self.session.laying.part, replace(piece.panels, skip=piece.panels.skip ^ {name}))
-
     def _ticked(self, item: QListWidgetItem) -> None:
         if self._filling:
             return
@@ -414,8 +335,7 @@ class SheetColumn(QScrollArea):
             self._do(self.session.laying.press_as, one[0].number, str(self.press_as.currentData()))
 
     def _change_unit(self) -> None:
-        self.inches = not self.inches
-        self._settings.setValue("sheet/unit", "inch" if self.inches else "mm")
+        self.lengths.inches = not self.lengths.inches
         self._do(self.refresh)
 
     # Showing -----------------------------------------------------------------------------------------------------
@@ -426,7 +346,7 @@ class SheetColumn(QScrollArea):
         try:
             self._show_pieces()
             self._show_numbers()
-            self._show_panels()
+            self.panels.refresh()
         finally:
             self._filling = False
 
@@ -478,11 +398,9 @@ class SheetColumn(QScrollArea):
 
     def _show_numbers(self) -> None:
         one, chart = self.one(), self.session.chart is not None
-        unit = " in" if self.inches else " mm"
-        self.unit.setText("inches" if self.inches else "mm")
-        for field in (*self.fields.values(), self.border, self.overlap, self.most_wide, self.most_high):
-            field.setDecimals(3 if self.inches else 1)
-            field.setSuffix(unit)
+        self.unit.setText("inches" if self.lengths.inches else "mm")
+        for field in (*self.fields.values(), self.border):
+            self.lengths.dress(field)
         piece = self.session.pieces.current
         parted = piece is not None and piece.panels is not None
         there = one is not None and not chart
@@ -503,7 +421,7 @@ class SheetColumn(QScrollArea):
         placing = one[0].copies[one[1]].placing
         x0, y0, _, _ = placing.bounds
         for name, mm in (("width", placing.width), ("height", placing.height), ("x", x0), ("y", y0)):
-            self.fields[name].setValue(self._unit_of(mm))
+            self.lengths.show(self.fields[name], mm)
         self.angle.setValue(placing.angle if placing.angle <= 180 else placing.angle - 360)
         self.copies.setValue(len(one[0].copies))
         self.lock.setText("Unlock" if one[0].copies[one[1]].locked else "Lock")
@@ -515,31 +433,3 @@ class SheetColumn(QScrollArea):
         if one[0].blank:
             self.blank.addItem("Forget this blank", "forget")
         self.blank.setCurrentIndex(max(0, self.blank.findData(one[0].blank)))
-
-    def _show_panels(self) -> None:
-        piece = self.session.pieces.current
-        plan = piece.panels if piece is not None else None
-        self.part.setText("Make it whole" if plan is not None else "Part")
-        self.part.setEnabled(piece is not None and piece.chart is None)
-        self.parted.setVisible(plan is not None)
-        if plan is None:
-            return
-        self.overlap.setValue(self._unit_of(plan.overlap))
-        self.columns.setValue(plan.columns)
-        self.rows.setValue(plan.rows)
-        self.most_wide.setValue(self._unit_of(plan.largest[0]))
-        self.most_high.setValue(self._unit_of(plan.largest[1]))
-        self.panel_list.clear()
-        try:
-            parted = self.session.sheet.panels
-        except FideleError:
-            return
-        for panel in parted.panels if parted else ():
-            x, y = self._unit_of(panel.x), self._unit_of(panel.y)
-            wide, high = self._unit_of(panel.x + panel.width), self._unit_of(panel.y + panel.height)
-            item = QListWidgetItem(f"{panel.name}  {x:.4g}–{wide:.4g} x {y:.4g}–{high:.4g}")
-            item.setData(Qt.ItemDataRole.UserRole, panel.name)
-            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Unchecked if panel.name in plan.skip else Qt.CheckState.Checked)
-            self.panel_list.addItem(item)
-        self.panel_list.setFixedHeight(8 + 23 * max(1, min(6, self.panel_list.count())))

@@ -70,7 +70,7 @@ class SheetDesk(Desk):
         self.view.nest_wanted.connect(lambda: self._nest() if self.nest.isEnabled() else None)
         self.view.closer.connect(self._want_pictures)
         self.panels.marked.connect(self._marked)
-        self.panels.toggled.connect(self.column.toggle_panel)
+        self.panels.toggled.connect(self.column.panels.toggle)
 
     # Making ------------------------------------------------------------------------------------------------------
 
@@ -192,8 +192,8 @@ class SheetDesk(Desk):
         card = self.session.card
         if card is None:
             return
-        gap = self.gap.value() * (25.4 if self.column.inches else 1.0)
-        if abs(gap - card.sheet.gap) > 0.06:
+        gap = self.column.lengths.read(self.gap, card.sheet.gap)
+        if gap != card.sheet.gap:
             habits = card.sheet.model_copy(update={"gap": round(gap, 2)})
             self._do(lambda: self.session.change_card(f"{gap:.1f} mm between pieces", sheet=habits))
 
@@ -238,7 +238,7 @@ class SheetDesk(Desk):
         on_paper = self.paper_view.isChecked()
         self.paper_view.setEnabled(mirrors or turned)
         view = self.view
-        view.media, view.inches = media, self.column.inches
+        view.media, view.inches = media, self.column.lengths.inches
         view.mirrored, view.half_turned = on_paper and mirrors, on_paper and turned
         view.margins_swapped = mirrors
         view.empty = (
@@ -294,11 +294,9 @@ class SheetDesk(Desk):
         for control in (self.gap, self.signs):
             control.setEnabled(card is not None and not card.locked)
         if card is not None:
-            inches = self.column.inches
-            self.gap.setDecimals(3 if inches else 1)
-            self.gap.setSuffix(" in" if inches else " mm")
+            self.column.lengths.dress(self.gap)
             if not self.gap.hasFocus():
-                self.gap.setValue(card.sheet.gap / (25.4 if inches else 1.0))
+                self.column.lengths.show(self.gap, card.sheet.gap)
             for name, action in self.habits.items():
                 action.setChecked(getattr(card.sheet, name))
 

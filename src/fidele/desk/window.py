@@ -390,6 +390,13 @@ class Window(QMainWindow):
         return desk
 
     @property
+    def sheet_desk(self) -> SheetDesk:
+        """The sheet desk."""
+        desk = self.desks["Sheet"]
+        assert isinstance(desk, SheetDesk)
+        return desk
+
+    @property
     def print_desk(self) -> PrintDesk:
         """The print desk, which works off the queue."""
         desk = self.desks["Print"]
@@ -623,6 +630,7 @@ class Window(QMainWindow):
         geometry = self.settings.value("geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
+        self.sheet_desk.column.lengths.inches = self.settings.value("unit", "mm") == "inch"
         split = self.settings.value("splitter")
         if split is not None:
             self.splitter.restoreState(split)
@@ -631,6 +639,7 @@ class Window(QMainWindow):
         self.settings.setValue("geometry", self.saveGeometry())
         self.settings.setValue("splitter", self.splitter.saveState())
         self.settings.setValue("theme", self.theme.name)
+        self.settings.setValue("unit", "inch" if self.sheet_desk.column.lengths.inches else "mm")
         self.settings.setValue("desk", self._station if self._station in STATIONS else self._came_from)
         self._poll.stop()
         self.work.wait()

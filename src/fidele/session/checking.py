@@ -28,7 +28,7 @@ from fidele.route.condition import Card
 from fidele.session.checks import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
 from fidele.session.job import Job, Patches, Printed
 from fidele.session.scanners import ScannerRecord
-from fidele.store.logbook import Check, Verdict
+from fidele.store.records import Check, Verdict
 
 if TYPE_CHECKING:
     from fidele.session.model import Session

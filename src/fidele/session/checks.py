@@ -25,7 +25,7 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
 from fidele.route.condition import Card
 from fidele.sheet.placing import Placing
-from fidele.store.logbook import Verdict
+from fidele.store.records import Verdict
 
 Floats = NDArray[np.float64]
 

@@ -24,7 +24,7 @@ from fidele.tuning.model import Tuning
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
-    from fidele.store.logbook import KeptRun
+    from fidele.store.records import KeptRun
 
 
 def kept_job(job: Job) -> str:

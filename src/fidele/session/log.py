@@ -14,7 +14,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.route.condition import OWNER_WORDS
 from fidele.route.layers import MEANINGS
-from fidele.store.logbook import KeptRun
+from fidele.store.records import KeptRun
 
 
 @dataclass(frozen=True)

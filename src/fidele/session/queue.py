@@ -23,12 +23,12 @@ from fidele.session.receipt import differences
 from fidele.session.runs import media_of
 from fidele.session.spool import Spool
 from fidele.session.thumbnail import thumbnail_png
-from fidele.store.logbook import BUSY, WAITING, Queued
+from fidele.store.records import BUSY, WAITING, Queued
 from fidele.tiles import CancelledError, Progress
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
-    from fidele.store.logbook import KeptRun
+    from fidele.store.records import KeptRun
 
 #: Preparing is about so much of the way.
 _PREPARING = 0.55

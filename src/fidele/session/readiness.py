@@ -20,7 +20,7 @@ from fidele.route.finding import Finding
 from fidele.session.charts import readiness_page
 from fidele.session.job import Job, Printed
 from fidele.sheet.placing import Placing
-from fidele.store.logbook import Verdict
+from fidele.store.records import Verdict
 
 if TYPE_CHECKING:
     from fidele.session.model import Session

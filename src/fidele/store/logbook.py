@@ -9,11 +9,13 @@ import os
 import sqlite3
 from collections.abc import Iterator, Sequence
 from contextlib import closing
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from fidele.errors import FideleError
+from fidele.store.records import BUSY, WAITING, Check, KeptRun, Queued, Run, Verdict
+from fidele.store.rescue import rescue
 
 #: Each step takes the file from one version to the next.
 _MIGRATIONS = (
@@ -53,10 +55,6 @@ _MIGRATIONS = (
     """,
 )
 
-#: States of a run that is yet to be printed, being printed, or done with.
-WAITING = ("held", "waiting")
-BUSY = ("preparing", "printing")
-DONE = ("printed", "failed", "cancelled", "interrupted")
 #: Larger files are not looked through at every start.
 _LOOKED_THROUGH = 64 << 20
 
@@ -66,87 +64,6 @@ _KEPT = (
     "id, at, title, card, profile, settings, receipt, overridden, press, state, job, thumbnail, why, passed, target, "
     "not_before, media_mm2"
 )
-
-
-@dataclass(frozen=True)
-class Verdict:
-    """What a check said: ΔE00 figures, 'pass' or 'fail', the cause's code, and by what it was judged."""
-
-    mean: float
-    p95: float
-    largest: float
-    verdict: str
-    cause: str
-    words: tuple[str, ...] = ()
-    chart: str = ""
-    tolerance: str = ""
-    against: str = ""
-    instrument: str = ""
-    uncertainty: float = 0.0
-
-
-@dataclass(frozen=True)
-class Check:
-    """A check of a run, as the logbook keeps it: when, which run, and the card as it was, as JSON."""
-
-    at: datetime.datetime
-    run: int
-    card: str
-    settings: str
-    verdict: Verdict
-
-
-@dataclass(frozen=True)
-class Run:
-    """A print as it was sent, with its last verdict ('pass', 'fail' or '' when not checked)."""
-
-    id: int
-    at: datetime.datetime
-    title: str
-    card: str
-    verdict: str
-    mean: float | None
-    cause: str
-    state: str = "printed"
-
-
-@dataclass(frozen=True)
-class KeptRun:
-    """Everything that is kept of a run; `settings`, `receipt` and `press` as JSON."""
-
-    id: int
-    at: datetime.datetime
-    title: str
-    card: str
-    profile: str | None
-    settings: str
-    receipt: str
-    overridden: str
-    press: str | None
-    state: str
-    job: str
-    thumbnail: bytes | None
-    why: str
-    passed: str
-    target: str
-    not_before: str
-    media_mm2: float
-
-
-@dataclass(frozen=True)
-class Queued:
-    """A run that is yet to be printed or being printed: `card` is the condition's id, `card_name` its name."""
-
-    id: int
-    at: datetime.datetime
-    title: str
-    card: str
-    card_name: str
-    state: str
-    why: str
-    place: float
-    target: str
-    not_before: datetime.datetime | None
 
 
 class Logbook:
@@ -425,41 +342,6 @@ class Logbook:
         with closing(self._open()) as db:
             rows = db.execute(query, (limit,)).fetchall()
         return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
-
-
-def rescue(damaged: Path, sound: Path) -> int:
-    """Copy what can still be read of a damaged logbook into a sound one, row by row; return how many runs that is."""
-    saved = 0
-    try:
-        source = sqlite3.connect(f"{damaged.absolute().as_uri()}?mode=ro", uri=True)
-        source.row_factory = sqlite3.Row
-        with closing(source), closing(sqlite3.connect(sound)) as target, target:
-            for table in ("run", "verdict", "profile", "photo"):
-                known = {r[1] for r in target.execute(f"PRAGMA table_info({table})")}
-                for row in _readable(source, table):
-                    kept = {k: row[k] for k in row.keys() if k in known}  # noqa: SIM118 (a Row is no mapping)
-                    marks = ", ".join("?" * len(kept))
-                    query = f"INSERT OR IGNORE INTO {table} ({', '.join(kept)}) VALUES ({marks})"
-                    saved += target.execute(query, tuple(kept.values())).rowcount if table == "run" else 0
-                    if table != "run":
-                        target.execute(query, tuple(kept.values()))
-    except sqlite3.DatabaseError:
-        pass  # its head is gone: what was copied so far is what there is
-    return saved
-
-
-def _readable(source: sqlite3.Connection, table: str) -> Iterator[sqlite3.Row]:
-    """Yield the rows of a table that can be read, past those that cannot."""
-    at, misses = 0, 0
-    while misses < 2000:
-        try:
-            row = source.execute(f"SELECT rowid AS _at, * FROM {table} WHERE rowid > ? LIMIT 1", (at,)).fetchone()
-            if row is None:
-                return
-            at, misses = row["_at"], 0
-            yield row
-        except sqlite3.DatabaseError:
-            at, misses = at + 1, misses + 1
 
 
 def _alive(pid: int) -> bool:

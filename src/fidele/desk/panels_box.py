@@ -1,0 +1,129 @@
+"""Panels of a large piece: how many and how large, and which of them are printed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from fidele.desk.labels import button, label, section
+from fidele.desk.numbers import Lengths, number, whole
+from fidele.desk.theme import font
+from fidele.errors import FideleError
+from fidele.session.model import Session
+from fidele.session.pieces import PanelPlan
+
+
+class PanelsBox(QWidget):
+    """Parts the current picture into panels; `do` does what a person asked for, and says what goes wrong."""
+
+    def __init__(self, session: Session, lengths: Lengths, do: Callable[..., None]) -> None:
+        super().__init__()
+        self.session, self.lengths, self._do = session, lengths, do
+        self._filling = False
+        whole_box = QVBoxLayout(self)
+        whole_box.setContentsMargins(0, 0, 0, 0)
+        head = QHBoxLayout()
+        head.addWidget(section("Panels"))
+        head.addStretch()
+        self.part = button("Part", self._part, "Part a piece that is larger than its media into panels", quiet=True)
+        head.addWidget(self.part)
+        whole_box.addLayout(head)
+        self.parted = QFrame()
+        box = QVBoxLayout(self.parted)
+        box.setContentsMargins(0, 0, 0, 0)
+        self.overlap = number(0, 500, "Overlap of neighbours", width=78)
+        self.columns = whole(0, 99, "Columns of panels; 0 for as few as will do", 44)
+        self.rows = whole(0, 99, "Rows of panels; 0 for as few as will do", 44)
+        self.most_wide = number(0, 20_000, "A panel's greatest width; 0 for as much as the media holds", width=78)
+        self.most_high = number(0, 20_000, "A panel's greatest height; 0 for as much as the media holds", width=78)
+        for fields in (
+            (label("overlap", 8.5, dim=True), self.overlap),
+            (label("number", 8.5, dim=True), self.columns, label("x", 8.5, dim=True), self.rows),
+            (label("at most", 8.5, dim=True), self.most_wide, label("x", 8.5, dim=True), self.most_high),
+        ):
+            row = QHBoxLayout()
+            row.setSpacing(4)
+            for widget in fields:
+                row.addWidget(widget)
+            row.addStretch()
+            box.addLayout(row)
+        for field in (self.overlap, self.columns, self.rows, self.most_wide, self.most_high):
+            field.editingFinished.connect(self._plan)
+        self.list = QListWidget()
+        self.list.setFont(font(8.5))
+        self.list.setAccessibleName("Panels to print")
+        self.list.setToolTip("Tick the panels that are to be printed, or printed again")
+        self.list.itemChanged.connect(self._ticked)
+        box.addWidget(self.list)
+        whole_box.addWidget(self.parted)
+
+    def _part(self) -> None:
+        piece = self.session.pieces.current
+        if piece is not None:
+            self._do(self.session.laying.part, None if piece.panels is not None else PanelPlan())
+
+    def _plan(self) -> None:
+        piece = self.session.pieces.current
+        if self._filling or piece is None or piece.panels is None:
+            return
+        read, before = self.lengths.read, piece.panels
+        plan = replace(
+            before,
+            overlap=read(self.overlap, before.overlap),
+            columns=self.columns.value(),
+            rows=self.rows.value(),
+            largest=(read(self.most_wide, before.largest[0]), read(self.most_high, before.largest[1])),
+        )
+        if plan != before:
+            self._do(self.session.laying.part, plan)
+
+    def _ticked(self, item: QListWidgetItem) -> None:
+        if not self._filling:
+            self.toggle(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def toggle(self, name: str) -> None:
+        """Leave a panel out, or take it in again."""
+        piece = self.session.pieces.current
+        if piece is not None and piece.panels is not None:
+            self._do(self.session.laying.part, replace(piece.panels, skip=piece.panels.skip ^ {name}))
+
+    def refresh(self) -> None:
+        """Show the panels as they are."""
+        self._filling = True
+        try:
+            self._show()
+        finally:
+            self._filling = False
+
+    def _show(self) -> None:
+        piece, lengths = self.session.pieces.current, self.lengths
+        plan = piece.panels if piece is not None else None
+        self.part.setText("Make it whole" if plan is not None else "Part")
+        self.part.setEnabled(piece is not None and piece.chart is None)
+        self.parted.setVisible(plan is not None)
+        for field in (self.overlap, self.most_wide, self.most_high):
+            lengths.dress(field)
+        if plan is None:
+            return
+        lengths.show(self.overlap, plan.overlap)
+        self.columns.setValue(plan.columns)
+        self.rows.setValue(plan.rows)
+        lengths.show(self.most_wide, plan.largest[0])
+        lengths.show(self.most_high, plan.largest[1])
+        self.list.clear()
+        try:
+            parted = self.session.sheet.panels
+        except FideleError:
+            return
+        for panel in parted.panels if parted else ():
+            x, y = lengths.of(panel.x), lengths.of(panel.y)
+            wide, high = lengths.of(panel.x + panel.width), lengths.of(panel.y + panel.height)
+            item = QListWidgetItem(f"{panel.name}  {x:.4g}–{wide:.4g} x {y:.4g}–{high:.4g}")
+            item.setData(Qt.ItemDataRole.UserRole, panel.name)
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked if panel.name in plan.skip else Qt.CheckState.Checked)
+            self.list.addItem(item)
+        self.list.setFixedHeight(8 + 23 * max(1, min(6, self.list.count())))

@@ -1,0 +1,79 @@
+"""What a person, or the scanner, sees on a readiness page: which inks print with every nozzle."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from fidele.chart.readiness import INKS
+from fidele.desk.labels import button, line
+from fidele.desk.theme import font
+from fidele.desk.work import Work
+from fidele.errors import FideleError
+from fidele.session.model import Session
+from fidele.session.readiness import InkState
+
+
+class ReadinessBox(QWidget):
+    """Asks for each ink of the page in hand whether its lines are all there, or has it scanned."""
+
+    #: What the page says, in a sentence.
+    said = Signal(str)
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__()
+        self.session, self.work = session, work
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        ticks, row = QHBoxLayout(), QHBoxLayout()
+        self.inks: dict[str, QCheckBox] = {}
+        for ink in INKS:
+            box = QCheckBox(ink)
+            box.setFont(font(8.5))
+            box.setChecked(True)
+            box.setToolTip(f"Ticked: every line of {ink} is there, none is bent")
+            self.inks[ink] = box
+            ticks.addWidget(box)
+        ticks.addStretch()
+        self.seen = button("So it is", self._seen, "Keep what you see; a complete page is what scans go by")
+        self.scan = button("Scan it", self._scan, "Lay the page on the scanner and compare it with the last sound one")
+        row.addWidget(line("Tick the inks whose lines are all there", 8.5, dim=True), 1)
+        row.addWidget(self.seen)
+        row.addWidget(self.scan)
+        column.addLayout(ticks)
+        column.addLayout(row)
+
+    def _seen(self) -> None:
+        run = self.session.run
+        if run is None:
+            return
+        try:
+            self._say(self.session.readiness.seen(run, {ink: box.isChecked() for ink, box in self.inks.items()}))
+        except FideleError as error:
+            self.session.say(str(error))
+
+    def _scan(self) -> None:
+        session, run = self.session, self.session.run
+        if run is None:
+            return
+        workshop = session.workshop
+
+        def work(_told: Any) -> Any:
+            return session.readiness.read(run, workshop.scan(workshop.as_printed(run.sheet), run.number))
+
+        self.work.run("Scanning the readiness page", work, self._say)
+
+    def _say(self, states: tuple[InkState, ...]) -> None:
+        for state in states:
+            self.inks[state.ink].setChecked(state.sound)
+        bad = ", ".join(f"{s.ink} {s.words}" for s in states if not s.sound)
+        words = (
+            f"Not ready: {bad}. Clean the head, and print the page again."
+            if bad
+            else "The printer is ready: every ink is complete."
+        )
+        self.session.say(words)
+        self.said.emit(words)
