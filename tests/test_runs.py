@@ -19,16 +19,19 @@ import tifffile
 from fidele.artwork.depth import to_eight
 from fidele.artwork.replace import Replacement
 from fidele.artwork.save import save_picture
+from fidele.bench.printer import Machine
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
 from fidele.session.blanks import Blank, OwnSheet
 from fidele.session.kept_jobs import job_again, kept_job
 from fidele.session.log import compared, export, facts, matching, totals
-from fidele.session.pieces import PanelPlan
+from fidele.session.model import Session
+from fidele.session.pieces import Copy, PanelPlan
 from fidele.session.queue import HeldError
 from fidele.session.runs import prepare_page
 from fidele.sheet.page import box_of
+from fidele.sheet.placing import Placing
 from fidele.sheet.resample import resampled_rows
 from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError
@@ -152,6 +155,9 @@ def test_the_queue_goes_on_whatever_happens_to_a_run(session, two, tmp_path):
     queue.paused = True
     assert queue.next() is None
     queue.paused = False
+    # Started again, everything still waits, stands still, and it is said.
+    later = Session(session.places)
+    assert (states(later), later.queue.paused, "wait in the queue" in later.said) == (states(session), True, True)
     # Prepared, it waits; printed then, its page was there already.
     queue.carry_out(1, only_prepare=True)
     assert (queue.entries()[1].why, queue.spool.prepared(1)) == ("prepared; waits for your word", True)
@@ -444,3 +450,49 @@ def test_sheets_that_cannot_be_are_refused_in_a_sentence(session, two):
     (session.places.data / "blanks.json").write_text("{")
     assert type(blanks)(session.places.data / "blanks.json").blanks
     assert (session.places.data / "blanks.damaged").exists()
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_the_bench_receives_is_exact(session, two, monkeypatch, seed):
+    """Random sheets as they reach the machine: place, size, mirror, and the very colours of a plain conversion."""
+    rng, device = np.random.default_rng(seed), session.device
+    if seed % 2:
+        session.change_card("through glass", seen_from="back", mirror_by="nobody")
+    received = []
+    prints = Machine.print_page
+    monkeypatch.setattr(
+        Machine, "print_page", lambda m, page, told=None: (received.append(page), prints(m, page, told))[1]
+    )
+    for path in two:
+        session.open_artwork(path)
+        wide, high = session.artwork.own_mm
+        copies = tuple(
+            Copy(
+                Placing.at(
+                    6 + 66 * k + rng.uniform(0, 3),
+                    y + rng.uniform(0, 9),
+                    wide * float(f),
+                    high * float(f),
+                    90.0 * int(rng.integers(4)),
+                )
+            )
+            for k, f, y in zip(range(3), rng.uniform(0.6, 1.9, 3), (10 + 110 * (path == two[1]),) * 3, strict=True)
+        )
+        session.pieces.change("lay", copies=copies)
+    session.laying.gather([p.number for p in session.pieces.all])
+    session.queue.carry_out(session.queue.order(session.job(), "test", session.stops))
+    (page,) = received
+    seen = np.asarray(page)[:, ::-1] if session.card.mirror_by == "fidele" else np.asarray(page)
+    bare = np.ones(seen.shape[:2], bool)
+    for one in session.job().lying:
+        left, top, wide, high = box_of(one.placing, device.ppi)
+        edges = np.array(one.placing.bounds) / 25.4 * device.ppi
+        assert np.abs(edges - [left, top, left + wide, top + high]).max() <= 1.0
+        assert max(abs(left - edges[0]), abs(top - edges[1]), abs(wide - edges[2] + edges[0])) <= 0.5 + 1e-9
+        pixels = resampled_rows(np.rot90(one.artwork.laid, one.placing.quarters), wide, high)
+        wanted = convert(pixels, srgb(), session.profile, session.card.intent, session.card.bpc)
+        spot = np.s_[top : top + high, left : left + wide]
+        # Eight bits of sixteen, dithered by a threshold that depends on the place: one code away at most.
+        assert np.abs(seen[spot].astype(float) - wanted / 257.0).max() <= 1.0
+        bare[spot] = False
+    assert (seen[bare] == 255).all()

@@ -105,9 +105,11 @@ class PanelsView(QWidget):
         painter.setBrush(QBrush(QColor(255, 255, 255, 130), Qt.BrushStyle.DiagCrossPattern))
         painter.setPen(QPen(QColor(20, 20, 20), 1.5, Qt.PenStyle.DashLine))
         painter.drawRect(box)
+        if box.width() < 76 or box.height() < 20:
+            return
         painter.setPen(QColor(20, 20, 20))
         painter.setFont(font(8))
-        said = QRectF(box.x() + 2, box.bottom() - 16, min(70.0, box.width() - 4), 14)
+        said = QRectF(box.x() + 2, box.bottom() - 16, 70, 14)
         painter.fillRect(said, QColor(250, 250, 250))
         painter.drawText(said, Qt.AlignmentFlag.AlignCenter, "keep clear")
 

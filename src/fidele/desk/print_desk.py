@@ -303,6 +303,7 @@ class PrintDesk(Desk):
         for name, action in self.ways.items():
             action.setEnabled(ready and (name == "readiness" or not held or given))
         self.other.setEnabled(session.card is not None)
+        self.other.setVisible(program is None or program.runs_here)
         if session.card is not None:
             self.wait.setChecked(session.card.sheet.hold)
             self.pause.setChecked(session.card.sheet.readiness_hours > 0)

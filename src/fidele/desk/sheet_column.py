@@ -66,6 +66,12 @@ class SheetColumn(QScrollArea):
         self.setWidget(inside)
         self._pieces()
         self._size()
+        # Where a piece lies and how often: nothing to decide while it is parted into panels.
+        self.loose = QWidget()
+        self._loose = QVBoxLayout(self.loose)
+        self._loose.setContentsMargins(0, 0, 0, 0)
+        self._loose.setSpacing(5)
+        self.column.addWidget(self.loose)
         self._place()
         self._many()
         self.panels = PanelsBox(session, self.lengths, do)
@@ -143,14 +149,14 @@ class SheetColumn(QScrollArea):
         grid.addLayout(box, row, place)
 
     def _place(self) -> None:
-        self.column.addWidget(section("Place"))
+        self._loose.addWidget(section("Place"))
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(4)
         for index, (name, words, tip) in enumerate(_FIELDS[2:]):
             self._field(grid, 0, index, name, words, tip)
-        self.column.addLayout(grid)
+        self._loose.addLayout(grid)
         row = QHBoxLayout()
         row.setSpacing(4)
         self.angle = number(-360, 360, "Turned by, counter-clockwise", 1, "°", 70)
@@ -162,7 +168,7 @@ class SheetColumn(QScrollArea):
             made.setFixedWidth(56)
             row.addWidget(made)
         row.addStretch()
-        self.column.addLayout(row)
+        self._loose.addLayout(row)
         row = QHBoxLayout()
         row.setSpacing(4)
         self.align = menu_button("Line up", "Line up what is chosen; a single piece on the sheet")
@@ -182,10 +188,10 @@ class SheetColumn(QScrollArea):
         self.off = button("Take off", self.remove, "Take it off this sheet (Delete)")
         row.addWidget(self.lock)
         row.addWidget(self.off)
-        self.column.addLayout(row)
+        self._loose.addLayout(row)
 
     def _many(self) -> None:
-        self.column.addWidget(section("Copies"))
+        self._loose.addWidget(section("Copies"))
         row = QHBoxLayout()
         row.setSpacing(4)
         self.copies = whole(1, 2000, "Copies of this piece")
@@ -203,7 +209,7 @@ class SheetColumn(QScrollArea):
             "Repeat", self._repeat, "Step and repeat: columns and rows from the upper left; 0 for as many as fit"
         )
         row.addWidget(self.repeat)
-        self.column.addLayout(row)
+        self._loose.addLayout(row)
 
     # What is chosen ----------------------------------------------------------------------------------------------
 
@@ -403,6 +409,7 @@ class SheetColumn(QScrollArea):
             self.lengths.dress(field)
         piece = self.session.pieces.current
         parted = piece is not None and piece.panels is not None
+        self.loose.setVisible(not parted)
         there = one is not None and not chart
         on_blank = one is not None and bool(one[0].blank)
         for name, field in self.fields.items():

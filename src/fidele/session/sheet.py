@@ -36,6 +36,7 @@ class Sheet:
         #: Which of several sheets is looked at, from 0.
         self.page = 0
         self._parted: tuple[object, Panels] | None = None
+        self._cards: dict[str, tuple[bytes | None, Card]] = {}
 
     # What lies on it ---------------------------------------------------------------------------------------------
 
@@ -185,10 +186,15 @@ class Sheet:
         card = self._session.need_card()
         if not piece.card or piece.card == card.id:
             return card
-        try:
-            return self._session.cards.read(piece.card)
-        except FideleError:
-            return card  # it was taken away meanwhile
+        kept = self._session.cards.kept(piece.card)
+        known = self._cards.get(piece.card)
+        if known is None or known[0] != kept:
+            try:
+                known = (kept, self._session.cards.read(piece.card))
+            except FideleError:
+                return card  # it was taken away meanwhile
+            self._cards[piece.card] = known
+        return known[1]
 
     def profile_of(self, card: Card) -> Profile | None:
         """Return the profile of a condition, None where it has none or none that is here."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -64,9 +65,9 @@ class Spool:
         self._path(run).unlink(missing_ok=True)
 
     def sweep(self, keep: set[int]) -> None:
-        """Throw away what belongs to no run that waits: a crash may have left it."""
+        """Throw away what belongs to no run that waits or is under way, halves of pages too: a crash may have left it."""
         if self._folder.is_dir():
             for path in self._folder.iterdir():
-                number = path.stem.removeprefix("run-")
-                if not number.isdigit() or int(number) not in keep:
+                found = re.match(r"\.?run-(\d+)\.npy", path.name)
+                if found is None or int(found[1]) not in keep:
                     path.unlink(missing_ok=True)
