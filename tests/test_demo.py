@@ -51,6 +51,11 @@ def test_right_passes_and_each_fault_is_named(results):
     # The default driver's correction moves the chart by far more than anybody would let pass.
     assert scenarios["converted-twice"]["mean_de00"] >= 5
     assert summary["scanner"]["residual_mean_de00"] <= 0.7
+    # The sheet of several pieces says which is which, and its strip that the print is right.
+    sheet = summary["sheet"]
+    assert [piece for _, piece in sheet["identities"]] == list(range(1, sheet["pieces"] + 1))
+    assert (sheet["pieces"], sheet["strip"]) == (5, "pass")
+    assert sheet["strip_mean_de00"] <= 1.0
 
 
 def test_every_file_is_there_and_what_it_says(results, printer):
@@ -61,7 +66,7 @@ def test_every_file_is_there_and_what_it_says(results, printer):
     original = open_artwork(results / "workshop" / "artwork" / "lantern-parade-16bit.tif")
     assert converted.shape == original.pixels.shape
     assert open_artwork(results / "soft-proof.png").pixels.shape == original.pixels.shape
-    for name in ("artwork", "right", "converted-twice", "not-converted"):
+    for name in ("artwork", "sheet", "right", "converted-twice", "not-converted"):
         for stage in ("printed", "pressed"):
             assert open_artwork(results / f"{name}-{stage}.png").width > 800
     for name in ("right", "converted-twice", "not-converted"):

@@ -40,7 +40,7 @@ def test_every_copy_says_which_it_is(session, tmp_path):
     assert Identity.parse("FI1:12:3:AB0") is None
     save_picture(tmp_path / "scan.tif", scan, None, 150)
     said = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "scan.tif")])
-    assert said.output.splitlines() == [f"run {i.run}, copy {i.copy}, condition {i.condition}" for i in wanted]
+    assert said.output.splitlines() == [f"run {i.run}, piece {i.piece}, condition {i.condition}" for i in wanted]
     nothing = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "crest.png")])
     assert (nothing.exit_code, "no identity line" in nothing.output) == (1, True)
     # Signs take nothing of the pieces: the same sheet without them is the same within the pieces.

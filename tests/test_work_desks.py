@@ -311,7 +311,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     # Scanned, the piece says by its identity line which run it is, and the logbook opens at it.
     window.check_desk.read_scan(session.workshop.scan(session.run.piece, 8), 150)
     settle(window, qtbot)
-    assert "This is run 1, copy 1: quay-crest.png" in session.said
+    assert "This is run 1, piece 1: quay-crest.png" in session.said
     assert window.desk.station == "Logbook"
     assert [r.id for r in window.desk.chosen()] == [1]
 

@@ -208,16 +208,16 @@ def repeat(number: int) -> None:
 @click.argument("scan", type=FILE)
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def identify(scan: Path, as_json: bool) -> None:
-    """Read the identity lines on a scan: run, copy and condition of each piece; exit 1 where there are none."""
+    """Read the identity lines on a scan: run, number and condition of each piece; exit 1 where there are none."""
     from fidele.artwork.open import open_artwork
     from fidele.sheet.signs import read_identities
 
     artwork = open_artwork(scan)
     found = read_identities(artwork.pixels, artwork.ppi or 300.0)
     if as_json:
-        print_json([{"run": i.run, "copy": i.copy, "condition": i.condition} for i in found])
+        print_json([{"run": i.run, "piece": i.piece, "condition": i.condition} for i in found])
     for one in () if as_json else found:
-        click.echo(f"run {one.run}, copy {one.copy}, condition {one.condition}")
+        click.echo(f"run {one.run}, piece {one.piece}, condition {one.condition}")
     if not found:
         click.echo(f"fidele: {scan} shows no identity line.", err=True)
         sys.exit(1)

@@ -19,6 +19,7 @@ from fidele.icc.spaces import srgb
 from fidele.proof.soft import show, soft_proof
 from fidele.session.job import Printed
 from fidele.session.model import Session
+from fidele.sheet.signs import read_identities
 from fidele.tuning.conversion import Conversion
 
 #: Each scenario: who converts, and what the driver is set to.
@@ -58,6 +59,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     session.take_losses(losses)
     session.handoff.bring()  # the right route for the artwork itself
     _through(session, "artwork", out, tell)
+    sheet = _sheet(session, root / "artwork", out, tell)
     scenarios = {}
     for name, (owner, blend) in SCENARIOS.items():
         tell(f"Route “{name}”")
@@ -93,6 +95,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
         },
         "tolerance": {"name": limits.name, "mean": limits.mean, "p95": limits.p95},
         "scenarios": scenarios,
+        "sheet": sheet,
     }
     if losses:
         summary["losses"] = {
@@ -103,6 +106,34 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     write_bytes(out / "summary.json", json.dumps(summary, indent=2, ensure_ascii=False).encode())
     tell(f"Results: {out / 'summary.json'}")
     return summary
+
+
+def _sheet(session: Session, artwork: Path, out: Path, tell: Callable[[str], None]) -> dict[str, Any]:
+    """Nest pieces on a sheet with their signs, print and press it, and read signs and control strip off its scan."""
+    tell("A sheet of several pieces, with identity lines and a control strip")
+    habits = session.need_card().sheet.model_copy(update={"identity": True, "cut": True, "strip": True})
+    session.change_card("Signs", sheet=habits)
+    for name, width, copies in (("signal-flags.png", 70.0, 3), ("harbour-at-dusk.png", 60.0, 2)):
+        session.open_artwork(artwork / name)
+        piece = session.pieces.need()
+        wide, high = piece.artwork.own_mm
+        session.laying.size(piece.number, width, width * high / wide, "Size")
+        session.laying.copies(piece.number, copies)
+    session.laying.gather(p.number for p in session.pieces.all[-2:])
+    session.laying.nest()
+    run = session.scan_run(_through(session, "sheet", out, tell))
+    if run.scan is None:
+        raise AssertionError("the scanner returned nothing")
+    checked = session.checking.check_run(run, run.scan, 300.0)
+    found = read_identities(run.scan)
+    tell(f"  {len(found)} identity lines read; the control strip {checked.comparison.verdict}")
+    return {
+        "pieces": len(run.job.lying),
+        "use": round(session.sheet.use(0), 3),
+        "identities": [[i.run, i.piece] for i in found],
+        "strip": checked.comparison.verdict,
+        "strip_mean_de00": round(checked.comparison.mean, 3),
+    }
 
 
 def _as_wanted(run: Printed, card: Any) -> Printed:

@@ -44,6 +44,7 @@ from fidele.route.condition import Card
 from fidele.session.checking import PrintMeasured
 from fidele.session.checks import Checked
 from fidele.session.job import Printed
+from fidele.session.log import piece_name
 from fidele.session.model import Session
 from fidele.sheet.signs import Identity, read_identities
 
@@ -258,11 +259,12 @@ class CheckDesk(Desk):
     def _identified(self, found: tuple[Identity, ...]) -> None:
         """Say which run and copies a scan is of, and show the run."""
         first, session = found[0], self.session
-        copies = ", ".join(str(i.copy) for i in found if i.run == first.run)
-        words = f"This is run {first.run}, cop{'ies' if ',' in copies else 'y'} {copies}"
+        pieces = [i.piece for i in found if i.run == first.run]
+        words = f"This is run {first.run}, piece{'s' if len(pieces) > 1 else ''} {', '.join(map(str, pieces))}"
         try:
             kept = session.logbook.run(first.run)
-            session.say(f"{words}: {kept.title}, {Card.model_validate_json(kept.card).name}.")
+            name = piece_name(kept, first.piece)
+            session.say(f"{words}: {name}, {Card.model_validate_json(kept.card).name}.")
             self.run_wanted.emit(first.run)
         except FideleError:
             session.say(f"{words}, which this logbook does not have.")

@@ -86,6 +86,16 @@ def _pieces(job: dict[str, Any]) -> list[Fact]:
     ]
 
 
+def piece_name(run: KeptRun, number: int) -> str:
+    """Return which artwork a piece of a run's sheet is, counted from 1, and which copy of it."""
+    lying = json.loads(run.job or "{}").get("lying", [])
+    if not 1 <= number <= len(lying):
+        return run.title
+    one = lying[number - 1]
+    copy = f", copy {one['copy']} of {one['copies']}" if one["copies"] > 1 else ""
+    return Path(one["artwork"]).name + copy
+
+
 def _card_facts(card: dict[str, Any]) -> list[Fact]:
     plain = (
         ("Condition", card.get("name")),

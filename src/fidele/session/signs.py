@@ -20,10 +20,10 @@ def signs_of(job: Job, media: Media) -> list[Sign]:
     if job.chart is not None:
         return []
     made: list[Sign] = []
-    for one in job.lying:
+    for number, one in enumerate(job.lying, 1):
         if habits.identity:
-            identity = Identity(job.number, one.copy, one.card.digits)
-            words = identity_words(one, job.number)
+            identity = Identity(job.number, number, one.card.digits)
+            words = identity_words(one, job.number, number if len(job.lying) > 1 else 0)
             made.append(identity_sign(one.placing, identity, words, line_apart(habits.cut or habits.fold)))
         if habits.cut:
             made.append(cut_sign(one.placing))
@@ -34,10 +34,11 @@ def signs_of(job: Job, media: Media) -> list[Sign]:
     return made
 
 
-def identity_words(one: Lying, run: int) -> str:
-    """Return what the identity line says to eyes."""
+def identity_words(one: Lying, run: int, number: int) -> str:
+    """Return what the identity line says to eyes; `number` is the piece's on its sheet, 0 where it is the only one."""
     title = one.card.profile_title or (one.card.profile or "")[:8]
-    parts = [f"run {run}" if run else "", f"{one.copy} of {one.copies}" if one.copies > 1 else "", one.name]
+    copy = f", copy {one.copy} of {one.copies}" if one.copies > 1 else ""
+    parts = [f"run {run}" if run else "", f"piece {number}" if number else "", f"{one.name}{copy}"]
     parts += [one.card.name, title, one.card.intent.words, datetime.date.today().isoformat()]
     return " · ".join(p for p in parts if p)
 

@@ -65,7 +65,7 @@ class Spool:
         self._path(run).unlink(missing_ok=True)
 
     def sweep(self, keep: set[int]) -> None:
-        """Throw away what belongs to no run that waits or is under way, halves of pages too: a crash may have left it."""
+        """Throw away what belongs to no run that waits or is under way, halves of pages too: a crash left it."""
         if self._folder.is_dir():
             for path in self._folder.iterdir():
                 found = re.match(r"\.?run-(\d+)\.npy", path.name)

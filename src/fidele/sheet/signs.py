@@ -29,15 +29,15 @@ _FORM = re.compile(r"FI1:(\d{1,7}):(\d{1,4}):([0-9A-F]{4})")
 
 @dataclass(frozen=True)
 class Identity:
-    """What the identity line of a piece says to a machine: run, copy from 1, and four digits of the card."""
+    """What the identity line says to a machine: run, which piece of its sheet from 1, and four digits of the card."""
 
     run: int
-    copy: int
+    piece: int
     condition: str
 
     def words(self) -> str:
         """Return what the code holds: few enough letters for the smallest QR code (ISO/IEC 18004, 1-M)."""
-        return f"FI1:{self.run}:{self.copy}:{self.condition.upper()}"
+        return f"FI1:{self.run}:{self.piece}:{self.condition.upper()}"
 
     @staticmethod
     def parse(words: str) -> Identity | None:
@@ -47,7 +47,7 @@ class Identity:
 
 
 def read_identities(scan: NDArray[Any], ppi: float = 300.0) -> list[Identity]:
-    """Return the identity lines on a scan (h, w, 3), each once, by run and copy; a mirrored scan is read as well.
+    """Return the identity lines on a scan (h, w, 3), each once, by run and piece; a mirrored scan is read as well.
 
     `ppi` is the scan's resolution; 150 is enough.
     """
@@ -67,7 +67,7 @@ def read_identities(scan: NDArray[Any], ppi: float = 300.0) -> list[Identity]:
             except cv2.error:  # its geometry can fail on noise
                 continue
             found |= {i for w in (words if done else ()) if (i := Identity.parse(w)) is not None}
-    return sorted(found, key=lambda i: (i.run, i.copy))
+    return sorted(found, key=lambda i: (i.run, i.piece))
 
 
 def _tiles(grey: NDArray[np.uint8], side: int, over: int) -> list[NDArray[np.uint8]]:
