@@ -91,8 +91,9 @@ def sheet(
         print_json(rows)
         return
     for row in rows:
+        pieces = "1 piece" if row["pieces"] == 1 else f"{row['pieces']} pieces"
         click.echo(
-            f"{row['file']}: {row['pieces']} pieces on {row['width_mm']:g} x {row['length_mm']:g} mm, "
+            f"{row['file']}: {pieces} on {row['width_mm']:g} x {row['length_mm']:g} mm, "
             f"{row['use'] * 100:.0f} % of it used"
         )
 

@@ -393,6 +393,10 @@ class SheetColumn(QScrollArea):
             else:
                 reasons.append(f"{other.name}: {why[0]}")
         self.press_as.setCurrentIndex(max(0, self.press_as.findData(piece_card.id)))
+        for words in reasons:  # seen, but not to be chosen
+            self.press_as.addItem(words)
+            item = self.press_as.model().item(self.press_as.count() - 1)  # type: ignore[attr-defined]
+            item.setEnabled(False)
         self.press_as.setEnabled(self.press_as.count() > 1)
         self.press_as.setToolTip(
             "By which condition this piece is converted and pressed."

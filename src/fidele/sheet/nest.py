@@ -17,6 +17,8 @@ from fidele.errors import FideleError
 
 #: Millimetres below which lengths are taken for equal.
 _SAME = 1e-6
+#: Seconds after which no further rule is tried.
+_PATIENCE = 2.0
 
 
 @dataclass(frozen=True)
@@ -92,7 +94,9 @@ def nest(
     best: tuple[tuple[int, float], list[Spot]] | None = None
     tries = 0
     rules = [(key, side) for key in range(4) for side in range(3)]
-    while tries < len(rules) or time.perf_counter() < end:
+    # All rules are tried, unless there is so much to lay that somebody would have to wait.
+    patience = max(end, time.perf_counter() + _PATIENCE)
+    while not tries or time.perf_counter() < (patience if tries < len(rules) else end):
         key, side = rules[tries] if tries < len(rules) else rules[int(rng.integers(len(rules)))]
         shaken = rng if tries >= len(rules) else None
         spots, sheets, length = _packed(grown, room, taken, key, side, shaken)
