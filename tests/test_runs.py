@@ -385,7 +385,7 @@ def test_sheets_and_runs_from_a_shell(places, two, tmp_path):
     (row,) = json.loads(done.stdout)
     assert row["pieces"] == 12
     assert tifffile.imread(row["file"]).shape == (3508, 2480, 3)
-    for wrong, words in ((("--size", "0x20mm"), "is no size"), (("--size", "900x20mm"), "print it in panels")):
+    for wrong, words in ((("--size", "0x20mm"), "is no size"), (("--size", "900x600mm"), "print it in panels")):
         refused = fidele("sheet", two[0], *card, *wrong, "--out", tmp_path / "x.tif", home=home)
         assert refused.returncode == 2
         assert words in refused.stderr
@@ -442,6 +442,14 @@ def test_sheets_that_cannot_be_are_refused_in_a_sentence(session, two):
     assert x1 - x0 == pytest.approx(120 - 2 * (2 + 5))
     again = type(blanks)(session.places.data / "blanks.json")
     assert again.sheet("offcut") == blanks.sheet("offcut")
+    # Other proportions than the file's are told, and mended by a button.
+    session.sheet.own = ""
+    session.laying.size(number, 60, 60, "square")
+    (told,) = [f for f in session.findings if f.code == "stretched"]
+    assert "33 % narrower" in told.title
+    session.handoff.act(told.action)
+    assert session.placing.height == pytest.approx(40)
+    assert "stretched" not in {f.code for f in session.findings}
     # On a blank, it covers it with its bleed, whatever its own proportions.
     session.laying.on_blank(number, "Tile 108 x 108")
     piece = session.pieces.need()

@@ -47,6 +47,7 @@ def sheet(
     """Lay pieces on sheets or a roll, converted and mirrored as the condition says, and write them as files."""
     from fidele.session.pieces import PanelPlan
     from fidele.session.runs import page_bands
+    from fidele.session.sheet_findings import stretched
     from fidele.sheet.write import write_sheet
 
     session = session_of_user()
@@ -59,6 +60,8 @@ def sheet(
         piece = session.pieces.need()
         session.laying.size(piece.number, *(asked or piece.artwork.own_mm), "Size")
         session.laying.copies(piece.number, often * copies)
+        if by := stretched(session.pieces.need()):
+            click.echo(f"caution: {path.name} is stretched by {by * 100:+.0f} % across.", err=True)
     session.laying.gather(p.number for p in session.pieces.all)
     if overlap is not None:
         if len(times) != 1 or copies != 1:

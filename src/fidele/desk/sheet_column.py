@@ -38,6 +38,10 @@ _FIELDS = (
 )
 
 
+#: However long a name is, the column stays as wide as it is.
+_SHORT = QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+
+
 class SheetColumn(QScrollArea):
     """Numbers and lists for what is chosen on the sheet."""
 
@@ -93,6 +97,8 @@ class SheetColumn(QScrollArea):
         self.press_as = QComboBox()
         self.press_as.setFont(font(8.5))
         self.press_as.setAccessibleName("Pressed by the condition")
+        self.press_as.setSizeAdjustPolicy(_SHORT)
+        self.press_as.setMinimumContentsLength(10)
         self.press_as.setToolTip(
             "By which condition this piece is converted and pressed. Pieces of several conditions share a sheet when "
             "their printing sides agree"
@@ -123,6 +129,8 @@ class SheetColumn(QScrollArea):
         self.blank = QComboBox()
         self.blank.setFont(font(8.5))
         self.blank.setAccessibleName("Blank that it goes on")
+        self.blank.setSizeAdjustPolicy(_SHORT)
+        self.blank.setMinimumContentsLength(10)
         self.blank.setToolTip("The blank gives the printed size: the picture covers it and its bleed")
         self.blank.activated.connect(self._blank)
         row.addWidget(label("on blank", 8.5, dim=True))

@@ -321,6 +321,7 @@ class Handoff:
             "quality": lambda: self._quality(argument),
             "made": lambda: self._as_made(argument),
             "apart": lambda: session.laying.apart(int(argument)),
+            "proportions": lambda: session.laying.own_proportions(int(argument)),
         }
         if action == "fit-sheet" and (piece := session.pieces.current) is not None:
             session.laying.largest(piece.number, 0.0)

@@ -146,6 +146,12 @@ class Laying:
         changes: dict[str, Any] = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
         self._session.pieces.change_many(name, {number: changes})
 
+    def own_proportions(self, number: int) -> None:
+        """Give a piece the height that its width and its file's proportions ask for."""
+        piece = self._mine()[number]
+        width = piece.placing.width
+        self.size(number, width, width * piece.artwork.height / piece.artwork.width, "Its own proportions")
+
     def own_size(self, number: int) -> None:
         """Give a piece the size that its file's own resolution gives."""
         piece = self._mine()[number]

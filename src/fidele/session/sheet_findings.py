@@ -14,6 +14,7 @@ from fidele.sheet.placing import Media, Placing
 from fidele.sheet.shapes import covered
 
 if TYPE_CHECKING:
+    from fidele.session.pieces import Piece
     from fidele.session.sheet import Sheet
 
 
@@ -41,7 +42,8 @@ def on_sheet(sheet: Sheet, mirrored: bool, larger: Callable[[Placing], str]) -> 
         return []
     if pieces[0].panels is not None:
         return _of_panels(sheet)
-    return [*_sharing(sheet), *_places(sheet, mirrored, larger), *_overlaps(sheet), *_strip(sheet)]
+    placed = _places(sheet, mirrored, larger)
+    return [*_sharing(sheet), *placed, *_overlaps(sheet), *_stretched(sheet), *_strip(sheet)]
 
 
 def _places(sheet: Sheet, mirrored: bool, larger: Callable[[Placing], str]) -> list[Finding]:
@@ -125,6 +127,35 @@ def _overlaps(sheet: Sheet) -> list[Finding]:
             "sheet",
         )
     ]
+
+
+def stretched(piece: Piece) -> float:
+    """Return by how much a piece is wider than its file's proportions ask for; 0.1 for a tenth, 0 where it is not."""
+    if piece.behind is not None:
+        return 0.0
+    by = piece.placing.width / piece.placing.height / (piece.artwork.width / piece.artwork.height) - 1
+    return by if abs(by) > 0.01 else 0.0
+
+
+def _stretched(sheet: Sheet) -> list[Finding]:
+    """Whether pieces have other proportions than their files: circles become eggs."""
+    found = []
+    for piece in sheet.pieces:
+        if by := stretched(piece):
+            how = f"{abs(by) * 100:.0f} % {'wider' if by > 0 else 'narrower'}"
+            found.append(
+                Finding(
+                    "stretched",
+                    "caution",
+                    f"{piece.name} is printed {how} than it is",
+                    "Its printed size has other proportions than its file.",
+                    "Keep its width and its own proportions.",
+                    "Keep its proportions",
+                    f"proportions:{piece.number}",
+                    "sheet",
+                )
+            )
+    return found
 
 
 def _sharing(sheet: Sheet) -> list[Finding]:
