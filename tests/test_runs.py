@@ -267,6 +267,8 @@ def test_the_logbook_tells_and_survives(session, places, two, tmp_path, monkeypa
     assert again.saved >= 1
     assert len(again.everything()) == again.saved
     places.logbook.write_bytes(b"SQLite no more" * 400)
+    with pytest.raises(FideleError, match=r"cannot be read: .* Start Fidele again"):
+        again.runs()
     last = Logbook(places.logbook)
     assert (last.saved, last.rescued.name) == (0, "logbook.damaged-1")
     # The clock was set back: the last run lies in the future.

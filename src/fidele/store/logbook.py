@@ -56,7 +56,7 @@ _MIGRATIONS = (
 )
 
 #: Larger files are not looked through at every start.
-_LOOKED_THROUGH = 64 << 20
+_LOOKED_THROUGH = 256 << 20
 
 
 #: What is kept of a run, in the order of `KeptRun`.
@@ -161,12 +161,23 @@ class Logbook:
         return (here + float(rows[last + 1][0])) / 2 if last + 1 < len(rows) else here + 1.0
 
     @contextlib.contextmanager
+    def _reading(self) -> Iterator[sqlite3.Connection]:
+        """Give a connection to read by; what cannot be read is said."""
+        try:
+            with closing(self._open()) as db:
+                yield db
+        except sqlite3.DatabaseError as error:
+            raise FideleError(
+                f"The logbook {self.path} cannot be read: {error}. Start Fidele again: what can be read will be saved."
+            ) from error
+
+    @contextlib.contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         """Give a connection; what is done is kept whole, or not at all and said."""
         try:
             with closing(self._open()) as db, db:
                 yield db
-        except sqlite3.OperationalError as error:
+        except sqlite3.DatabaseError as error:
             raise FideleError(f"The logbook {self.path} cannot be written: {error}.") from error
 
     def end_run(self, run: int, state: str, receipt: dict[str, Any], why: str = "") -> None:
@@ -200,7 +211,7 @@ class Logbook:
             not_before FROM run WHERE state IN ('held', 'waiting', 'preparing', 'printing')
             ORDER BY state IN ('held', 'waiting'), place, id
         """
-        with closing(self._open()) as db:
+        with self._reading() as db:
             rows = db.execute(query).fetchall()
         time = datetime.datetime.fromisoformat
         return [
@@ -215,7 +226,7 @@ class Logbook:
 
     def profile(self, profile_id: str) -> bytes | None:
         """Return the content of a profile that a run was printed through, None where it was not kept."""
-        with closing(self._open()) as db:
+        with self._reading() as db:
             row = db.execute("SELECT data FROM profile WHERE id = ?", (profile_id,)).fetchone()
         return row[0] if row else None
 
@@ -226,12 +237,12 @@ class Logbook:
 
     def photos(self, run: int) -> list[str]:
         """Return the paths of the photos of a run, oldest first."""
-        with closing(self._open()) as db:
+        with self._reading() as db:
             return [p for (p,) in db.execute("SELECT path FROM photo WHERE run = ? ORDER BY id", (run,))]
 
     def clock_behind(self) -> datetime.datetime | None:
         """Return the time of the last run where that lies in the future: the clock was set back. Else None."""
-        with closing(self._open()) as db:
+        with self._reading() as db:
             (at,) = db.execute("SELECT MAX(at) FROM run").fetchone()
         last = datetime.datetime.fromisoformat(at) if at else None
         return last if last is not None and last > datetime.datetime.now() + datetime.timedelta(minutes=2) else None
@@ -242,7 +253,7 @@ class Logbook:
             SELECT MAX(at), MAX(CASE WHEN title = ? THEN at END) FROM run
             WHERE state = 'printed' AND json_extract(card, '$.printer') = ?
         """
-        with closing(self._open()) as db:
+        with self._reading() as db:
             found = db.execute(query, (title, printer)).fetchone()
         last, page = (datetime.datetime.fromisoformat(at) if at else None for at in found)
         return last, page
@@ -250,14 +261,14 @@ class Logbook:
     def everything(self) -> list[KeptRun]:
         """Return all runs with everything that is kept of them but their thumbnails, the newest first."""
         names = _KEPT.replace("thumbnail", "NULL")
-        with closing(self._open()) as db:
+        with self._reading() as db:
             rows = db.execute(f"SELECT {names} FROM run ORDER BY id DESC").fetchall()
         return [KeptRun(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
 
     def checks_of(self, run: int) -> list[tuple[datetime.datetime, Verdict]]:
         """Return the checks of a run, oldest first."""
         names = "at, mean, p95, largest, verdict, cause, words, chart, tolerance, against, instrument, uncertainty"
-        with closing(self._open()) as db:
+        with self._reading() as db:
             rows = db.execute(f"SELECT {names} FROM verdict WHERE run = ? ORDER BY id", (run,)).fetchall()
         time = datetime.datetime.fromisoformat
         return [
@@ -286,7 +297,7 @@ class Logbook:
             SELECT MAX(verdict.at) FROM verdict JOIN run ON run.id = verdict.run
             WHERE json_extract(run.card, '$.id') = ?
         """
-        with closing(self._open()) as db:
+        with self._reading() as db:
             (at,) = db.execute(query, (card_id,)).fetchone()
         return datetime.datetime.fromisoformat(at) if at else None
 
@@ -297,7 +308,7 @@ class Logbook:
             tolerance, against, instrument, uncertainty FROM verdict JOIN run ON run.id = verdict.run
             ORDER BY verdict.id DESC LIMIT ?
         """
-        with closing(self._open()) as db:
+        with self._reading() as db:
             rows = db.execute(query, (limit,)).fetchall()
         return [
             Check(
@@ -318,7 +329,7 @@ class Logbook:
         FideleError
             When there is none of this number.
         """
-        with closing(self._open()) as db:
+        with self._reading() as db:
             row = db.execute(f"SELECT {_KEPT} FROM run WHERE id = ?", (number,)).fetchone()
         if row is None:
             raise FideleError(f"There is no run {number} in the logbook.")
@@ -339,7 +350,7 @@ class Logbook:
             LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
             WHERE state NOT IN ('held', 'waiting') ORDER BY run.id DESC LIMIT ?
         """
-        with closing(self._open()) as db:
+        with self._reading() as db:
             rows = db.execute(query, (limit,)).fetchall()
         return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
 
