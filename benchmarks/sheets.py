@@ -82,10 +82,9 @@ def desk(demo: Path) -> dict[str, float]:
         session.put_in_force(roll.starter_card())
         for name in ("harbour-at-dusk.png", "signal-flags.png", "lantern-parade-16bit.tif", "lighthouse-engraving.tif"):
             session.open_artwork(session.places.data / "artwork" / name)
-            piece = session.pieces.need()
-            wide, high = piece.artwork.own_mm
-            session.laying.size(piece.number, 70, 70 * high / wide, "Size")
-            session.laying.copies(piece.number, _PIECES // 4)
+            number = session.pieces.need().number
+            session.laying.width(number, 70)
+            session.laying.copies(number, _PIECES // 4)
         window.show_desk("Sheet")
         session.laying.gather([p.number for p in session.pieces.all])
         session.laying.nest()

@@ -115,10 +115,9 @@ def _sheet(session: Session, artwork: Path, out: Path, tell: Callable[[str], Non
     session.change_card("Signs", sheet=habits)
     for name, width, copies in (("signal-flags.png", 70.0, 3), ("harbour-at-dusk.png", 60.0, 2)):
         session.open_artwork(artwork / name)
-        piece = session.pieces.need()
-        wide, high = piece.artwork.own_mm
-        session.laying.size(piece.number, width, width * high / wide, "Size")
-        session.laying.copies(piece.number, copies)
+        number = session.pieces.need().number
+        session.laying.width(number, width)
+        session.laying.copies(number, copies)
     session.laying.gather(p.number for p in session.pieces.all[-2:])
     session.laying.nest()
     run = session.scan_run(_through(session, "sheet", out, tell))

@@ -138,10 +138,9 @@ def _work(window, artwork: Path, shot, settle, wait) -> None:  # type: ignore[no
     session.laying.copies(first.number, 2)
     for name, width, copies in (("signal-flags.png", 60.0, 3), ("lantern-parade-16bit.tif", 52.0, 2)):
         window.take_file(artwork / name)
-        piece = session.pieces.need()
-        wide, high = piece.artwork.own_mm
-        session.laying.size(piece.number, width, width * high / wide, "Size")
-        session.laying.copies(piece.number, copies)
+        number = session.pieces.need().number
+        session.laying.width(number, width)
+        session.laying.copies(number, copies)
     session.pieces.select(first.number)
     window.show_desk("Sheet")
     habits = session.card.sheet.model_copy(update={"identity": True, "cut": True, "strip": True})

@@ -146,11 +146,14 @@ class Laying:
         changes: dict[str, Any] = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
         self._session.pieces.change_many(name, {number: changes})
 
+    def width(self, number: int, width: float, name: str = "") -> None:
+        """Give a piece a printed width in mm, and the height that its file's proportions ask for."""
+        artwork = self._mine()[number].artwork
+        self.size(number, width, width * artwork.height / artwork.width, name or f"Width {width:.1f} mm")
+
     def own_proportions(self, number: int) -> None:
         """Give a piece the height that its width and its file's proportions ask for."""
-        piece = self._mine()[number]
-        width = piece.placing.width
-        self.size(number, width, width * piece.artwork.height / piece.artwork.width, "Its own proportions")
+        self.width(number, self._mine()[number].placing.width, "Its own proportions")
 
     def own_size(self, number: int) -> None:
         """Give a piece the size that its file's own resolution gives."""
