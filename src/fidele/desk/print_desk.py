@@ -268,7 +268,9 @@ class PrintDesk(Desk):
             "Queue" + (f", {waiting} waiting" if waiting else "") + (", standing still" if paused else "")
         )
         self.still.setText("Go on" if paused else "Stand still")
-        self.still.setProperty("main", paused)
+        if self.still.property("main") != paused:
+            self.still.setProperty("main", paused)
+            self.still.style().polish(self.still)
         self._queue_buttons()
 
     def _queue_buttons(self) -> None:
@@ -301,7 +303,7 @@ class PrintDesk(Desk):
         self.print_it.setText(f"{words} all the same" if held and given else words)
         self.ways["one"].setVisible(many > 1)
         for name, action in self.ways.items():
-            action.setEnabled(ready and (name == "readiness" or not held or given))
+            action.setEnabled(name == "readiness" or (ready and (not held or given)))
         self.other.setEnabled(session.card is not None)
         self.other.setVisible(program is None or program.runs_here)
         if session.card is not None:
@@ -309,10 +311,10 @@ class PrintDesk(Desk):
             self.pause.setChecked(session.card.sheet.readiness_hours > 0)
 
     def _sheets(self) -> int:
-        try:
-            return self.session.sheet.pages
-        except FideleError:
-            return 1
+        """Return how many sheets would be printed."""
+        piece = self.session.pieces.current
+        left_out = len(piece.panels.skip) if piece is not None and piece.panels is not None else 0
+        return self.session.sheet.pages - left_out
 
     def refresh(self) -> None:
         """Show what would be printed, or the sheet that was, and the queue."""

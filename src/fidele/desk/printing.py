@@ -50,8 +50,9 @@ class Printing(QObject):
         return (time.monotonic() - self._began) * (1 - self.share) / self.share
 
     def _ended(self) -> None:
-        self.under_way = 0
-        self.begin_next()
+        if not self._work.busy:  # else the next one has begun already
+            self.under_way = 0
+            self.begin_next()
 
     def begin_next(self) -> None:
         """Begin the run whose turn it is, unless something is under way."""

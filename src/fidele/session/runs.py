@@ -75,7 +75,8 @@ def page_bands(
     """
     card = job.card
     media = media_of(job, device)
-    laid = [_laid(one, card, job.bare, device.ppi) for one in job.lying]
+    drawn: dict[tuple[object, ...], Artwork] = {}
+    laid = [_laid(one, card, job.bare, device.ppi, drawn) for one in job.lying]
     strip = job.patches if job.chart is None else None
     if strip is not None:
         code = PageCode(strip.chart.digest, 0, job.number, card.digits, f"{datetime.date.today():%y%m%d}")
@@ -100,9 +101,15 @@ def prepare_page(job: Job, device: PrintDevice, progress: Progress | None = None
     return np.concatenate([band for _, band in bands])
 
 
-def _laid(one: Lying, card: Card, bare: bool, ppi: float) -> Laid:
+def _laid(one: Lying, card: Card, bare: bool, ppi: float, drawn: dict[tuple[object, ...], Artwork]) -> Laid:
+    """Return a piece as it is laid on the page; `drawn` are drawings that were drawn for it already, for copies."""
     converts = card.owner == "fidele" and one.profile is not None and not bare
-    artwork = _drawn_again(one, ppi) if one.artwork.drawing else one.artwork
+    artwork = one.artwork
+    if artwork.drawing:
+        key = (artwork.path, artwork.page, one.placing.width, one.behind, one.replacements)
+        if key not in drawn:
+            drawn[key] = _drawn_again(one, ppi)
+        artwork = drawn[key]
     return Laid(artwork, one.placing, one.profile if converts else None, one.how, one.behind, one.shape)
 
 
