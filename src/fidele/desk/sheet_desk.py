@@ -406,18 +406,28 @@ class SheetDesk(Desk):
             whole = sheet.use()
         except FideleError:
             return []
-        left, top, right, bottom = media.margins
-        rows = [("Media", f"{media.name}, {media.width:g} x {media.height:.0f} mm")]
+        lengths = self.column.lengths
+        unit, digits = ("in", 2) if lengths.inches else ("mm", 0)
+        left, top, right, bottom = (f"{lengths.of(mm):.{digits}f}" for mm in media.margins)
+        rows = [
+            (
+                "Media",
+                f"{media.name}, {lengths.of(media.width):.{digits}f} x {lengths.of(media.height):.{digits}f} {unit}",
+            )
+        ]
         loaded = session.status.loaded if session.status is not None else ""
         if loaded:
             rows.append(("Loaded", f"{loaded}, says the printer"))
-        rows.append(("Unprintable", f"{left:g} left, {top:g} top, {right:g} right, {bottom:g} bottom"))
+        rows.append(("Unprintable", f"{left} left, {top} top, {right} right, {bottom} bottom"))
         one = self.column.one()
         if one is not None:
             piece, index = one
             placing = piece.copies[index].placing
             rows += [
-                ("Printed size", f"{placing.width:.1f} x {placing.height:.1f} mm"),
+                (
+                    "Printed size",
+                    f"{lengths.of(placing.width):.{digits + 1}f} x {lengths.of(placing.height):.{digits + 1}f} {unit}",
+                ),
                 ("Effective", f"{piece.artwork.width / piece.picture_width * 25.4:.0f} ppi"),
                 (
                     "Use",
