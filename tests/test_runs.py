@@ -6,8 +6,10 @@ import datetime
 import json
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
@@ -271,6 +273,17 @@ def test_the_logbook_tells_and_survives(session, places, two, tmp_path, monkeypa
         again.runs()
     last = Logbook(places.logbook)
     assert (last.saved, last.rescued.name) == (0, "logbook.damaged-1")
+    # In use by another for long, it is nobody's to move aside; taken away, it is begun anew.
+    with closing(sqlite3.connect(places.logbook, isolation_level=None)) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        connect = sqlite3.connect
+        with monkeypatch.context() as hurried:
+            hurried.setattr(sqlite3, "connect", lambda path, **options: connect(path, **(options | {"timeout": 0})))
+            with pytest.raises(FideleError, match="locked"):
+                Logbook(places.logbook)
+    assert not places.logbook.with_suffix(".damaged-2").exists()
+    places.logbook.unlink()
+    assert last.runs() == []
     # The clock was set back: the last run lies in the future.
     assert last.clock_behind() is None
     monkeypatch.setattr("fidele.store.logbook._now", lambda: "2099-01-01T00:00:00")

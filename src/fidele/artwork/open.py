@@ -122,7 +122,8 @@ def head_of(path: Path) -> bytes:
 
 
 def _short(error: Exception) -> str:
-    if isinstance(error, (AttributeError, KeyError, TypeError, IndexError)):  # a decoder found something missing
+    # A decoder found something missing, or speaks of its own insides.
+    if isinstance(error, (AttributeError, KeyError, TypeError, IndexError)) or " object at 0x" in str(error):
         return "its structure is broken"
     return (str(error).strip().splitlines() or [type(error).__name__])[0][:120]
 

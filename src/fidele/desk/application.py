@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
+from types import TracebackType
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QApplication
@@ -50,6 +51,16 @@ def run_window(places: Places, files: list[Path]) -> int:
         return 0
     window = open_window(places)
     door = Door(places.data)
+
+    def unforeseen(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        """Say what no desk caught; what is not in a sentence of ours is told on the console too."""
+        if isinstance(error, FideleError):
+            window.session.say(str(error))
+            return
+        window.session.say(f"Something unexpected went wrong ({kind.__name__}: {error}).")
+        sys.__excepthook__(kind, error, trace)
+
+    sys.excepthook = unforeseen
 
     def came(more: list[Path]) -> None:
         for file in more:

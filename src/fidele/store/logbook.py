@@ -80,15 +80,9 @@ class Logbook:
                     (sound,) = db.execute("PRAGMA quick_check(1)").fetchone()
                     if sound != "ok":
                         raise sqlite3.DatabaseError(sound)
-                version = db.execute("PRAGMA user_version").fetchone()[0]
-                if version > len(_MIGRATIONS):
-                    raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
-                for step in _MIGRATIONS[version:]:
-                    version += 1
-                    db.executescript(f"BEGIN; {step} PRAGMA user_version = {version}; COMMIT;")
-        except sqlite3.DatabaseError as error:
-            if "disk is full" in str(error) or "unable to open" in str(error) or "readonly" in str(error):
-                raise FideleError(f"The logbook {path} cannot be written: {error}.") from error
+        except sqlite3.OperationalError as error:  # locked, full, not to be written: not its own fault
+            raise FideleError(f"The logbook {path} cannot be opened: {error}.") from error
+        except sqlite3.DatabaseError:
             taken = (path.with_suffix(f".damaged{f'-{n}' if n else ''}") for n in range(1000))
             aside = next(p for p in taken if not p.exists())
             path.replace(aside)
@@ -97,8 +91,18 @@ class Logbook:
             self.saved = rescue(aside, path)
 
     def _open(self) -> sqlite3.Connection:
-        db = sqlite3.connect(self.path, timeout=10)
-        db.execute("PRAGMA foreign_keys = ON")
+        """Return a connection to a logbook of this version; one that was taken away meanwhile is begun anew."""
+        db = sqlite3.connect(self.path, timeout=10, isolation_level="IMMEDIATE")
+        try:
+            db.execute("PRAGMA foreign_keys = ON")
+            (version,) = db.execute("PRAGMA user_version").fetchone()
+            if version > len(_MIGRATIONS):
+                raise FideleError(f"The logbook {self.path} was written by a newer Fidele; update to read it.")
+            if version < len(_MIGRATIONS):
+                _migrate(db)
+        except BaseException:
+            db.close()
+            raise
         return db
 
     def add_run(
@@ -353,6 +357,17 @@ class Logbook:
         with self._reading() as db:
             rows = db.execute(query, (limit,)).fetchall()
         return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
+
+
+def _migrate(db: sqlite3.Connection) -> None:
+    """Bring a logbook to this version, whole or not at all; of two processes that begin at once the second waits."""
+    db.execute("BEGIN IMMEDIATE")
+    with db:
+        (version,) = db.execute("PRAGMA user_version").fetchone()
+        for step in _MIGRATIONS[version:]:
+            for statement in step.split(";"):
+                db.execute(statement)
+        db.execute(f"PRAGMA user_version = {len(_MIGRATIONS)}")
 
 
 def _alive(pid: int) -> bool:
