@@ -26,17 +26,19 @@ from fidele.check.cause import Cause
 from fidele.check.tolerance import TOLERANCES
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.devices.bench.bench import Bench
+from fidele.devices.bench.starters import gannet_card, longship_card, wren_card
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb
 from fidele.icc.transform import Intent
-from fidele.output.starters import gannet_card, longship_card, wren_card
-from fidele.output.workshop import Workshop
 from fidele.route.condition import Card, PressData
-from fidele.session.checks import Aim, check_measured, check_reading
-from fidele.session.job import Job
+from fidele.run.chart_page import chart_artwork, chart_placing, on_piece
+from fidele.run.job import Job
+from fidele.run.page import prepare_page
+from fidele.run.probes import probe_correction
+from fidele.run.reading import Aim, check_measured, check_reading
 from fidele.session.places import Places
-from fidele.session.runs import chart_artwork, chart_placing, on_piece, prepare_page, probe_correction
-from fidele.session.scanners import ScannerRecord
+from fidele.store.scanners import ScannerRecord
 
 #: Pages at half the printers' resolution: what is measured is patches.
 RESOLUTION = 150
@@ -67,7 +69,7 @@ class Trial:
     """One print under way; a case changes what it needs to."""
 
     setting: Setting
-    workshop: Workshop
+    workshop: Bench
     card: Card
     rng: np.random.Generator
     profile: Profile | None
@@ -117,7 +119,7 @@ def prepared(folder: Path, name: str, card: Card) -> Setting:
     places = Places.under(folder / card.id)
     made_before = folder / card.id / "made.icc"
     if not made_before.exists():
-        _, profile, _ = characterise(Workshop(places.bench), card, places, lambda *_: None)
+        _, profile, _ = characterise(Bench(places.bench), card, places, lambda *_: None)
         made_before.parent.mkdir(parents=True, exist_ok=True)
         made_before.write_bytes(profile)
     profile_of = Profile.open(made_before)
@@ -168,7 +170,7 @@ def cases(setting: Setting, everyone: list[Setting], rng: np.random.Generator) -
 
     def system(t: Trial) -> None:
         path = t.setting.folder.parent / "made.icc"
-        t.workshop.printer_of(t.card.printer).assign_system_profile(path)
+        t.workshop.printer_of(t.card.printer).system.assign(path)
 
     yield Case("print system on top", ("twice-by-system", "converted-twice"), system)
 
@@ -295,7 +297,7 @@ def run_case(setting: Setting, case: Case, everyone: list[Setting], seed: int, f
     bench = folder / "bench"
     shutil.rmtree(bench, ignore_errors=True)
     shutil.copytree(setting.folder, bench)
-    workshop = Workshop(bench)
+    workshop = Bench(bench)
     others = [(s.card.id, s.name, s.profile) for s in everyone if s is not setting]
     rng = np.random.default_rng([seed, *case.name.encode(), *setting.name.encode()])
     trial = Trial(setting, workshop, setting.card, rng, setting.profile, others)
@@ -308,15 +310,16 @@ def run_case(setting: Setting, case: Case, everyone: list[Setting], seed: int, f
         artwork = dataclasses.replace(artwork, profile=trial.artwork_space)
     placing = chart_placing(chart, device.media(setting.card.size, setting.card.feed))
     job = Job.of(artwork, placing, trial.card, trial.profile, chart)
-    sheet, _ = device.print_page(prepare_page(job, device))
-    direct = trial.card.process == "direct"
-    piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, trial.card.substrate, trial.card.press)
+    sheet = device.print_page(prepare_page(job, device)).sheet
+    piece = workshop.table.as_printed(sheet)
+    if trial.card.process == "transfer":
+        piece = workshop.press.press(sheet, trial.card.substrate, trial.card.press)
     correction = probe_correction(device, datetime.datetime.now())
     aim = Aim(setting.card, setting.profile, TOLERANCES["everyday"], correction, others)
     if trial.by_instrument:
         checked = _measured(chart, workshop, piece, trial.by_instrument, aim, placing)
     else:
-        scan = workshop.scan(piece, int(rng.integers(1, 1 << 30)), trial.turn)
+        scan = workshop.scanner.scan(piece, int(rng.integers(1, 1 << 30)), trial.turn).pixels
         known = setting.scanner.profile()
         scanner = None if trial.bare else known
         uncertainty = setting.scanner.residual_mean
@@ -326,10 +329,10 @@ def run_case(setting: Setting, case: Case, everyone: list[Setting], seed: int, f
     return checked.cause, checked.comparison.mean
 
 
-def _measured(chart: Chart, workshop: Workshop, piece: Any, order: str, aim: Aim, placing: Any) -> Any:
+def _measured(chart: Chart, workshop: Bench, piece: Any, order: str, aim: Aim, placing: Any) -> Any:
     from fidele.chart.measurement import ORDERS, Measurement
 
-    Lab = xyz_to_lab(spectra_to_xyz(workshop.measure(piece, on_piece(chart.centres(0), chart, placing))))
+    Lab = xyz_to_lab(spectra_to_xyz(workshop.instrument.measure(piece, on_piece(chart.centres(0), chart, placing))))
     place = np.arange(len(chart.ids))
     column, row = ORDERS[order](place % 12, place // 12, 12, 12)
     return check_measured(chart, Measurement(chart.ids, Lab[row * 12 + column]), aim)

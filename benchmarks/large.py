@@ -102,7 +102,7 @@ from fidele.session.model import Session
 from fidele.session.places import Places
 root, picture, profile = map(Path, sys.argv[1:])
 session = Session(Places.under(root))
-device = session.workshop.printers[2]
+device = session.devices.printers[2]
 (entry,) = session.shelf.install(profile)
 card = device.starter_card().model_copy(update={"owner": "fidele", "profile": entry.id})
 session.put_in_force(card)

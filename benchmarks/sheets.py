@@ -78,7 +78,7 @@ def desk(demo: Path) -> dict[str, float]:
         window.resize(1280, 800)
         window.show()
         session = window.session
-        roll = session.workshop.printers[2]
+        roll = session.devices.printers[2]
         session.put_in_force(roll.starter_card())
         for name in ("harbour-at-dusk.png", "signal-flags.png", "lantern-parade-16bit.tif", "lighthouse-engraving.tif"):
             session.open_artwork(session.places.data / "artwork" / name)

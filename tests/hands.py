@@ -9,7 +9,10 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox
 
+from fidele.bench.printer import Machine
 from fidele.desk.window import Window
+from fidele.devices.bench.bench import Bench
+from fidele.session.model import Session
 
 
 def settle(window: Window, qtbot) -> None:
@@ -28,11 +31,24 @@ def drop(window: Window, *paths: Path) -> None:
     window.dragEnterEvent(enter)
     assert enter.isAccepted()
     window.dropEvent(QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, buttons, keys))
+    opened(window)
+
+
+def take(window: Window, path: Path) -> None:
+    """Hand the window a file as a second start does, and wait until it is opened."""
+    window.take_file(path)
+    opened(window)
+
+
+def opened(window: Window) -> None:
+    """Wait until nothing is being opened any more."""
+    QTest.qWait(1)
+    assert comes(lambda: not window.work.under_way("opening")), "the file was not opened in time"
 
 
 def comes(found) -> bool:
     """Wait a little for something that the event loop brings up."""
-    for _ in range(150):
+    for _ in range(1500):
         if found():
             return True
         QTest.qWait(20)
@@ -63,3 +79,8 @@ def choose(box: QComboBox, value: object) -> None:
     assert index >= 0, [box.itemText(i) for i in range(box.count())]
     box.setCurrentIndex(index)
     box.activated.emit(index)
+
+
+def machine_of(session: Session, printer_id: str) -> Machine:
+    """Return a machine of the bench itself, as somebody who stands before it."""
+    return Bench(session.places.bench).machine(printer_id)

@@ -14,7 +14,7 @@ from fidele.demo import pictures
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
-from tests.hands import click, keys, settle
+from tests.hands import click, comes, keys, settle, take
 
 
 def eight(image):
@@ -31,7 +31,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     save_picture(tmp_path / "flags.png", flags, None, 300)
     before = (tmp_path / "flags.png").read_bytes()
     # It does not say what its colours mean: it is printed under each space, side by side, and chosen by eye.
-    window.take_file(tmp_path / "flags.png")
+    take(window, tmp_path / "flags.png")
     settle(window, qtbot)
     desk = window.desks["Artwork"]
     assert desk.title.text() == "Which of these looks right?"
@@ -94,7 +94,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     done = open_artwork(tmp_path / "for the tiles.png")
     wanted = convert(session.artwork.pixels, oprgb(), session.profile, Intent.RELATIVE, True)[:, ::-1]
     assert np.array_equal(done.pixels, wanted)
-    window.take_file(tmp_path / "for the tiles.png")
+    take(window, tmp_path / "for the tiles.png")
     settle(window, qtbot)
     stop = next(f for f in session.stops if f.code == "already-converted")
     assert "It was converted from opRGB" in stop.why
@@ -107,8 +107,8 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
 
 def test_tuning_by_hand_follows_the_sliders_and_is_kept(window, places, qtbot):
     session = window.session
-    window.take_file(places.data / "artwork" / "harbour-at-dusk.png")
-    window.take_file(places.data / "artwork" / "lantern-parade-16bit.tif")
+    take(window, places.data / "artwork" / "harbour-at-dusk.png")
+    take(window, places.data / "artwork" / "lantern-parade-16bit.tif")
     keys(window, Qt.Key.Key_F3)
     desk = window.tuning_desk
     assert window.desk is desk
@@ -169,15 +169,12 @@ def test_pictures_come_by_paste_drop_and_folder(window, tmp_path, qtbot):
     folder.mkdir()
     session.inbox.watch(folder)
     save_picture(folder / "b.png", eight(pictures.flags(480, 270)), srgb())
-    for _ in range(3):
-        window.incoming.look_into_inbox()
-    assert session.artwork.path == folder / "b.png"
+    assert comes(lambda: session.artwork.path == folder / "b.png")  # it is noticed without a word
     keys(window, Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier)
     assert session.artwork.path.name.startswith("pasted")
     session.inbox.watch(folder, out)
     save_picture(folder / "c.png", eight(pictures.flags(480, 270)), srgb())
-    for _ in range(3):
-        window.incoming.look_into_inbox()
+    assert comes((out / "c, converted.tif").exists)
     settle(window, qtbot)
     done = open_artwork(out / "c, converted.tif")
     assert done.record.condition == "House-number tiles"

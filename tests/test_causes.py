@@ -7,7 +7,7 @@ import pytest
 
 from benchmarks.fault_matrix import Setting, cases, conditions, is_right, run_case
 from fidele.icc.profile import Profile
-from fidele.session.scanners import ScannerRecord
+from fidele.store.scanners import ScannerRecord
 
 
 @pytest.fixture(scope="module")

@@ -20,14 +20,15 @@ from fidele.colour.cie import D50, lab_to_lch, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.demo.prepare import demo_card
+from fidele.devices.bench.bench import Bench
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.transform import Intent, from_lab, to_lab
-from fidele.output.workshop import Workshop
-from fidele.session.job import Job
-from fidele.session.runs import chart_artwork, chart_placing, prepare_page
-from fidele.session.scanners import ScannerRecord
+from fidele.run.chart_page import chart_artwork, chart_placing
+from fidele.run.job import Job
+from fidele.run.page import prepare_page
+from fidele.store.scanners import ScannerRecord
 
 
 def noiseless(device: np.ndarray) -> np.ndarray:
@@ -98,15 +99,15 @@ def test_scanner_is_characterised_and_says_how_well(demo, tmp_path):
     assert 0 < record.residual_mean <= 0.7
     assert record.residual_p95 < 1.5
     # Again, from another seed of the page's place on the glass, on patches that the profile has not seen.
-    workshop = Workshop(tmp_path)
+    workshop = Bench(tmp_path)
     card = demo_card(None)
-    workshop.printer.bring(card)
-    chart, device = control_chart(), workshop.printer
+    workshop.printers[0].bring(card)
+    chart, device = control_chart(), workshop.printers[0]
     job = Job.of(chart_artwork(chart, 0, "bare"), chart_placing(chart, device.media("A4")), card, None, chart)
-    sheet, _ = device.print_page(prepare_page(job, device))
-    piece = workshop.press(sheet, card.substrate, card.press)
-    known = xyz_to_lab(spectra_to_xyz(workshop.measure(piece, chart.centres(0))))
-    reading = read_scan(workshop.scan(piece, 77), chart)
+    sheet = device.print_page(prepare_page(job, device)).sheet
+    piece = workshop.press.press(sheet, card.substrate, card.press)
+    known = xyz_to_lab(spectra_to_xyz(workshop.instrument.measure(piece, chart.centres(0))))
+    reading = read_scan(workshop.scanner.scan(piece, 77).pixels, chart)
     seen = to_lab(reading.rgb, record.profile()).astype(float)
     assert delta_e_2000(seen, known).mean() <= 0.7
 

@@ -15,15 +15,17 @@ from fidele.chart.cgats import read, write
 from fidele.chart.definition import from_table, to_table
 from fidele.chart.draw import draw_page
 from fidele.chart.family import control_chart, made
-from fidele.chart.measurement import read_any
+from fidele.chart.measured_file import read_any
 from fidele.chart.swatch import between_patches, nearest_patches
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.desk.columns import ColumnsDialog
 from fidele.errors import FideleError
+from fidele.run.chart_page import on_piece
 from fidele.session.charts import ChartOrder
-from fidele.session.runs import on_piece
+from fidele.session.state import RunTaken
+from tests.hands import take
 
 
 def settle(window, qtbot) -> None:
@@ -67,9 +69,9 @@ def test_a_bare_chart_goes_down_a_route_without_any_conversion(session):
     session.charts.take(chart, bare=True)
     run = session.print_job(session.job())
     # What reached the ink are the chart's own numbers: the patches print as the profile says of bare numbers.
-    piece = session.workshop.press(run.sheet, run.job.card.substrate, run.job.card.press)
+    piece = session.devices.press.press(run.sheet, run.job.card.substrate, run.job.card.press)
     places = on_piece(chart.centres(0), chart, run.job.placing)
-    Lab = xyz_to_lab(spectra_to_xyz(session.workshop.measure(piece, places)))
+    Lab = xyz_to_lab(spectra_to_xyz(session.devices.instrument.measure(piece, places)))
     from fidele.icc.transform import Intent, to_lab
 
     predicted = to_lab(chart.rgb.astype(np.float32), session.profile, Intent.ABSOLUTE).astype(float)
@@ -105,7 +107,7 @@ def test_the_chart_maker_lays_what_is_chosen_on_the_sheet(window, qtbot, tmp_pat
     theirs.keywords.clear()
     write(tmp_path / "theirs.txt", theirs)
     window.show_desk("Charts")
-    window.take_file(tmp_path / "theirs.txt")
+    take(window, tmp_path / "theirs.txt")
     assert window.desk.made.name == "others"
     assert np.allclose(window.desk.made.rgb, made("quick").rgb)
 
@@ -149,13 +151,13 @@ def test_measured_by_instrument_files_and_in_a_wrong_order(window, qtbot, tmp_pa
     for name, column in table.columns.items():
         table.columns[name] = column[::-1].copy()
     write(tmp_path / "down.txt", table)
-    window.take_file(tmp_path / "down.txt")
+    take(window, tmp_path / "down.txt")
     assert session.checked.cause.code == "mixed-up"
     assert session.checked.comparison.passed
     assert "upside down" in session.checked.cautions[0]
     # Nonsense is one sentence.
     (tmp_path / "cat.txt").write_text("miaow\n")
-    window.take_file(tmp_path / "cat.txt")
+    take(window, tmp_path / "cat.txt")
     assert "cat.txt" in session.said
     dialog = ColumnsDialog(window, ["f", "x"], [["A1", "3"]])
     dialog.choices["f"].setCurrentText("the patch")
@@ -171,7 +173,7 @@ def test_prints_on_one_scan_limits_references_and_corners(window, qtbot, tmp_pat
     window.show_desk("Check")
     desk = window.desk
     save_picture(tmp_path / "scan.tif", scan, None, 150)
-    window.take_file(tmp_path / "scan.tif")
+    take(window, tmp_path / "scan.tif")
     settle(window, qtbot)
     assert session.checked.comparison.passed
     first = session.checked.comparison.mean
@@ -201,7 +203,7 @@ def test_prints_on_one_scan_limits_references_and_corners(window, qtbot, tmp_pat
     both = np.full((scan.shape[0] + 20, 2 * scan.shape[1] + 60, 3), 40000, np.uint16)
     both[: scan.shape[0], : scan.shape[1]] = scan
     both[: scan.shape[0], scan.shape[1] + 40 : 2 * scan.shape[1] + 40] = scan[::-1, ::-1]
-    session.run = None
+    session.live.change(RunTaken(None, ()))
     desk.read_scan(both)
     settle(window, qtbot)
     assert [p.run for p in session.checking.beside] == [run.number]  # both say that they are the same run
@@ -243,7 +245,7 @@ def test_by_eye_the_scanner_and_what_is_due(window, qtbot, tmp_path, places):
     write(tmp_path / "target.txt", known)
     window.desk.characterise(tmp_path / "target.tif", tmp_path / "target.txt")
     settle(window, qtbot)
-    assert session.scanner.residual_mean < 1.0
+    assert session.checking.scanner.residual_mean < 1.0
     assert "claim no more" in session.said
     # A condition that was not checked for a while is due.
     when = (datetime.datetime.now() - datetime.timedelta(days=40)).isoformat()

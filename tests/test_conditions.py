@@ -11,8 +11,8 @@ from known import bundle
 
 from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
+from fidele.judge.finding import Action, Deed
 from fidele.route.differences import differences
-from fidele.session.fields import fields_of, set_field
 from fidele.session.making import Draft
 from fidele.session.model import Session
 from fidele.session.places import Places
@@ -167,31 +167,31 @@ def test_removal_is_undone_and_the_next_card_comes_into_force(session):
 def test_a_profile_that_changed_since_is_told(session, printer):
     newer = bytearray(printer.data)
     newer[24:26] = (2027).to_bytes(2, "big")
-    session.use_profile(printer.content_id)
-    session.change_card("title", profile_title=session.shelf_title())
+    session.profiles.use(printer.content_id)
+    session.change_card("title", profile_title=session.profiles.title_in_force)
     path = session.shelf.find(printer.content_id).path
     path.write_bytes(newer)
     session.shelf.entries()
-    session.shelf_changed()
+    session.profiles.changed()
     (finding,) = [f for f in session.findings if f.code == "profile-changed"]
     assert finding.weight == "stop"
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert "profile-changed" not in codes(session)
     assert session.profile.data == bytes(newer)
 
 
 def test_an_intent_that_the_profile_does_not_have_is_told(session, places):
     (put,) = session.install(places.data / "downloads" / "Velm_Wren_Tarn_light_60.icc.txt")
-    session.use_profile(put.id)
+    session.profiles.use(put.id)
     (finding,) = [f for f in session.findings if f.code == "intent-missing"]
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert session.card.intent.value == "relative"
     assert "intent-missing" not in codes(session)
     # It says nothing of quality: below the best that the media allows is a caution, the best is none.
     assert "quality-below-media" not in codes(session)
     session.change_card("fewer", driver=session.card.driver | {"quality": 2})
     (finding,) = [f for f in session.findings if f.code == "quality-below-media"]
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert session.card.driver["quality"] == 3
     assert session.device.settings()["Passes"] == 3
 
@@ -227,7 +227,7 @@ def test_making_one_asks_in_order_and_fills_in_what_follows(session, places, pri
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
     assert [f.code for f in session.findings] == ["wrong-sheet-loaded"]
-    session.handoff.act("lay-in")
+    session.act(Action(Deed.LAY_IN))
     assert session.findings == ()
     session.undo()  # the confirmation
     session.undo()
@@ -280,29 +280,29 @@ def test_two_windows_on_one_card_never_overwrite_each_other(session, places):
         other.change_card("Notes", notes="from the second")
     assert other.card.notes == "from the first"  # read again, nothing lost
     other.change_card("Notes", notes="from the second")
-    session.follow_card()
+    session.in_force.follow()
     assert session.card.notes == "from the second"
     assert "changed elsewhere" in session.said
     # By hand, and wrongly: what was in force stays, and the file is not written over.
     path = places.cards / f"{session.card.id}.json"
     broken = path.read_text().replace('"size"', '"siz')
     path.write_text(broken)
-    session.follow_card()
+    session.in_force.follow()
     assert "cannot be read" in session.said
     assert session.card.notes == "from the second"
-    other.follow_card()
+    other.in_force.follow()
     assert path.read_text() == broken
     # Taken away elsewhere: the next one comes into force.
     path.unlink()
-    session.follow_card()
+    session.in_force.follow()
     assert session.card is None
     assert "taken away elsewhere" in session.said
 
 
 def test_every_field_of_a_card_can_be_read_and_what_may_be_changed_is(session):
-    fields = {f.key: f for f in fields_of(session, session.card)}
+    fields = {f.key: f for f in session.fields.of(session.card)}
     assert {"name", "media", "size", "intent", "bpc", "owner", "driver.quality", "press.preheat"} <= set(fields)
-    assert (fields["driver.direction"].words, fields["profile"].words) == ("one way", session.shelf_title())
+    assert (fields["driver.direction"].words, fields["profile"].words) == ("one way", session.profiles.title_in_force)
     assert all(f.group for f in fields.values())
     for key, value, found in (
         ("driver.stand_in", "Everyday", lambda c: (c.driver["stand_in"], c.driver["quality"])),
@@ -312,23 +312,23 @@ def test_every_field_of_a_card_can_be_read_and_what_may_be_changed_is(session):
         ("name", "Renamed", lambda c: c.name),
     ):
         before = session.card
-        set_field(session, key, value)
+        session.fields.set(key, value)
         wanted = {"driver.stand_in": ("Everyday", 2), "seen_from": ("back", "nobody")}.get(key, value)
         assert found(session.card) == wanted
         session.undo()
         assert session.card == before
     with pytest.raises(FideleError, match="beyond any press"):
-        set_field(session, "press.temperature", 900.0)
+        session.fields.set("press.temperature", 900.0)
     with pytest.raises(FideleError, match="needs a name"):
-        set_field(session, "name", "  ")
+        session.fields.set("name", "  ")
     session.conditions.lock(True)
     with pytest.raises(FideleError, match="is locked"):
-        set_field(session, "bpc", False)
+        session.fields.set("bpc", False)
 
 
 def test_putting_a_card_in_force_sets_everything_in_one_act(session):
     tiles = session.card
-    gannet = next(p for p in session.workshop.printers if p.process == "direct")
+    gannet = next(p for p in session.devices.printers if p.process == "direct")
     sheets = gannet.starter_card()
     session.cards.save(sheets)
     was = gannet.settings()

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from fidele.session.kept_jobs import job_again
+from fidele.run.kept import job_again
 from fidele.session.model import Session
 from fidele.session.places import Places
 
@@ -67,7 +67,7 @@ def test_the_logbook_with_jobs_that_can_be_printed_again(session, expected):
     ]
     assert runs == [{k: v for k, v in run.items() if k != "why"} for run in expected["runs"]]
     for run in session.logbook.everything():
-        job, kept = job_again(session, run), expected["jobs"][str(run.id)]
+        job, kept = job_again(session.kept_sources(), run), expected["jobs"][str(run.id)]
         assert (job.title, len(job.lying), job.card.id) == (kept["title"], kept["pieces"], kept["card"])
         assert list(astuple(job.lying[0].placing)) == pytest.approx(kept["placing"], abs=1e-3)
         assert job.artwork.slip.words == kept["source"]

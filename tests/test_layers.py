@@ -8,74 +8,25 @@ import sys
 from pathlib import Path
 
 import numpy as np
-import pytest
 
-SOURCE = Path(__file__).parent.parent / "src" / "fidele"
-
-#: What each package may import of the others (docs/architecture.md). The base modules serve all.
-BASE = {"errors", "files", "markup", "tiles", "kernels", "__init__"}
-MIDDLE = {"colour", "icc"}
-ALLOWED = {
-    "colour": set(),
-    "icc": {"colour"},
-    "tuning": MIDDLE,
-    "artwork": MIDDLE | {"tuning"},
-    "proof": MIDDLE | {"tuning"},
-    "chart": MIDDLE,
-    "check": MIDDLE | {"chart"},
-    "characterise": MIDDLE,
-    "route": MIDDLE,
-    "sheet": MIDDLE | {"artwork", "tuning"},
-    "papers": MIDDLE | {"route"},
-    "bench": MIDDLE,
-    "output": MIDDLE | {"bench", "papers", "route", "sheet"},
-    "store": MIDDLE | {"papers", "route"},
-    "session": MIDDLE
-    | {"artwork", "tuning", "proof", "chart", "check", "characterise", "route", "sheet", "papers", "output", "store"},
-    "commands": MIDDLE
-    | {"desk"}
-    | {"artwork", "tuning", "proof", "chart", "check", "route", "papers", "store", "session", "characterise", "sheet"},
-    "demo": MIDDLE
-    | {"artwork", "tuning", "proof", "chart", "characterise", "route", "sheet", "output", "store", "session"},
-}
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "fidele"
 
 
-def imports(path: Path) -> set[str]:
-    """Return every module that a file imports, also inside functions."""
-    found = set()
-    for node in ast.walk(ast.parse(path.read_text())):
-        if isinstance(node, ast.Import):
-            found |= {alias.name for alias in node.names}
-        elif isinstance(node, ast.ImportFrom):
-            assert node.level == 0, f"{path}: relative import"
-            found.add(node.module or "")
-            found |= {f"{node.module}.{alias.name}" for alias in node.names if node.module == "fidele"}
-    return found
+def test_the_contracts_of_the_layers_hold():
+    """Layers, no circle anywhere, Qt in the desk alone, the bench behind its adapter: see pyproject.toml."""
+    lint = [Path(sys.executable).parent / "lint-imports"]
+    done = subprocess.run(lint, cwd=ROOT, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout
 
 
-@pytest.mark.parametrize("package", sorted(ALLOWED))
-def test_layers_know_only_what_lies_below(package):
-    for path in (SOURCE / package).rglob("*.py"):
-        for name in imports(path):
-            if path.name != "svg.py":  # QtSvg serves as a drawing library there, without a window
-                assert not name.startswith(("PySide6", "shiboken6", "pytestqt")), f"{path} imports {name}"
-            if name.startswith("fidele."):
-                other = name.split(".")[1]
-                assert other in ALLOWED[package] | BASE | {package, "__version__"}, (
-                    f"{path.name} of {package} imports {other}"
-                )
+def test_a_package_that_no_contract_knows_is_told():
+    import tomllib
 
-
-def test_the_product_never_reaches_into_the_physics():
-    for path in SOURCE.rglob("*.py"):
-        inside = path.relative_to(SOURCE).parts[0]
-        if inside not in ("bench", "output"):
-            assert not [n for n in imports(path) if n.startswith("fidele.bench")], path
-
-
-def test_every_package_has_its_rule():
-    packages = {p.name for p in SOURCE.iterdir() if (p / "__init__.py").exists()}
-    assert packages == set(ALLOWED) | {"desk"}
+    contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["importlinter"]["contracts"]
+    layered = {name.strip() for layer in contracts[0]["layers"] for name in layer.split("|")}
+    packages = {f"fidele.{p.name}" for p in SOURCE.iterdir() if (p / "__init__.py").exists()}
+    assert packages <= layered
 
 
 def test_slow_libraries_are_not_imported_before_the_first_paint(demo, tmp_path):

@@ -12,11 +12,11 @@ from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent
 from fidele.route.condition import PressData
+from fidele.route.sharing import why_not
 from fidele.route.substrates import holds_dye
+from fidele.run.press import PressClock, deviation, layers, steps
 from fidele.session.laying import ALIGN
-from fidele.session.pieces import Copy
-from fidele.session.pressing import PressClock, deviation, layers, steps
-from fidele.session.sharing import why_not
+from fidele.session.piece import Copy
 from fidele.sheet.placing import Media, Placing, fitted
 
 

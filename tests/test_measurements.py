@@ -11,7 +11,8 @@ from fidele.chart.cgats import Table, dump, write
 from fidele.chart.csv_file import ColumnsError, read_csv
 from fidele.chart.cxf import write_measurement
 from fidele.chart.family import control_chart
-from fidele.chart.measurement import Conditions, Measurement, averaged, from_table, read_any, reordered, to_table
+from fidele.chart.measured_file import read_any
+from fidele.chart.measurement import Conditions, Measurement, averaged, from_table, reordered, to_table
 from fidele.errors import FideleError
 
 with warnings.catch_warnings():

@@ -10,11 +10,11 @@ import pytest
 from known import PROFILES, maker_profiles
 
 from fidele.bench.catalogue import pdf
+from fidele.devices.bench.bench import Bench
 from fidele.errors import FideleError
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
-from fidele.output.workshop import Workshop
 from fidele.papers.fit import Purpose, fit
 from fidele.papers.guess import Known, guess, named
 from fidele.papers.leaflet import Vocabulary, sentences, statements, text_of_leaflet
@@ -31,7 +31,7 @@ KNOWN = Known(
 @pytest.fixture(scope="module")
 def words(tmp_path_factory) -> Vocabulary:
     """The Wren's own words, with the media of KNOWN."""
-    return replace(Workshop(tmp_path_factory.mktemp("bench")).printer.vocabulary(), media=KNOWN.media)
+    return replace(Bench(tmp_path_factory.mktemp("bench")).printers[0].vocabulary(), media=KNOWN.media)
 
 
 def values(said: dict[str, Said]) -> dict[str, str]:

@@ -135,23 +135,23 @@ def test_a_watched_folder_waits_until_files_have_arrived(session, tmp_path):
     folder.mkdir()
     save_picture(folder / "old.png", np.zeros((4, 4, 3), np.uint8), srgb())
     session.inbox.watch(folder)
-    assert session.inbox.arrived() == []
+    assert session.inbox.arrived(session.inbox.listing()) == []
     data = (folder / "old.png").read_bytes()
     (folder / "new.png").write_bytes(data[:50])
     (folder / ".hidden.png").write_bytes(data)
     (folder / "notes.txt").write_text("x")
-    assert session.inbox.arrived() == []
+    assert session.inbox.arrived(session.inbox.listing()) == []
     (folder / "new.png").write_bytes(data)
-    assert session.inbox.arrived() == []  # it has grown since
-    assert session.inbox.arrived() == [folder / "new.png"]
-    assert session.inbox.arrived() == []
+    assert session.inbox.arrived(session.inbox.listing()) == []  # it has grown since
+    assert session.inbox.arrived(session.inbox.listing()) == [folder / "new.png"]
+    assert session.inbox.arrived(session.inbox.listing()) == []
     with pytest.raises(FideleError, match="watched folder itself"):
         session.inbox.watch(folder, folder)
     session.inbox.watch(folder, into)
     again = type(session)(session.places)
     assert (again.inbox.folder, again.inbox.into) == (folder, into)
     shutil.rmtree(folder)
-    assert again.inbox.arrived() == []
+    assert again.inbox.arrived(again.inbox.listing()) == []
 
 
 # Good enough ------------------------------------------------------------------------------------------------------
@@ -212,13 +212,13 @@ def test_a_drawing_has_no_resolution_and_is_drawn_at_the_printer(session, tmp_pa
     )
     from dataclasses import replace
 
-    from fidele.session.runs import prepare_page
+    from fidele.run.page import prepare_page
 
     session.open_artwork(tmp_path / "logo.svg")
     session.place(replace(session.placing, x=20, y=20, width=150, height=150))
     assert "low-resolution" not in codes(session)
     page = prepare_page(session.job(), session.device)
-    scale = session.device.ppi / 25.4
+    scale = session.device.format.ppi / 25.4
     x, y = round((210 - 20) * scale) - 1, round(20 * scale)  # mirrored on paper
     row = page[y + round(75 * scale)].astype(int).sum(axis=1)
     edge = np.flatnonzero(np.abs(np.diff(row)) > 60)
@@ -469,11 +469,11 @@ def test_what_is_stated_in_json_files_is_ours(session):
 def test_pasted_pictures_are_kept(session):
     memory = io.BytesIO()
     Image.fromarray(np.full((8, 9, 3), 77, np.uint8)).save(memory, "PNG")
-    session.pieces.paste(memory.getvalue())
+    session.pieces.open(session.pieces.keep_pasted(memory.getvalue()))
     assert session.artwork.path.parent == session.places.work
     assert open_artwork(session.artwork.path).pixels[0, 0, 0] == 77
     with pytest.raises(FideleError):
-        session.pieces.paste(b"no picture")
+        session.pieces.open(session.pieces.keep_pasted(b"no picture"))
 
 
 def test_profiles_serve_as_spaces(session, printer):

@@ -21,6 +21,7 @@ from fidele.desk.instance import Door, hand_over
 from fidele.desk.window import Window
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb
+from fidele.judge.finding import Action, Deed
 from fidele.session.places import Places
 
 
@@ -82,7 +83,7 @@ def test_from_a_suppliers_zip_to_a_condition_in_one_drop_and_two_clicks(window, 
     assert session.stops == () or {f.code for f in session.stops} == {"two-conversions"}
     # Used at once, everywhere: other programs find it in the user's folder.
     assert [p.name for p in session.places.profiles.iterdir()] == ["fen100_ceramic_wren.icc"]
-    window.act("driver-pass")
+    window.act(Action(Deed.DRIVER_PASS))
     assert window.thread_view.headline.text() == "Converted once"
 
 
@@ -306,7 +307,7 @@ def test_the_hand_off_offers_what_fits_first(window, downloads, qtbot):
         "2 more, and why they do not fit …",
     ]
     choose(box, box.itemData(0))
-    assert window.session.shelf_title() == "Fen 100 ceramic Velm Wren"
+    assert window.session.profiles.title_in_force == "Fen 100 ceramic Velm Wren"
     box = window.desk.profile
     choose(box, box.itemData(box.count() - 1))
     assert window.desk.station == "Profiles"

@@ -13,10 +13,11 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
 from fidele.icc.tables import device_to_pcs_lab
+from fidele.judge.finding import Action, Deed
 from fidele.route.layers import Evidence
+from fidele.run.trial import answer
 from fidele.session.model import Session
 from fidele.session.places import Places
-from fidele.session.trial import answer
 
 
 def titled(session: Session, words: str) -> str:
@@ -101,7 +102,7 @@ def test_another_version_takes_the_place_of_the_first_everywhere(session, printe
 
 def test_removal_holds_the_print_and_is_undone(session, printer):
     session.profiles.pin(printer.content_id, True)
-    session.remove_profile(printer.content_id)
+    session.profiles.remove(printer.content_id)
     assert "profile-missing" in codes(session, "stop")
     assert session.profile is None
     session.undo()
@@ -109,13 +110,13 @@ def test_removal_holds_the_print_and_is_undone(session, printer):
     assert session.profile.data == printer.data
     assert session.profiles.row(session.shelf.find(printer.content_id)).papers.pinned
     with pytest.raises(FideleError, match="not on the shelf any more"):
-        session.remove_profile("0" * 16)
+        session.profiles.remove("0" * 16)
 
 
 def test_the_makers_catalogue_and_the_printers_own_media(session):
     statuses = {}
-    for item in session.workshop.catalogue():
-        data = session.workshop.fetch(item)
+    for item in session.devices.catalogue.listing():
+        data = session.devices.catalogue.fetch(item)
         try:
             delivery = session.shelf.look_into(item.file, data)
         except FideleError as error:
@@ -197,7 +198,7 @@ def test_the_shelf_shows_what_people_use_and_finds_the_rest(with_ceramic, tmp_pa
 
 def test_the_default_is_chosen_and_served_whatever_the_systems_default_printer(session, printer, places):
     session.profiles.choose_default(printer.content_id, "Fen 100")
-    session.start_card()
+    session.conditions.start()
     assert session.card.profile == printer.content_id
     assert session.card.owner == "fidele"
     session.undo()
@@ -214,15 +215,15 @@ def test_cautions_lead_to_one_press_and_a_passed_check_settles_them(with_ceramic
     """A maker's profile: its leaflet is only a guess, so it is a caution; after a trial it is a note."""
     session = with_ceramic
     profile_id = titled(session, "ceramic Velm Wren")
-    session.use_profile(profile_id)
+    session.profiles.use(profile_id)
     assert "made-not-stated" in codes(session, "caution")
     assert "profile-does-not-fit" not in codes(session)
     assert session.stops == ()
-    trial = session.profiles.trial(profile_id)
+    trial = session.trials.of_profile(profile_id)
     told: list[float] = []
     before = session.device.settings()
-    done = session.try_profile(trial, lambda share: told.append(share) is None)
-    session.take_trial(done)
+    done = session.trials.trying(trial)(lambda share: told.append(share) is None)
+    session.trials.take(done)
     assert told == sorted(told)
     assert session.device.settings() == before
     papers = session.profiles.papers(session.shelf.find(profile_id))
@@ -240,16 +241,16 @@ def test_a_profile_for_something_else_is_told_before_ink_is_spent(session, downl
     session.install(downloads / "fen-100-profiles.zip")
     slate = titled(session, "slate")
     session.profiles.settle({slate: "put"})
-    session.use_profile(slate)
+    session.profiles.use(slate)
     (finding,) = [f for f in session.findings if f.code == "profile-does-not-fit"]
     assert finding.weight == "caution"  # the piece is a guess from its name
     assert "coated slate, not ceramic tile" in finding.why
     session.profiles.confirm(slate)
     assert "profile-does-not-fit" in codes(session, "stop")  # now that it is certain
     # Tried on the tile all the same, it does not describe what comes out.
-    trial = session.profiles.trial(slate)
+    trial = session.trials.of_profile(slate)
     trial = type(trial)(trial.card.model_copy(update={"substrate": "ceramic tile"}), trial.profile, trial.title)
-    session.take_trial(session.try_profile(trial))
+    session.trials.take(session.trials.trying(trial)(None))
     last = session.profiles.papers(session.shelf.find(slate)).on(session.device.id)
     assert not last.passed
     assert last.sentence.startswith("Does not describe your printer: off by")
@@ -264,14 +265,14 @@ def test_the_card_follows_how_the_profile_was_made(session, printer):
     assert "Dull heavy" in found["made-with-other-stand-in"].why
     assert found["made-with-other-quality"].weight == "caution"
     for code in ("made-with-other-stand-in", "made-with-other-quality"):
-        session.handoff.act(found[code].action)
+        session.act(found[code].action)
     assert not {c for c in codes(session) if c.startswith("made-with")}
     assert session.device.settings()["Stock"] == "Dull heavy"
     press = session.card.press.model_copy(update={"temperature": 180.0, "seconds": 60.0})
     session.change_card("cooler", press=press)
     (finding,) = [f for f in session.findings if f.code == "made-with-other-press"]
     assert "180 °C instead of 200" in finding.title
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert session.card.press.temperature == 200
     # Valid for several steps: either is right.
     session.profiles.say(printer.content_id, "quality", "1, 3")
@@ -287,7 +288,7 @@ def test_a_condition_is_started_as_the_profile_was_made(session, downloads):
     assert papers.said["quality"].values == ("2", "3")
     before = session.card
     session.profiles.say(cloth, "substrate", "polyester cloth")
-    session.profiles.start_condition(cloth)
+    session.conditions.start_with(cloth)
     assert session.card.profile == cloth
     assert session.card.driver["stand_in"] == "Board"
     assert session.card.press.temperature == 195
@@ -298,27 +299,29 @@ def test_a_condition_is_started_as_the_profile_was_made(session, downloads):
     assert session.card == before
     assert len(session.cards.cards()) == 1
     with pytest.raises(FideleError, match="not on the shelf any more"):
-        session.profiles.start_condition("0" * 16)
+        session.conditions.start_with("0" * 16)
 
 
 def test_a_trial_is_refused_with_the_reason(session, places, tmp_path, with_ceramic):
     display = PROFILES[[p.name for p in PROFILES].index("AdobeRGB1998.icc")]
     (put,) = session.install(display)
     with pytest.raises(FideleError, match="cannot be tried on the Velm Wren: Is a profile of class"):
-        session.profiles.trial(put.id)
+        session.trials.of_profile(put.id)
     with pytest.raises(FideleError, match="cannot convert for a printer"):
-        session.use_profile(put.id)
+        session.profiles.use(put.id)
     with pytest.raises(FideleError):
-        session.profiles.start_condition(put.id)
-    session.device.assign_system_profile(places.profiles / next(places.profiles.glob("*.icc")).name)
+        session.conditions.start_with(put.id)
+    session.device.system.assign(places.profiles / next(places.profiles.glob("*.icc")).name)
     with pytest.raises(FideleError, match="the print system converts as well"):
-        session.try_profile(session.profiles.trial(titled(session, "ceramic Velm Wren")))
+        session.trials.trying(session.trials.of_profile(titled(session, "ceramic Velm Wren")))(None)
     from fidele.tiles import CancelledError
 
-    session.device.assign_system_profile(None)
+    session.device.system.assign(None)
     settings = session.device.settings()
     with pytest.raises(CancelledError):
-        session.try_profile(session.profiles.trial(titled(session, "ceramic Velm Wren")), lambda share: share < 0.4)
+        session.trials.trying(session.trials.of_profile(titled(session, "ceramic Velm Wren")))(
+            lambda share: share < 0.4
+        )
     assert session.device.settings() == settings
 
 
@@ -345,13 +348,13 @@ def test_the_answer_of_a_trial_names_the_cast():
 
 
 def test_a_pass_through_is_given_read_back_and_probed(session, places, profile_path):
-    (insist,) = [c for c in session.workshop.hands() if c.name == "every printer must have a profile"]
+    (insist,) = [c for c in session.devices.hands() if c.name == "every printer must have a profile"]
     insist.set("yes")
-    session.device.assign_system_profile(profile_path)
+    session.device.system.assign(profile_path)
     session.refresh()
     assert session.chain.layer("system").converts
     assert "two-conversions" in codes(session, "stop")
-    session.handoff.act("system-pass")
+    session.act(Action(Deed.SYSTEM_PASS))
     layer = session.chain.layer("system")
     assert not layer.converts
     assert layer.evidence is Evidence.PROBED
@@ -360,14 +363,14 @@ def test_a_pass_through_is_given_read_back_and_probed(session, places, profile_p
     page = np.random.default_rng(0).integers(0, 256, (25, 40, 3), dtype=np.uint8)
     assert np.array_equal(session.device.dry_run(page), page)
     # A table profile to itself is no pass-through, whatever its name: the probe shows it.
-    session.device.assign_system_profile(profile_path, profile_path)
+    session.device.system.assign(profile_path, profile_path)
     assert session.chain is not None
     found = session.handoff.probe()
     assert not found.passes
     assert session.chain.layer("system").converts
     # One end changed behind our back: it converts again, and is seen.
-    session.handoff.act("system-pass")
-    session.device.assign_system_profile(profile_path, session.profiles.pass_through_file())
+    session.act(Action(Deed.SYSTEM_PASS))
+    session.device.system.assign(profile_path, session.profiles.pass_through_file())
     session.refresh()
     assert session.chain.layer("system").converts
 
@@ -405,16 +408,16 @@ def test_profiles_that_do_not_print_are_shown_where_they_are_useful(session, pla
     session.undo()
     assert session.screen() is None
     # As the scanner's, for one whose profile came from elsewhere: what it can see is then not known.
-    made_here = session.scanner
+    made_here = session.checking.scanner
     assert made_here.residual_mean < 0.7
     (tmp_path / "scanner.icc").write_bytes(made_here.path.read_bytes())
     session.install(tmp_path / "scanner.icc")
     scanner = next(e.id for e in session.shelf.entries() if e.description.device_class == "scnr")
     session.profiles.stand_for("scanner", scanner)
-    assert session.scanner.path.parent == places.profiles
-    assert math.isnan(session.scanner.residual_mean)
+    assert session.checking.scanner.path.parent == places.profiles
+    assert math.isnan(session.checking.scanner.residual_mean)
     session.shelf.remove(scanner)
-    assert session.scanner == made_here  # a profile that is gone does not leave the check without one
+    assert session.checking.scanner == made_here  # a profile that is gone does not leave the check without one
 
 
 def test_where_one_of_several_cannot_be_written_none_is(session, downloads, monkeypatch):
@@ -441,18 +444,18 @@ def test_where_one_of_several_cannot_be_written_none_is(session, downloads, monk
 
 def test_a_printer_straight_on_paper_is_tried_without_a_press(session):
     """The Gannet takes 16 bits, mirrors nothing, and its print is the piece."""
-    gannet = session.workshop.printer_of("orrin-gannet/G-2209")
-    item = next(i for i in session.workshop.catalogue() if i.name == "Gallery rag")
-    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
+    gannet = session.devices.printer_of("orrin-gannet/G-2209")
+    item = next(i for i in session.devices.catalogue.listing() if i.name == "Gallery rag")
+    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.devices.catalogue.fetch(item)))
     session.put_in_force(gannet.starter_card())
     assert session.device is gannet
     assert session.profiles.row(session.shelf.find(put.id)).fit.grade == "fits"
-    session.use_profile(put.id)
+    session.profiles.use(put.id)
     session.handoff.bring()
     assert session.chain.knots == ("Fidele",)
     assert (session.chain.twists, session.chain.true_size) == (0, True)
     assert "made-not-stated" not in {f.code for f in session.findings}
-    session.take_trial(session.try_profile(session.profiles.trial(put.id)))
+    session.trials.take(session.trials.trying(session.trials.of_profile(put.id))(None))
     last = session.profiles.papers(session.shelf.find(put.id)).on(gannet.id)
     assert last.passed, last.sentence
     assert last.p95 < 4

@@ -11,14 +11,16 @@ import pytest
 from scipy import ndimage
 
 from fidele.demo.prepare import demo_card
+from fidele.devices.bench.bench import Bench
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
-from fidele.output.workshop import Workshop
+from fidele.judge.facts import Facts
+from fidele.judge.finding import Action, Deed
+from fidele.judge.judge import judge
 from fidele.route.condition import Card
-from fidele.route.findings import route_findings
 from fidele.route.layers import Chain, Evidence, Layer, SettingRow, fingerprint
 from fidele.route.probe import SIZE, lattice_page, read_lattice
-from fidele.session.runs import probe
+from fidele.run.probes import probe
 
 NOW = datetime.datetime(2026, 6, 13, 10, 0)
 
@@ -54,6 +56,11 @@ RULES = [
     ("scaled", layers(scale=0.97), {}, layers(scale=1.0005), {}),
     ("turned", layers(turned=True), {}, layers(), {}),
 ]
+
+
+def route_findings(chain, made, rows, status=None):
+    """What the judge says of a route."""
+    return [f for f in judge(Facts(made, chain, rows, status)) if f.desk == "hand-off"]
 
 
 @pytest.mark.parametrize(
@@ -97,7 +104,9 @@ def test_not_known_is_never_good():
     made = card()
     unknown = SettingRow("ink_saving", "off", None, "at the printer", None, Evidence.NOT_KNOWN, False)
     found = route_findings(Chain(layers(), 1), made, (unknown,))
-    assert [(f.code, f.weight, f.action) for f in found] == [("not-known", "caution", "confirm:ink_saving")]
+    assert [(f.code, f.weight, f.action) for f in found] == [
+        ("not-known", "caution", Action(Deed.CONFIRM, "ink_saving"))
+    ]
     dark = Chain((Layer("driver", None, "", Evidence.NOT_KNOWN, None, None, None),), 1)
     assert dark.unknown == ("driver",)
     assert dark.headline == "Conversions not known"
@@ -146,25 +155,25 @@ def test_a_probe_reads_what_the_driver_does():
 
 @pytest.fixture(scope="module")
 def workshop(tmp_path_factory):
-    return Workshop(tmp_path_factory.mktemp("bench"))
+    return Bench(tmp_path_factory.mktemp("bench"))
 
 
 #: Each printer with a condition of its own, as its owner would set it for Fidele to convert.
 PRINTERS = ("velm-wren/W-0417", "orrin-gannet/G-2209", "skarn-longship/L-0031")
 
 
-def small_bench(folder: Path) -> Workshop:
+def small_bench(folder: Path) -> Bench:
     """The bench with printers of 30 dots per inch, so that whole pages are quick to print and to measure."""
-    made = Workshop(folder)
+    made = Bench(folder)
     for device in made.printers:
         machine = made.machine(device.id)
         machine.model = dataclasses.replace(machine.model, resolution=30)
-        device.ppi = 30
+        device.format = dataclasses.replace(device.format, ppi=30)
     return made
 
 
 @pytest.fixture(scope="module")
-def small(tmp_path_factory) -> Workshop:
+def small(tmp_path_factory) -> Bench:
     return small_bench(tmp_path_factory.mktemp("small"))
 
 
@@ -238,7 +247,7 @@ def test_the_thread_says_what_the_bench_does_to_a_page(small, printer_id, profil
             page[round(y * high) - half : round(y * high) + half, round(x * wide) - half : round(x * wide) + half] = 0
         size = made.model_copy(update={"size": sheet_mm.name})
         chain = Chain(device.layers(size, None), made.twists_needed)
-        ink = device.print_page(page)[0].ink
+        ink = device.print_page(page).sheet.ink
         blobs, count = ndimage.label(ink[..., 3] > 20_000 * machine.effect().load)
         assert count == 3, (device.settings(), count)
         areas = ndimage.sum_labels(np.ones_like(blobs), blobs, range(1, 4))
@@ -328,7 +337,7 @@ def test_the_media_told_at_the_printer_counts(small):
     (finding,) = [f for f in route_of(device, made)[1] if f.code == "wrong-panel-media"]
     assert finding.weight == "stop"
     assert "Orrin gloss" in finding.title
-    assert finding.action == ""  # only a person can change what lies in it
+    assert finding.action is None  # only a person can change what lies in it
     machine.driver.at_the_panel("Laid in", "Orrin rag")
     assert route_of(device, made)[1] == []
 
@@ -344,7 +353,7 @@ def test_each_owner_really_is_the_one_that_converts(small, printer_id, profile_p
         made = device.starter_card().model_copy(
             update={"owner": owner, "profile": printer.content_id, "mirror_by": "nobody", "process": "direct"}
         )
-        device.assign_system_profile(profile_path if owner == "system" else None)
+        device.system.assign(profile_path if owner == "system" else None)
         device.bring(made)
         chain, found = route_of(device, made)
         assert chain.knots == (made.owner_layer,), owner
@@ -356,7 +365,7 @@ def test_each_owner_really_is_the_one_that_converts(small, printer_id, profile_p
             assert np.abs(out - page).mean() > 5
         else:
             assert np.abs(out - wanted).max() <= 2, owner  # 8 bit at both ends
-    device.assign_system_profile(None)
+    device.system.assign(None)
 
 
 def test_an_owner_that_takes_the_picture_for_another_space_is_found(small):
@@ -366,7 +375,7 @@ def test_an_owner_that_takes_the_picture_for_another_space_is_found(small):
     assert "wrong-input-space" not in {f.code for f in route_of(device, made)[1]}
     device.choose("Comes in", "opRGB")
     (finding,) = [f for f in route_of(device, made)[1] if f.code == "wrong-input-space"]
-    assert finding.action == "set:input_space"
+    assert finding.action == Action(Deed.SET, "input_space")
     device.bring(made, ("input_space",))
     assert "wrong-input-space" not in {f.code for f in route_of(device, made)[1]}
     # Where Fidele converts and the driver passes, it does not matter what the driver would expect.
@@ -386,7 +395,7 @@ def test_another_owner_than_the_cards_is_found(small):
 
 
 def test_a_probe_counts_until_a_setting_changes(workshop):
-    device, made = workshop.printer, card()
+    device, made = workshop.printers[0], card()
     device.bring(made)
     probed = probe(device, device.media("A4"), NOW)
     assert probed.passes
@@ -402,11 +411,11 @@ def test_a_probe_counts_until_a_setting_changes(workshop):
 
 
 def test_the_panel_and_the_system_count(workshop, profile_path):
-    device, made = workshop.printer, card()
+    device, made = workshop.printers[0], card()
     device.bring(made)
-    device.assign_system_profile(profile_path)
+    device.system.assign(profile_path)
     assert Chain(device.layers(made, None), 1).knots == ("system",)
-    device.assign_system_profile(profile_path.with_name("gone.icc"))
+    device.system.assign(profile_path.with_name("gone.icc"))
     assert "gone.icc" in device.layers(made, None)[0].how
-    device.assign_system_profile(None)
+    device.system.assign(None)
     assert Chain(device.layers(made, None), 1).unknown == ("panel",)

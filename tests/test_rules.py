@@ -13,22 +13,23 @@ from fidele.bench.sketch import Sketch
 from fidele.demo.prepare import PROFILE_TITLE
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb
+from fidele.judge.finding import Action, Deed
+from fidele.run.page import prepare_page
 from fidele.session.model import Session
 from fidele.session.places import Places
-from fidele.session.route_trial import RouteTrial
-from fidele.session.runs import prepare_page
 from fidele.sheet.placing import Placing
+from tests.hands import machine_of
 
 WREN, GANNET, LONGSHIP = "velm-wren/W-0417", "orrin-gannet/G-2209", "skarn-longship/L-0031"
 
 
 def hands(session, device: str, name: str):
     """What hands reach at the bench, by device and name."""
-    return next(c for c in session.workshop.hands() if (c.device, c.name) == (device, name))
+    return next(c for c in session.devices.hands() if (c.device, c.name) == (device, name))
 
 
 def machine(session):
-    return session.workshop.machine(session.card.printer)
+    return machine_of(session, session.card.printer)
 
 
 def say(session, **said: str) -> None:
@@ -48,7 +49,7 @@ def good(demo, tmp_path):
         made = Session(Places.under(root))
         profile = made.card.profile
         if printer_id != WREN:
-            card = made.workshop.printer_of(printer_id).starter_card()
+            card = made.devices.printer_of(printer_id).starter_card()
             made.cards.save(card)
             made.put_in_force(card)
             made.change_card("profile", profile=profile, profile_title=PROFILE_TITLE, owner="fidele")
@@ -100,7 +101,7 @@ def other_profile(session):
 
 def assign_other(session) -> None:
     session.handoff.choose_owner("system")
-    session.device.assign_system_profile(other_profile(session))
+    session.device.system.assign(other_profile(session))
     session.refresh()
 
 
@@ -125,19 +126,19 @@ def media_made_for(session, **said: str) -> None:
 
 def from_elsewhere(session) -> None:
     """Print through a maker's profile that says only printer and paper."""
-    item = next(i for i in session.workshop.catalogue() if i.file == "Velm_Wren_Tarn_light_60.icc")
-    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
-    session.use_profile(put.id)
+    item = next(i for i in session.devices.catalogue.listing() if i.file == "Velm_Wren_Tarn_light_60.icc")
+    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.devices.catalogue.fetch(item)))
+    session.profiles.use(put.id)
 
 
 def gone(session) -> None:
-    session.remove_profile(session.card.profile)
+    session.profiles.remove(session.card.profile)
 
 
 #: Code, printer, what brings the fault about, and what else may be found with it as the same thing seen elsewhere.
 RULES = [
     ("two-conversions", WREN, lambda s: s.handoff.choose_setting("Blend", "Velm bright"), ()),
-    ("two-conversions", WREN, lambda s: s.device.assign_system_profile(s.handoff.profile_path(s.card.profile)), ()),
+    ("two-conversions", WREN, lambda s: s.device.system.assign(s.handoff.profile_path(s.card.profile)), ()),
     ("two-conversions", WREN, lambda s: by_program(s, "guessed"), ()),
     ("two-conversions", GANNET, lambda s: (s.handoff.choose_owner("driver"), assign(s)), ()),
     ("two-conversions", GANNET, lambda s: (s.handoff.choose_owner("driver"), by_program(s, "guessed")), ()),
@@ -216,7 +217,7 @@ BY_HAND = {
 
 
 def assign(session) -> None:
-    session.device.assign_system_profile(session.handoff.profile_path(session.card.profile))
+    session.device.system.assign(session.handoff.profile_path(session.card.profile))
 
 
 def untouched(session) -> None:
@@ -253,8 +254,8 @@ def test_each_fault_is_found_and_mended(good, code, printer_id, spoil, along):
         device, name, value = BY_HAND[code]
         hands(session, device, name).set(value)
         session.refresh()
-    elif finding.action and not finding.action.startswith(("show:", "try", "probe")):
-        session.handoff.act(finding.action)
+    elif finding.action and finding.action.deed not in (Deed.SHOW, Deed.TRY, Deed.PROBE):
+        session.act(finding.action)
     else:
         return
     left = {f.code for f in session.findings}
@@ -270,18 +271,19 @@ def test_the_program_is_mended_where_it_stands_and_probed_again(good, tmp_path):
     assert session.chain.headline == "Conversions not known"
     with pytest.raises(FideleError, match="Held: what the other program does is not known"):
         session.print_job(session.job())
-    session.handoff.act("probe")
+    session.act(Action(Deed.PROBE))
     assert session.chain.layer("program").evidence.value == "probed"
     (finding,) = session.stops
-    assert (finding.code, finding.action) == ("scaled", "probe")
+    assert (finding.code, finding.action) == ("scaled", Action(Deed.PROBE))
     assert session.chain.scale == pytest.approx(287 / 297, abs=0.02)  # an A4 page in a frame of 5 mm
     hands(session, "Skerry Sketch", "Ink › Lay out").set("as drawn")
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert session.findings == ()
     session.write_finished(session.job(), tmp_path / "done.png")
     sketch = Sketch(session.places.bench / "skerry-sketch.json")
     assert np.array_equal(
-        sketch.page(tmp_path / "done.png", (210, 297), session.device.ppi), prepare_page(session.job(), session.device)
+        sketch.page(tmp_path / "done.png", (210, 297), session.device.format.ppi),
+        prepare_page(session.job(), session.device),
     )
     # A program that takes what says nothing for another space is told by the file that it is sRGB.
     hands(session, "Skerry Sketch", "Ink › Colour notes").set("guessed")
@@ -293,12 +295,12 @@ def test_the_program_is_mended_where_it_stands_and_probed_again(good, tmp_path):
     session.write_finished(session.job(), tmp_path / "done.png")
     with Image.open(tmp_path / "done.png") as made:
         assert "icc_profile" in made.info
-        assert made.info["dpi"][0] == pytest.approx(session.device.ppi, abs=0.02)
+        assert made.info["dpi"][0] == pytest.approx(session.device.format.ppi, abs=0.02)
     # By hand: each of three things is looked up, and asked again when another program prints.
     session.handoff.print_from("the other program")
     (finding,) = session.stops
-    assert finding.action == "confirm-program"
-    session.handoff.act(finding.action)
+    assert finding.action == Action(Deed.CONFIRM_PROGRAM)
+    session.act(finding.action)
     assert session.chain.layer("program").evidence.value == "confirmed by hand"
     assert session.stops == ()
     with pytest.raises(FideleError, match="open it in the other program"):
@@ -310,18 +312,18 @@ def test_the_program_is_mended_where_it_stands_and_probed_again(good, tmp_path):
 
 def test_a_route_trial_tells_which_route_is_nearest_and_leaves_all_as_it_was(good):
     session = good(WREN)
-    before, system = session.device.settings(), session.device.system_profile
-    trial = RouteTrial(session)
-    assert trial.possible() == ("fidele", "system", "driver")
+    before, system = session.device.settings(), session.device.system.assigned()
+    trial = session.trials
+    assert trial.routes() == ("fidele", "system", "driver")
     with pytest.raises(FideleError, match="One route is no trial"):
-        trial.prepare(("fidele",))
+        trial.trying_routes(("fidele",))
     shares = []
-    trial.take(trial.prepare(("fidele", "driver"))(lambda share: shares.append(share) or True))
+    trial.take_routes(trial.trying_routes(("fidele", "driver"))(lambda share: shares.append(share) or True))
     fidele, driver = trial.legs
     assert shares == sorted(shares)
     assert fidele.checked.comparison.mean < 1 < driver.checked.comparison.mean
     assert "Fidele converts" in session.said
     runs = session.logbook.runs()
     assert [r.title for r in runs[:2]] == ["Quick chart, the driver converts", "Quick chart, Fidele converts"]
-    assert (session.device.settings(), session.device.system_profile) == (before, system)
+    assert (session.device.settings(), session.device.system.assigned()) == (before, system)
     assert session.findings == ()

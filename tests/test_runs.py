@@ -25,19 +25,20 @@ from fidele.bench.printer import Machine
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
+from fidele.run.kept import job_again, kept_job
+from fidele.run.log import compared, export, facts, matching, totals
+from fidele.run.page import prepare_page
+from fidele.run.queue import HeldError
 from fidele.session.blanks import Blank, OwnSheet
-from fidele.session.kept_jobs import job_again, kept_job
-from fidele.session.log import compared, export, facts, matching, totals
 from fidele.session.model import Session
-from fidele.session.pieces import Copy, PanelPlan
-from fidele.session.queue import HeldError
-from fidele.session.runs import prepare_page
+from fidele.session.piece import Copy, PanelPlan
 from fidele.sheet.page import box_of
 from fidele.sheet.placing import Placing
 from fidele.sheet.resample import resampled_rows
 from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError
 from fidele.tuning.model import Tuning
+from tests.hands import machine_of
 
 FIDELE = Path(sys.executable).parent / "fidele"
 
@@ -77,7 +78,7 @@ def test_a_nested_sheet_holds_each_piece_as_converted_alone(session, two):
     page = prepare_page(job, device)
     piece = page[:, ::-1]  # the card mirrors
     for one in job.lying:
-        left, top, wide, high = box_of(one.placing, device.ppi)
+        left, top, wide, high = box_of(one.placing, device.format.ppi)
         pixels = resampled_rows(np.rot90(one.artwork.laid, one.placing.quarters), wide, high)
         alone = np.full((page.shape[0], page.shape[1], 3), 65535, np.uint16)
         alone[top : top + high, left : left + wide] = convert(pixels, srgb(), profile, card.intent, card.bpc)
@@ -108,13 +109,13 @@ def test_a_run_is_printed_again_exactly_as_it_was(session, two):
     first = session.print_job(session.job())
     kept = session.logbook.run(first.number)
     assert (kept.state, json.loads(kept.job)["lying"][0]["artwork"]) == ("printed", str(two[0]))
-    assert np.ptp(imagecodecs.png_decode(kept.thumbnail), axis=(0, 1)).min() > 30
+    assert np.ptp(imagecodecs.png_decode(session.logbook.thumbnails([kept.id])[kept.id]), axis=(0, 1)).min() > 30
     before = session.device.settings()
     # Everything is changed since, the profile itself is gone; the run is printed as it was, and nothing else moved.
     page = prepare_page(first.job, session.device)
     session.change_card("other", intent=Intent.SATURATION, bpc=False)
     session.device.choose("Light", 5)
-    session.remove_profile(session.card.profile)
+    session.profiles.remove(session.card.profile)
     changed = session.device.settings()
     again = session.queue.again(first.number)
     second = session.queue.carry_out(again)
@@ -122,7 +123,7 @@ def test_a_run_is_printed_again_exactly_as_it_was(session, two):
     assert session.device.settings() == changed != before
     assert all(second.receipt[k] == v for k, v in before.items())
     assert second.receipt["differs"] == []
-    a, b = (session.workshop.press(r.sheet, "ceramic tile", r.job.card.press).xyz() for r in (first, second))
+    a, b = (session.devices.press.press(r.sheet, "ceramic tile", r.job.card.press).xyz() for r in (first, second))
     spot = np.s_[200:-200:7, 200:-200:7]
     assert np.abs(a[spot].mean(axis=(0, 1)) - b[spot].mean(axis=(0, 1))).max() < 1e-3
     assert json.loads(kept_job(first.job)) == json.loads(kept_job(second.job))
@@ -130,10 +131,10 @@ def test_a_run_is_printed_again_exactly_as_it_was(session, two):
     # The file was changed, or is gone: one sentence.
     save_picture(two[0], np.zeros((30, 30, 3), np.uint8), srgb(), 300)
     with pytest.raises(FideleError, match="was changed since run 1"):
-        job_again(session, kept)
+        job_again(session.kept_sources(), kept)
     two[0].unlink()
     with pytest.raises(FideleError, match="is gone"):
-        job_again(session, kept)
+        job_again(session.kept_sources(), kept)
     with pytest.raises(FideleError, match="no run 99"):
         session.logbook.run(99)
 
@@ -143,7 +144,7 @@ def states(session) -> list[tuple[int, str]]:
 
 
 def test_the_queue_goes_on_whatever_happens_to_a_run(session, two, tmp_path):
-    queue, machine = session.queue, session.workshop.machine(session.card.printer)
+    queue, machine = session.queue, machine_of(session, session.card.printer)
     session.open_artwork(two[0])
     job, other = session.job(), session.card.model_copy(update={"id": "other", "name": "Other work"})
     numbers = [queue.order(job), queue.order(replace(job, card=other)), queue.order(job, hold=True), queue.order(job)]
@@ -189,11 +190,11 @@ def test_the_queue_goes_on_whatever_happens_to_a_run(session, two, tmp_path):
     assert queue.entries() == []
     # What is wrong with the route by then holds it, with the reason; the artwork may be another by then.
     held, changed = queue.order(job), queue.order(job)
-    session.device.assign_system_profile(session.shelf.find(session.card.profile).path)
+    session.device.system.assign(session.shelf.find(session.card.profile).path)
     with pytest.raises(HeldError, match="Two conversions"):
         queue.carry_out(held)
     assert dict(states(session))[held] == "held"
-    session.device.assign_system_profile(None)
+    session.device.system.assign(None)
     save_picture(two[0], np.zeros((30, 30, 3), np.uint8), srgb(), 300)
     with pytest.raises(FideleError, match="was changed since"):
         queue.carry_out(changed)
@@ -221,7 +222,7 @@ def test_settings_go_with_the_job_and_the_receipt_is_compared(session, two):
     # What an administrator holds does not give way: the receipt says so.
     session.handoff.bring()
     number = session.queue.order(session.job())
-    driver = session.workshop.machine(session.card.printer).driver
+    driver = machine_of(session, session.card.printer).driver
     driver.change("Blend", "Velm bright")
     driver.hold("Blend")
     with pytest.raises(HeldError):
@@ -462,7 +463,7 @@ def test_sheets_that_cannot_be_are_refused_in_a_sentence(session, two):
     session.laying.size(number, 60, 60, "square")
     (told,) = [f for f in session.findings if f.code == "stretched"]
     assert "33 % narrower" in told.title
-    session.handoff.act(told.action)
+    session.act(told.action)
     assert session.placing.height == pytest.approx(40)
     assert "stretched" not in {f.code for f in session.findings}
     # On a blank, it covers it with its bleed, whatever its own proportions.
@@ -508,8 +509,8 @@ def test_what_the_bench_receives_is_exact(session, two, monkeypatch, seed):
     seen = np.asarray(page)[:, ::-1] if session.card.mirror_by == "fidele" else np.asarray(page)
     bare = np.ones(seen.shape[:2], bool)
     for one in session.job().lying:
-        left, top, wide, high = box_of(one.placing, device.ppi)
-        edges = np.array(one.placing.bounds) / 25.4 * device.ppi
+        left, top, wide, high = box_of(one.placing, device.format.ppi)
+        edges = np.array(one.placing.bounds) / 25.4 * device.format.ppi
         assert np.abs(edges - [left, top, left + wide, top + high]).max() <= 1.0
         assert max(abs(left - edges[0]), abs(top - edges[1]), abs(wide - edges[2] + edges[0])) <= 0.5 + 1e-9
         pixels = resampled_rows(np.rot90(one.artwork.laid, one.placing.quarters), wide, high)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 
 import numpy as np
@@ -15,12 +16,17 @@ from fidele.demo.prepare import SUPPLIER_ZIP
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent
+from fidele.judge.finding import Action, Deed
 from fidele.route.layers import Evidence
+from fidele.run.page import prepare_page
+from fidele.run.probes import probe, probe_correction
 from fidele.session.model import Session
+from fidele.session.news import ShelfChanged
 from fidele.session.places import Places
 from fidele.session.predict import RouteFacts, predict, wrong_routes
-from fidele.session.runs import prepare_page, probe, probe_correction
+from fidele.session.state import RouteRead
 from fidele.sheet.placing import Placing
+from tests.hands import machine_of
 
 
 def codes(session, weight=None):
@@ -35,9 +41,9 @@ def test_an_empty_workshop_says_what_to_do(tmp_path):
     with pytest.raises(FideleError, match="no artwork yet"):
         session.job()
     with pytest.raises(FideleError, match="no printing condition yet"):
-        session.handoff.act("driver-pass")
+        session.act(Action(Deed.DRIVER_PASS))
     with pytest.raises(FideleError, match="no profile yet: characterise it"):
-        session.scanner.profile()
+        session.checking.scanner.profile()
 
 
 def test_the_demo_opens_with_its_fault_and_the_button_mends_it(places):
@@ -47,11 +53,11 @@ def test_the_demo_opens_with_its_fault_and_the_button_mends_it(places):
     told = []
     session.listen(told.append)
     (finding,) = [f for f in session.findings if f.code == "two-conversions"]
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert session.chain.knots == ("Fidele",)
-    assert "route" in told
+    assert RouteRead in {type(news) for news in told}
     assert "not-known" in codes(session)
-    session.handoff.act(next(f.action for f in session.findings if f.code == "not-known"))
+    session.act(next(f.action for f in session.findings if f.code == "not-known"))
     assert session.findings == ()
     assert session.chain.layer("panel").evidence is Evidence.BY_HAND
     # Confirmed once, it is still confirmed when the workshop is opened again.
@@ -77,9 +83,9 @@ def test_each_step_can_be_undone_and_done_again(session, places):
     session.undo()
     assert session.card.intent is Intent.PERCEPTUAL
     assert Session(places).card.intent is Intent.PERCEPTUAL  # on disk, too
-    session.handoff.act("set:sliders")
+    session.act(Action(Deed.SET, "sliders"))
     profile = session.card.profile
-    session.remove_profile(profile)
+    session.profiles.remove(profile)
     assert session.profile is None
     assert "profile-missing" in codes(session, "stop")
     session.undo()
@@ -95,7 +101,7 @@ def test_a_zip_is_usable_at_once(tmp_path, demo):
     session.listen(told.append)
     (result,) = session.install(demo.data / "from the supplier" / SUPPLIER_ZIP)
     assert result.status == "installed"
-    assert "shelf" in told
+    assert ShelfChanged() in told
     assert session.said == "“Velm Wren, Fen 100, ceramic tile” is on the shelf, ready to use."
     session.install(demo.data / "from the supplier" / SUPPLIER_ZIP)
     assert "already" in session.said
@@ -105,7 +111,7 @@ def test_only_an_output_profile_can_convert(session, tmp_path):
     (tmp_path / "screen.icc").write_bytes(srgb().data)
     session.install(tmp_path / "screen.icc")
     with pytest.raises(FideleError, match="cannot convert for a printer: it is a profile of class display"):
-        session.use_profile(srgb().content_id)
+        session.profiles.use(srgb().content_id)
     assert session.profile is not None
 
 
@@ -123,7 +129,7 @@ def test_findings_of_artwork_and_sheet(session, tmp_path, printer):
     assert "low-resolution" in codes(session, "caution")
     session.place(Placing(150, 10, 60, 60))
     assert "crosses-margin" in codes(session, "stop")
-    session.handoff.act("fit-sheet")
+    session.act(Action(Deed.FIT_SHEET))
     assert "crosses-margin" not in codes(session)
     save_picture(tmp_path / "done.png", pixels, printer, 300)
     session.open_artwork(tmp_path / "done.png")
@@ -140,7 +146,7 @@ def test_owner_follows_through(session):
     assert session.chain.knots == ("Fidele",)
     session.change_card("Nothing mirrors", mirror_by="nobody")
     assert "not-mirrored" in codes(session, "stop")
-    session.handoff.act("mirror-on")
+    session.act(Action(Deed.MIRROR))
     assert codes(session, "stop") == set()
 
 
@@ -151,18 +157,18 @@ def test_each_owner_is_one_switch_and_is_taken_back(session, printer):
         assert session.chain.knots == knots
         assert not {"two-conversions", "no-conversion", "wrong-owner"} & codes(session)
         path = session.shelf.find(printer.content_id).path
-        assert session.device.system_profile == (None, path if owner == "system" else None)
+        assert session.device.system.assigned() == (None, path if owner == "system" else None)
     session.handoff.choose_owner("system")
     session.undo()
     session.undo()
     assert session.chain.knots == ("Fidele",)
-    assert session.device.system_profile == (None, None)
+    assert session.device.system.assigned() == (None, None)
     # A driver that can be given a profile: the Gannet.
-    gannet = session.workshop.printer_of("orrin-gannet/G-2209")
+    gannet = session.devices.printer_of("orrin-gannet/G-2209")
     session.put_in_force(gannet.starter_card())
     with pytest.raises(FideleError, match="needs an output profile"):
         session.handoff.choose_owner("driver-profile")
-    session.use_profile(printer.content_id)
+    session.profiles.use(printer.content_id)
     session.handoff.choose_owner("driver-profile")
     assert session.chain.knots == ("driver",)
     assert session.device.settings()["Profile"] == str(session.shelf.find(printer.content_id).path)
@@ -193,7 +199,7 @@ def test_a_driver_that_cannot_be_read_is_not_known(session, places):
     assert "damaged; reset the driver" in session.said
     (finding,) = [f for f in session.findings if f.code == "layer-unreadable"]
     assert finding.weight == "stop"
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert session.chain.knots == ("Fidele",)
     assert codes(session, "stop") == set()
 
@@ -201,9 +207,10 @@ def test_a_driver_that_cannot_be_read_is_not_known(session, places):
 def measured_print(session, white: np.ndarray | None = None) -> np.ndarray:
     """Print the control chart as everything stands, press it, and measure it: L*a*b* relative to a white."""
     session.open_chart("control")
-    job = session.job().with_first(profile=session.profile)
+    job = session.job()
+    job = dataclasses.replace(job, lying=(dataclasses.replace(job.lying[0], profile=session.profile),))
     run = session.press_run(session.print_job(job, overridden="test"))
-    XYZ = spectra_to_xyz(session.workshop.measure(run.piece, session.chart.centres(0)))
+    XYZ = spectra_to_xyz(session.devices.instrument.measure(run.piece, session.chart.centres(0)))
     return xyz_to_lab(XYZ / (session.profile.xyz("wtpt") if white is None else white) * D50)
 
 
@@ -211,7 +218,7 @@ def measured_print(session, white: np.ndarray | None = None) -> np.ndarray:
 def test_predicted_prints_agree_with_real_ones(session, places, blend):
     """The wrong-route picture beside what the bench really prints by that route, pressed and measured."""
     session.handoff.choose_setting("Blend", blend)
-    driver = probe(session.device, session.media, session.read_at)
+    driver = probe(session.device, session.media, session.state.read_at)
     facts = RouteFacts(True, False, None if driver.passes else driver, session.card.intent, session.card.bpc)
     session.open_chart("control")
     now, right = predict(session.chart.rgb[None].astype(np.float32), srgb(), session.profile, facts)
@@ -230,7 +237,7 @@ def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, 
     session.open_chart("control")
     patches = session.chart.rgb[None].astype(np.float32)
     facts = RouteFacts(True, False, None, card.intent, card.bpc)
-    found = wrong_routes(patches, srgb(), printer, facts, session.handoff.correction(), (("slate", other),))
+    found = wrong_routes(patches, srgb(), printer, facts, session.corrections.of(session.device), (("slate", other),))
     shown = {p.title: p for p in found}
     assert [p.mean_de00 for p in found] == sorted((p.mean_de00 for p in found), reverse=True)
     assert shown["not converted"].mean_de00 > 4
@@ -246,11 +253,11 @@ def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, 
     session.handoff.choose_setting("Blend", "Velm natural")
     assert off("converted twice, by the driver too") < 3
     session.handoff.bring()
-    session.device.assign_system_profile(session.shelf.find(printer.content_id).path)
+    session.device.system.assign(session.shelf.find(printer.content_id).path)
     assert off("converted twice, by the print system too") < 3
-    session.device.assign_system_profile(None)
+    session.device.system.assign(None)
     white = printer.xyz("wtpt")
-    session.use_profile(slate.id)
+    session.profiles.use(slate.id)
     assert session.profile.content_id == other.content_id
     measured = measured_print(session, white)
     assert delta_e_2000(measured, shown["through “slate”"].Lab[0]).mean() < 3
@@ -262,7 +269,7 @@ def test_the_page_that_is_sent_is_the_same_each_time(session, places):
     page = prepare_page(job, session.device)
     assert page.dtype == np.uint8
     assert np.array_equal(page, prepare_page(job, session.device))
-    correction = probe_correction(session.device, session.read_at)
+    correction = probe_correction(session.device, session.state.read_at)
     assert not correction.passes
     assert session.device.settings()["Blend"] == "Untouched"  # asking changed nothing
 
@@ -276,11 +283,11 @@ def test_the_card_on_disk_is_readable(places):
 
 def test_what_was_confirmed_is_asked_for_again_after_the_preset_was_lost(session):
     assert session.chain.layer("panel").evidence is Evidence.BY_HAND
-    session.workshop.machine(session.device.id).driver.reset()
+    machine_of(session, session.device.id).driver.reset()
     session.refresh()
     (finding,) = [f for f in session.findings if f.code == "preset-lost"]
     assert finding == session.findings[0]  # it mends the others, so it stands first
-    session.handoff.act(finding.action)
+    session.act(finding.action)
     assert codes(session, "stop") == set()
     assert "not-known" in codes(session, "caution")
     assert session.chain.layer("panel").evidence is Evidence.NOT_KNOWN

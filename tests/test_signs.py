@@ -13,9 +13,13 @@ from fidele.chart.readiness import INKS
 from fidele.cli import cli
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
-from fidele.session.pieces import Copy
+from fidele.judge.facts import Facts
+from fidele.judge.finding import Action, Deed
+from fidele.judge.judge import judge
+from fidele.session.piece import Copy
 from fidele.sheet.placing import Placing
 from fidele.sheet.signs import Identity, read_identities
+from tests.hands import machine_of
 
 
 def signed(session, tmp_path, **habits):
@@ -33,7 +37,7 @@ def signed(session, tmp_path, **habits):
 
 def test_every_copy_says_which_it_is(session, tmp_path):
     run = signed(session, tmp_path, identity=True, cut=True, fold=True, press=True)
-    scan = session.workshop.scan(run.piece, 3, turn=0.8)
+    scan = session.devices.scanner.scan(run.piece, 3, turn=0.8).pixels
     wanted = [Identity(run.number, copy, session.card.digits) for copy in (1, 2, 3)]
     assert read_identities(scan, 150) == wanted
     assert read_identities(scan[:, ::-1], 150) == wanted
@@ -44,7 +48,7 @@ def test_every_copy_says_which_it_is(session, tmp_path):
     nothing = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "crest.png")])
     assert (nothing.exit_code, "no identity line" in nothing.output) == (1, True)
     # Signs take nothing of the pieces: the same sheet without them is the same within the pieces.
-    from fidele.session.runs import prepare_page
+    from fidele.run.page import prepare_page
 
     page = prepare_page(run.job, session.device)
     plain = session.card.model_copy(
@@ -56,7 +60,7 @@ def test_every_copy_says_which_it_is(session, tmp_path):
     )
     without = prepare_page(dataclasses.replace(run.job, card=plain), session.device)
     assert (page != without).any()
-    scale = session.device.ppi / 25.4
+    scale = session.device.format.ppi / 25.4
     for one in run.job.lying:
         x0, y0, x1, y1 = (round(v * scale) for v in one.placing.bounds)
         assert np.array_equal(page[:, ::-1][y0:y1, x0:x1], without[:, ::-1][y0:y1, x0:x1])
@@ -65,14 +69,14 @@ def test_every_copy_says_which_it_is(session, tmp_path):
 def test_the_strip_along_the_edge_is_checked_like_a_chart(session, tmp_path):
     run = signed(session, tmp_path, strip=True)
     assert run.job.chart is None
-    checked = session.checking.check_run(run, session.workshop.scan(run.piece, 5), 300)
+    checked = session.checking.check_run(run, session.devices.scanner.scan(run.piece, 5).pixels, 300)
     assert len(checked.comparison.ids) == 24
     assert checked.comparison.passed, checked.words
     assert checked.reading.code.run == run.number
     # With the driver converting as well, the strip alone shows it.
     session.handoff.choose_setting("Blend", "Velm bright")
     twice = session.press_run(session.print_job(session.job(), overridden="to see it"))
-    failed = session.checking.check_run(twice, session.workshop.scan(twice.piece, 6), 300)
+    failed = session.checking.check_run(twice, session.devices.scanner.scan(twice.piece, 6).pixels, 300)
     assert not failed.comparison.passed
     assert failed.cause.code == "converted-twice"
     # Without a strip there is nothing to check.
@@ -84,16 +88,17 @@ def test_the_strip_along_the_edge_is_checked_like_a_chart(session, tmp_path):
 def test_a_readiness_page_tells_which_ink_is_weak(session):
     ready, queue = session.readiness, session.queue
     run = queue.carry_out(ready.order())
-    scan = session.workshop.scan(session.workshop.as_printed(run.sheet), run.number)
+    scan = session.devices.scanner.scan(session.devices.table.as_printed(run.sheet), run.number).pixels
     with pytest.raises(FideleError, match="No sound page"):
         ready.read(run, scan)
     assert all(s.sound for s in ready.seen(run, dict.fromkeys(INKS, True)))
     assert all(s.sound for s in ready.read(run, scan))
     # A clogged head: the ink is named, and nothing else.
-    machine = session.workshop.machine(session.card.printer)
+    machine = machine_of(session, session.card.printer)
     machine.store.clog("cyan", 0.6)
     clogged = queue.carry_out(ready.order())
-    states = ready.read(clogged, session.workshop.scan(session.workshop.as_printed(clogged.sheet), 9))
+    lies = session.devices.table.as_printed(clogged.sheet)
+    states = ready.read(clogged, session.devices.scanner.scan(lies, 9).pixels)
     assert {s.ink: s.sound for s in states} == {"cyan": False, "magenta": True, "yellow": True, "black": True}
     assert session.logbook.checks_of(clogged.number)[-1][1].cause == "cyan weak"
     # It is asked for after a pause, and before charts.
@@ -103,5 +108,6 @@ def test_a_readiness_page_tells_which_ink_is_weak(session):
     import datetime
 
     later = datetime.datetime.now() + datetime.timedelta(hours=30)
-    (found,) = ready.findings(session.card, False, later)
-    assert found.action == "readiness"
+    why = ready.due(session.card, False, later)
+    (found,) = [f for f in judge(Facts(session.card, readiness=why)) if f.desk == "print"]
+    assert found.action == Action(Deed.READINESS)

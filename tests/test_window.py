@@ -21,7 +21,9 @@ from fidele.desk.setting_table import SettingLine
 from fidele.desk.thread import STATIONS
 from fidele.desk.window import Window
 from fidele.icc.transform import Intent
+from fidele.session.news import ConditionsChanged
 from fidele.session.places import Places
+from tests.hands import machine_of
 
 
 def knots(window: Window) -> tuple[str, ...]:
@@ -175,7 +177,7 @@ def test_the_operators_story(places, qtbot):
     assert picks.count(0) >= 5  # eyes, both planes of vectors, distribution, ramp, scan
     assert window.desk.patches.said.text().startswith("A1: ΔE00")
     # Somebody brings the maker's colours back, behind our back; the thread shows it by itself.
-    session.workshop.machine(session.device.id).driver.change("Blend", "Velm natural")
+    machine_of(session, session.device.id).driver.change("Blend", "Velm natural")
     qtbot.waitUntil(lambda: thread.headline.text() == "Converted twice", timeout=3000)
     print_press_and_read(window, qtbot)
     assert not session.checked.comparison.passed
@@ -386,11 +388,11 @@ def test_the_view_shows_pixels_where_they_belong(window, places, qtbot):
 def test_a_lost_preset_is_seen_within_a_second_and_mended_by_one_press(window, places, qtbot, printer_id):
     """A card is put in force; the driver goes back to its maker's settings; one press, and the print goes ahead."""
     session = window.session
-    device, machine = session.workshop.printer_of(printer_id), session.workshop.machine(printer_id)
+    device, machine = session.devices.printer_of(printer_id), machine_of(session, printer_id)
     if session.card.printer != printer_id:
         made = device.starter_card()
         session.cards.save(made)
-        session.tell("card")
+        session.live.tell(ConditionsChanged())
         window._take_card(made.id)
     assert session.device is device
     for name in ("Laid in", "Reel aboard"):

@@ -15,8 +15,10 @@ from PySide6.QtTest import QTest
 from fidele.artwork.save import save_picture
 from fidele.desk.later import LaterDialog
 from fidele.icc.spaces import srgb
-from fidele.session.pieces import PanelPlan
-from fidele.session.runs import prepare_page
+from fidele.judge.finding import Action, Deed
+from fidele.run.page import prepare_page
+from fidele.session.piece import PanelPlan
+from tests.hands import take
 
 
 @pytest.fixture
@@ -34,7 +36,7 @@ def customers(tmp_path):
 
 def on_the_roll(session):
     """Put two conditions of the roll printer in the workshop that differ at the press alone; the first is in force."""
-    roll = session.workshop.printers[2]
+    roll = session.devices.printers[2]
     card = roll.starter_card().model_copy(update={"name": "Quay pennants", "id": "quay"})
     mill = card.model_copy(
         update={
@@ -49,7 +51,7 @@ def on_the_roll(session):
     session.put_in_force(card)
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    session.handoff.act("lay-in")
+    session.act(Action(Deed.LAY_IN))
 
 
 def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
@@ -57,7 +59,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     session, thread = window.session, window.thread_view
     on_the_roll(session)
     for path in customers:
-        window.take_file(path)
+        take(window, path)
     thread.stations["Sheet"].click()
     desk = window.desk
     click(desk, "All on one sheet")
@@ -86,6 +88,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     assert len(first.job.lying) == 4
     assert session.logbook.run(first.number).state == "printed"
     desk.ways["hold"].trigger()
+    settle(window, qtbot)
     (waiting,) = session.queue.entries()
     assert (waiting.state, waiting.card_name) == ("held", "Quay pennants")
     desk.queue.setCurrentRow(1)
@@ -162,7 +165,7 @@ def session_job(run):
 def test_pieces_are_moved_by_hand(window, customers, qtbot):
     session = window.session
     session.handoff.bring()
-    window.take_file(customers[0])
+    take(window, customers[0])
     window.show_desk("Sheet")
     settle(window, qtbot)
     desk, view = window.desk, window.desk.view
@@ -242,7 +245,7 @@ def test_pieces_are_moved_by_hand(window, customers, qtbot):
 
 def test_artwork_changed_elsewhere_is_followed(window, customers, qtbot):
     session = window.session
-    window.take_file(customers[0])
+    take(window, customers[0])
     before = session.artwork
     placing = session.placing
     save_picture(customers[0], np.full((480, 360, 3), 90, np.uint8), srgb(), 300)
@@ -265,9 +268,9 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     assert "holds-no-dye" in {f.code for f in session.stops}
     session.undo()
     session.change_card("damp", press=session.card.press.model_copy(update={"preheat": 0.0}))
-    window.act("preheat")
+    window.act(Action(Deed.PREHEAT))
     assert session.card.press.preheat == 10
-    window.take_file(customers[0])
+    take(window, customers[0])
     session.change_card("line", sheet=session.card.sheet.model_copy(update={"identity": True}))
     session.take_run(session.print_job(session.job()))
     window.show_desk("Press")
@@ -294,7 +297,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
         promised.shape[1] * 40 // 100 : promised.shape[1] * 60 // 100,
     ]
     assert piece[spot].mean() > promised[spot].mean() + 10
-    good = session.press_run(session.table[0])
+    good = session.press_run(session.state.table[0])
     session.take_run(good)
     settle(window, qtbot)
     shown = [
@@ -309,7 +312,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     assert "notes.png" in session.said
     assert len(session.logbook.photos(1)) == 1
     # Scanned, the piece says by its identity line which run it is, and the logbook opens at it.
-    window.check_desk.read_scan(session.workshop.scan(session.run.piece, 8), 150)
+    window.check_desk.read_scan(session.devices.scanner.scan(session.run.piece, 8).pixels, 150)
     settle(window, qtbot)
     assert "This is run 1, piece 1: quay-crest.png" in session.said
     assert window.desk.station == "Logbook"
@@ -320,11 +323,12 @@ def test_the_queue_is_put_in_order_by_hand(window, customers, tmp_path, qtbot):
     session = window.session
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    window.take_file(customers[0])
+    take(window, customers[0])
     window.show_desk("Print")
     desk, queue = window.desk, window.desk.queue
     for _ in range(3):
         desk.ways["hold"].trigger()
+    settle(window, qtbot)
 
     def order() -> list[int]:
         return [e.id for e in session.queue.entries()]
@@ -364,6 +368,7 @@ def test_the_queue_is_put_in_order_by_hand(window, customers, tmp_path, qtbot):
     assert "waits until" in queue.item(queue.count() - 1).text()
     click(desk, "Stand still")
     desk._order(target=tmp_path / "sheet.tif")
+    qtbot.waitUntil(lambda: not window.work.under_way("ordering"))
     assert session.queue.paused
     assert [e.state for e in session.queue.entries()] == ["held", "waiting", "waiting"]
     click(desk, "Go on")

@@ -105,6 +105,15 @@ def read_bytes(path: Path, at_most: int) -> bytes:
         raise FideleError(f"{path} cannot be read: {reason(error)}.") from error
 
 
+def stamp_of(path: Path) -> tuple[int, int]:
+    """Return size and time of change of a file, (0, 0) where it is not there."""
+    try:
+        found = path.stat()
+    except OSError:
+        return 0, 0
+    return found.st_size, found.st_mtime_ns
+
+
 def reason(error: OSError) -> str:
     """Return the system's reason in a few lower-case words."""
     return (error.strerror or str(error) or type(error).__name__).lower()

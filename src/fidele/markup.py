@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 from xml.etree import ElementTree
-from xml.parsers import expat
 
 from fidele.errors import FideleError
 
@@ -17,21 +16,13 @@ def parsed(data: bytes, path: Path) -> ElementTree.Element:
     FideleError
         When it is damaged or defines entities; `path` is how the message calls it.
     """
-    builder = ElementTree.TreeBuilder()
-    parser = expat.ParserCreate(namespace_separator="}")
+    from defusedxml import DefusedXmlException
+    from defusedxml.ElementTree import fromstring
 
-    def name(raw: str) -> str:
-        return "{" + raw if "}" in raw else raw
-
-    def refuse(*_: object) -> None:
-        raise FideleError(f"{path} defines entities of its own, which Fidele does not follow.")
-
-    parser.EntityDeclHandler = refuse
-    parser.StartElementHandler = lambda tag, given: builder.start(name(tag), {name(k): v for k, v in given.items()})
-    parser.EndElementHandler = lambda tag: builder.end(name(tag))
-    parser.CharacterDataHandler = builder.data
     try:
-        parser.Parse(data, True)
-        return builder.close()
-    except (expat.ExpatError, AssertionError) as error:
+        root: ElementTree.Element = fromstring(data)
+        return root
+    except DefusedXmlException as error:
+        raise FideleError(f"{path} defines entities of its own, which Fidele does not follow.") from error
+    except (ElementTree.ParseError, ValueError, LookupError) as error:
         raise FideleError(f"{path} is damaged and cannot be opened ({error}).") from error

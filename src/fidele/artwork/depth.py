@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from functools import cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 
-def sixteen(pixels: NDArray[Any]) -> NDArray[np.uint16]:
+
+def sixteen(pixels: Codes) -> NDArray[np.uint16]:
     """Return pixels at 16 bit; 255 becomes 65535."""
-    return pixels if pixels.dtype == np.uint16 else pixels.astype(np.uint16) * np.uint16(257)
+    wide = pixels.astype(np.uint16, copy=False)
+    return wide if pixels.dtype == np.uint16 else wide * np.uint16(257)
 
 
-def to_eight(pixels: NDArray[np.uint16], first_row: int = 0) -> NDArray[np.uint8]:
+def to_eight(pixels: Codes, first_row: int = 0) -> NDArray[np.uint8]:
     """Reduce pixels (h, w, channels), whose first row is `first_row` of a picture, by a dither keyed by position.
 
     The same picture gives the same numbers each time, flat colours keep their mean to a hundredth of a step, and

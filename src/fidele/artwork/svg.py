@@ -1,16 +1,18 @@
-"""Draw an SVG (W3C SVG 1.1 and 2, as far as QtSvg goes), with nothing fetched from files or the network.
+"""Draw an SVG (W3C SVG 1.1, and 2 as far as resvg goes), with nothing fetched from files or the network.
 
-QtSvg serves as a drawing library here, without any window; colours in SVG are sRGB by definition.
+Colours in SVG are sRGB by definition.
 """
 
 from __future__ import annotations
 
 import re
 import zlib
+from importlib.resources import files
 from pathlib import Path
 from xml.etree import ElementTree
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fidele.artwork.limits import bounded
 from fidele.artwork.picture import Decoded
@@ -20,6 +22,11 @@ from fidele.markup import parsed
 
 _LARGEST = 64 << 20
 _MOST_ELEMENTS = 500_000
+_MOST_PIXELS = 200_000_000
+_NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
+_UNITS = {"": 1.0, "px": 1.0, "in": 96.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "pt": 96 / 72, "pc": 16.0}
+#: Text in a font that this machine does not have is drawn in ours.
+_FONT = files("fidele") / "data" / "fonts" / "Inter-Regular.otf"
 _XLINK = "{http://www.w3.org/1999/xlink}href"
 _SVG = "{http://www.w3.org/2000/svg}"
 _INSIDE = re.compile(r"\s*(#|data:)", re.I)
@@ -50,7 +57,7 @@ def read_svg(path: Path, ppi: float) -> Decoded:
         if outside
         else ()
     )
-    pixels = _drawn(ElementTree.tostring(tree), path, ppi)
+    pixels = _drawn(tree, path, ppi)
     alpha = pixels[..., 3]
     return Decoded(
         np.ascontiguousarray(pixels[..., :3]),
@@ -110,29 +117,34 @@ def _count(tree: ElementTree.Element, path: Path) -> None:
         raise FideleError(f"{path} draws more than {_MOST_ELEMENTS:,} shapes.")
 
 
-def _drawn(data: bytes, path: Path, ppi: float) -> np.ndarray:
-    from PySide6.QtCore import QByteArray, QCoreApplication, QRectF
-    from PySide6.QtGui import QGuiApplication, QImage, QPainter
-    from PySide6.QtSvg import QSvgRenderer
+def _drawn(tree: ElementTree.Element, path: Path, ppi: float) -> NDArray[np.uint8]:
+    """Return a drawing (h, w, 4), straight alpha, at a resolution: CSS has 96 pixels to the inch."""
+    import imagecodecs
+    from resvg_py import svg_to_bytes
 
-    if QCoreApplication.instance() is None:  # text needs an application for its fonts, though no display
-        _keep.append(QGuiApplication(["fidele", "-platform", "offscreen"]))
-    renderer = QSvgRenderer(QByteArray(data))
-    if not renderer.isValid():
-        raise FideleError(f"{path} is damaged and cannot be drawn.")
-    size = renderer.defaultSize()
-    scale = ppi / 96  # CSS: 96 to the inch
-    width, height = round(size.width() * scale), round(size.height() * scale)
-    bounded(width, height, path, 200_000_000)
-    image = QImage(width, height, QImage.Format.Format_RGBA8888_Premultiplied)
-    image.fill(0)
-    painter = QPainter(image)
-    renderer.render(painter, QRectF(0, 0, width, height))
-    painter.end()
-    straight = image.convertToFormat(QImage.Format.Format_RGBA8888)
-    rows = np.frombuffer(straight.constBits(), np.uint8).reshape(height, straight.bytesPerLine())
-    return rows[:, : width * 4].reshape(height, width, 4).copy()
+    width, height = _size(tree)
+    bounded(round(width * ppi / 96), round(height * ppi / 96), path, _MOST_PIXELS)
+    text = ElementTree.tostring(tree, encoding="unicode")
+    try:
+        png = svg_to_bytes(svg_string=text, zoom=ppi / 96, font_files=[str(_FONT)], font_family="Inter")
+        return np.ascontiguousarray(imagecodecs.png_decode(bytes(png)), np.uint8)
+    except (ValueError, RuntimeError, imagecodecs.PngError) as error:
+        raise FideleError(f"{path} is damaged and cannot be drawn.") from error
 
 
-#: The application that lives as long as the process, where no window has made one.
-_keep: list[object] = []
+def _size(tree: ElementTree.Element) -> tuple[float, float]:
+    """Return width and height in CSS pixels, as the root states them, else those of its view box, else 100."""
+    box = [float(v) for v in re.findall(_NUMBER, tree.attrib.get("viewBox", ""))]
+    inside = (box[2], box[3]) if len(box) == 4 else (100.0, 100.0)
+    stated = [_length(tree.attrib.get(name, "")) for name in ("width", "height")]
+    if stated[0] is not None and stated[1] is None and inside[0] > 0:
+        return stated[0], stated[0] * inside[1] / inside[0]
+    if stated[1] is not None and stated[0] is None and inside[1] > 0:
+        return stated[1] * inside[0] / inside[1], stated[1]
+    return (inside[0] if stated[0] is None else stated[0]), (inside[1] if stated[1] is None else stated[1])
+
+
+def _length(text: str) -> float | None:
+    """Return a length in CSS pixels, None where it states none of its own."""
+    found = re.fullmatch(rf"\s*({_NUMBER})\s*(px|in|mm|cm|pt|pc|)\s*", text)
+    return float(found[1]) * _UNITS[found[2]] if found else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,8 @@ from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
+
+_Depth = TypeVar("_Depth", np.uint8, np.uint16)
 
 
 class PrintQueue:
@@ -70,9 +72,23 @@ class PrintQueue:
         named = {"profile": str(profile) if profile else None, "source": str(source) if source else None}
         self._write(self._read() | named)
 
-    def passed_on(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    def passed_on(self, page: NDArray[_Depth]) -> NDArray[_Depth]:
         """Return the page as it reaches the driver."""
         if self.assigned is None:
             return page
         source = Profile.open(Path(self.source)) if self.source else srgb()
         return convert(page, source, Profile.open(Path(self.assigned)), Intent.PERCEPTUAL)
+
+
+class SentThrough(PrintQueue):
+    """A queue as it is for one job that brings a profile with it; what is assigned to the printer stays."""
+
+    def __init__(self, queue: PrintQueue, profile: Path) -> None:
+        self.path = queue.path
+        self._profile = profile
+
+    def _read(self) -> dict[str, Any]:
+        return super()._read() | {"profile": str(self._profile), "source": None}
+
+    def _write(self, values: dict[str, Any]) -> None:
+        raise FideleError("A profile that is sent with a job cannot be changed on its way.")

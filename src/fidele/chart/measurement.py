@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -304,29 +303,3 @@ def reordered(measured: Floats, wanted: Floats, columns: int) -> tuple[str, NDAr
     fits = {how: float(delta_e_2000(measured[order], wanted).mean()) for how, order in orders.items()}
     best = min(fits, key=lambda how: fits[how])
     return (best, orders[best]) if given > 6 and fits[best] < 0.5 * given else None
-
-
-def read_any(path: Path, columns: dict[str, str] | None = None) -> Measurement:
-    """Read a measurement file: CGATS.17, CxF3 or CSV, told by what is in it.
-
-    `columns` says which column of a CSV file holds what ('id', 'L', 'a', 'b', 'X', …), where that is not clear.
-
-    Raises
-    ------
-    FideleError
-        When it cannot be read; `ColumnsError` where the columns of a CSV file must be told.
-    """
-    from fidele.chart import cgats, csv_file, cxf
-    from fidele.files import read_bytes
-
-    head = read_bytes(path, 64 << 20)[:4096]
-    plain = head.decode("utf-16" if head[:2] in (b"\xff\xfe", b"\xfe\xff") else "latin-1", "ignore").lstrip("\ufeffï»¿")
-    if plain.lstrip().startswith("<"):
-        return cxf.read_measurement(path)
-    if "BEGIN_DATA" in plain.upper() or (
-        path.suffix.lower() not in (".csv", ".tsv") and "CGATS" in plain[:200].upper()
-    ):
-        return from_table(cgats.read(path), str(path))
-    if path.suffix.lower() in (".csv", ".tsv", ".txt"):
-        return csv_file.read_csv(path, columns)
-    return from_table(cgats.read(path), str(path))

@@ -17,7 +17,7 @@ def bench() -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def bench_show(as_json: bool) -> None:
     """Show every switch, tray, tank and panel, and how it stands."""
-    controls = session_of_user().workshop.hands()
+    controls = session_of_user().devices.hands()
     if as_json:
         print_json(
             [{"device": c.device, "name": c.name, "value": c.value, "offered": list(c.offered)} for c in controls]
@@ -33,7 +33,7 @@ def bench_show(as_json: bool) -> None:
 @click.argument("value")
 def bench_set(device: str, name: str, value: str) -> None:
     """Change one thing on a device, as a person's hands would."""
-    controls = [c for c in session_of_user().workshop.hands() if c.device == device]
+    controls = [c for c in session_of_user().devices.hands() if c.device == device]
     if not controls:
         raise FideleError(f"There is no '{device}' on the bench; see 'fidele bench show'.")
     found = next((c for c in controls if c.name == name), None)

@@ -110,7 +110,7 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
     from fidele.chart.read import Reading, read_all, read_scan
     from fidele.icc.describe import describe
     from fidele.icc.profile import Profile
-    from fidele.session.checks import patch_table
+    from fidele.run.reading import patch_table
 
     what = from_table(read_table(definition), str(definition))
     pages: dict[int, Reading] = {}
@@ -215,7 +215,7 @@ def characterise(scan: Path, reference: Path, out: Path) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def check(reference: Path, measured: Path, tolerance: str, relative: bool, report: Path | None, as_json: bool) -> None:
     """Compare two measurement files (CGATS, CxF3, CSV) patch by patch; exit 1 when out of tolerance."""
-    from fidele.chart.measurement import read_any
+    from fidele.chart.measured_file import read_any
     from fidele.check.statistics import compare, relative_to_white
     from fidele.check.tolerance import tolerance_named
     from fidele.check.words import in_words
@@ -279,11 +279,11 @@ def diagnose(
     """Say what happened to a measured print: every suspected fault, the best explanation first."""
     from fidele.chart.cgats import read as read_table
     from fidele.chart.definition import from_table
-    from fidele.chart.measurement import read_any
+    from fidele.chart.measured_file import read_any
     from fidele.check.tolerance import tolerance_named
     from fidele.icc.profile import Profile
     from fidele.route.condition import Card
-    from fidele.session.checks import Aim, check_measured, uncertainty_of
+    from fidele.run.reading import Aim, check_measured, uncertainty_of
 
     if (card is None) == (profile is None):
         raise FideleError("Say either --condition or --profile.")
@@ -297,8 +297,8 @@ def diagnose(
             raise FideleError(f"“{mine.name}” has no profile to judge a print by.")
         session.put_in_force(mine)
         printer = session.shelf.load(mine.profile)
-        aim = Aim(mine, printer, limits, session.handoff.correction())
-        residual = session.scanner.residual_mean
+        aim = Aim(mine, printer, limits, session.corrections.of(session.devices.find(mine.printer)))
+        residual = session.checking.scanner.residual_mean
     else:
         words = dict.fromkeys(("id", "name", "printer", "printer_name", "media", "substrate"), "not stated")
         aim = Aim(Card.model_validate(words | {"driver": {}}), Profile.open(Path(str(profile))), limits)

@@ -4,22 +4,27 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import click
+
+if TYPE_CHECKING:
+    from fidele.session.model import Session
+    from fidele.session.places import Places
+    from fidele.store.shelf import Shelf
 
 FILE = click.Path(path_type=Path)
 INTENTS = click.Choice(["perceptual", "relative", "saturation", "absolute"])
 
 
-def places() -> Any:
+def places() -> Places:
     """Return the folders of this user."""
     from fidele.session.places import Places
 
     return Places.of_user()
 
 
-def shelf_of_user() -> Any:
+def shelf_of_user() -> Shelf:
     """Return the shelf of this user."""
     from fidele.store.shelf import Shelf
 
@@ -27,13 +32,13 @@ def shelf_of_user() -> Any:
     return Shelf(lie.profiles, lie.system_profiles, lie.data)
 
 
-def session_of_user() -> Any:
+def session_of_user() -> Session:
     """Return a session on this user's workshop."""
     from fidele.session.model import Session
 
     return Session(places())
 
 
-def print_json(document: dict[str, Any] | list[dict[str, Any]]) -> None:
+def print_json(document: object) -> None:
     """Print one JSON document."""
     click.echo(json.dumps(document, indent=2, ensure_ascii=False))

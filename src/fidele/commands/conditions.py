@@ -5,11 +5,15 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import click
 
 from fidele.commands.common import FILE, print_json, session_of_user
+
+if TYPE_CHECKING:
+    from fidele.route.condition import Card
+    from fidele.session.model import Session
 
 
 @click.group()
@@ -76,12 +80,14 @@ def condition_compare(a: str, b: str, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def condition_check(card: str, as_json: bool) -> None:
     """Read the route back and judge it. CARD is an id, a name, or a file. Exit 1 on a stop."""
+    from fidele.route.layers import Chain
+
     session = session_of_user()
     session.put_in_force(_card(session, card))
     findings = session.findings
     weights = {f.weight for f in findings}
     verdict = "stop" if "stop" in weights else "caution" if "caution" in weights else "good"
-    chain = session.chain
+    chain = session.chain or Chain((), 0)
     if as_json:
         print_json(
             {
@@ -116,7 +122,7 @@ def condition_check(card: str, as_json: bool) -> None:
     sys.exit(1 if verdict == "stop" else 0)
 
 
-def _card(session: Any, name: str) -> Any:
+def _card(session: Session, name: str) -> Card:
     """Return a card by id or name, or from a file: its JSON, or what was exported."""
     from fidele.files import read_bytes
     from fidele.store.cards import card_of, holds_card, read_export
@@ -137,8 +143,9 @@ def probe(card: str, as_json: bool) -> None:
     session = session_of_user()
     session.put_in_force(_card(session, card))
     found = session.handoff.probe()
-    ranked = suspects(found, session.handoff.correction(), session.profile)
-    there = session.handoff.program_probe
+    correction, probes = session.corrections.of(session.device), session.state.probes
+    ranked = suspects(found, correction, session.profile) if correction is not None else []
+    there = probes.program if probes is not None else None
     if as_json:
         print_json(
             {
@@ -151,7 +158,7 @@ def probe(card: str, as_json: bool) -> None:
                 "sentence": in_words(found, ranked),
                 "scale": round(found.scale, 3),
                 "program": {
-                    "name": session.card.printed_from,
+                    "name": session.need_card().printed_from,
                     "passes": there.passes,
                     "mirrored": there.mirrored,
                     "scale": there.scale,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import sys
 from collections import Counter
@@ -45,9 +44,9 @@ def sheet(
     as_json: bool,
 ) -> None:
     """Lay pieces on sheets or a roll, converted and mirrored as the condition says, and write them as files."""
-    from fidele.session.pieces import PanelPlan
-    from fidele.session.runs import page_bands
-    from fidele.session.sheet_findings import stretched
+    from fidele.run.page import page_bands
+    from fidele.session.facts import stretched
+    from fidele.session.piece import PanelPlan
     from fidele.sheet.write import write_sheet
 
     session = session_of_user()
@@ -79,7 +78,7 @@ def sheet(
         target = out.with_name(f"{out.stem}{suffix}{out.suffix}")
         pixels, bands = page_bands(job, device)
         says = job.profile if mine.owner == "fidele" else None
-        write_sheet(target, bands, pixels, says, device.ppi)
+        write_sheet(target, bands, pixels, says, device.format.ppi)
         media = session.sheet.media(number)
         rows.append(
             {
@@ -97,7 +96,7 @@ def sheet(
         pieces = "1 piece" if row["pieces"] == 1 else f"{row['pieces']} pieces"
         click.echo(
             f"{row['file']}: {pieces} on {row['width_mm']:g} x {row['length_mm']:g} mm, "
-            f"{row['use'] * 100:.0f} % of it used"
+            f"{float(str(row['use'])) * 100:.0f} % of it used"
         )
 
 
@@ -137,24 +136,22 @@ def runs(context: click.Context, as_json: bool, search: str, limit: int) -> None
     """List what was printed, the newest first."""
     if context.invoked_subcommand is not None:
         return
-    from fidele.session.log import matching
+    from fidele.run.log import matching
 
     book = session_of_user().logbook
-    checked = {r.id: r for r in book.runs(limit=1_000_000)}
     rows = []
     for run in matching(book.everything(), search)[:limit]:
-        last = checked.get(run.id)
         rows.append(
             {
                 "id": run.id,
                 "at": run.at.isoformat(),
                 "title": run.title,
-                "condition": json.loads(run.card).get("name", ""),
+                "condition": run.card_name,
                 "state": run.state,
                 "why": run.why,
-                "verdict": last.verdict if last else "",
-                "mean_de00": last.mean if last else None,
-                "cause": last.cause if last else "",
+                "verdict": run.verdict,
+                "mean_de00": run.mean,
+                "cause": run.cause,
                 "media_m2": round(run.media_mm2 / 1e6, 4),
             }
         )
@@ -173,7 +170,7 @@ def runs(context: click.Context, as_json: bool, search: str, limit: int) -> None
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def compare(one: int, other: int, as_json: bool) -> None:
     """Tell in what two runs differ."""
-    from fidele.session.log import compared
+    from fidele.run.log import compared
 
     book = session_of_user().logbook
     differ = compared(book.run(one), book.run(other))
@@ -191,7 +188,7 @@ def compare(one: int, other: int, as_json: bool) -> None:
 @click.option("--search", default="", help="Only those that have these words.")
 def export_runs(path: Path, search: str) -> None:
     """Write the logbook as .csv (a row for each run) or .json (everything)."""
-    from fidele.session.log import export, matching
+    from fidele.run.log import export, matching
 
     found = matching(session_of_user().logbook.everything(), search)
     export(found, path)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,11 +18,14 @@ from fidele.demo.prepare import prepare
 from fidele.files import write_bytes
 from fidele.icc.spaces import srgb
 from fidele.proof.soft import show, soft_proof
-from fidele.session.job import Printed
+from fidele.route.condition import Card
+from fidele.run.job import Printed
 from fidele.session.model import Session
 from fidele.sheet.signs import read_identities
 from fidele.tuning.conversion import Conversion
 
+#: Prints and pieces are written as pictures of so many pixels on a side at the most.
+_LOOKED_AT = 1170
 #: Each scenario: who converts, and what the driver is set to.
 SCENARIOS = {
     "right": ("fidele", "Untouched"),
@@ -55,7 +59,8 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
         srgb(),
         artwork.ppi,
     )
-    losses = session.find_losses()
+    finding = session.finding_losses()
+    losses = finding() if finding is not None else None
     session.take_losses(losses)
     session.handoff.bring()  # the right route for the artwork itself
     _through(session, "artwork", out, tell)
@@ -72,7 +77,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             raise AssertionError("the scanner returned nothing")
         save_picture(out / f"{name}-scan.tif", run.scan, None, 300)
         # The chart is judged as if it had been printed through the condition, whatever the route really did.
-        wanted = session.checking.check_run(_as_wanted(run, card), run.scan, float(run.piece.ppi))
+        wanted = session.checking.check_run(_as_wanted(run, card), run.scan, run.ppi)
         write_cgats(out / f"{name}-measured.txt", wanted.table)
         c = wanted.comparison
         scenarios[name] = {
@@ -90,8 +95,8 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     limits = session.checking.tolerance
     summary: dict[str, Any] = {
         "scanner": {
-            "residual_mean_de00": round(session.scanner.residual_mean, 3),
-            "residual_p95_de00": round(session.scanner.residual_p95, 3),
+            "residual_mean_de00": round(session.checking.scanner.residual_mean, 3),
+            "residual_p95_de00": round(session.checking.scanner.residual_p95, 3),
         },
         "tolerance": {"name": limits.name, "mean": limits.mean, "p95": limits.p95},
         "scenarios": scenarios,
@@ -135,9 +140,7 @@ def _sheet(session: Session, artwork: Path, out: Path, tell: Callable[[str], Non
     }
 
 
-def _as_wanted(run: Printed, card: Any) -> Printed:
-    from dataclasses import replace
-
+def _as_wanted(run: Printed, card: Card) -> Printed:
     return replace(run, job=replace(run.job, card=card))
 
 
@@ -146,7 +149,10 @@ def _through(session: Session, name: str, out: Path, tell: Callable[[str], None]
     tell(f"Printing and pressing: {name}")
     why = f"demo: {name}" if session.stops else ""
     run = session.press_run(session.print_job(session.job(), overridden=why))
-    for stage, piece in (("printed", session.workshop.as_printed(run.sheet)), ("pressed", run.piece)):
-        XYZ = session.workshop.look(piece, shrink=3)
+    table = session.devices.table
+    if table is None or run.sheet is None or run.piece is None:
+        raise AssertionError("the demo's printer laid nothing on the table")
+    for stage, piece in (("printed", table.as_printed(run.sheet)), ("pressed", run.piece)):
+        XYZ, _ = table.look(piece, _LOOKED_AT)
         save_picture(out / f"{name}-{stage}.png", show(xyz_to_lab(XYZ, D50).astype(np.float32)), srgb(), 100)
     return run

@@ -24,19 +24,20 @@ from fidele.chart.read import read_scan
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.demo import pictures
+from fidele.devices.bench.bench import Bench
+from fidele.devices.bench.starters import wren_card
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
-from fidele.output.starters import wren_card
-from fidele.output.workshop import Workshop
 from fidele.route.condition import Card
-from fidele.session.job import Job
+from fidele.run.chart_page import chart_artwork, chart_placing, on_piece
+from fidele.run.job import Job
+from fidele.run.page import prepare_page
 from fidele.session.places import Places
-from fidele.session.runs import chart_artwork, chart_placing, on_piece, prepare_page
-from fidele.session.scanners import ScannerRecord
 from fidele.store.cards import CardStore
+from fidele.store.scanners import ScannerRecord
 from fidele.store.shelf import Shelf
 
 Told = Callable[[str, float], None]
@@ -79,9 +80,9 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
         clear_outdated(root)
     tell("Drawing the pictures", 0.02)
     draw_pictures(root / "artwork")
-    workshop = Workshop(places.bench)
+    bench = Bench(places.bench)
     card = demo_card(None)
-    _, profile, measured = characterise(workshop, card, places, lambda words, share: tell(words, 0.08 + 0.88 * share))
+    _, profile, measured = characterise(bench, card, places, lambda words, share: tell(words, 0.08 + 0.88 * share))
     tell("Putting the profile on the shelf", 0.97)
     bundle = root / "from the supplier" / SUPPLIER_ZIP
     write_bytes(
@@ -95,12 +96,13 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
         ),
     )
     Shelf(places.profiles, (), places.data).install(bundle)
-    fill_downloads(workshop, root / "downloads")
+    fill_downloads(bench, root / "downloads")
     made = demo_card(Profile.parse(profile).content_id)
-    version = workshop.printer.status(made).version
+    printer = bench.printer_of(card.printer)
+    version = printer.status(made).version
     CardStore(places.cards).save(made.model_copy(update={"driver_version": version}))
-    workshop.printer.bring(card)
-    workshop.printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
+    printer.bring(card)
+    printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
     write_bytes(mark, json.dumps(stamp).encode())
     tell("Ready", 1.0)
     return places
@@ -113,9 +115,9 @@ def clear_outdated(root: Path) -> None:
         shutil.rmtree(root / name, ignore_errors=True)
 
 
-def fill_downloads(workshop: Workshop, folder: Path) -> None:
+def fill_downloads(bench: Bench, folder: Path) -> None:
     """Leave profiles where people leave them: in a zip, a mail, under a wrong name, thrown away, broken off."""
-    files = {item.file: workshop.fetch(item) for item in workshop.catalogue()}
+    files = {item.file: bench.catalogue.fetch(item) for item in bench.catalogue.listing()}
     for name in ("fen-100-profiles.zip", "fen-140-polyester.eml", "tarn-120-wren.icc"):
         write_bytes(folder / name, files[name])
     write_bytes(folder / "Velm_Wren_Tarn_light_60.icc.txt", files["Velm_Wren_Tarn_light_60.icc"])
@@ -146,10 +148,10 @@ def draw_pictures(folder: Path) -> None:
     save_picture(folder / "lighthouse-engraving.tif", eight(pictures.engraving())[..., None], sgrey(), 300)
 
 
-def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> tuple[PrinterModel, bytes, str]:
+def characterise(bench: Bench, card: Card, places: Places, tell: Told) -> tuple[PrinterModel, bytes, str]:
     """Characterise printer and scanner on the bench; return the fitted model, the profile, and the measurements."""
     target = target_chart()
-    device = workshop.printer_of(card.printer)
+    device = bench.printer_of(card.printer)
     device.bring(card)  # the owner is Fidele, so the driver passes numbers: nothing converts
     XYZ, scanned = [], []
     media = device.media(card.size, card.feed)
@@ -158,19 +160,21 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
         artwork = chart_artwork(target, page, f"{card.name} · nothing converts")
         placing = chart_placing(target, media)
         job = Job.of(artwork, placing, card, None, target, page)
-        sheet, _ = device.print_page(prepare_page(job, device))
+        sheet = device.print_page(prepare_page(job, device)).sheet
+        assert sheet is not None  # the bench lays every print on its table
         tell(f"Pressing target page {page + 1}", page * 0.28 + 0.06)
-        direct = card.process == "direct"
-        piece = workshop.as_printed(sheet) if direct else workshop.press(sheet, card.substrate, card.press)
+        piece = bench.table.as_printed(sheet)
+        if card.process == "transfer":
+            piece = bench.press.press(sheet, card.substrate, card.press)
         tell(f"Measuring target page {page + 1}", page * 0.28 + 0.10)
-        XYZ.append(spectra_to_xyz(workshop.measure(piece, on_piece(target.centres(page), target, placing))))
+        XYZ.append(spectra_to_xyz(bench.instrument.measure(piece, on_piece(target.centres(page), target, placing))))
         tell(f"Scanning target page {page + 1}", page * 0.28 + 0.16)
-        reading = read_scan(workshop.scan(piece, 1000 + page), target)
+        reading = read_scan(bench.scanner.scan(piece, 1000 + page).pixels, target)
         scanned.append(reading.rgb)
     tell("Fitting the printer", 0.58)
     measured = np.concatenate(XYZ)
     model = fit_printer(target.rgb, measured)
-    text = dump(_measurements(target, measured, workshop.instrument_name))
+    text = dump(_measurements(target, measured, bench.instrument.name))
 
     def progress(share: float) -> bool:
         tell("Making the profile", 0.60 + 0.37 * share)
@@ -181,7 +185,7 @@ def characterise(workshop: Workshop, card: Card, places: Places, tell: Told) -> 
     fit = fit_scanner(
         np.concatenate(scanned),
         xyz_to_lab(measured),
-        f"{workshop.scanner_name}, {card.media} on {card.substrate}",
+        f"{bench.scanner.name}, {card.media} on {card.substrate}",
         CREATED,
     )
     ScannerRecord.keep(places.data, fit)

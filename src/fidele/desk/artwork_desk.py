@@ -216,7 +216,7 @@ class ArtworkDesk(Desk):
             self.page.setValue(max(0, artwork.page) + 1)
             self.page.setSuffix(f" of {artwork.pages}")
             self.page.blockSignals(False)
-        self.view.set_picture(session.pieces.laid(), keep=True)
+        self.view.set_picture(session.laid, keep=True)
         self.view.set_teeth(self._comb(artwork) if asks else [Tooth("as sent", self._shown(artwork.profile, False))])
         self._look_over()
 

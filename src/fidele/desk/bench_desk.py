@@ -9,8 +9,9 @@ from fidele.desk.labels import clear, label, section
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
-from fidele.output.hands import Control
+from fidele.devices.protocol import Control
 from fidele.session.model import Session
+from fidele.values import Value
 
 
 class BenchDesk(Desk):
@@ -35,7 +36,7 @@ class BenchDesk(Desk):
             "The simulated devices, as your hands reach them: switches, trays, tanks, panels, and another program's "
             "window. Fidele never looks here: it reads devices back as far as they tell."
         )
-        controls = self.session.workshop.hands()
+        controls = self.session.devices.hands()
         shown = [(c.device, c.name, c.value, c.offered) for c in controls]
         if shown == self._shown:
             return
@@ -74,7 +75,7 @@ class BenchDesk(Desk):
             grid.addWidget(box, row, 1)
         return grid
 
-    def _take(self, control: Control, value: object) -> None:
+    def _take(self, control: Control, value: Value) -> None:
         control.set(value)
         self.session.refresh()
         self.session.say(f"{control.device}: {control.name} is now {value}.")

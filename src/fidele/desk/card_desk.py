@@ -23,10 +23,11 @@ from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
+from fidele.judge.finding import Finding
 from fidele.route.condition import Card
-from fidele.route.finding import Finding
-from fidele.session.fields import Field, fields_of, set_field
+from fidele.session.fields import Field
 from fidele.session.model import Session
+from fidele.values import Value
 
 _WIDE = "QComboBox, QDoubleSpinBox, QLineEdit { padding: 1px 4px; min-height: 17px; }"
 
@@ -125,8 +126,8 @@ class CardDesk(Desk):
         self.lock.setText("Unlock it" if card.locked else "Lock it")
         other = session.cards.find(self.other.currentData()) if self.other.currentData() else None
         self.only.setVisible(other is not None)
-        mine = fields_of(session, card)
-        theirs = {f.key: f for f in fields_of(session, other)} if other is not None else {}
+        mine = session.fields.of(card)
+        theirs = {f.key: f for f in session.fields.of(other)} if other is not None else {}
         self._say(other, mine, theirs)
         shown = (mine, theirs, self.only.isChecked(), card.locked, len(card.history))
         if shown != self._shown:
@@ -192,12 +193,13 @@ class CardDesk(Desk):
             for value, words in field.offered:
                 made.addItem(words, value)
             made.setCurrentIndex(max(0, next(i for i, (v, _) in enumerate(field.offered) if v == field.value)))
-            made.activated.connect(lambda i, f=field: self._set(f.key, f.offered[i][0]))
+            values = [value for value, _ in field.offered]
+            made.activated.connect(lambda i, key=field.key: self._set(key, values[i]))
         elif field.span is not None:
             made = QDoubleSpinBox()
             made.setRange(*field.span)
             made.setDecimals(1 if field.key == "press.pressure" else 0)
-            made.setValue(float(field.value))
+            made.setValue(float(field.value or 0))
             made.setKeyboardTracking(False)
             made.valueChanged.connect(lambda v, f=field: self._set(f.key, int(v) if f.key == "artwork_ppi" else v))
         else:
@@ -215,8 +217,9 @@ class CardDesk(Desk):
         if text != str(field.value):
             self._set(field.key, text)
 
-    def _set(self, key: str, value: Any) -> None:
-        self.guarded(set_field, self.session, key, value)
+    def _set(self, key: str, value: Value | None) -> None:
+        if value is not None:
+            self.guarded(self.session.fields.set, key, value)
         self._shown = None
         self.refresh()
 

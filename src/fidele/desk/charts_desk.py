@@ -31,8 +31,10 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
-from fidele.route.finding import Finding
-from fidele.session.charts import ChartOrder, chart_page
+from fidele.judge.chart import chart_findings
+from fidele.judge.finding import Finding
+from fidele.run.chart_page import chart_page
+from fidele.session.charts import ChartOrder
 from fidele.session.model import Session
 
 
@@ -258,50 +260,7 @@ class ChartsDesk(Desk):
 
     def own_findings(self) -> list[Finding]:
         """Return what stands against printing it as chosen."""
-        chain, found = self.session.chain, []
-        if chain is None:
-            return []
-        below = [x.name for x in chain.layers if x.converts and x.name != "Fidele"]
-        names = {"system": "The print system", "driver": "The driver"}
-        if self.bare.isChecked() and below:
-            found.append(
-                Finding(
-                    "bare-converts",
-                    "stop",
-                    f"{names.get(below[0], below[0])} converts",
-                    "A chart to characterise by must reach the ink with its own numbers: the route has to have no "
-                    "conversion at all.",
-                    "Look at the hand-off.",
-                    "Show the hand-off",
-                    "show:hand-off",
-                    "charts",
-                )
-            )
-        if not self.bare.isChecked() and len(chain.knots) > 1:
-            found.append(
-                Finding(
-                    "verify-converts-twice",
-                    "stop",
-                    "Two things convert",
-                    "A chart that verifies the condition goes down the route with exactly one conversion.",
-                    "Look at the hand-off.",
-                    "Show the hand-off",
-                    "show:hand-off",
-                    "charts",
-                )
-            )
-        if self.bare.isChecked() and self.kind.currentData() in ("quick", "control"):
-            found.append(
-                Finding(
-                    "bare-control",
-                    "note",
-                    "A control chart usually goes through the condition",
-                    "With nothing converting it says how the inks print, not whether the condition is right.",
-                    "",
-                    desk="charts",
-                )
-            )
-        return found
+        return list(chart_findings(self.session.chain, self.bare.isChecked(), self.kind.currentData()))
 
     def facts(self) -> list[tuple[str, str]]:
         """Return what the page will say of itself."""

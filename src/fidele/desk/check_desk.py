@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
-from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QWidget
 
+from fidele.arrays import Codes, Floats
+from fidele.characterise.scanner import ScannerFit
 from fidele.chart.cgats import dump
 from fidele.chart.csv_file import ColumnsError
-from fidele.chart.measurement import Measurement, read_any
+from fidele.chart.measured_file import read_any
+from fidele.chart.measurement import Measurement
 from fidele.chart.read import HiddenMarksError
 from fidele.chart.visual import answers_in_words
 from fidele.check.report import Report, as_csv, verdict_words
@@ -41,12 +43,29 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.route.condition import Card
-from fidele.session.checking import PrintMeasured
-from fidele.session.checks import Checked
-from fidele.session.job import Printed
-from fidele.session.log import piece_name
+from fidele.run.beside import PrintMeasured
+from fidele.run.job import Printed
+from fidele.run.log import piece_name
+from fidele.run.press import scanned
+from fidele.run.reading import Checked
 from fidele.session.model import Session
 from fidele.sheet.signs import Identity, read_identities
+from fidele.store.records import Check
+from fidele.tiles import Progress
+
+#: A run and what its chart says.
+_Judged = tuple[Printed, Checked]
+
+
+@dataclass(frozen=True, eq=False)
+class _Read:
+    """A scan, and what was found on it: a run's chart, prints of charts, identity lines, or why its marks were not."""
+
+    scan: Codes
+    judged: _Judged | None = None
+    prints: list[PrintMeasured] = field(default_factory=list)
+    identities: tuple[Identity, ...] = ()
+    hidden: str = ""
 
 
 class CheckDesk(Desk):
@@ -96,7 +115,7 @@ class CheckDesk(Desk):
         self.eye.answered.connect(self._answered)
         self.measuring.measured.connect(self._take_measured)
         self._page = "Patches"
-        self._shown: Any = None
+        self._shown: Checked | None = None
         self._fill_switch()
 
     # Making ------------------------------------------------------------------------------------------------------
@@ -110,7 +129,7 @@ class CheckDesk(Desk):
 
     def _fill_switch(self) -> None:
         row = self._row
-        self.switch: dict[str, Any] = {}
+        self.switch: dict[str, QPushButton] = {}
         shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Side by side", "Over time")
         for number, name in enumerate(shown):
             made = button(name, partial(self.show_page, name), self.pages[name].tip)
@@ -125,11 +144,11 @@ class CheckDesk(Desk):
         )
         row.addWidget(self.more)
 
-    def check_actions(self) -> list[tuple[str, Any, bool]]:
+    def check_actions(self) -> list[tuple[str, Callable[[], object], bool]]:
         """Return what can be done with a check: words, deed, and whether it can be done now."""
         there = self.session.checked is not None
         checking = self.session.checking
-        limits: list[tuple[str, Any, bool]] = [
+        limits: list[tuple[str, Callable[[], object], bool]] = [
             (
                 f"Limits: {name} (mean {t.mean:g}, 95 % {t.p95:g})",
                 partial(checking.choose, name),
@@ -164,7 +183,7 @@ class CheckDesk(Desk):
         run = self.session.run
         return run is not None and run.job.patches is not None and run.piece is not None
 
-    def _earlier(self) -> list[Any]:
+    def _earlier(self) -> list[Check]:
         session = self.session
         if session.card is None or session.run is None:
             return []
@@ -199,13 +218,15 @@ class CheckDesk(Desk):
         if run is None:
             return
 
-        def work(progress: Any) -> Any:
+        devices, reader = session.devices, session.checking.reader()
+
+        def work(progress: Progress) -> _Judged:
             progress(0.1)
-            scanned = session.scan_run(run)
+            done = scanned(devices, run)
             progress(0.6)
-            if scanned.scan is None:
-                raise AssertionError("the scanner returned nothing")
-            return scanned, session.checking.check_run(scanned, scanned.scan, float(scanned.piece.ppi))
+            if done.scan is None:
+                raise FideleError("The scanner returned nothing.")
+            return done, reader.check(done, done.scan, done.ppi)
 
         self.work.run("Scanning and reading the chart", work, self._checked)
         self.refresh()
@@ -215,46 +236,57 @@ class CheckDesk(Desk):
         if path.suffix.lower() in (".txt", ".cgats", ".cxf", ".xml", ".csv", ".tsv", ".it8", ".ti3"):
             self._read_measured(path)
             return
-        from fidele.artwork.open import open_artwork
 
-        picture = open_artwork(path)
-        self.read_scan(picture.pixels, picture.ppi or 0.0)
+        def opened() -> tuple[Codes, float]:
+            from fidele.artwork.open import open_artwork
 
-    def read_scan(self, scan: NDArray[Any], ppi: float = 0.0, corners: NDArray[np.float64] | None = None) -> None:
+            picture = open_artwork(path)
+            return picture.pixels, picture.ppi or 0.0
+
+        self._read_scan(opened)
+
+    def read_scan(self, scan: Codes, ppi: float = 0.0, corners: Floats | None = None) -> None:
         """Read a scan: of the run in hand, else of whatever prints lie on it."""
-        session, run = self.session, self.session.run
+        self._read_scan(lambda: (scan, ppi), corners)
 
-        def work(_told: Any) -> Any:
+    def _read_scan(self, opened: Callable[[], tuple[Codes, float]], corners: Floats | None = None) -> None:
+        """Read beside the interface a scan that is opened there."""
+        session, run = self.session, self.session.run
+        reader, known = session.checking.reader(), session.charts.known
+
+        def work(_told: Progress) -> _Read:
+            scan, ppi = opened()
             try:
                 if run is not None and run.job.patches is not None:
-                    return run, session.checking.check_run(run, scan, ppi, corners)
-                return session.checking.read_prints(scan)
+                    return _Read(scan, judged=(run, reader.check(run, scan, ppi, corners)))
+                return _Read(scan, prints=reader.prints(scan, known()))
             except FideleError as error:
                 # No chart: the identity line of a piece may say what it is.
-                found = read_identities(scan, ppi or 300.0)
-                if found:
-                    return tuple(found)
+                if found := read_identities(scan, ppi or 300.0):
+                    return _Read(scan, identities=tuple(found))
                 if isinstance(error, HiddenMarksError):
-                    return str(error), scan
+                    return _Read(scan, hidden=str(error))
                 raise
 
         self.work.run("Reading the scan", work, self._read)
 
-    def _read(self, result: Any) -> None:
-        if isinstance(result, list):
-            for one in result:
-                self.session.checking.lay_beside(one)
-            self.session.say(f"{len(result)} prints of charts were read; they lie side by side.")
-            self.show_page("Side by side")
-        elif isinstance(result[0], Identity):
-            self._identified(result)
-        elif isinstance(result[0], str):
-            self.session.say(result[0])
-            self.scans.show_scan(result[1], result[0])
+    def _read(self, read: _Read) -> None:
+        checking = self.session.checking
+        checking.last_scan = read.scan
+        if read.judged is not None:
+            self._checked(read.judged)
+        elif read.identities:
+            self._identified(read.identities)
+        elif read.hidden:
+            self.session.say(read.hidden)
+            self.scans.show_scan(read.scan, read.hidden)
             self._page = "Scan"
             self.stack.setCurrentWidget(self.scans)
         else:
-            self._checked(result)
+            for one in read.prints:
+                checking.lay_beside(one)
+            self.session.say(f"{len(read.prints)} prints of charts were read; they lie side by side.")
+            self.show_page("Side by side")
 
     def _identified(self, found: tuple[Identity, ...]) -> None:
         """Say which run and copies a scan is of, and show the run."""
@@ -269,7 +301,7 @@ class CheckDesk(Desk):
         except FideleError:
             session.say(f"{words}, which this logbook does not have.")
 
-    def _placed(self, corners: NDArray[np.float64]) -> None:
+    def _placed(self, corners: Floats) -> None:
         checking = self.session.checking
         if checking.last_scan is not None:
             self.read_scan(checking.last_scan, 0.0, corners)
@@ -347,14 +379,14 @@ class CheckDesk(Desk):
 
     def characterise(self, scan: Path, reference: Path) -> None:
         """Make the scanner's profile from a scan of a target with known values."""
-        from fidele.artwork.open import open_artwork
+        checking = self.session.checking
 
-        checking, pixels = self.session.checking, open_artwork(scan).pixels
-        self.work.run(
-            "Characterising the scanner",
-            lambda _told: checking.characterise_scanner(pixels, reference),
-            checking.keep_scanner,
-        )
+        def work(_told: Progress) -> ScannerFit:
+            from fidele.artwork.open import open_artwork
+
+            return checking.characterise_scanner(open_artwork(scan).pixels, reference)
+
+        self.work.run("Characterising the scanner", work, checking.keep_scanner)
 
     def _numbers(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Save all numbers", "check.csv", "Numbers (*.csv *.txt *.cxf)")
@@ -466,11 +498,11 @@ class CheckDesk(Desk):
         session = self.session
         checked, run = session.checked, session.run
         if checked is None or run is None:
-            scanner = session.scanner
+            scanner = session.checking.scanner
             known = f"±{scanner.residual_mean:.1f} ΔE00" if scanner.path else "not characterised yet"
             if math.isnan(scanner.residual_mean):
                 known = "not known: its profile came from elsewhere"
-            return [("Scanner", f"{session.workshop.scanner_name}, {known}"), ("Tolerance", session.checking.limits)]
+            return [("Scanner", f"{session.devices.scanner_name}, {known}"), ("Tolerance", session.checking.limits)]
         c, reading = checked.comparison, checked.reading
         rows = [
             ("Patches", str(len(c.ids))),

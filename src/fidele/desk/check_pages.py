@@ -24,8 +24,8 @@ from fidele.desk.check_plots import CastPlot, Distribution, RampPlot, RampsOver,
 from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.plots import Eyes, Suspects, Vectors
 from fidele.desk.theme import LIGHT, Theme, font
-from fidele.session.checking import PrintMeasured, best_where, changed_between, side_by_side
-from fidele.session.checks import Checked
+from fidele.run.beside import PrintMeasured, best_where, changed_between, side_by_side
+from fidele.run.reading import Checked
 from fidele.store.records import Check
 
 

@@ -38,6 +38,7 @@ from fidele.proof.losses import colours_of
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
 from fidele.session.model import Session
+from fidele.session.news import ColoursChanged, News
 from fidele.tiles import Progress
 
 #: So many exact colours of flat graphics are listed.
@@ -108,7 +109,11 @@ class ColoursDesk(Desk):
         self._found: list[Row] = []
         self._found_for: tuple[Any, ...] = ()
         self._shown_rows: object = None
-        session.listen(lambda topic: self.refresh() if topic == "colours" and self.isVisible() else None)
+        session.listen(self._heard)
+
+    def _heard(self, news: News) -> None:
+        if isinstance(news, ColoursChanged) and self.isVisible():
+            self.refresh()
 
     def _choice_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -242,7 +247,7 @@ class ColoursDesk(Desk):
             widget.setVisible(self.own.isChecked())
         self.back.setVisible(replaced)
         settings = session.proof_settings
-        self.view.set_picture(session.pieces.laid(), keep=True)
+        self.view.set_picture(session.laid, keep=True)
         if artwork.profile.channels == 3:
             link = session.looks.printed(artwork.profile, settings)
             teeth = [Tooth("as printed", link)]

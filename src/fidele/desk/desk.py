@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
 from fidele.desk.work import Work
-from fidele.route.finding import Finding
+from fidele.judge.finding import Finding
 from fidele.session.model import Session
 
 

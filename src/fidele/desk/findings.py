@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QSi
 
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme, font
-from fidele.route.finding import Finding
+from fidele.judge.finding import Deed, Finding
 
 #: What a finding would do: the picture as it should be, and as it would come out.
 Pictures = tuple[QImage, QImage]
@@ -23,7 +23,7 @@ _BAR = {"stop": 5, "caution": 3, "note": 0}
 class FindingCard(QFrame):
     """One finding: weight, title, why, how to mend it, and a button where we can."""
 
-    acted = Signal(str)
+    acted = Signal(object)
 
     def __init__(self, finding: Finding, theme: Theme, pictures: Pictures | None = None) -> None:
         super().__init__()
@@ -40,7 +40,11 @@ class FindingCard(QFrame):
             box.addSpacing(2)
             box.addWidget(Pair(pictures, theme))
         # What a button does by itself need not be told; where it only looks again, a person must act first.
-        if finding.weight != "note" and finding.remedy and (not finding.button or finding.action == "probe"):
+        if (
+            finding.weight != "note"
+            and finding.remedy
+            and (finding.action is None or finding.action.deed is Deed.PROBE)
+        ):
             box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
         if finding.button:
             row = QHBoxLayout()
@@ -89,9 +93,9 @@ class Pair(QWidget):
 
 
 class FindingsView(QScrollArea):
-    """Shows findings and facts; `acted` carries the code of the button that was pressed."""
+    """Shows findings and facts; `acted` carries the action of the button that was pressed."""
 
-    acted = Signal(str)
+    acted = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()

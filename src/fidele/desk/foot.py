@@ -53,6 +53,11 @@ class Foot(QWidget):
         self.said.setText(sentence)
         self.said.setToolTip(sentence)
 
+    def show_undo(self, name: str) -> None:
+        """Show what would be undone, '' for nothing."""
+        self.undo.setEnabled(bool(name))
+        self.undo.setToolTip(f"Undo: {name or 'nothing to undo'} (Ctrl+Z)")
+
     def begin(self, title: str) -> None:
         """Show that something is under way."""
         self.say(f"{title} …")

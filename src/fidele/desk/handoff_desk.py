@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from pathlib import Path
 from typing import Any
 
@@ -20,11 +21,13 @@ from fidele.desk.setting_table import MOST_ROWS, SettingTable
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
+from fidele.judge.finding import Action, Deed, Finding
 from fidele.proof.soft import show
 from fidele.route.condition import Card
-from fidele.route.finding import Finding
+from fidele.run.probes import probe
 from fidele.session.model import Session
 from fidele.session.predict import Prediction, RouteFacts, predict, wrong_routes
+from fidele.tiles import Progress
 
 _THUMB = 300
 _OTHERS = "others"
@@ -63,7 +66,7 @@ class HandoffDesk(Desk):
     #: Ask the window for all profiles, with the reasons why they fit or not.
     others_wanted = Signal()
     #: Ask the window to do what a finding's button would do.
-    acted = Signal(str)
+    acted = Signal(object)
     #: Predicted prints are there: what the findings would do can be shown.
     predicted = Signal()
 
@@ -123,7 +126,7 @@ class HandoffDesk(Desk):
         row.addWidget(self.bring)
         self.probe = button(
             "Probe without ink",
-            lambda: self.acted.emit("probe"),
+            lambda: self.acted.emit(Action(Deed.PROBE)),
             "Send known numbers down the route and compare what comes out. Takes a second, no ink.",
         )
         row.addWidget(self.probe)
@@ -189,7 +192,7 @@ class HandoffDesk(Desk):
         self._fill_profiles(card)
         choices = session.device.choices() if session.rows else ()
         self.table.show_rows(session.rows, choices, self.all.isChecked(), self.height() < 600)
-        self.table.show_time(f"read back {clock(session.read_at)}")
+        self.table.show_time(f"read back {clock(session.state.read_at)}")
         self.all.setVisible(len(session.rows) > MOST_ROWS)
         self.all.setText("The most important only" if self.all.isChecked() else f"All {len(session.rows)} settings")
         self._want_predictions()
@@ -221,7 +224,7 @@ class HandoffDesk(Desk):
         if chosen == _OTHERS:
             self.others_wanted.emit()
         elif chosen and self.session.card is not None and chosen != self.session.card.profile:
-            self.guarded(self.session.use_profile, chosen)
+            self.guarded(self.session.profiles.use, chosen)
         self.refresh()
 
     def _choose_owner(self, index: int) -> None:
@@ -229,7 +232,7 @@ class HandoffDesk(Desk):
         self.refresh()  # where it was refused, the list says again who converts
 
     def _programs(self) -> list[tuple[str, str]]:
-        names = [p.name for p in self.session.workshop.programs]
+        names = [p.name for p in self.session.devices.programs]
         return [("Fidele prints", ""), *((f"{n} prints", n) for n in names), ("Another program prints", _ANOTHER)]
 
     def _choose_program(self, index: int) -> None:
@@ -261,7 +264,7 @@ class HandoffDesk(Desk):
             card.bpc,
             chain.knots,
             card.printed_from,
-            session.handoff.through,
+            session.state.probes,
             tuple(session.device.settings().items()),
             tuple(path for _, path in others),
         )
@@ -271,22 +274,20 @@ class HandoffDesk(Desk):
         self._shown_for = key
         small = _small(artwork.pixels)
         source, device, media = artwork.profile, session.device, session.media
-        through = session.handoff.through
+        known = session.state.probes
+        through = known.through if known is not None else None
+        now = "as it will come out now"
         if card.printed_from and through is None:
             now = "as it will come out, if the program passes it on"
-        else:
-            now = "as it will come out now"
+        corrections, converts = session.corrections, "Fidele" in chain.knots
 
-        def compute(_progress: Any) -> list[Prediction]:
-            import datetime
-
-            from fidele.session.runs import probe
-
-            probed = through or probe(device, media, datetime.datetime.now())
-            driver = None if probed.passes else probed
-            facts = RouteFacts("Fidele" in chain.knots, False, driver, card.intent, card.bpc, now)
+        def compute(_progress: Progress) -> list[Prediction]:
+            correction = corrections.of(device)
+            probed = through or (probe(device, media, datetime.datetime.now()) if device.probing is not None else None)
+            driver = None if probed is None or probed.passes else probed
+            facts = RouteFacts(converts, False, driver, card.intent, card.bpc, now)
             profiles = tuple((title, Profile.open(path)) for title, path in others)
-            routes = wrong_routes(small, source, printer, facts, session.handoff.correction(), profiles)
+            routes = wrong_routes(small, source, printer, facts, correction, profiles)
             return [*predict(small, source, printer, facts), *routes]
 
         self.work.quietly("routes", compute, lambda found: self._take(key, found))
@@ -304,7 +305,7 @@ class HandoffDesk(Desk):
     def _other_profiles(self, mine: str) -> list[tuple[str, Path]]:
         """Return profiles for the same printer and another media or piece, which could be taken by mistake."""
         rows = [r for r in self.session.profiles.rows() if r.used and r.entry.id != mine]
-        name, space = self.session.device.name, self.session.device.space
+        name, space = self.session.device.name, self.session.device.format.space
         fit = [
             r
             for r in rows
@@ -369,7 +370,10 @@ class HandoffDesk(Desk):
             )
         assumed = [(names.get(x.name, x.name), x.assumes) for x in session.chain.layers if x.assumes]
         rows += [(f"{name} takes it for", words) for name, words in assumed]
-        rows += [("Profile", session.shelf_title() or "none"), ("Loaded", f"{session.card.media}, {session.card.size}")]
+        rows += [
+            ("Profile", session.profiles.title_in_force or "none"),
+            ("Loaded", f"{session.card.media}, {session.card.size}"),
+        ]
         return rows
 
 

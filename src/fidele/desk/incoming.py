@@ -4,30 +4,32 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData, QSettings
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from fidele.artwork.convert_files import NAME, Order, convert_file, named, write_converted
+from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
 from fidele.artwork.open import KINDS, open_artwork
 from fidele.artwork.picture import Artwork
+from fidele.desk.charts_desk import ChartsDesk
+from fidele.desk.check_desk import CheckDesk
+from fidele.desk.desk import Desk
+from fidele.desk.profile_desk import ProfileDesk
+from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.run.kept import file_hash
 from fidele.session.customers import LISTS
-from fidele.session.model import PICTURE_ENDINGS
-from fidele.session.pieces import Piece
+from fidele.session.model import Session
+from fidele.session.piece import Piece
 from fidele.store.cards import holds_card
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
 from fidele.store.shelf import Delivery, Installed, Shelf
-from fidele.tiles import Progress
+from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion
 
-if TYPE_CHECKING:
-    from fidele.desk.window import Window
-
-#: Files up to this size are looked into on the spot, pictures up to this size opened there.
-_SMALL = 8 << 20
 #: Files of measurements and definitions, those that are nothing else, and what the check desk reads.
 MEASURED = (".txt", ".cgats", ".it8", ".cxf", ".xml")
 _ONLY_MEASURED = (".cgats", ".it8")
@@ -35,10 +37,39 @@ READ = (*PICTURE_ENDINGS, *MEASURED, ".csv", ".tsv")
 _WRITTEN = "TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)"
 
 
-class Incoming:
-    """Takes files for a window and writes those it is asked for."""
+class Host(Protocol):
+    """The window for which files are taken: what it shows, and which desks take files of their own."""
 
-    def __init__(self, window: Window) -> None:
+    session: Session
+    settings: QSettings
+    work: Work
+    profile_desk: ProfileDesk
+    charts_desk: ChartsDesk
+
+    @property
+    def desk(self) -> Desk:
+        """The open desk."""
+        ...
+
+    @property
+    def check_desk(self) -> CheckDesk:
+        """The desk that takes scans and measurements."""
+        ...
+
+    def show_desk(self, name: str) -> None:
+        """Open a desk."""
+        ...
+
+    def show_profile(self, profile_id: str) -> None:
+        """Open the desk of a profile."""
+        ...
+
+
+class Incoming:
+    """Takes files for a window and writes those it is asked for; dialogs open over `parent`."""
+
+    def __init__(self, window: Host, parent: QWidget) -> None:
+        self._parent = parent
         self._window = window
         self._session = window.session
 
@@ -58,7 +89,6 @@ class Incoming:
 
     def pick(self, what: str) -> None:
         """Let a person pick artwork, a scan, a list of colours, or a folder to watch; the folder is remembered."""
-        window = self._window
         if what in ("inbox", "inbox-convert"):
             self._pick_inbox(what == "inbox-convert")
             return
@@ -69,26 +99,27 @@ class Incoming:
         title = titles.get(what, "Open a scan of the chart, or measurements")
         named = f"Colours ({kinds})" if what == "colours" else f"Pictures ({kinds})"
         if what == "artwork":
-            names, _ = QFileDialog.getOpenFileNames(window, title, self._folder(what), named)
+            names, _ = QFileDialog.getOpenFileNames(self._parent, title, self._folder(what), named)
         else:
-            name, _ = QFileDialog.getOpenFileName(window, title, self._folder(what), named)
+            name, _ = QFileDialog.getOpenFileName(self._parent, title, self._folder(what), named)
             names = [name] if name else []
-        for name in names:
-            self._remember(what, Path(name).parent)
-            if what == "colours":
+        if names:
+            self._remember(what, Path(names[0]).parent)
+        if what == "colours":
+            for name in names:
                 self._guarded(self._session.customers.take_in, Path(name))
-            else:
-                self.take(Path(name), what == "scan")
+        else:
+            self.take_all([Path(name) for name in names], what == "scan")
 
     def _pick_inbox(self, convert: bool) -> None:
-        folder = QFileDialog.getExistingDirectory(self._window, "Watch which folder?", self._folder("inbox"))
+        folder = QFileDialog.getExistingDirectory(self._parent, "Watch which folder?", self._folder("inbox"))
         if not folder:
             return
         self._remember("inbox", Path(folder))
         into = None
         if convert:
             title = "Where do the converted files go?"
-            chosen = QFileDialog.getExistingDirectory(self._window, title, self._folder("converted"))
+            chosen = QFileDialog.getExistingDirectory(self._parent, title, self._folder("converted"))
             if not chosen:
                 return
             self._remember("converted", Path(chosen))
@@ -97,23 +128,34 @@ class Incoming:
 
     def take(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
+        self.take_all([path], scan)
+
+    def take_all(self, paths: list[Path], scan: bool = False) -> None:
+        """Do the sensible thing with each of some files; the pictures among them are opened one after the other."""
+        before = self._window.desk
+        pictures = [path for path in paths if not self._elsewhere(path, scan)]
+        if pictures:
+            self.open_pictures(pictures, show=self._window.desk is before)
+
+    def _elsewhere(self, path: Path, scan: bool) -> bool:
+        """Take a file that is no artwork where it belongs; False for artwork."""
         window, session = self._window, self._session
-        ending = path.suffix.lower()
+        ending, station = path.suffix.lower(), window.desk.station
         if ending == ".zip" and holds_card(path):
             self._guarded(session.conditions.take_in, path)
         elif path.is_dir() or ending in ENDINGS or ending in PACKED:
             self.take_profiles([path])
-        elif window.desk.station == "Colours" and ending in LISTS:
+        elif station == "Colours" and ending in LISTS:
             self._guarded(session.customers.take_in, path)
-        elif ending in LEAFLETS and window.desk.station == "Profile":
+        elif ending in LEAFLETS and station == "Profile":
             window.profile_desk.take_leaflet(path)
-        elif window.desk.station == "Charts" and ending in MEASURED:
+        elif station == "Charts" and ending in MEASURED:
             window.charts_desk.bring_file(path)
-        elif scan or ending in _ONLY_MEASURED or (window.desk.station == "Check" and ending in READ):
+        elif scan or ending in _ONLY_MEASURED or (station == "Check" and ending in READ):
             window.show_desk("Check")
             self._guarded(window.check_desk.read_file, path)
         elif ending in PICTURE_ENDINGS:
-            self._open(path)
+            return False
         elif ending in (".cxf", ".csv"):
             window.show_desk("Colours")
             self._guarded(session.customers.take_in, path)
@@ -122,33 +164,52 @@ class Incoming:
                 f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP, PDF, SVG) nor a profile (.icc, .icm, zip, "
                 "mail) nor a list of colours (.cxf, .csv). A leaflet is dropped on its profile's desk."
             )
+        return True
 
-    def _open(self, path: Path) -> None:
-        """Open a picture: a small one on the spot, a large one beside the interface."""
-        window, session = self._window, self._session
-        if not path.exists() or path.stat().st_size < _SMALL or path.suffix.lower() in (".svg", ".svgz"):
-            self._guarded(session.open_artwork, path)
-            if session.artwork is not None and session.artwork.path == path:
-                window.show_desk("Artwork")
-            return
-        suppose = session.sources.suppose(path)
+    def open_pictures(self, paths: list[Path], words: str = "", show: bool = True) -> None:
+        """Open pictures beside the interface, and take in hand what could be opened.
 
-        def opened(artwork: Artwork) -> None:
-            session.pieces.adopt(artwork, None)
-            session.say(f"{path.name} opened: {artwork.width} x {artwork.height} pixels, {artwork.slip.words}.")
-            window.show_desk("Artwork")
+        `words` are said at the end; with `show` the artwork desk is opened then.
+        """
+        session, supposing = self._session, self._session.sources.supposing()
 
-        def read(_told: Progress) -> Artwork:
-            return open_artwork(path, suppose=suppose)
+        def read(told: Progress) -> list[Artwork | str]:
+            import fidele.kernels  # what the first picture is shown with, not to be loaded while it is painted
 
-        window.work.run(f"Opening {path.name}", read, opened)
+            assert fidele.kernels
+            found: list[Artwork | str] = []
+            for number, path in enumerate(paths):
+                if not told(number / len(paths)):
+                    raise CancelledError
+                try:
+                    found.append(open_artwork(path, suppose=supposing.of(path)))
+                    file_hash(path)  # known by the time that it is ordered
+                except FideleError as error:
+                    found.append(str(error))
+            return found
+
+        def opened(found: list[Artwork | str]) -> None:
+            artworks = [one for one in found if isinstance(one, Artwork)]
+            refused = [one for one in found if isinstance(one, str)]
+            session.pieces.adopt_all(artworks)
+            if len(artworks) == 1:
+                one = artworks[0]
+                session.say(f"{one.path.name} opened: {one.width} x {one.height} pixels, {one.slip.words}.")
+            elif artworks:
+                session.say(words or f"{len(artworks)} of {len(found)} pictures are opened.")
+            if refused:
+                session.say(refused[0])
+            if artworks and show:
+                self._window.show_desk("Artwork")
+
+        title = f"Opening {paths[0].name}" if len(paths) == 1 else f"Opening {len(paths)} pictures"
+        self._window.work.run(title, read, opened, lane="opening")
 
     def take_data(self, data: QMimeData) -> None:
         """Take what was dropped or pasted: files, or a picture."""
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-        for path in paths:
-            self.take(path)
         if paths:
+            self.take_all(paths)
             return
         if data.hasImage():
             self._paste(QImage(data.imageData()))
@@ -166,37 +227,25 @@ class Incoming:
         buffer = QBuffer(held)
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
         image.save(buffer, "PNG")  # type: ignore[call-overload]  # its stub asks for bytes, which it refuses
-        self._guarded(self._session.pieces.paste, bytes(held.data()))
-        self._window.show_desk("Artwork")
+        self._guarded(lambda: self.open_pictures([self._session.pieces.keep_pasted(bytes(held.data()))]))
 
-    def look_into_inbox(self) -> None:
+    def take_arrived(self, arrived: list[Path]) -> None:
         """Take what has arrived in the watched folder in hand, or convert it, as is wanted there."""
-        session, inbox = self._session, self._session.inbox
+        inbox = self._session.inbox
         if inbox.folder is None:
             return
-        arrived = inbox.arrived()
         if inbox.into is None:
-            for path in arrived:
-                self._guarded(session.pieces.open, path)
-            if arrived:
-                session.say(f"{', '.join(p.name for p in arrived[:3])} arrived in {inbox.folder.name}.")
-        elif arrived:
-            self._guarded(lambda: self._convert_many(named(arrived, inbox.into or Path(), NAME)))
+            words = f"{', '.join(p.name for p in arrived[:3])} arrived in {inbox.folder.name}."
+            self.open_pictures(arrived, words)
+        else:
+            into = inbox.into
+            self._guarded(lambda: self._convert_many(named(arrived, into, NAME)))
 
     def take_profiles(self, paths: list[Path]) -> None:
         """Look into files or folders and take in what they hold; large ones beside the interface."""
-        shelf = self._session.shelf
         for path in paths:
-            small = not path.is_dir() and (not path.exists() or path.stat().st_size < _SMALL)
-            if small:
-                self._guarded(lambda p=path: self.take_delivery(shelf.look(p)))
-            else:
-                beside = Shelf(shelf.own, shelf.others, shelf.data)
-
-                def look(_told: Progress, p: Path = path, s: Shelf = beside) -> Delivery:
-                    return s.look(p)
-
-                self._window.work.run(f"Looking into {path.name}", look, self.take_delivery)
+            look, title = partial(_look, self._session.shelf.beside(), path), f"Looking into {path.name}"
+            self._window.work.run(title, look, self.take_delivery, lane="opening")
 
     def take_delivery(self, delivery: Delivery) -> None:
         """Take in what a file or folder held."""
@@ -230,22 +279,22 @@ class Incoming:
         self._guarded(self._ask_where)
 
     def _ask_where(self) -> None:
-        window, session = self._window, self._session
+        session = self._session
         pictures = [p for p in session.pieces.all if p.chart is None]
         order = self.order()
         if len(pictures) > 1:
             title = f"A folder for {len(pictures)} converted files"
-            folder = QFileDialog.getExistingDirectory(window, title, self._folder("converted"))
+            folder = QFileDialog.getExistingDirectory(self._parent, title, self._folder("converted"))
             if folder:
                 self._remember("converted", Path(folder))
                 asked = "Names of the files; {name} stands for the picture's own"
-                name, sure = QInputDialog.getText(window, "Converted files", asked, text=NAME)
+                name, sure = QInputDialog.getText(self._parent, "Converted files", asked, text=NAME)
                 if sure:
                     self._convert_many(named([p.opened.path for p in pictures], Path(folder), name.strip() or NAME))
             return
         piece = session.pieces.need()
         start = Path(self._folder("converted")) / f"{piece.opened.path.stem}, for {order.condition}.tif"
-        name, kind = QFileDialog.getSaveFileName(window, "Write the converted picture", str(start), _WRITTEN)
+        name, kind = QFileDialog.getSaveFileName(self._parent, "Write the converted picture", str(start), _WRITTEN)
         if name:
             path = Path(name)
             if not path.suffix:
@@ -270,6 +319,7 @@ class Incoming:
     def _convert_many(self, targets: dict[Path, Path]) -> None:
         """Convert files to files beside the interface; one that fails does not keep the others from it."""
         session, order = self._session, self.order()
+        supposing = session.sources.supposing()
         pieces = {p.opened.path: p for p in session.pieces.all if p.chart is None}
         orders = {path: self.order(piece) for path, piece in pieces.items()}
 
@@ -282,7 +332,7 @@ class Incoming:
                     if piece is not None:
                         write_converted(piece.artwork, to, orders[path], share)
                     else:
-                        convert_file(path, to, order, session.sources.suppose(path), progress=share)
+                        convert_file(path, to, order, supposing.of(path), progress=share)
                 except FideleError as error:
                     failed.append(str(error))
             return failed
@@ -304,7 +354,7 @@ class Incoming:
             job = session.job()
             start = Path(self._folder("finished")) / f"{job.artwork.path.stem}, for {job.card.name}.png"
             name, _ = QFileDialog.getSaveFileName(
-                window, "Write the finished file", str(start), "Pictures (*.png *.tif)"
+                self._parent, "Write the finished file", str(start), "Pictures (*.png *.tif)"
             )
             if name:
                 path = Path(name)
@@ -320,3 +370,7 @@ class Incoming:
 
 def _part(told: Progress, number: int, count: int, share: float) -> bool:
     return told((number + share) / count)
+
+
+def _look(shelf: Shelf, path: Path, _told: Progress) -> Delivery:
+    return shelf.look(path)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import json
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt
@@ -25,8 +24,8 @@ from fidele.desk.desk import Desk, clock
 from fidele.desk.labels import button, line
 from fidele.desk.theme import font
 from fidele.desk.work import Work
-from fidele.route.finding import Finding
-from fidele.session.log import compared, export, facts, matching, totals
+from fidele.judge.finding import Finding
+from fidele.run.log import compared, export, facts, matching, totals
 from fidele.session.model import Session
 from fidele.store.records import DONE, KeptRun
 
@@ -134,7 +133,8 @@ class LogbookDesk(Desk):
         if not runs:
             self.details.setHeaderLabels(["", ""])
             return
-        shown = QImage.fromData(runs[0].thumbnail) if runs[0].thumbnail else QImage()
+        small = self.session.logbook.thumbnails([runs[0].id]).get(runs[0].id)
+        shown = QImage.fromData(small) if small else QImage()
         if not shown.isNull():
             self.picture.setPixmap(QPixmap.fromImage(shown))
         if len(runs) == 2:
@@ -210,7 +210,7 @@ class LogbookDesk(Desk):
         """Show the logbook as it is."""
         every = self.session.logbook.everything()
         kept = self.card_is.currentData()
-        names = sorted({json.loads(r.card).get("name", "") for r in every})
+        names = sorted({r.card_name for r in every})
         self.card_is.clear()
         self.card_is.addItem("every condition", "")
         for name in names:
@@ -226,20 +226,18 @@ class LogbookDesk(Desk):
         every = [r for r in self._every if not days or r.at >= since]
         runs = matching(every, self.search.text(), self.state_is.currentData() or "", self.card_is.currentData() or "")
         self._runs = runs
-        verdicts = {r.id: r for r in self.session.logbook.runs(_LISTED * 2)}
+        self._read_icons(runs[:_LISTED])
         self.tree.blockSignals(True)
         self.tree.clear()
         for run in runs[:_LISTED]:
-            last = verdicts.get(run.id)
-            said = {"pass": "passed", "fail": "failed"}.get(last.verdict, "") if last is not None else ""
-            name = json.loads(run.card).get("name", "")
-            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, name, run.state, said])
+            said = {"pass": "passed", "fail": "failed"}.get(run.verdict, "")
+            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, run.card_name, run.state, said])
             item.setData(0, _NUMBER, run.id)
             item.setToolTip(1, run.title + (f"\n{run.why}" if run.why else ""))
             if run.state == "failed" or said == "failed":
                 item.setFont(3 if run.state == "failed" else 4, font(9, font().Weight.DemiBold))
             item.setSizeHint(0, QSize(100, _ICON + 4))
-            icon = self._icon(run.id)
+            icon = self._icons.get(run.id)
             if icon is not None:
                 item.setIcon(0, icon)
             self.tree.addTopLevelItem(item)
@@ -259,12 +257,13 @@ class LogbookDesk(Desk):
             self.tree.setCurrentItem(first)
         self._chosen()
 
-    def _icon(self, number: int) -> QIcon | None:
-        if number not in self._icons:
-            data = self.session.logbook.run(number).thumbnail
-            shown = QImage.fromData(data) if data else QImage()
+    def _read_icons(self, runs: list[KeptRun]) -> None:
+        """Read the small pictures of runs that are listed for the first time, all at once."""
+        missing = [r.id for r in runs if r.id not in self._icons]
+        for number, data in (self.session.logbook.thumbnails(missing) if missing else {}).items():
+            shown = QImage.fromData(data)
             if shown.isNull():
-                return None
+                continue
             square = QPixmap(_ICON, _ICON)
             square.fill(Qt.GlobalColor.transparent)
             small = shown.scaled(
@@ -276,7 +275,6 @@ class LogbookDesk(Desk):
             icon = QIcon(square)
             icon.addPixmap(square, QIcon.Mode.Selected)
             self._icons[number] = icon
-        return self._icons[number]
 
     def own_findings(self) -> list[Finding] | None:
         """Return nothing: the logbook tells what was."""

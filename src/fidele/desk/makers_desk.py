@@ -13,7 +13,7 @@ from fidele.desk.labels import button, label, section
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.session.model import Session
-from fidele.store.shelf import Delivery, Shelf
+from fidele.store.shelf import Delivery
 from fidele.tiles import Progress
 
 
@@ -36,32 +36,23 @@ class MakersDesk(Desk):
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(7)
-        column.addWidget(section("In the makers' catalogue"))
-        for item in session.workshop.catalogue():
-            tile = Tile(item.name, [f"{item.words}. {item.file}"], item.supplier)
-            tile.right.addWidget(
-                button("Fetch", self._fetcher(item.file, partial(session.workshop.fetch, item)), f"Fetch {item.file}")
-            )
-            column.addWidget(tile)
-        column.addSpacing(6)
-        column.addWidget(section(f"Carried by the {session.device.name} itself"))
-        column.addWidget(
-            label(
-                "Its maker's own media, as the factory meant them: this unit may differ. Try them.",
-                8.5,
-                dim=True,
-                wrap=True,
-            )
-        )
-        for media in session.device.media_list():
-            tile = Tile(media.name, [media.words], session.device.name)
-            tile.right.addWidget(
-                button(
-                    "Read out",
-                    self._fetcher(f"{media.name}.icc", partial(session.device.media_profile, media.name)),
-                    f"Take the profile for {media.name} from the printer",
-                )
-            )
+        catalogue, carries, name = session.devices.catalogue, session.device.carries, session.device.name
+        if catalogue is not None:
+            column.addWidget(section("In the makers' catalogue"))
+            for item in catalogue.listing():
+                tile = Tile(item.name, [f"{item.words}. {item.file}"], item.supplier)
+                fetch = self._fetcher(item.file, partial(catalogue.fetch, item))
+                tile.right.addWidget(button("Fetch", fetch, f"Fetch {item.file}"))
+                column.addWidget(tile)
+            column.addSpacing(6)
+        column.addWidget(section(f"Carried by the {name} itself"))
+        words = "Its maker's own media, as the factory meant them: this unit may differ. Try them."
+        column.addWidget(label(words if carries else "It carries no profiles.", 8.5, dim=True, wrap=True))
+        for media in carries.media_list() if carries is not None else ():
+            assert carries is not None
+            tile = Tile(media.name, [media.words], name)
+            fetch = self._fetcher(f"{media.name}.icc", partial(carries.media_profile, media.name))
+            tile.right.addWidget(button("Read out", fetch, f"Take the profile for {media.name} from the printer"))
             column.addWidget(tile)
         column.addStretch()
         self.box.addWidget(scrolled(inside), 1)
@@ -73,11 +64,11 @@ class MakersDesk(Desk):
 
     def fetch(self, name: str, fetch: Callable[[], bytes]) -> None:
         """Fetch a file beside the interface and look into it."""
-        shelf = self.session.shelf
+        beside = self.session.shelf.beside()
 
         def work(progress: Progress) -> Delivery:
             data = fetch()
             progress(0.9)
-            return Shelf(shelf.own, shelf.others, shelf.data).look_into(name, data)
+            return beside.look_into(name, data)
 
         self.work.run(f"Fetching {name}", work, self.arrived.emit)

@@ -17,9 +17,11 @@ from fidele.colour.spectra import spectra_to_xyz
 from fidele.desk.check_pages import Page
 from fidele.desk.labels import button, label
 from fidele.desk.plots import Eyes
-from fidele.session.job import Printed
+from fidele.devices.devices import NoInstrument
+from fidele.devices.protocol import Instrument
+from fidele.run.chart_page import on_patches
+from fidele.run.job import Printed
 from fidele.session.model import Session
-from fidele.session.runs import on_patches
 
 #: Patches that are measured in one turn of the event loop.
 _AT_ONCE = 4
@@ -35,6 +37,7 @@ class MeasuringPage(Page):
         super().__init__()
         self._session = session
         self._run: Printed | None = None
+        self._instrument: Instrument = session.devices.instrument or NoInstrument()
         self._spectra: NDArray[Any] = np.zeros((0, 36))
         self._next = 0
         self._timer = QTimer(self, interval=0)
@@ -89,7 +92,7 @@ class MeasuringPage(Page):
             self._show()
             return
         rows = slice(self._next, self._next + _AT_ONCE)
-        self._spectra[rows] = self._session.workshop.measure(self._run.piece, places[rows])
+        self._spectra[rows] = self._instrument.measure(self._run.piece, places[rows])
         self._next = min(len(places), self._next + _AT_ONCE)
         self._picked = self._next - 1
         self._show()
@@ -97,9 +100,7 @@ class MeasuringPage(Page):
     def _once_more(self) -> None:
         if self._run is not None and 0 <= self._picked < len(self._spectra):
             before = self._lab()[self._picked]
-            self._spectra[self._picked] = self._session.workshop.measure(
-                self._run.piece, self._places()[[self._picked]]
-            )[0]
+            self._spectra[self._picked] = self._instrument.measure(self._run.piece, self._places()[[self._picked]])[0]
             self._show()
             moved = float(delta_e_2000(before, self._lab()[self._picked]))
             self.said.setText(f"{self._ids()[self._picked]} measured again: moved by ΔE00 {moved:.2f}.")
@@ -114,7 +115,7 @@ class MeasuringPage(Page):
         return xyz_to_lab(spectra_to_xyz(np.nan_to_num(self._spectra, nan=0.85)))
 
     def _measurement(self) -> Measurement:
-        instrument = self._session.workshop.instrument_name
+        instrument = self._instrument.name
         where = Conditions("M1", "D50", "2", "white", instrument)
         return Measurement(self._ids(), self._lab(), where, None, self._spectra.copy(), np.arange(380, 731, 10.0))
 
@@ -150,4 +151,4 @@ class MeasuringPage(Page):
                 f"{'. All are measured: take the measurement.' if done else ''}"
             )
         else:
-            self.said.setText(f"{len(Lab)} patches to measure with {self._session.workshop.instrument_name}.")
+            self.said.setText(f"{len(Lab)} patches to measure with {self._instrument.name}.")

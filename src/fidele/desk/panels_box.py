@@ -13,7 +13,7 @@ from fidele.desk.numbers import Lengths, number, whole
 from fidele.desk.theme import font
 from fidele.errors import FideleError
 from fidele.session.model import Session
-from fidele.session.pieces import PanelPlan
+from fidele.session.piece import PanelPlan
 
 
 class PanelsBox(QWidget):

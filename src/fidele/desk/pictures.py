@@ -10,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from fidele.errors import FideleError
-from fidele.session.fields import set_field
+from fidele.judge.finding import Action, Deed
 from fidele.session.places import Places
 from fidele.tuning.model import Region, Tuning
 
@@ -76,10 +76,11 @@ def take_pictures(demo: Places, out: Path) -> None:
         check.show_page("Cause")
         shot("check-cause")
         window.show_desk("Hand-off")
-        window.act("driver-pass")
-        window.act("confirm:ink_saving")
+        window.act(Action(Deed.DRIVER_PASS))
+        window.act(Action(Deed.CONFIRM, "ink_saving"))
         session.handoff.probe()
         window.take_file(root / "artwork" / "harbour-at-dusk.png")
+        settle()
         window.show_desk("Hand-off")
         shot("hand-off-one-conversion")
         _work(window, root / "artwork", shot, settle, wait)
@@ -99,9 +100,12 @@ def _artwork(window, root: Path, shot, settle) -> None:  # type: ignore[no-untyp
     """Show the question about a picture's space, the proof with its intents and losses, colours and tuning."""
     session, artwork = window.session, root / "artwork"
     window.take_file(artwork / "harbour-at-dusk.png")
+    settle()
     window.take_file(artwork / "lanterns-no-space-stated.png")
+    settle()
     shot("artwork")
     window.take_file(artwork / "signal-flags.png")
+    settle()
     window.show_desk("Colours")
     settle()
     colours = window.colours_desk
@@ -138,6 +142,7 @@ def _work(window, artwork: Path, shot, settle, wait) -> None:  # type: ignore[no
     session.laying.copies(first.number, 2)
     for name, width, copies in (("signal-flags.png", 60.0, 3), ("lantern-parade-16bit.tif", 52.0, 2)):
         window.take_file(artwork / name)
+        settle()
         number = session.pieces.need().number
         session.laying.width(number, width)
         session.laying.copies(number, copies)
@@ -195,19 +200,20 @@ def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     session, mine = window.session, window.session.card
     window._begin_making()
     shot("new-condition")
-    gannet = next(p for p in session.workshop.printers if p.process == "direct")
-    item = next(i for i in session.workshop.catalogue() if i.name == "Gallery rag")
-    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
+    gannet = next(p for p in session.devices.printers if p.process == "direct")
+    item = next(i for i in session.devices.catalogue.listing() if i.name == "Gallery rag")
+    (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.devices.catalogue.fetch(item)))
     session.cards.save(gannet.starter_card())
     session.put_in_force(gannet.starter_card())
-    session.use_profile(put.id)
+    session.profiles.use(put.id)
     window.take_file(session.places.data / "artwork" / "harbour-at-dusk.png")
+    settle()
     window.show_desk("Hand-off")
     settle()
     session.put_in_force(mine)
     session.conditions.copy(mine.id, "Small tiles", size="A5")
-    set_field(session, "driver.quality", 2)
-    set_field(session, "press.temperature", 195.0)
+    session.fields.set("driver.quality", 2)
+    session.fields.set("press.temperature", 195.0)
     window.card_desk.beside(mine.id)
     window.show_desk("Condition")
     settle()
@@ -227,17 +233,18 @@ def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no
     window.lost_desk.search.click()
     settle()
     window.take_file(downloads / "fen-100-profiles.zip")
+    settle()
     window.arrivals_desk.put.click()
     settle()
     maker = window.profile_desk.profile_id
     window.show_profile(maker, 1)
     window.try_profile(maker)
     settle()
-    for media in session.device.media_list():
-        data = session.device.media_profile(media.name)
+    for media in session.device.carries.media_list():
+        data = session.device.carries.media_profile(media.name)
         session.profiles.receive(session.shelf.look_into(f"{media.name}.icc", data))
-    for item in session.workshop.catalogue()[1:-1]:
-        session.profiles.receive(session.shelf.look_into(item.file, session.workshop.fetch(item)))
+    for item in session.devices.catalogue.listing()[1:-1]:
+        session.profiles.receive(session.shelf.look_into(item.file, session.devices.catalogue.fetch(item)))
     window.show_desk("Profiles")
     shot("profiles")
     window.show_profile(maker, 0)

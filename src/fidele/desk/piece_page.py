@@ -3,24 +3,30 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fidele.desk.labels import button, line
 from fidele.desk.picture import PictureView, Tooth
-from fidele.desk.print_desk import seen
+from fidele.desk.print_desk import as_it_is, seen
 from fidele.desk.work import Work
+from fidele.devices.protocol import Lies
 from fidele.errors import FideleError
 from fidele.route.condition import Card
-from fidele.session.job import Printed
+from fidele.run.job import Printed
+from fidele.run.press import attach_photo
 from fidele.session.model import Session
-from fidele.session.pressing import attach_photo
+from fidele.session.news import LogChanged
 from fidele.session.promised import promised
+from fidele.tiles import Progress
 
+#: What lies there as it looks on the screen, and as it was promised to look.
+_Looked = tuple[NDArray[np.uint8], NDArray[np.uint8] | None]
+_BY_HAND = "The print lies at its printer. When it is pressed, attach a photo, or scan it on the check desk."
 #: Pieces are looked at with so many pixels on their longer side at most.
 _LOOKED_AT = 2600
 
@@ -44,7 +50,7 @@ class PiecePage(QWidget):
         self.attach = button("Attach a photo …", self._attach, "Keep a photo or scan of the piece with its run")
         row.addWidget(self.attach)
         column.addLayout(row)
-        self._looked: Any = None
+        self._looked: Lies | None = None
 
     def _attach(self) -> None:
         kinds = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
@@ -58,7 +64,9 @@ class PiecePage(QWidget):
         if run is None:
             return
         try:
-            kept = attach_photo(self.session, run.number, path)
+            session = self.session
+            kept = attach_photo(session.logbook, session.places.data / "photos", run.number, path)
+            session.live.tell(LogChanged())
             self.session.say(f"{path.name} is kept with run {run.number}, as {kept.name}.")
         except FideleError as error:
             self.session.say(str(error))
@@ -73,48 +81,44 @@ class PiecePage(QWidget):
 
     def show_piece(self, run: Printed | None, card: Card | None) -> None:
         """Show what lies on the table of a run, for the pieces of a condition."""
-        if run is None or card is None or run.sheet is None:
+        table = self.session.devices.table
+        if run is None or card is None or run.sheet is None or table is None:
             self._looked = None
-            self.view.empty = "The pressed piece will lie here."
+            there = run is not None and run.sheet is None and run.file is None
+            self.view.empty = _BY_HAND if there else "The pressed piece will lie here."
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.said.setText("")
             self.photo.clear()
-            self.attach.setEnabled(False)
+            self.attach.setEnabled(there)
             return
-        piece = run.pieces.get(card.id, run.piece)
+        piece, sheet = run.pieces.get(card.id, run.piece), run.sheet
         self.attach.setEnabled(piece is not None)
         self._show_photo(run)
-        what = piece if piece is not None else run.sheet
+        what = piece if piece is not None else sheet
         if what is self._looked:
             return
         self._looked = what
-        session, workshop = self.session, self.session.workshop
-        shrink = max(2, round(max(run.sheet.ink.shape[:2]) / _LOOKED_AT))
-        before = piece is None
+        looks, before = self.session.looks, piece is None
 
-        def look(_told: Any) -> Any:
-            lies = piece if piece is not None else workshop.as_printed(run.sheet)
-            pixels = seen(workshop.look(lies, shrink))
+        def look(_told: Progress) -> _Looked:
+            lies = piece if piece is not None else table.as_printed(sheet)
+            XYZ, ppi = table.look(lies, _LOOKED_AT)
+            pixels = seen(XYZ)
             size = (pixels.shape[1], pixels.shape[0])
-            wanted = None if before else promised(session, run, card, size, lies.ppi / shrink)
-            return pixels, wanted
+            return pixels, None if before else promised(looks, run, card, size, ppi)
 
         self.work.quietly("piece", look, lambda found: self._show(found, before))
 
-    def _show(self, found: tuple[Any, Any], before: bool) -> None:
+    def _show(self, found: _Looked, before: bool) -> None:
         pixels, wanted = found
         self.view.set_picture(pixels)
         if before:
-            self.view.set_teeth([Tooth("on the table, still dull", _as_is)])
+            self.view.set_teeth([Tooth("on the table, still dull", as_it_is)])
             self.said.setText("The transfer paper, not pressed yet.")
         elif wanted is None or wanted.shape != pixels.shape:
-            self.view.set_teeth([Tooth("the piece", _as_is)])
+            self.view.set_teeth([Tooth("the piece", as_it_is)])
             self.said.setText("Nothing was promised for it: no profile converted it.")
         else:
-            self.view.set_teeth([Tooth("promised", _as_is, pixels=wanted), Tooth("the piece", _as_is)])
+            self.view.set_teeth([Tooth("promised", as_it_is, pixels=wanted), Tooth("the piece", as_it_is)])
             self.said.setText("Drag the piece beneath the line: both are of one size, in one light.")
-
-
-def _as_is(pixels: Any) -> Any:
-    return np.ascontiguousarray(pixels)

@@ -27,9 +27,9 @@ from fidele.desk.stack_view import StackView
 from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
 from fidele.route.condition import Card, PressData
-from fidele.session.job import Printed
+from fidele.run.job import Printed
+from fidele.run.press import PressClock, deviation, groups, layers, pressed, steps
 from fidele.session.model import Session
-from fidele.session.pressing import PressClock, deviation, groups, layers, pressed, steps
 
 _TICK = 100
 _FIELDS = (
@@ -47,7 +47,8 @@ class PressDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        self.clock = PressClock(lambda: time.monotonic() * session.workshop.pace)
+        press = session.devices.press
+        self.clock = PressClock(lambda: time.monotonic() * (press.pace if press is not None else 1.0))
         self._done: dict[str, float] = {}
         self._ticked: dict[str, bool] = {}
         self._for: Any = None
@@ -150,7 +151,7 @@ class PressDesk(Desk):
     def card(self) -> Card | None:
         """The condition by which the pieces at hand are pressed."""
         run, mine = self.session.run, self.session.card
-        if run is not None and run.sheet is not None:
+        if run is not None and run.file is None:
             chosen = str(self.group.currentData() or "")
             found = groups(run)
             for card, _ in found:
@@ -181,7 +182,7 @@ class PressDesk(Desk):
 
     def _choose_run(self) -> None:
         number = int(self.which.currentData() or 0)
-        found = next((p for p in self.session.table if p.number == number), None)
+        found = next((p for p in self.session.state.table if p.number == number), None)
         if found is not None:
             self.session.take_run(found)
 
@@ -238,10 +239,10 @@ class PressDesk(Desk):
             changes["lint"] = False
         really = done.model_copy(update=changes)
         ticked = [k for k, on in self._ticked.items() if on and k in known]
-        session, note = self.session, self.note.text().strip()
+        note, devices, logbook = self.note.text().strip(), self.session.devices, self.session.logbook
         self.work.run(
             f"Pressing run {run.number}",
-            lambda _progress: (pressed(session, run, card, really, note, ticked), card, really),
+            lambda _progress: (pressed(devices, logbook, run, card, really, note, ticked), card, really),
             self._pressed,
         )
         self._buttons()
@@ -282,7 +283,7 @@ class PressDesk(Desk):
 
     def _buttons(self) -> None:
         run, card = self.session.run, self.card
-        there = run is not None and run.sheet is not None and card is not None and card.process == "transfer"
+        there = run is not None and run.file is None and card is not None and card.process == "transfer"
         todo = there and run is not None and card is not None and card.id not in run.pieces and not self.work.busy
         running = self.clock.running
         self.warm.setVisible(card is not None and card.press.preheat > 0)
@@ -331,13 +332,13 @@ class PressDesk(Desk):
             self.cover.blockSignals(True)
             self.cover.setChecked(card.press.cover)
             self.cover.blockSignals(False)
-        done = run is not None and run.piece is not None
+        done = run is not None and run.pressed_at is not None
         if run is not None and run.number != self._for:
             self._for = run.number
             self._ticked, self._done = {}, {}
             self.stack.setCurrentIndex(1 if done else 0)
         self.on.setVisible(done)
-        self.other.setVisible(run is not None and run.sheet is not None)
+        self.other.setVisible(run is not None and run.file is None)
         self.other.setText("At the press" if self.stack.currentIndex() else "The piece")
         self._say(run, card)
         self._show_steps()
@@ -346,7 +347,7 @@ class PressDesk(Desk):
         self.piece.show_piece(run, card)
 
     def _show_table(self) -> None:
-        table = self.session.table
+        table = self.session.state.table
         run = self.session.run
         self.which.setVisible(len(table) > 1 or (bool(table) and run is None))
         self.which.clear()

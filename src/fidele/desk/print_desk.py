@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import datetime
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout
 
+from fidele.arrays import Pixels
 from fidele.chart.readiness import READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
@@ -24,9 +26,14 @@ from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.proof.soft import show
-from fidele.session.job import Printed
+from fidele.run.job import Job, Printed
 from fidele.session.model import Session
 from fidele.store.records import WAITING, Queued
+from fidele.tiles import Progress
+
+#: Prints are looked at with so many pixels on a side at the most.
+_LOOKED_AT = 3000
+_AT_THE_PRINTER = "The print lies at its printer."
 
 
 class PrintDesk(Desk):
@@ -54,7 +61,9 @@ class PrintDesk(Desk):
         row.addLayout(right, 3)
         self.box.addLayout(row, 1)
         self._looked: Printed | None = None
+        self._entries: list[Queued] = []
         self.printing.changed.connect(self._show_queue)
+        self.printing.further.connect(self._show_entries)
 
     def _head(self) -> None:
         top = self.head()
@@ -136,7 +145,7 @@ class PrintDesk(Desk):
 
     # Ordering ----------------------------------------------------------------------------------------------------
 
-    def _do(self, call: Any, *arguments: Any) -> None:
+    def _do(self, call: Callable[..., object], *arguments: object) -> None:
         self.guarded(call, *arguments)
         self._show_queue()
 
@@ -148,10 +157,10 @@ class PrintDesk(Desk):
         hold: bool = False,
         prepare: bool = False,
         target: Path | None = None,
-        until: Any = None,
+        until: datetime.datetime | None = None,
         only: bool = False,
-    ) -> list[int]:
-        """Put what lies on the sheet in the queue; return the numbers of its runs."""
+    ) -> None:
+        """Put what lies on the sheet in the queue; large artwork is hashed beside the interface."""
         session = self.session
         reason = self.reason.text().strip()
         session.watch.look()
@@ -159,36 +168,37 @@ class PrintDesk(Desk):
         stops = session.stops
         if stops and len(reason) < 3:
             session.say(f"Held: {stops[0].title.lower()}. {stops[0].remedy}")
-            return []
-        numbers = []
+            return
         try:
             jobs = [session.sheet.job()] if only else session.sheet.jobs()
-            for index, job in enumerate(jobs):
-                one = target
-                if target is not None and len(jobs) > 1:
-                    suffix = job.lying[0].panel or str(index + 1)
-                    one = target.with_name(f"{target.stem}-{suffix}{target.suffix}")
-                wait = hold or until is not None
-                numbers.append(session.queue.order(job, reason, stops, target=one, hold=wait))
-                if until is not None:
-                    session.queue.hold(numbers[-1], until)
         except FideleError as error:
             session.say(str(error))
-            return numbers
+            return
+        queue, wait = session.queue, hold or until is not None
+
+        def to(job: Job, index: int) -> Path | None:
+            if target is None or len(jobs) == 1:
+                return target
+            return target.with_name(f"{target.stem}-{job.lying[0].panel or index + 1}{target.suffix}")
+
+        def order(_told: Progress) -> list[int]:
+            return [queue.order(job, reason, stops, target=to(job, index), hold=wait) for index, job in enumerate(jobs)]
+
+        self.work.run("Ordering", order, lambda numbers: self._ordered(numbers, prepare, until), lane="ordering")
+
+    def _ordered(self, numbers: list[int], prepare: bool, until: datetime.datetime | None) -> None:
+        """Say what was ordered, and begin with it."""
+        session = self.session
         self.reason.clear()
-        which = (
-            f"Run {numbers[0]}"
-            if len(numbers) == 1
-            else f"Runs {numbers[0]} to {numbers[-1]}"
-            if numbers
-            else "Nothing"
-        )
-        session.say(f"{which} {'is' if len(numbers) == 1 else 'are'} in the queue.")
+        if until is not None:
+            for number in numbers:
+                session.queue.hold(number, until)
+        runs = f"Run {numbers[0]} is" if len(numbers) == 1 else f"Runs {numbers[0]} to {numbers[-1]} are"
+        session.say(f"{runs} in the queue." if numbers else "Nothing is in the queue.")
         if prepare and numbers:
             self.printing.begin(numbers[0], only_prepare=True)
         else:
             self.printing.begin_next()
-        return numbers
 
     def _later(self) -> None:
         dialog = LaterDialog(self)
@@ -221,10 +231,10 @@ class PrintDesk(Desk):
     # The queue ---------------------------------------------------------------------------------------------------
 
     def _entry(self) -> Queued | None:
-        return next((e for e in self.session.queue.entries() if e.id == self.queue.current), None)
+        return next((e for e in self._entries if e.id == self.queue.current), None)
 
     def _toggle(self, number: int) -> None:
-        entry = next((e for e in self.session.queue.entries() if e.id == number), None)
+        entry = next((e for e in self._entries if e.id == number), None)
         if entry is not None and entry.state in WAITING:
             queue = self.session.queue
             waits = entry.state == "waiting" and entry.not_before is None
@@ -252,7 +262,12 @@ class PrintDesk(Desk):
         self.printing.follow()
 
     def _show_queue(self) -> None:
-        entries = self.session.queue.entries()
+        self._entries = self.session.queue.entries()
+        self._show_entries()
+
+    def _show_entries(self) -> None:
+        """Show the queue as it was asked for last: progress asks no disk."""
+        entries = self._entries
 
         def progress(entry: Queued) -> str:
             if entry.id != self.printing.under_way:
@@ -324,7 +339,7 @@ class PrintDesk(Desk):
         run = session.run
         transfer = session.card is not None and session.card.process == "transfer"
         page = run is not None and run.job.chart is not None and run.job.chart.name == READINESS
-        self.on.setVisible(run is not None and transfer and not page and run.sheet is not None)
+        self.on.setVisible(run is not None and transfer and not page and run.file is None)
         if session.artwork is None and run is None:
             self.title.setText("Nothing to print yet")
             self.state.setText("Open a picture first.")
@@ -340,19 +355,18 @@ class PrintDesk(Desk):
         self._buttons()
         self._show_queue()
         self.ready.setVisible(page)
-        if run is None or run.sheet is None:
+        table = session.devices.table
+        if run is None or run.sheet is None or table is None:
             self._looked = None
-            self.view.empty = "The sheet will lie here when it is printed."
+            lies = run is not None and run.file is None
+            self.view.empty = _AT_THE_PRINTER if lies else "The sheet will lie here when it is printed."
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.note.setText("")
         elif run.sheet is not (self._looked.sheet if self._looked else None):
             self._looked = run
-            workshop = session.workshop
-            shrink = max(2, round(max(run.sheet.ink.shape[:2]) / 3000))
-            self.work.quietly(
-                "look", lambda _p: seen(workshop.look(workshop.as_printed(run.sheet), shrink)), self._show
-            )
+            sheet = run.sheet
+            self.work.quietly("look", lambda _: seen(table.look(table.as_printed(sheet), _LOOKED_AT)[0]), self._show)
             self.note.setText(
                 "The readiness page as it came out. Look closely: every short line must be there."
                 if page
@@ -373,7 +387,7 @@ class PrintDesk(Desk):
 
     def _show(self, pixels: NDArray[np.uint8]) -> None:
         self.view.set_picture(pixels)
-        self.view.set_teeth([Tooth("on the table", lambda p: p)])
+        self.view.set_teeth([Tooth("on the table", as_it_is)])
 
     def facts(self) -> list[tuple[str, str]]:
         """Return the run and what the printer says it did."""
@@ -385,7 +399,7 @@ class PrintDesk(Desk):
             return [
                 ("Printer", card.printer_name),
                 ("Media", f"{card.media}, {card.size}"),
-                ("Profile", self.session.shelf_title() or "none"),
+                ("Profile", self.session.profiles.title_in_force or "none"),
             ]
         rows = [("Run", str(run.number)), ("Printed", clock(run.at))]
         for name, value in list(run.receipt.items())[:12]:
@@ -401,3 +415,8 @@ class PrintDesk(Desk):
 def seen(XYZ: NDArray[np.float32]) -> NDArray[np.uint8]:
     """Return how XYZ (h, w, 3) looks on the screen, 8 bit."""
     return show(xyz_to_lab(XYZ).astype(np.float32))
+
+
+def as_it_is(pixels: Pixels) -> NDArray[np.uint8]:
+    """Show pixels that are the screen's already."""
+    return np.ascontiguousarray(pixels, np.uint8)

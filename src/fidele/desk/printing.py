@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.run.job import Printed
 from fidele.session.model import Session
+from fidele.session.news import LogChanged
 from fidele.tiles import CancelledError, Progress
 
 #: How often the queue is looked at for runs whose time has come, in milliseconds.
@@ -22,8 +23,9 @@ _TELLING = 0.04
 class Printing(QObject):
     """Begins the next run whenever nothing else is under way."""
 
-    #: Something of the queue changed, or is further along.
+    #: Something of the queue changed; the run under way is further along.
     changed = Signal()
+    further = Signal()
 
     def __init__(self, session: Session, work: Work, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -68,12 +70,12 @@ class Printing(QObject):
             self._session.say("Something else is under way; the run waits its turn.")
             return
         self.under_way, self.share, self._began = number, 0.0, time.monotonic()
-        queue = self._session.queue
+        carry = self._session.queue.carrying(number, only_prepare=only_prepare)
 
-        def work(progress: Progress) -> Any:
+        def work(progress: Progress) -> Printed | str | None:
             # What goes wrong with a run is the run's: the queue goes on.
             try:
-                return queue.carry_out(number, progress, only_prepare=only_prepare)
+                return carry(progress)
             except CancelledError:
                 return "cancelled"
             except FideleError as error:
@@ -83,20 +85,20 @@ class Printing(QObject):
         self._work.run(f"{verb} run {number}", work, self._done(number))
         self.changed.emit()
 
-    def _done(self, number: int) -> Callable[[Any], None]:
-        def done(result: Any) -> None:
+    def _done(self, number: int) -> Callable[[Printed | str | None], None]:
+        def done(result: Printed | str | None) -> None:
             session = self._session
             self.under_way = 0
             if result is None:
                 session.say(f"Run {number} is prepared and waits for your word.")
             elif isinstance(result, str):
                 session.say(f"Run {number}: {result}")
-            elif result.sheet is None:
-                session.say(f"Run {number} is written as {result.receipt['file']}.")
+            elif result.file is not None:
+                session.say(f"Run {number} is written as {result.file}.")
             else:
                 session.take_run(result)
                 session.say(f"Run {number} is printed on {result.job.card.media}.")
-            session.tell("log")
+            session.live.tell(LogChanged())
             session.refresh()
             self.changed.emit()
 
@@ -105,7 +107,7 @@ class Printing(QObject):
     def _progress(self, share: float) -> None:
         if self.under_way:
             self.share = share
-            self.changed.emit()
+            self.further.emit()
 
 
 def time_words(seconds: float) -> str:

@@ -35,7 +35,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.solid import Overlap, Solid, overlap, solid_of
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, to_lab
-from fidele.route.finding import Finding
+from fidele.judge.finding import Finding
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 from fidele.session.roles import role_for
@@ -103,7 +103,7 @@ class ProfileDesk(Desk):
         self.default = button("Make it the default", self._default, "", quiet=True)
         self.away = button(
             "Take it off",
-            lambda: self.guarded(self.session.remove_profile, self.profile_id),
+            lambda: self.guarded(self.session.profiles.remove, self.profile_id),
             "Remove it from the shelf; undo puts it back",
             quiet=True,
         )
@@ -227,7 +227,7 @@ class ProfileDesk(Desk):
     def _show_role(self, row: Row) -> None:
         role = role_for(row.entry.description)
         self.stand.setVisible(bool(role))
-        taken = bool(role) and self.session.roles.of(role) == row.entry.id
+        taken = bool(role) and self.session.profiles.roles.of(role) == row.entry.id
         self.stand.setText(f"{'No longer' if taken else 'Use'} for the {role}")
         self.stand.setToolTip(
             {
@@ -456,10 +456,10 @@ class ProfileDesk(Desk):
     # Doing -------------------------------------------------------------------------------------------------------
 
     def _use(self) -> None:
-        self.guarded(self.session.use_profile, self.profile_id)
+        self.guarded(self.session.profiles.use, self.profile_id)
 
     def _start(self) -> None:
-        self.guarded(self.session.profiles.start_condition, self.profile_id)
+        self.guarded(self.session.conditions.start_with, self.profile_id)
 
     def _pin(self) -> None:
         if self._row is not None:
@@ -478,7 +478,7 @@ class ProfileDesk(Desk):
     def _stand(self) -> None:
         if self._row is not None:
             role = role_for(self._row.entry.description)
-            taken = self.session.roles.of(role) == self.profile_id
+            taken = self.session.profiles.roles.of(role) == self.profile_id
             self.guarded(self.session.profiles.stand_for, role, "" if taken else self.profile_id)
 
     def _as_space(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, Signal
@@ -152,8 +153,15 @@ class ProfilesDesk(Desk):
         if names:
             self.files_wanted.emit([Path(n) for n in names])
 
+    def show_fitting(self) -> None:
+        """Show the output profiles that fit the condition in force, and those that do not, with the reasons."""
+        self.group.setCurrentText("what fits")
+        self.printing.setChecked(True)
 
-def profile_menu(session: Session, profile_id: str, at: QPoint, open_it, guarded) -> None:  # type: ignore[no-untyped-def]
+
+def profile_menu(
+    session: Session, profile_id: str, at: QPoint, open_it: Callable[[str], None], guarded: Callable[..., None]
+) -> None:
     """Show what can be done with a profile, at the pointer."""
     entry = session.shelf.find(profile_id)
     if entry is None:
@@ -161,7 +169,7 @@ def profile_menu(session: Session, profile_id: str, at: QPoint, open_it, guarded
     row = session.profiles.row(entry)
     menu = QMenu()
     menu.addAction("Look at it", lambda: open_it(profile_id))
-    use = menu.addAction("Use it in this condition", lambda: guarded(session.use_profile, profile_id))
+    use = menu.addAction("Use it in this condition", lambda: guarded(session.profiles.use, profile_id))
     use.setEnabled(session.card is not None and row.entry.description.usable_as_output)
     pinned, hidden = row.papers.pinned, row.papers.hidden
     menu.addAction(
@@ -170,6 +178,6 @@ def profile_menu(session: Session, profile_id: str, at: QPoint, open_it, guarded
     menu.addAction(
         "Show it again" if hidden else "Hide it", lambda: guarded(session.profiles.hide, profile_id, not hidden)
     )
-    away = menu.addAction("Take it off the shelf", lambda: guarded(session.remove_profile, profile_id))
+    away = menu.addAction("Take it off the shelf", lambda: guarded(session.profiles.remove, profile_id))
     away.setEnabled(entry.own)
     menu.exec(at)

@@ -27,6 +27,7 @@ from fidele.proof.trust import VIEWING, not_shown
 from fidele.proof.where import BANDS, LossMap, band_words
 from fidele.session.looks import Show
 from fidele.session.model import Session
+from fidele.session.state import LossesFound
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.keep import KEEPS
 
@@ -241,7 +242,7 @@ class ProofDesk(Desk):
         self.refresh()
 
     def _paper(self, on: bool) -> None:
-        self.session.paper_white = on
+        self.session.show_white(on)
         self.refresh()
 
     def _intents(self) -> list[Intent]:
@@ -297,9 +298,9 @@ class ProofDesk(Desk):
         if piece is None or piece.number != self._picture:
             self._picture = piece.number if piece is not None else None
             self._sits = None
-            self.view.set_picture(session.pieces.laid())
+            self.view.set_picture(session.laid)
         else:
-            self.view.set_picture(session.pieces.laid(), keep=True)
+            self.view.set_picture(session.laid, keep=True)
         if not ready or artwork is None or card is None or piece is None:
             missing = "a picture" if artwork is None else "an output profile: drop one on the window"
             self.view.empty = f"For a proof there must be {missing}."
@@ -311,7 +312,7 @@ class ProofDesk(Desk):
         self.view.printed_width = piece.picture_width
         self.bpc.setChecked(card.bpc)
         self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE)
-        self.paper.setChecked(session.paper_white)
+        self.paper.setChecked(session.state.paper_white)
         with QSignalBlocker(self.kept):
             self.kept.setCurrentIndex(KEEPS.index(piece.keep))
         self.tune.setText("Tuned …" if piece.tuning is not None else "Tune …")
@@ -322,7 +323,7 @@ class ProofDesk(Desk):
 
     def _show_teeth(self, settings: ProofSettings) -> None:
         session, piece = self.session, self.session.pieces.current
-        surround = self._substrate() if session.paper_white else None
+        surround = self._substrate() if session.state.paper_white else None
         three = session.artwork is not None and session.artwork.profile.channels == 3
         if self._held:
             teeth = [Tooth("as sent", self._link(None))]
@@ -396,10 +397,11 @@ class ProofDesk(Desk):
         if key == self._figures_for:
             found = self._figures.get(card.intent)
             if found is not None and session.losses is not found:
+                contrast = self._contrast.get(card.intent, ())
                 if judged:
-                    session.losses, session.contrast = found, self._contrast.get(card.intent, ())
+                    session.live.change(LossesFound(found, contrast))
                 else:
-                    session.take_losses(found, self._contrast.get(card.intent, ()))
+                    session.take_losses(found, contrast)
             return
         self._figures_for, self._figures, self._contrast, self._unshown = key, {}, {}, None
         intents = sorted(self._intents(), key=lambda i: i is not card.intent)
@@ -442,7 +444,7 @@ class ProofDesk(Desk):
             return []
         piece = self.session.pieces.current
         rows = [
-            ("Profile", self.session.shelf_title()),
+            ("Profile", self.session.profiles.title_in_force),
             ("Intent", card.intent.words),
             ("Black point", "compensated" if card.bpc and card.intent is not Intent.ABSOLUTE else "as it is"),
             ("Shown through", self.session.display.words),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -14,6 +12,7 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.model import Session
 from fidele.session.readiness import InkState
+from fidele.tiles import Progress
 
 
 class ReadinessBox(QWidget):
@@ -59,10 +58,13 @@ class ReadinessBox(QWidget):
         session, run = self.session, self.session.run
         if run is None:
             return
-        workshop = session.workshop
+        readiness = session.readiness
 
-        def work(_told: Any) -> Any:
-            return session.readiness.read(run, workshop.scan(workshop.as_printed(run.sheet), run.number))
+        def work(_told: Progress) -> tuple[InkState, ...]:
+            scan = readiness.scan(run)
+            if scan is None:
+                raise FideleError("Scan the page with any program, and open the scan on the check desk.")
+            return readiness.read(run, scan.pixels)
 
         self.work.run("Scanning the readiness page", work, self._say)
 

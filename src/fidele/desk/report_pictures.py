@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 from fidele.check.report import Picture
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot
 from fidele.desk.plots import Eyes, Vectors
-from fidele.session.checks import Checked
+from fidele.run.reading import Checked
 
 _SIZE = (1000, 430)
 

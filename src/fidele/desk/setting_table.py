@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from fidele.desk.labels import clear, label, line
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
-from fidele.output.device import Choice
+from fidele.devices.protocol import Choice
 from fidele.route.layers import Evidence, SettingRow
 
 #: So many rows fit; a driver with more shows first what matters most, and what differs.
@@ -59,14 +59,9 @@ class SettingLine(QFrame):
         self.setFixedHeight(28 if compact else 31)
 
 
-#: Which of the driver's controls stand behind a row of the table.
-def _controls_of(row: SettingRow, choices: dict[str, Choice]) -> list[str]:
-    return [
-        name
-        for name, choice in choices.items()
-        if choice.offered != (choice.value,)  # a field to type in is filled from the card
-        and (choice.place.split(":")[0] == row.place.split(":")[0] or choice.place.startswith(f"{row.place} › "))
-    ]
+def _controls_of(row: SettingRow, choices: tuple[Choice, ...]) -> list[Choice]:
+    """Return the driver's controls that stand behind a row; a field to type in is filled from the card."""
+    return [c for c in choices if c.meaning == row.meaning and c.offered != (c.value,)]
 
 
 class SettingTable(QWidget):
@@ -108,10 +103,9 @@ class SettingTable(QWidget):
         clear(self._rows)
         self._rows.addWidget(self._head())
         shown = [r for r in rows if whole or len(rows) <= MOST_ROWS or r.agrees is not True or r.meaning in _FIRST]
-        by_name = {choice.name: choice for choice in choices}
         for row in shown:
             settable = row.settable or row.held
-            controls = [self._control(by_name[n]) for n in _controls_of(row, by_name)] if settable else []
+            controls = [self._control(choice) for choice in _controls_of(row, choices)] if settable else []
             self._rows.addWidget(SettingLine(row, controls, compact))
             for control in controls:
                 if stood and control.accessibleName() == stood:
@@ -146,9 +140,12 @@ class SettingTable(QWidget):
         made.setFont(font(8.5))
         made.setAccessibleName(f"{choice.name} in the driver")
         made.setToolTip(f"{choice.place}, in this driver's words")
+        numbers = [v for v in choice.offered if isinstance(v, int)]
+        slider = len(numbers) == len(choice.offered) >= 5 and min(numbers) < 0
         for value in choice.offered:
-            plain = isinstance(value, str) or len(choice.offered) < 5 or min(choice.offered) >= 0
-            made.addItem(str(value) if plain else f"{choice.name} {value:+d}" if value else f"{choice.name} 0", value)
+            made.addItem(
+                (f"{choice.name} {value:+d}" if value else f"{choice.name} 0") if slider else str(value), value
+            )
         made.setCurrentIndex(max(0, made.findData(choice.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 90)

@@ -27,7 +27,7 @@ from fidele.desk.panels_box import PanelsBox
 from fidele.desk.theme import font
 from fidele.session.laying import ALIGN, Key
 from fidele.session.model import Session
-from fidele.session.pieces import Piece
+from fidele.session.piece import Piece
 from fidele.sheet.placing import Placing
 
 _FIELDS = (

@@ -20,10 +20,11 @@ from fidele.desk.strip import small
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
-from fidele.session.job import strip_placing
+from fidele.judge.finding import Action, Deed
+from fidele.run.job import strip_placing
 from fidele.session.laying import Key
 from fidele.session.model import Session
-from fidele.session.pieces import Piece
+from fidele.session.piece import Piece
 from fidele.sheet.panels import Area
 from fidele.sheet.placing import Media
 
@@ -171,7 +172,7 @@ class SheetDesk(Desk):
         else:
             session.sheet.own = ""
             if session.card is not None and name != session.card.size:
-                self.guarded(session.handoff.act, f"size:{name}")
+                self.guarded(session.act, Action(Deed.SIZE, name))
         session.refresh()
         self.refresh()
 
@@ -415,7 +416,7 @@ class SheetDesk(Desk):
                 f"{media.name}, {lengths.of(media.width):.{digits}f} x {lengths.of(media.height):.{digits}f} {unit}",
             )
         ]
-        loaded = session.status.loaded if session.status is not None else ""
+        loaded = session.state.route.status.loaded if session.state.route.status is not None else ""
         if loaded:
             rows.append(("Loaded", f"{loaded}, says the printer"))
         rows.append(("Unprintable", f"{left} left, {top} top, {right} right, {bottom} bottom"))

@@ -14,7 +14,7 @@ from fidele.desk.theme import font
 from fidele.errors import FideleError
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
-from fidele.session.checks import Checked
+from fidele.run.reading import Checked
 from fidele.session.model import Session
 
 

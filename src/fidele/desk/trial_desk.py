@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -13,10 +12,10 @@ from fidele.desk.desk import Desk
 from fidele.desk.labels import button, clear, label
 from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
-from fidele.desk.theme import font
+from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
 from fidele.session.model import Session
-from fidele.session.route_trial import ROUTES, Leg, RouteTrial
+from fidele.session.trials import ROUTES, Leg
 
 
 class TrialDesk(Desk):
@@ -26,7 +25,7 @@ class TrialDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        self.trial = RouteTrial(session)
+        self.trials = session.trials
         head = self.head()
         self.start = button("Print them", self._start, "Print, press and scan the chart by each route", main=True)
         self.back = button("Back to the hand-off", lambda: self.go.emit("Hand-off"))
@@ -40,11 +39,11 @@ class TrialDesk(Desk):
         self._legs = QHBoxLayout()
         self._legs.setSpacing(16)
         self.box.addLayout(self._legs, 1)
-        self._shown: Any = None
+        self._shown: tuple[tuple[Leg, ...], Theme] | None = None
 
     def refresh(self) -> None:
         """Show which routes can be tried, and the prints of the last trial."""
-        possible = self.trial.possible()
+        possible = self.trials.routes()
         self.title.setText("Does it matter who converts? Print it both ways and see")
         self.state.setText(
             "One labelled chart by each route, on the same media, pressed alike. Each is held against what the profile "
@@ -64,7 +63,7 @@ class TrialDesk(Desk):
                 self.ways[owner] = box
             self._ways.addStretch()
         self._buttons()
-        legs = self.trial.legs
+        legs = self.trials.legs
         if (legs, self.theme) != self._shown:
             self._shown = (legs, self.theme)
             clear(self._legs)
@@ -108,12 +107,12 @@ class TrialDesk(Desk):
 
     def _start(self) -> None:
         def begin() -> None:
-            work = self.trial.prepare(tuple(o for o, box in self.ways.items() if box.isChecked()))
+            work = self.trials.trying_routes(tuple(o for o, box in self.ways.items() if box.isChecked()))
             self.work.run("Trying routes: print, press, scan", work, self._done)
 
         self.guarded(begin)
         self._buttons()
 
-    def _done(self, legs: Any) -> None:
-        self.trial.take(legs)
+    def _done(self, legs: tuple[Leg, ...]) -> None:
+        self.trials.take_routes(legs)
         self.refresh()

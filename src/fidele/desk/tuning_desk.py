@@ -269,7 +269,7 @@ class TuningDesk(Desk):
             self.state.setText("")
             return
         self.others.setVisible(len(session.pieces.all) > 1)
-        self.view.set_picture(session.pieces.laid(), keep=True)
+        self.view.set_picture(session.laid, keep=True)
         tuning = self.tuning
         for key in ("shadows", "middle", "lights", "contrast", "tone_hue", "tone_chroma"):
             self._put(key, round(getattr(tuning, key)))

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -59,12 +59,32 @@ from fidele.desk.trial_desk import TrialDesk
 from fidele.desk.tuning_desk import TuningDesk
 from fidele.desk.work import Work
 from fidele.errors import FideleError
-from fidele.session.handoff import Probes
+from fidele.judge.finding import Action, Deed
 from fidele.session.model import Session
-from fidele.store.shelf import Shelf
+from fidele.session.news import (
+    Arrived,
+    ConditionsChanged,
+    LogChanged,
+    News,
+    PapersChanged,
+    QueueChanged,
+    RulesChanged,
+    Said,
+    ShelfChanged,
+    WorldSeen,
+)
+from fidele.session.state import (
+    CardChanged,
+    CardTaken,
+    CheckTaken,
+    Judged,
+    PiecesChanged,
+    Probes,
+    RouteRead,
+    RunTaken,
+    Touched,
+)
 
-#: How often the driver is read back while the window is open, in milliseconds.
-_READ_BACK = 1000
 #: So many new profiles are read on the spot; more are read beside the interface.
 _AT_ONCE = 40
 #: Below this width the columns beside the desk give way.
@@ -76,12 +96,15 @@ _FOLLOW = 20
 class Window(QMainWindow):
     """One workshop in one window."""
 
+    #: News waits that was told on another thread.
+    _woken = Signal()
+
     def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
         self.session = session
         self.settings = settings
         self.work = Work(self)
-        self.incoming = Incoming(self)
+        self.incoming = Incoming(self, self)
         self.setWindowTitle("Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
@@ -157,6 +180,8 @@ class Window(QMainWindow):
         self.resize(1280, 800)
 
     def _connect(self) -> None:
+        self._woken.connect(self.session.live.deliver, Qt.ConnectionType.QueuedConnection)
+        self.session.live.wake = self._woken.emit
         self.session.listen(self._heard)
         self.thread_view.chosen.connect(self.show_desk)
         self.findings_view.acted.connect(self.act)
@@ -164,7 +189,7 @@ class Window(QMainWindow):
         self.shelf_view.card_menu_wanted.connect(self._card_menu)
         self.shelf_view.run_chosen.connect(self._show_run)
         self.check_desk.run_wanted.connect(self._show_run)
-        self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.start_card))
+        self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.conditions.start))
         self.shelf_view.making_wanted.connect(self._begin_making)
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
@@ -177,13 +202,11 @@ class Window(QMainWindow):
         self.makers_desk.arrived.connect(self.incoming.take_delivery)
         handoff = self.desks["Hand-off"]
         if isinstance(handoff, HandoffDesk):
-            handoff.others_wanted.connect(lambda: self.act("show:profiles"))
+            handoff.others_wanted.connect(lambda: self._show("profiles"))
             handoff.predicted.connect(self._beside)
             handoff.acted.connect(self.act)
-        proof = self.desks["Proof"]
-        if isinstance(proof, ProofDesk):
-            proof.shown.connect(self._beside)
-            proof.convert_wanted.connect(self.incoming.write_converted)
+        self.proof_desk.shown.connect(self._beside)
+        self.proof_desk.convert_wanted.connect(self.incoming.write_converted)
         artwork = self.desks["Artwork"]
         if isinstance(artwork, ArtworkDesk):
             artwork.convert_wanted.connect(self.incoming.write_converted)
@@ -222,102 +245,75 @@ class Window(QMainWindow):
             QShortcut(keys, self, call)
 
     def _watch(self) -> None:
-        """Follow the profile folders and the driver, whoever changes them."""
-        self._files = self.session.shelf.snapshot()
-        self._cards = self.session.cards.snapshot()
-        self._seen = self._device_state()
-        self._poll = QTimer(self, interval=_READ_BACK)
-        self._poll.timeout.connect(self._read_back)
-        self._poll.start()
+        """Follow the profile folders, the driver, cards and pictures, whoever changes them."""
+        self.session.follow.start()
         if self.session.shelf.unread():
             QTimer.singleShot(0, self._read_shelf)
 
     def _read_shelf(self) -> None:
         """Read profiles that are new on this machine beside the interface; what is known is shown meanwhile."""
         shelf = self.session.shelf
-        beside = Shelf(shelf.own, shelf.others, shelf.data)
+        beside, new = shelf.beside(), shelf.unread()
 
         def done(count: int) -> None:
             shelf.reread()
-            self.session.say(f"{count:,} profiles are on this machine.")
-            self._shelf_changed()
+            if new > _AT_ONCE:
+                self.session.say(f"{count:,} profiles are on this machine.")
+            self.session.profiles.changed()
 
-        self.work.run(
-            f"Reading {shelf.unread():,} profiles that are new here", lambda told: len(beside.entries(told)), done
-        )
+        if new > _AT_ONCE:
+            title = f"Reading {new:,} profiles that are new here"
+            self.work.run(title, lambda told: len(beside.entries(told)), done)
+        else:
+            self.work.quietly("profiles that changed", lambda told: len(beside.entries(told)), done)
 
-    def _device_state(self) -> object:
-        """Return what the driver and the print system say now, to be compared with what they said last."""
-        card = self.session.card
-        if card is None:
-            return None
-        try:
-            device = self.session.device
-            return device.rows(card), device.layers(card, self.session.probed), device.status(card)
-        except FideleError as error:
-            return str(error)
-
-    def _read_back(self) -> None:
-        """Read the driver and the profile folders back; only a change is shown. A trial is not disturbed."""
-        if self.work.busy:
-            return
-        files = self.session.shelf.snapshot()
-        if files != self._files:
-            self._files = files
-            if self.session.shelf.unread() > _AT_ONCE:
-                self._read_shelf()
-            else:
-                self._shelf_changed()
-        self.incoming.look_into_inbox()
-        watch = self.session.watch
-        if due := watch.due():
-            self.work.quietly("artwork that was changed", lambda _: watch.read(due), watch.take)
-        cards = self.session.cards.snapshot()
-        if cards != self._cards:
-            self._cards = cards
-            self.session.follow_card()
-            self.shelf_view.refresh_cards()
-        seen = self._device_state()
-        if seen != self._seen:
-            self._seen = seen
-            self.session.refresh()
-
-    def _shelf_changed(self) -> None:
-        self.session.shelf.entries()
-        self.session.shelf_changed()
+    def _seen(self) -> None:
+        """Read beside the interface what was seen to have changed."""
+        session = self.session
+        follow = session.follow
+        if follow.unread and not self.work.busy:
+            follow.unread = False
+            self._read_shelf()
+        if due := follow.due:
+            follow.due = []
+            read = session.watch.reading(due)
+            self.work.quietly("artwork that was changed", lambda _: read(), session.watch.take)
+        if (arrived := follow.arrived) and not self.work.busy:
+            follow.arrived = []
+            self.incoming.take_arrived(arrived)
 
     # Showing -----------------------------------------------------------------------------------------------------
 
-    def _heard(self, topic: str) -> None:
-        if topic == "said":
-            self.foot.say(self.session.said)
-            self.foot.undo.setEnabled(bool(self.session.history.next_undo))
-            self.foot.undo.setToolTip(f"Undo: {self.session.history.next_undo or 'nothing to undo'} (Ctrl+Z)")
-            return
-        if topic in ("card", "shelf"):
-            self.shelf_view.refresh_cards()
-        if topic in ("card", "shelf", "papers"):
-            self.shelf_view.refresh_profiles()
-        if topic == "arrivals":
-            if self.session.profiles.pending is not None:
-                self.show_desk("Arrivals")
-            return
-        if topic == "log":
-            self.shelf_view.refresh_log()
-            if self.desk is self.logbook_desk:
-                self.logbook_desk.refresh()
-            return
-        if topic in ("tuning", "sheet"):
-            return
-        if topic == "queue":
-            self.print_desk.printing.follow()
-            return
-        if topic in ("artwork", "card", "shelf"):
-            proof = self.desks["Proof"]
-            if isinstance(proof, ProofDesk):
-                proof.want_figures(judged=True)
-        if topic in ("route", "run", "check", "losses", "papers"):
-            self.refresh(desk=topic != "losses", soon=True)
+    def _heard(self, news: News) -> None:
+        match news:
+            case Said():
+                self.foot.say(news.sentence)
+                self.foot.show_undo(self.session.history.next_undo)
+            case ConditionsChanged() | ShelfChanged():
+                self.shelf_view.refresh_cards()
+                self.shelf_view.refresh_profiles()
+            case PapersChanged():
+                self.shelf_view.refresh_profiles()
+                self.refresh(soon=True)
+            case Arrived():
+                if self.session.profiles.pending is not None:
+                    self.show_desk("Arrivals")
+            case LogChanged():
+                self.shelf_view.refresh_log()
+                if self.desk is self.logbook_desk:
+                    self.logbook_desk.refresh()
+            case QueueChanged():
+                self.print_desk.printing.follow()
+            case WorldSeen():
+                self._seen()
+            case CardTaken() | CardChanged() | RulesChanged():
+                self.proof_desk.want_figures(judged=True)
+            case PiecesChanged(touched=Touched.LOOK):
+                self.proof_desk.want_figures(judged=True)
+            case RouteRead() | RunTaken() | CheckTaken():
+                self.refresh(soon=True)
+            case Judged():
+                self.refresh(desk=False, soon=True)
 
     def refresh(self, desk: bool = True, soon: bool = False) -> None:
         """Show the thread, the open desk, and what stands beside it, as things are now.
@@ -387,6 +383,13 @@ class Window(QMainWindow):
         """The check desk."""
         desk = self.desks["Check"]
         assert isinstance(desk, CheckDesk)
+        return desk
+
+    @property
+    def proof_desk(self) -> ProofDesk:
+        """The proof desk."""
+        desk = self.desks["Proof"]
+        assert isinstance(desk, ProofDesk)
         return desk
 
     @property
@@ -467,7 +470,7 @@ class Window(QMainWindow):
             ("Copy it", copy, True),
             *(
                 (f"Copy it in {size}", partial(copy, size, size=size), True)
-                for size in self.session.workshop.printer_of(card.printer).sizes()
+                for size in self.session.devices.of(card).sizes()
                 if size != card.size
             ),
             *(
@@ -492,47 +495,48 @@ class Window(QMainWindow):
         except FideleError as error:
             self.session.say(str(error))
 
-    def act(self, action: str) -> None:
+    def act(self, action: Action) -> None:
         """Do what a finding's button says."""
-        kind, _, where = action.partition(":")
-        card = self.session.card
-        if action == "show:profiles":
-            self.profiles_desk.group.setCurrentText("what fits")
-            self.profiles_desk.printing.setChecked(True)
+        session, card = self.session, self.session.card
+        match action.deed:
+            case Deed.SHOW:
+                self._show(action.on)
+            case Deed.TRY if card is not None:
+                self.try_profile(card.profile or "")
+            case Deed.PROBE if card is not None:
+                self._guarded(self._probe)
+            case Deed.READINESS:
+                self.print_desk.order_readiness()
+                self.show_desk("Print")
+            case _:
+                self._guarded(session.act, action)
+
+    def _show(self, what: str) -> None:
+        """Open a desk, by its station in small letters; the profiles that fit; or the profile in force."""
+        if what == "profiles":
+            self.profiles_desk.show_fitting()
             self.show_desk("Profiles")
-        elif action == "show:profile" and card is not None:
-            self.show_profile(card.profile or "", 1)
-        elif action == "try" and card is not None:
-            self.try_profile(card.profile or "")
-        elif action == "probe" and card is not None:
-            handoff = self.session.handoff
-
-            def take(sent: Probes) -> None:
-                handoff.take_probe(sent)
-
-            self.work.run("Probing", lambda _: handoff.send_probe(), take)
-        elif action == "readiness":
-            self.print_desk.order_readiness()
-            self.show_desk("Print")
-        elif kind == "page":
-            self._guarded(self.session.pieces.choose_page, int(where))
-        elif action in ("whiten", "blacken"):
-            self._guarded(self.session.pieces.purify, action)
-        elif kind == "show":
-            self.show_desk({"hand-off": "Hand-off"}.get(where, where.capitalize()))
+        elif what == "profile" and self.session.card is not None:
+            self.show_profile(self.session.card.profile or "", 1)
         else:
-            self._guarded(self.session.handoff.act, action)
+            self.show_desk(next((name for name in self.desks if name.lower() == what), "Artwork"))
+
+    def _probe(self) -> None:
+        handoff = self.session.handoff
+        probing = handoff.probing()
+
+        def take(sent: Probes) -> None:
+            handoff.take_probe(sent)
+
+        self.work.run("Probing", lambda _: probing(), take)
 
     def try_profile(self, profile_id: str) -> None:
         """Print, press, scan and read a quick chart through a profile, and say whether it describes this printer."""
 
         def begin() -> None:
-            trial = self.session.profiles.trial(profile_id)
-            self.work.run(
-                f"Trying “{trial.title}”: print, press, scan",
-                lambda told: self.session.try_profile(trial, told),
-                self.session.take_trial,
-            )
+            trials = self.session.trials
+            trial = trials.of_profile(profile_id)
+            self.work.run(f"Trying “{trial.title}”: print, press, scan", trials.trying(trial), trials.take)
 
         self._guarded(begin)
 
@@ -641,6 +645,7 @@ class Window(QMainWindow):
         self.settings.setValue("theme", self.theme.name)
         self.settings.setValue("unit", "inch" if self.sheet_desk.column.lengths.inches else "mm")
         self.settings.setValue("desk", self._station if self._station in STATIONS else self._came_from)
-        self._poll.stop()
+        self.session.follow.stop()
+        self.session.live.wake = lambda: None
         self.work.wait()
         super().closeEvent(event)

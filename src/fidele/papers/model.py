@@ -40,6 +40,9 @@ MADE = {
     "press_pressure": "Press pressure",
 }
 
+#: What must be stated before a profile can be trusted unseen; the rest is for the record.
+NEEDED = ("stand_in", "quality", "direction", "ink_saving", "press_temperature", "press_seconds")
+
 Origin = Literal["description", "file name", "text tag", "leaflet", "maker", "hand"]
 
 ORIGIN_WORDS = {

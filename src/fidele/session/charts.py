@@ -2,35 +2,28 @@
 
 from __future__ import annotations
 
-import datetime
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
-from fidele.chart.code import PageCode
 from fidele.chart.definition import Chart, from_table, to_table
 from fidele.chart.family import KINDS, made
 from fidele.chart.layout import PAGES
-from fidele.chart.readiness import READINESS, draw_readiness, readiness_chart
+from fidele.chart.readiness import READINESS, readiness_chart
 from fidele.chart.strip import STRIP, strip_chart
-from fidele.chart.visual import LAYOUT, VISUAL, VISUAL_SET
+from fidele.chart.visual import VISUAL
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
-from fidele.route.condition import Card
-from fidele.session.job import Job
-from fidele.session.runs import chart_artwork
+from fidele.run.chart_page import chart_page, visual_chart
+from fidele.session.customers import Customers
+from fidele.session.live import Live
+from fidele.session.pieces import Pieces
 
-if TYPE_CHECKING:
-    from fidele.session.model import Session
-
-_VISUAL_TITLE = "Visual page"
 #: So many charts that were made are known again.
 _KNOWN = 60
 
@@ -55,9 +48,8 @@ class ChartOrder:
 class Charts:
     """Makes charts for a session and knows those that were made."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self._folder = session.places.data / "charts"
+    def __init__(self, live: Live, customers: Customers, pieces: Pieces, folder: Path) -> None:
+        self._live, self._customers, self._pieces, self._folder = live, customers, pieces, folder
 
     @staticmethod
     def pages() -> tuple[str, ...]:
@@ -72,19 +64,18 @@ class Charts:
         FideleError
             When its patches are too large for the page.
         """
-        session = self._session
         if order.kind == VISUAL:
             return visual_chart()
         own: tuple[tuple[str, NDArray[np.float64]], ...] = ()
         if order.customers:
             own = tuple(
                 (c.name, np.clip(from_lab(np.asarray(c.Lab, np.float32)[None], srgb(), Intent.RELATIVE)[0], 0, 1))
-                for c in session.customers.colours
+                for c in self._customers.colours
             )
             if not own:
                 raise FideleError("There are no customer colours yet; list some on the colours desk.")
         predicts = None
-        profile = session.profile
+        profile = self._live.state.profile
         if order.even and profile is not None and profile.channels == 3:
             even_by = profile
 
@@ -96,13 +87,12 @@ class Charts:
 
     def take(self, chart: Chart, page: int = 0, bare: bool = False) -> None:
         """Lay a page of a chart on the sheet as the artwork: through the condition, or with nothing converting."""
-        session = self._session
-        card = session.need_card()
+        card = self._live.state.need_card()
         self.keep(chart)
-        session.pieces.adopt(chart_page(chart, page, card, 0, bare), chart, bare, page)
+        self._pieces.adopt(chart_page(chart, page, card, 0, bare), chart, bare, page)
         of = f", page {page + 1} of {chart.pages}" if chart.pages > 1 else ""
         how = "with nothing converting" if bare else "through the condition"
-        session.say(f"{chart.title}{of}: {len(chart.ids)} patches, to be printed {how}.")
+        self._live.say(f"{chart.title}{of}: {len(chart.ids)} patches, to be printed {how}.")
 
     def keep(self, chart: Chart) -> None:
         """Keep a chart's definition, so that a scan of it is known again."""
@@ -111,7 +101,10 @@ class Charts:
             write_table(path, to_table(chart))
 
     def known(self) -> list[Chart]:
-        """Return the charts whose scans are known: the family as it is, and those that were made here, newest first."""
+        """Return the charts whose scans are known: the family as it is, and those that were made here, newest first.
+
+        Reads nothing but its folder: it can be asked beside the interface.
+        """
         found = {c.digest: c for c in (made(name) for name in ("control", "quick", "target", "ramps", "balance"))}
         found[strip_chart().digest] = strip_chart()
         found[readiness_chart().digest] = readiness_chart()
@@ -126,13 +119,12 @@ class Charts:
 
     def export(self, chart: Chart, path: Path) -> None:
         """Write a chart's definition as CGATS, with the L*a*b* that the condition in force predicts."""
-        session = self._session
         reference = chart.reference
-        if reference is None and session.profile is not None and session.card is not None:
+        card, profile = self._live.state.card, self._live.state.profile
+        if reference is None and profile is not None and card is not None:
             from fidele.check.suspects import suspicions
 
-            card = session.card
-            reference = suspicions(chart.rgb, session.profile, card.intent, card.bpc).Lab["right"]
+            reference = suspicions(chart.rgb, profile, card.intent, card.bpc).Lab["right"]
         write_table(path, to_table(replace(chart, reference=reference)))
 
     def bring(self, path: Path, across: int = 0) -> Chart:
@@ -143,57 +135,9 @@ class Charts:
         FideleError
             When it cannot be read or holds nothing to print.
         """
-        from fidele.chart.measurement import read_any
+        from fidele.chart.measured_file import read_any
         from fidele.chart.measurement import to_table as as_table
 
         if path.suffix.lower() in (".cxf", ".xml"):
             return from_table(as_table(read_any(path)), str(path), across)
         return from_table(read_table(path), str(path), across)
-
-
-def visual_chart() -> Chart:
-    """Return the visual page as a chart that has no patches to measure."""
-    return Chart(VISUAL, _VISUAL_TITLE, ("visual",), np.ones((1, 3)), ("visual",), LAYOUT, VISUAL_SET)
-
-
-def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool = False, note: str = "") -> Artwork:
-    """Return a chart's page as artwork in sRGB, 300 ppi, to be printed like any other picture.
-
-    It says in small print and in its code which chart, page, condition, day and run it is.
-    """
-    if chart.name == READINESS and card is not None:
-        return readiness_page(card, run)
-    today = datetime.date.today()
-    code = PageCode(chart.digest, page, run, fingerprint(card), today.strftime("%y%m%d"), not bare)
-    words = [note] if note else []
-    if card is not None:
-        words += [card.name, card.printer_name, f"{card.media} on {card.substrate}"]
-        words += [f"{card.driver[k]}" for k in ("stand_in", "quality") if k in card.driver]
-        words.append("nothing converts" if bare else f"{card.intent.value}{', black point' if card.bpc else ''}")
-    words += [today.isoformat(), *([f"run {run}"] if run else [])]
-    label = " · ".join(words)
-    return chart_artwork(chart, page, label, code)
-
-
-def fingerprint(card: Card | None) -> str:
-    """Return four hexadecimal digits of what a card sets: printer, media, driver settings, profile, press."""
-    return card.digits if card is not None else "0000"
-
-
-def numbered(job: Job, run: int) -> Job:
-    """Return a job with its run's number, which stands on what is printed."""
-    job = replace(job, number=run)
-    if job.chart is None:
-        return job
-    return job.with_first(artwork=chart_page(job.chart, job.page, job.card, run, job.bare))
-
-
-def readiness_page(card: Card, run: int) -> Artwork:
-    """Return the page as artwork in sRGB, 300 ppi."""
-    today = datetime.date.today()
-    code = PageCode(readiness_chart().digest, 0, run, card.digits, f"{today:%y%m%d}", converts=False)
-    label = f"{card.printer_name} · {today.isoformat()}" + (f" · run {run}" if run else "")
-    drawn = draw_readiness(label, 300, code)
-    return Artwork(
-        Path(readiness_chart().title), drawn, None, srgb(), SourceSlip("stated", "sRGB, stated by the page"), 300.0
-    )

@@ -4,24 +4,29 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
+from fidele.devices.devices import Devices
 from fidele.errors import FideleError
+from fidele.icc.transform import Intent
 from fidele.route.condition import Card
 from fidele.route.differences import Difference, differences
-from fidele.session.trial import trial_card
-from fidele.store.cards import export_card, read_export
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.run.trial import trial_card
+from fidele.session.handoff import Handoff
+from fidele.session.in_force import InForce
+from fidele.session.live import Live
+from fidele.session.news import ConditionsChanged
+from fidele.session.profiles import Profiles
+from fidele.store.cards import CardStore, export_card, read_export
 
 
 class Conditions:
     """The cards of a workshop; what changes them goes through the session's history."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self.store = session.cards
+    def __init__(
+        self, live: Live, in_force: InForce, handoff: Handoff, profiles: Profiles, cards: CardStore, devices: Devices
+    ) -> None:
+        self._live, self._in_force, self._handoff, self._profiles = live, in_force, handoff, profiles
+        self.store, self._devices = cards, devices
 
     def need(self, name: str) -> Card:
         """Return a card by id or name.
@@ -36,57 +41,41 @@ class Conditions:
             raise FideleError(f"There is no printing condition '{name}'.")
         return found
 
-    def copy(self, card_id: str, name: str, **changed: Any) -> list[Difference]:
+    def copy(self, card_id: str, name: str, **changed: object) -> list[Difference]:
         """Make a copy of a card with one thing changed, put it in force, and return all that differs.
 
         What has to change along with it does: another media brings the profile that is its default, the driver
         settings and the press that its papers state, and the best quality that its stand-in allows.
         """
-        session, old = self._session, self.need(card_id)
+        old = self.need(card_id)
         new = old.model_copy(
             update={"id": self.fresh(name), "name": name, "locked": False, "history": [], "confirmed": {}} | changed
         )
         if changed.get("media", old.media) != old.media:
             new = self._for_media(new)
-        before, restore = session.card, session.handoff.snapshot(new)
-
-        def make() -> None:
-            self.store.save(new)
-            session.put_in_force(new)
-            session.handoff.set_all()
-
-        def back() -> None:
-            restore()
-            self.store.remove(new.id)
-            if before is not None:
-                session.put_in_force(before)
-            else:
-                session.no_card()
-
-        session.history.do(f"Copy “{old.name}” as “{name}”", make, back)
+        name_of_step = f"Copy “{old.name}” as “{name}”"
+        self._handoff.take(name_of_step, new, lambda: self.store.save(new), lambda: self.store.remove(new.id))
         found = differences(old, new)
-        session.say(f"“{name}” is in force; it differs in {', '.join(d.label.lower() for d in found) or 'nothing'}.")
+        self._live.say(f"“{name}” is in force; it differs in {', '.join(d.label.lower() for d in found) or 'nothing'}.")
         return found
 
     def other_media(self, card: Card) -> list[str]:
         """Return other media for which a profile on the shelf says that it fits this card's printer."""
-        session = self._session
-        rows = [r for r in session.profiles.rows() if r.entry.description.usable_as_output]
+        rows = [r for r in self._profiles.rows() if r.entry.description.usable_as_output]
         fit = [r for r in rows if r.papers.value("printer") in ("", card.printer_name)]
         return sorted({m for r in fit if (m := r.papers.value("media")) and m != card.media})
 
     def _for_media(self, card: Card) -> Card:
-        session = self._session
-        device = session.workshop.printer_of(card.printer)
-        default = session.profiles.defaults.of(device.id, card.media)
-        entry = session.shelf.find(default) if default else None
+        device, profiles = self._devices.of(card), self._profiles
+        default = profiles.defaults.of(device.id, card.media)
+        entry = profiles.shelf.find(default) if default else None
         if entry is None:
-            fits = [r for r in session.profiles.fitting(card) if r.fit.grade == "fits"]
+            fits = [r for r in profiles.fitting(card) if r.fit.grade == "fits"]
             entry = fits[0].entry if len(fits) == 1 else None
         if entry is None:
             return card.model_copy(update={"profile": None, "profile_title": "", "owner": "driver"})
-        papers = session.profiles.papers(entry)
-        kept = {"media": card.media, "substrate": card.substrate, "profile_title": session.profiles.row(entry).title}
+        papers = profiles.papers(entry)
+        kept = {"media": card.media, "substrate": card.substrate, "profile_title": profiles.row(entry).title}
         made = trial_card(device, papers, card).model_copy(update=kept)
         if not papers.value("quality"):
             best = device.best_quality(str(made.driver.get("stand_in")))
@@ -104,7 +93,7 @@ class Conditions:
 
     def lock(self, locked: bool) -> None:
         """Lock the card in force against changes, or unlock it."""
-        self._session.change_card("This condition is locked" if locked else "Unlocked", locked=locked)
+        self._in_force.change("This condition is locked" if locked else "Unlocked", locked=locked)
 
     def compare(self, one: str, other: str) -> list[Difference]:
         """Return in what two cards differ."""
@@ -119,9 +108,9 @@ class Conditions:
             When the profile is not on the shelf, or the file cannot be written.
         """
         card = self.need(card_id)
-        profile = self._session.shelf.load(card.profile).data if card.profile else None
+        profile = self._profiles.shelf.load(card.profile).data if card.profile else None
         export_card(card, profile, path)
-        self._session.say(f"“{card.name}” is written to {path.name}" + (", its profile inside." if profile else "."))
+        self._live.say(f"“{card.name}” is written to {path.name}" + (", its profile inside." if profile else "."))
 
     def take_in(self, path: Path) -> Card:
         """Take in a card that was exported, with its profile, as a step that can be undone; it is not put in force.
@@ -131,54 +120,87 @@ class Conditions:
         FideleError
             When the file is damaged, or cannot be kept.
         """
-        session = self._session
         card, profile = read_export(path)
         there = self.store.find(card.id)
         if there is not None and there != card:
             card = card.model_copy(update={"id": self.fresh(card.name), "name": f"{card.name} (taken in)"})
         if profile is not None:
-            delivery = session.shelf.look_into(f"{card.profile_title or card.name}.icc", profile)
+            delivery = self._profiles.shelf.look_into(f"{card.profile_title or card.name}.icc", profile)
             refused = [a.reason for a in delivery.arrivals if a.status == "refused"]
             if refused:
                 raise FideleError(f"The profile in {path.name} is refused: {refused[0]}")
             for arrival in delivery.arrivals:
-                session.shelf.put(arrival)
+                self._profiles.shelf.put(arrival)
 
         def put() -> None:
             self.store.save(card)
-            session.tell("card")
+            self._live.tell(ConditionsChanged())
 
         def back() -> None:
             self.store.remove(card.id)
-            session.tell("card")
+            self._live.tell(ConditionsChanged())
 
-        session.history.do(f"Take in “{card.name}”", put, back)
-        session.shelf_changed()
-        session.say(f"“{card.name}” was taken in" + (", with its profile." if profile else "."))
+        self._live.history.do(f"Take in “{card.name}”", put, back)
+        self._profiles.changed()
+        self._live.say(f"“{card.name}” was taken in" + (", with its profile." if profile else "."))
         return card
+
+    def start(self) -> None:
+        """Make a first condition for the printer at hand and put it in force."""
+        device, profiles = self._devices.of(self._live.state.card), self._profiles
+        card = device.starter_card()
+        default = profiles.defaults.of(device.id, card.media)
+        if default and profiles.shelf.find(default) is not None:
+            card = card.model_copy(update={"profile": default, "owner": "fidele"})
+        self.store.save(card)
+        self._in_force.put(card)
+        self._live.say(
+            f"A first condition, with the profile that is the default for {card.media}."
+            if card.profile
+            else "A first condition: the driver converts until you give it a profile. Drop one on the window."
+        )
+
+    def start_with(self, profile_id: str) -> None:
+        """Make a printing condition with a profile, set as its papers say it was made, and put it in force.
+
+        Raises
+        ------
+        FideleError
+            When it cannot serve as an output profile.
+        """
+        row = self._profiles.row(self._profiles.need(profile_id))
+        if not row.entry.description.usable_as_output:
+            raise FideleError(f"“{row.title}” {row.fit.words.lower()}")
+        card = trial_card(self._devices.of(self._live.state.card), row.papers, None)
+        said = row.papers.value("intent")
+        intent = {"intent": Intent(said)} if said in row.entry.description.intents else {}
+        card_id = self.fresh(f"condition-{profile_id}")
+        made = card.model_copy(update={"id": card_id, "name": row.title[:60], **intent})
+        name = f"Start a condition with “{row.title}”"
+        self._in_force.step(name, made, lambda: self.store.save(made), lambda: self.store.remove(made.id))
+        self._live.say(f"A condition with “{row.title}” is in force; the hand-off shows what is still to set.")
 
     def remove(self, card_id: str) -> None:
         """Take a card away, as a step that can be undone."""
-        session, card = self._session, self.need(card_id)
+        card = self.need(card_id)
         if card.locked:
             raise FideleError(f"“{card.name}” is locked; unlock it first.")
-        in_force = session.card is not None and session.card.id == card.id
+        mine = self._live.state.card
+        in_force = mine is not None and mine.id == card.id
 
         def away() -> None:
             self.store.remove(card.id)
             rest = self.store.cards()
             if not in_force:
-                session.tell("card")
-            elif rest:
-                session.put_in_force(rest[0])
+                self._live.tell(ConditionsChanged())
             else:
-                session.no_card()
+                self._in_force.put(rest[0] if rest else None)
 
         def back() -> None:
             self.store.save(card)
             if in_force:
-                session.put_in_force(card)
-            session.tell("card")
+                self._in_force.put(card)
+            self._live.tell(ConditionsChanged())
 
-        session.history.do(f"Remove “{card.name}”", away, back)
-        session.say(f"“{card.name}” was removed; undo brings it back.")
+        self._live.history.do(f"Remove “{card.name}”", away, back)
+        self._live.say(f"“{card.name}” was removed; undo brings it back.")

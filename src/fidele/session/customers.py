@@ -7,7 +7,6 @@ import io
 import json
 import re
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,9 +18,8 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 from fidele.proof.customer import TOLERANCE, CustomerColour
 from fidele.proof.typed import colour_written
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.session.live import Live
+from fidele.session.news import ColoursChanged
 
 _LARGEST = 16 << 20
 _MOST = 2000
@@ -32,9 +30,8 @@ LISTS = (".txt", ".cgats", ".cxf", ".csv")
 class Customers:
     """One list at hand; what is changed can be undone."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self._path = session.places.data / "customer-colours.json"
+    def __init__(self, live: Live, path: Path) -> None:
+        self._live, self._path = live, path
         self.colours: tuple[CustomerColour, ...] = self._kept()
 
     def _kept(self) -> tuple[CustomerColour, ...]:
@@ -56,10 +53,10 @@ class Customers:
             ]
             write_bytes(self._path, json.dumps(rows, indent=1, ensure_ascii=False).encode())
             self.colours = now
-            self._session.tell("colours")
+            self._live.tell(ColoursChanged())
 
-        self._session.history.do(name, lambda: apply(colours), lambda: apply(before))
-        self._session.say(f"{name}.")
+        self._live.history.do(name, lambda: apply(colours), lambda: apply(before))
+        self._live.say(f"{name}.")
 
     def add(self, name: str, written: str, tolerance: float = TOLERANCE) -> CustomerColour:
         """Add a colour as a person writes it: '#rrggbb', 'r,g,b' or 'lab:L,a,b'; one of the same name is replaced.

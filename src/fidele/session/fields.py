@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
 
+from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.route.condition import Card, PressData, SheetHabits
 from fidele.route.differences import HABITS, LABELS, PRESS, STACK, plain, said
 from fidele.route.layers import MEANINGS
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.session.handoff import Handoff
+from fidele.session.in_force import InForce
+from fidele.session.live import Live
+from fidele.session.profiles import Profiles
+from fidele.values import Value
 
 #: Fields by group, in the order in which people think of them; 'driver' and 'press' stand for theirs.
 GROUPS = {
@@ -35,7 +37,7 @@ class Field:
     Attributes
     ----------
     key
-        What `set_field` takes: a name of the card's, 'driver.' and a meaning, or 'press.' and a name.
+        What `Fields.set` takes: a name of the card's, 'driver.' and a meaning, or 'press.' and a name.
     words
         What it says, in plain words.
     offered
@@ -49,72 +51,123 @@ class Field:
     group: str
     key: str
     label: str
-    value: Any
+    value: Value | None
     words: str
-    offered: tuple[tuple[Any, str], ...] = ()
+    offered: tuple[tuple[Value, str], ...] = ()
     span: tuple[float, float] | None = None
     fixed: bool = False
 
 
-def fields_of(session: Session, card: Card) -> list[Field]:
-    """Return every field of a card, with what it could say on its printer."""
-    found = []
-    for group, keys in GROUPS.items():
-        for key in keys:
-            if key == "driver":
-                found += _driver_fields(session, card, group)
-            elif key == "press":
-                found += _press_fields(card, group) if card.process == "transfer" else []
-            elif key == "sheet":
-                found += _sheet_fields(card, group)
-            else:
-                found.append(_field(session, card, group, key))
-    return found
+class Fields:
+    """Reads and changes cards field by field."""
 
+    def __init__(self, live: Live, in_force: InForce, handoff: Handoff, profiles: Profiles, devices: Devices) -> None:
+        self._live, self._in_force, self._handoff = live, in_force, handoff
+        self._profiles, self._devices = profiles, devices
 
-def _field(session: Session, card: Card, group: str, key: str) -> Field:
-    value = getattr(card, key)
-    label = "Name" if key == "name" else LABELS[key]
-    device = session.workshop.printer_of(card.printer)
-    offered: dict[str, tuple[tuple[Any, str], ...]] = {
-        "substrate": tuple((s, s) for s in session.workshop.substrates) if card.process == "transfer" else (),
-        "seen_from": (("front", "front"), ("back", "back")),
-        "size": tuple((s, s) for s in device.sizes()),
-        "intent": tuple((i, i.words) for i in Intent if i in session.intents or i == card.intent),
-        "bpc": ((True, "on"), (False, "off")),
-        "mirror_by": tuple(
-            (v, v) for v in ("fidele", "driver", "nobody") if v != "driver" or device.can_mirror or value == "driver"
-        ),
-        "printed_from": (("", "Fidele"), *((p.name, p.name) for p in session.workshop.programs)),
-        "file_says": (("nothing", "nothing"), ("sRGB", "sRGB")),
-    }
-    choices = offered.get(key, ())
-    if choices and value not in {v for v, _ in choices}:
-        choices = (*choices, (value, plain(value)))
-    span = (30.0, 1200.0) if key == "artwork_ppi" else None
-    fixed = key in ("process", "printer_name", "ink", "profile", "owner")
-    words = said(card, key)
-    if key == "profile" and value and (entry := session.shelf.find(value)) is not None:
-        words = session.profiles.row(entry).title
-    return Field(group, key, label, value, words, choices, span, fixed)
+    def of(self, card: Card) -> list[Field]:
+        """Return every field of a card, with what it could say on its printer."""
+        found = []
+        for group, keys in GROUPS.items():
+            for key in keys:
+                if key == "driver":
+                    found += self._driver_fields(card, group)
+                elif key == "press":
+                    found += _press_fields(card, group) if card.process == "transfer" else []
+                elif key == "sheet":
+                    found += _sheet_fields(card, group)
+                else:
+                    found.append(self._field(card, group, key))
+        return found
 
+    def _field(self, card: Card, group: str, key: str) -> Field:
+        value = getattr(card, key)
+        label = "Name" if key == "name" else LABELS[key]
+        device = self._devices.of(card)
+        offered: dict[str, tuple[tuple[Value, str], ...]] = {
+            "substrate": tuple((s, s) for s in self._devices.substrates) if card.process == "transfer" else (),
+            "seen_from": (("front", "front"), ("back", "back")),
+            "size": tuple((s, s) for s in device.sizes()),
+            "intent": tuple((i, i.words) for i in Intent if i in self._intents or i == card.intent),
+            "bpc": ((True, "on"), (False, "off")),
+            "mirror_by": tuple(
+                (v, v)
+                for v in ("fidele", "driver", "nobody")
+                if v != "driver" or device.can_mirror or value == "driver"
+            ),
+            "printed_from": (("", "Fidele"), *((p.name, p.name) for p in self._devices.programs)),
+            "file_says": (("nothing", "nothing"), ("sRGB", "sRGB")),
+        }
+        choices = offered.get(key, ())
+        if choices and value not in {v for v, _ in choices}:
+            choices = (*choices, (value, plain(value)))
+        span = (30.0, 1200.0) if key == "artwork_ppi" else None
+        fixed = key in ("process", "printer_name", "ink", "profile", "owner")
+        words = said(card, key)
+        if key == "profile" and value and (entry := self._profiles.shelf.find(str(value))) is not None:
+            words = self._profiles.row(entry).title
+        return Field(group, key, label, value, words, choices, span, fixed)
 
-def _driver_fields(session: Session, card: Card, group: str) -> list[Field]:
-    device = session.workshop.printer_of(card.printer)
-    found = []
-    for meaning, label in MEANINGS.items():
-        offered = device.offers(meaning, card.driver)
-        if meaning == "size" or (not offered and meaning not in card.driver):
-            continue
-        value = card.driver.get(meaning, device.at_rest(meaning))
-        if value is None:
-            continue
-        words = dict(offered).get(value, plain(value))
-        fixed = not offered
-        if offered and value not in dict(offered):
-            offered = (*offered, (value, f"{plain(value)}, not on offer"))
-        found.append(Field(group, f"driver.{meaning}", label, value, words, offered, fixed=fixed))
-    return found
+    def _driver_fields(self, card: Card, group: str) -> list[Field]:
+        device = self._devices.of(card)
+        found = []
+        for meaning, label in MEANINGS.items():
+            offered = device.offers(meaning, card.driver)
+            if meaning == "size" or (not offered and meaning not in card.driver):
+                continue
+            value = card.driver.get(meaning, device.at_rest(meaning))
+            if value is None:
+                continue
+            words = dict(offered).get(value, plain(value))
+            fixed = not offered
+            if offered and value not in dict(offered):
+                offered = (*offered, (value, f"{plain(value)}, not on offer"))
+            found.append(Field(group, f"driver.{meaning}", label, value, words, offered, fixed=fixed))
+        return found
+
+    def set(self, key: str, value: Value) -> None:
+        """Change one field of the card in force, as a step that can be undone; what must follow is changed with it.
+
+        Raises
+        ------
+        FideleError
+            When the value cannot be, or the card is locked.
+        """
+        card = self._live.state.need_card()
+        kind, _, name = key.partition(".")
+        if kind == "driver":
+            changed = self._devices.of(card).possible(card.driver | {name: value})
+            self._in_force.change(f"{MEANINGS[name]}: {plain(value)}", driver=changed)
+        elif kind == "press":
+            label = (PRESS | STACK)[name]
+            try:
+                press = PressData.model_validate(card.press.model_dump() | {name: value})
+            except ValueError as error:
+                raise FideleError(f"{label}: {value:g} is beyond any press.") from error
+            self._in_force.change(f"{label}: {plain(value)}", press=press)
+        elif kind == "sheet":
+            try:
+                habits = SheetHabits.model_validate(card.sheet.model_dump() | {name: value})
+            except ValueError as error:
+                raise FideleError(f"{HABITS[name]}: {value:g} cannot be.") from error
+            self._in_force.change(f"{HABITS[name]}: {plain(value)}", sheet=habits)
+        elif key == "printed_from":
+            self._handoff.print_from(str(value))
+        else:
+            if key == "name" and not str(value).strip():
+                raise FideleError("A printing condition needs a name.")
+            changes = {key: value}
+            changed_card = card.model_copy(update=changes)
+            if key == "seen_from" and card.mirror_by != "driver":
+                changes["mirror_by"] = "fidele" if changed_card.twists_needed else "nobody"
+            label = "Name" if key == "name" else LABELS[key]
+            self._in_force.change(f"{label}: {said(changed_card, key)}", **changes)
+
+    @property
+    def _intents(self) -> tuple[str, ...]:
+        """The intents that the profile in force truly has."""
+        entry = self._profiles.in_force
+        return entry.description.intents if entry else tuple(Intent)
 
 
 def _press_fields(card: Card, group: str) -> list[Field]:
@@ -129,7 +182,7 @@ def _press_fields(card: Card, group: str) -> list[Field]:
     return found
 
 
-_ON_OFF: tuple[tuple[Any, str], ...] = ((True, "on"), (False, "off"))
+_ON_OFF: tuple[tuple[Value, str], ...] = ((True, "on"), (False, "off"))
 
 
 def _sheet_fields(card: Card, group: str) -> list[Field]:
@@ -138,42 +191,3 @@ def _sheet_fields(card: Card, group: str) -> list[Field]:
         value, span = getattr(card.sheet, name), _SHEET_RANGE.get(name)
         found.append(Field(group, f"sheet.{name}", label, value, plain(value), () if span else _ON_OFF, span))
     return found
-
-
-def set_field(session: Session, key: str, value: Any) -> None:
-    """Change one field of the card in force, as a step that can be undone; what must follow is changed with it.
-
-    Raises
-    ------
-    FideleError
-        When the value cannot be, or the card is locked.
-    """
-    card = session.need_card()
-    kind, _, name = key.partition(".")
-    if kind == "driver":
-        changed = session.device.possible(card.driver | {name: value})
-        session.change_card(f"{MEANINGS[name]}: {plain(value)}", driver=changed)
-    elif kind == "press":
-        label = (PRESS | STACK)[name]
-        try:
-            press = PressData.model_validate(card.press.model_dump() | {name: value})
-        except ValueError as error:
-            raise FideleError(f"{label}: {value:g} is beyond any press.") from error
-        session.change_card(f"{label}: {plain(value)}", press=press)
-    elif kind == "sheet":
-        try:
-            habits = SheetHabits.model_validate(card.sheet.model_dump() | {name: value})
-        except ValueError as error:
-            raise FideleError(f"{HABITS[name]}: {value:g} cannot be.") from error
-        session.change_card(f"{HABITS[name]}: {plain(value)}", sheet=habits)
-    elif key == "printed_from":
-        session.handoff.print_from(value)
-    else:
-        if key == "name" and not str(value).strip():
-            raise FideleError("A printing condition needs a name.")
-        changes = {key: value}
-        changed_card = card.model_copy(update=changes)
-        if key == "seen_from" and card.mirror_by != "driver":
-            changes["mirror_by"] = "fidele" if changed_card.twists_needed else "nobody"
-        label = "Name" if key == "name" else LABELS[key]
-        session.change_card(f"{label}: {said(changed_card, key)}", **changes)

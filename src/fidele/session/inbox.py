@@ -3,35 +3,26 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from fidele.artwork.open import ENDINGS
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
-
-
-@dataclass(frozen=True)
-class _Seen:
-    size: int
-    changed: int
+from fidele.files import read_bytes, stamp_of, write_bytes
+from fidele.session.live import Live
+from fidele.session.news import RulesChanged
+from fidele.session.seen import Stamp
 
 
 class Inbox:
     """Looks into a folder now and then; a file counts as arrived once it has stopped growing."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self._path = session.places.data / "watched.json"
+    def __init__(self, live: Live, path: Path) -> None:
+        self._live, self._path = live, path
         self.folder: Path | None = None
         #: Where converted files go; None takes pictures in hand instead.
         self.into: Path | None = None
-        self._known: set[tuple[str, _Seen]] = set()
-        self._growing: dict[str, _Seen] = {}
+        self._known: set[tuple[str, Stamp]] = set()
+        self._growing: dict[str, Stamp] = {}
         try:
             kept = json.loads(read_bytes(self._path, 1 << 16))
             folder, into = kept.get("folder"), kept.get("into")
@@ -42,7 +33,7 @@ class Inbox:
 
     def _begin(self, folder: Path, into: Path | None) -> None:
         self.folder, self.into = folder, into
-        self._known = set(self._look().items())
+        self._known = set((self.listing() or {}).items())
         self._growing = {}
 
     def watch(self, folder: Path, into: Path | None = None) -> None:
@@ -60,35 +51,38 @@ class Inbox:
         self._begin(folder, into)
         write_bytes(self._path, json.dumps({"folder": str(folder), "into": str(into) if into else ""}).encode())
         where = f"and written, converted, into {into}" if into else "and taken in hand"
-        self._session.say(f"{folder} is watched: pictures that arrive there are noticed {where}.")
-        self._session.tell("artwork")
+        self._live.say(f"{folder} is watched: pictures that arrive there are noticed {where}.")
+        self._live.tell(RulesChanged())
 
     def stop(self) -> None:
         """Watch nothing any more."""
         if self.folder is not None:
-            self._session.say(f"{self.folder} is not watched any more.")
+            self._live.say(f"{self.folder} is not watched any more.")
         self.folder = self.into = None
         self._path.unlink(missing_ok=True)
-        self._session.tell("artwork")
+        self._live.tell(RulesChanged())
 
-    def _look(self) -> dict[str, _Seen]:
-        found: dict[str, _Seen] = {}
-        if self.folder is None:
-            return found
+    def listing(self) -> dict[str, Stamp] | None:
+        """Return the pictures that lie in the folder now, with their stamps; None where none is watched.
+
+        Can be asked on any thread.
+        """
+        folder = self.folder
+        if folder is None:
+            return None
+        found: dict[str, Stamp] = {}
         try:
-            for path in self.folder.iterdir():
+            for path in folder.iterdir():
                 if path.suffix.lower() in ENDINGS and not path.name.startswith("."):
-                    about = path.stat()
-                    found[str(path)] = _Seen(about.st_size, about.st_mtime_ns)
+                    found[str(path)] = stamp_of(path)
         except OSError:
             return {}
         return found
 
-    def arrived(self) -> list[Path]:
-        """Return the pictures that came since the last look and have not grown since then."""
-        there = self._look()
-        new = {name: seen for name, seen in there.items() if (name, seen) not in self._known}
-        ready = [name for name, seen in new.items() if self._growing.get(name) == seen and seen.size]
+    def arrived(self, there: dict[str, Stamp] | None) -> list[Path]:
+        """Return of a listing the pictures that came since the last one and have not grown since then."""
+        new = {name: seen for name, seen in (there or {}).items() if (name, seen) not in self._known}
+        ready = [name for name, seen in new.items() if self._growing.get(name) == seen and seen[0]]
         self._growing = {name: seen for name, seen in new.items() if name not in ready}
         self._known |= {(name, new[name]) for name in ready}
         return [Path(name) for name in sorted(ready)]

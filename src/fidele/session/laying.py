@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
 
 from fidele.errors import FideleError
+from fidele.route.sharing import why_not
+from fidele.run.signs import around
 from fidele.session.blanks import behind_blank
-from fidele.session.pieces import Copy, PanelPlan, Piece
-from fidele.session.sharing import why_not
-from fidele.session.signs import around
+from fidele.session.live import Live
+from fidele.session.piece import Copy, PanelPlan, Piece
+from fidele.session.pieces import Changes, Pieces
+from fidele.session.sheet import Sheet
 from fidele.sheet.nest import Blocked, Rectangle, nest
 from fidele.sheet.placing import Placing, fitted
 from fidele.sheet.shapes import covered
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.store.cards import CardStore
 
 #: One copy of a piece: the piece's number, and which of its copies, from 0.
 Key = tuple[int, int]
@@ -36,11 +36,11 @@ ALIGN = {
 class Laying:
     """Lays pieces on the sheet of a session."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(self, live: Live, sheet: Sheet, pieces: Pieces, cards: CardStore) -> None:
+        self._live, self._sheet, self._pieces, self._cards = live, sheet, pieces, cards
 
     def _mine(self) -> dict[int, Piece]:
-        return {p.number: p for p in self._session.sheet.pieces}
+        return {p.number: p for p in self._sheet.pieces}
 
     def _set(self, name: str, placings: Mapping[Key, Copy]) -> None:
         """Put copies elsewhere, as one step."""
@@ -51,7 +51,7 @@ class Laying:
                 if n == number:
                     copies[index] = copy
             changes[number] = {"copies": tuple(copies)}
-        self._session.pieces.change_many(name, changes)
+        self._pieces.change_many(name, changes)
 
     def _chosen(self, keys: Iterable[Key]) -> dict[Key, Copy]:
         """Return the copies of keys that are there and not locked."""
@@ -81,7 +81,7 @@ class Laying:
         chosen = self._chosen(keys)
         if not chosen:
             return
-        media = self._session.sheet.media(self._session.sheet.shown)
+        media = self._sheet.media(self._sheet.shown)
         bounds = [copy.placing.bounds for copy in chosen.values()]
         side, end = media.inset
         frame = (side, end, media.width - side, media.height - end)
@@ -143,8 +143,8 @@ class Laying:
             raise FideleError("A piece of 0 mm cannot be printed.")
         piece = self._mine()[number]
         copies = tuple(replace(c, placing=c.placing.sized(width, height)) for c in piece.copies)
-        changes: dict[str, Any] = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
-        self._session.pieces.change_many(name, {number: changes})
+        changes: Changes = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
+        self._pieces.change_many(name, {number: changes})
 
     def width(self, number: int, width: float, name: str = "") -> None:
         """Give a piece a printed width in mm, and the height that its file's proportions ask for."""
@@ -162,20 +162,20 @@ class Laying:
 
     def largest(self, number: int, border: float) -> None:
         """Make a piece as large as the printable area allows with a border free, decided once; it lies upright."""
-        piece, sheet = self._mine()[number], self._session.sheet
+        piece, sheet = self._mine()[number], self._sheet
         wide, high = sheet.room()
         if 2 * border >= wide or (high and 2 * border >= high):
             raise FideleError(f"A border of {border:g} mm leaves nothing of the sheet.")
         placing = fitted(sheet.base, *piece.artwork.own_mm, border)
         copies = (replace(piece.copies[0], placing=placing), *piece.copies[1:])
         copies = tuple(replace(c, placing=c.placing.sized(placing.width, placing.height)) for c in copies)
-        changes: dict[str, Any] = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
-        self._session.pieces.change_many(f"Largest that fits, border {border:g} mm", {number: changes})
+        changes: Changes = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
+        self._pieces.change_many(f"Largest that fits, border {border:g} mm", {number: changes})
 
     def on_blank(self, number: int, name: str) -> None:
         """Size a piece by the blank that it goes on, so that it covers it with its bleed; '' frees it from any."""
         piece = self._mine()[number]
-        blank = self._session.sheet.blanks.blank(name)
+        blank = self._sheet.blanks.blank(name)
         if blank is None:
             self.size(number, piece.placing.width, piece.placing.height, "No blank")
             return
@@ -183,7 +183,7 @@ class Laying:
         behind = behind_blank(blank, wide, high)
         copies = tuple(replace(c, placing=c.placing.sized(*blank.printed)) for c in piece.copies)
         changes = {"copies": copies, "blank": blank.name, "behind": behind, "shape": blank.shape}
-        self._session.pieces.change_many(f"For {blank.name}", {number: changes})
+        self._pieces.change_many(f"For {blank.name}", {number: changes})
 
     # Copies ------------------------------------------------------------------------------------------------------
 
@@ -199,11 +199,11 @@ class Laying:
             raise FideleError(f"Between 1 and {MOST_COPIES:,} copies of a piece can be laid.")
         piece = self._mine()[number]
         kept = list(piece.copies[:count])
-        step = self._session.need_card().sheet.gap
+        step = self._live.state.need_card().sheet.gap
         while len(kept) < count:
             last = kept[-1].placing
             kept.append(Copy(last.moved(step, step), kept[-1].page))
-        self._session.pieces.change_many(f"{count} copies", {number: {"copies": tuple(kept)}})
+        self._pieces.change_many(f"{count} copies", {number: {"copies": tuple(kept)}})
 
     def repeat(self, number: int, across: int, down: int) -> None:
         """Step and repeat: lay a piece in columns and rows from its first copy; 0 for as many as fit.
@@ -213,8 +213,8 @@ class Laying:
         FideleError
             When so many do not go on the sheet.
         """
-        piece, sheet = self._mine()[number], self._session.sheet
-        habits = self._session.need_card().sheet
+        piece, sheet = self._mine()[number], self._sheet
+        habits = self._live.state.need_card().sheet
         side, beneath = around(habits)
         x0, y0, x1, y1 = piece.placing.bounds
         step = (x1 - x0 + 2 * side + habits.gap, y1 - y0 + 2 * side + beneath + habits.gap)
@@ -234,12 +234,12 @@ class Laying:
             for r in range(down)
             for c in range(across)
         )
-        self._session.pieces.change_many(f"Repeat {across} x {down}", {number: {"copies": copies}})
+        self._pieces.change_many(f"Repeat {across} x {down}", {number: {"copies": copies}})
 
     def remove(self, keys: Iterable[Key]) -> None:
         """Take copies off the sheet; the last copy of a picture gets a sheet of its own again."""
         mine, gone = self._mine(), set(keys)
-        changes: dict[int, dict[str, Any]] = {}
+        changes: dict[int, Changes] = {}
         for number, piece in mine.items():
             rest = tuple(c for i, c in enumerate(piece.copies) if (number, i) not in gone)
             if len(rest) == len(piece.copies):
@@ -249,31 +249,31 @@ class Laying:
             elif len(mine) > 1:
                 first = replace(piece.copies[0], page=0)
                 changes[number] = {"sheet": self._lone(number), "card": "", "copies": (first,)}
-        self._session.pieces.change_many("Take off the sheet", changes)
+        self._pieces.change_many("Take off the sheet", changes)
 
     def _lone(self, number: int) -> int:
         """Return a number for a sheet on which a piece lies alone; others may use its own as theirs."""
-        used = any(p.sheet == number and p.number != number for p in self._session.pieces.all)
+        used = any(p.sheet == number and p.number != number for p in self._pieces.all)
         return -number if used else 0
 
     # Together ----------------------------------------------------------------------------------------------------
 
     def gather(self, numbers: Iterable[int]) -> None:
         """Lay pictures on the sheet of the current one."""
-        current = self._session.pieces.need()
+        current = self._pieces.need()
         if current.chart is not None:
             raise FideleError("A chart has its sheet for itself.")
         wanted = set(numbers)
         changes = {
             p.number: {"sheet": current.together}
-            for p in self._session.pieces.all
+            for p in self._pieces.all
             if p.number in wanted and p.chart is None and p.panels is None and p is not current
         }
-        self._session.pieces.change_many("Lay on one sheet", changes)
+        self._pieces.change_many("Lay on one sheet", changes)
 
     def apart(self, number: int) -> None:
         """Give a picture a sheet of its own."""
-        self._session.pieces.change_many("A sheet of its own", {number: {"sheet": self._lone(number), "card": ""}})
+        self._pieces.change_many("A sheet of its own", {number: {"sheet": self._lone(number), "card": ""}})
 
     def press_as(self, number: int, card_id: str) -> None:
         """Press a piece by another condition, whose printing side agrees with the sheet's.
@@ -283,14 +283,13 @@ class Laying:
         FideleError
             When it does not, with the first reason.
         """
-        session = self._session
-        card = session.need_card()
+        card = self._live.state.need_card()
         if card_id and card_id != card.id:
-            other = session.cards.read(card_id)
+            other = self._cards.read(card_id)
             if reasons := why_not(card, other):
                 raise FideleError(f"“{other.name}” cannot share this sheet: {reasons[0]}.")
         wanted = "" if card_id == card.id else card_id
-        session.pieces.change_many("Press by another condition", {number: {"card": wanted}})
+        self._pieces.change_many("Press by another condition", {number: {"card": wanted}})
 
     def nest(self) -> float:
         """Nest everything that lies on the sheet, on as many sheets as it takes; return the use.
@@ -300,8 +299,8 @@ class Laying:
         FideleError
             When a piece does not go on the media.
         """
-        session, sheet = self._session, self._session.sheet
-        habits = session.need_card().sheet
+        sheet = self._sheet
+        habits = self._live.state.need_card().sheet
         side, beneath = around(habits)
         (inset, end), room = sheet.base.inset, sheet.room()
         free: list[tuple[Key, Copy]] = []
@@ -335,7 +334,7 @@ class Laying:
         self._set("Nest", placings)
         use = sheet.use()
         many = f" on {sheet.pages} sheets" if sheet.pages > 1 else ""
-        session.say(f"{len(free)} pieces nested{many}: {use * 100:.0f} % of the media is used.")
+        self._live.say(f"{len(free)} pieces nested{many}: {use * 100:.0f} % of the media is used.")
         return use
 
     # Panels ------------------------------------------------------------------------------------------------------
@@ -348,17 +347,16 @@ class Laying:
         FideleError
             When it cannot be parted so; nothing is changed then.
         """
-        session = self._session
-        piece = session.pieces.need()
+        piece = self._pieces.need()
         if piece.chart is not None:
             raise FideleError("A chart is not parted into panels.")
         if plan is None:
-            session.pieces.change_many("Whole again", {piece.number: {"panels": None}})
+            self._pieces.change_many("Whole again", {piece.number: {"panels": None}})
             return
-        parted = session.sheet.parted(piece.placing.width, piece.placing.height, plan)
+        parted = self._sheet.parted(piece.placing.width, piece.placing.height, plan)
         names = {p.name for p in parted.panels}
         plan = replace(plan, skip=plan.skip & names)
         copies = (replace(piece.copies[0], page=0, placing=replace(piece.placing, angle=0.0)),)
-        session.pieces.change_many("Part into panels", {piece.number: {"panels": plan, "copies": copies}})
+        self._pieces.change_many("Part into panels", {piece.number: {"panels": plan, "copies": copies}})
         for words in parted.through:
-            session.say(f"There was no other way: {words} runs through an area that was to be kept clear.")
+            self._live.say(f"There was no other way: {words} runs through an area that was to be kept clear.")

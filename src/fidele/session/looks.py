@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.icc.profile import Profile
 from fidele.proof.soft import ProofLink, ProofSettings, as_sent, soft_proof
 from fidele.route.condition import Card
 from fidele.tuning.model import Tuning
 
-if TYPE_CHECKING:
-    from fidele.session.model import Session
-
 #: Shows source pixels (h, w, channels) as 8-bit pixels of the screen (h, w, 3).
-Show = Callable[[NDArray[Any]], NDArray[np.uint8]]
+Show = Callable[[Pixels], NDArray[np.uint8]]
 
 _MOST = 32
 
@@ -25,9 +22,9 @@ _MOST = 32
 class Looks:
     """Ways to show pictures of a source space through the printer's profile and the screen's."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self._made: dict[tuple[Any, ...], Show] = {}
+    def __init__(self, printer: Callable[[], Profile | None], screen: Callable[[], Profile | None]) -> None:
+        self._printer, self._screen = printer, screen
+        self._made: dict[tuple[object, ...], Show] = {}
 
     def as_sent(self, source: Profile) -> Show:
         """Return what shows a picture unprinted."""
@@ -38,7 +35,7 @@ class Looks:
 
         `quick` makes do with a coarser table, for as long as something is being dragged.
         """
-        return self._look(source, self._session.profile, settings, 17 if quick else 33)
+        return self._look(source, self._printer(), settings, 17 if quick else 33)
 
     def on_sheet(
         self, source: Profile, printer: Profile, card: Card, tuning: Tuning | None, keep: str, paper_white: bool = False
@@ -50,7 +47,7 @@ class Looks:
         return self._look(source, printer, ProofSettings(card.intent, card.bpc, tuning, keep, paper_white), 33)
 
     def _look(self, source: Profile, printer: Profile | None, settings: ProofSettings, nodes: int) -> Show:
-        screen = self._session.screen()
+        screen = self._screen()
         shown = screen.content_id if screen else ""
         key = (source.content_id, printer.content_id if printer else "", settings, shown, nodes)
         if key not in self._made:

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import dataclasses
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
+from fidele.devices.devices import Devices
+from fidele.devices.protocol import CarriedMedia, Printer
 from fidele.errors import FideleError
-from fidele.output.device import CarriedMedia, PrintDevice
 from fidele.papers.guess import plain
 from fidele.route.condition import Card
-from fidele.session.profiles import Row
-from fidele.session.trial import trial_card
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.run.trial import trial_card
+from fidele.session.conditions import Conditions
+from fidele.session.handoff import Handoff
+from fidele.session.live import Live
+from fidele.session.profiles import Profiles, Row
 
 #: What is printed on where the paper itself is the piece.
 ON_PAPER = "the paper itself"
@@ -36,28 +36,36 @@ class Draft:
 class Making:
     """What can be decided at each step, and the card that comes of it."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(
+        self, live: Live, conditions: Conditions, handoff: Handoff, profiles: Profiles, devices: Devices
+    ) -> None:
+        self._live, self._conditions, self._handoff = live, conditions, handoff
+        self._profiles, self._devices = profiles, devices
 
     def pieces(self) -> tuple[str, ...]:
         """Return what can be printed on."""
-        return (*self._session.workshop.substrates, ON_PAPER)
+        return (*self._profiles.known().substrates, ON_PAPER)
 
-    def printers(self, piece: str) -> tuple[PrintDevice, ...]:
+    def printers(self, piece: str) -> tuple[Printer, ...]:
         """Return the printers that can print on a piece."""
         process = "direct" if piece == ON_PAPER else "transfer"
-        return tuple(p for p in self._session.workshop.printers if p.process == process)
+        return tuple(p for p in self._devices.printers if p.process == process)
 
     def media(self, draft: Draft) -> tuple[str, ...]:
         """Return media names for a draft, those first for which there is a profile that fits printer and piece."""
-        known = self._session.profiles.known().media
-        told = [r.papers.value("media") for r in self._session.profiles.rows() if r.entry.description.usable_as_output]
-        mine = [m.name for p in self._session.workshop.printers if p.id == draft.printer for m in p.media_list()]
+        known = self._profiles.known().media
+        told = [r.papers.value("media") for r in self._profiles.rows() if r.entry.description.usable_as_output]
+        mine = [
+            m.name
+            for p in self._devices.printers
+            if p.id == draft.printer and p.carries
+            for m in p.carries.media_list()
+        ]
         return tuple(dict.fromkeys(filter(None, (*told, *mine, *known))))
 
     def profiles(self, draft: Draft) -> list[Row]:
         """Return profiles that fit a draft or may fit it, what fits first."""
-        return [r for r in self._session.profiles.fitting(self._bare(draft)) if r.fit.grade != "not"]
+        return [r for r in self._profiles.fitting(self._bare(draft)) if r.fit.grade != "not"]
 
     def stand_ins(self, draft: Draft) -> tuple[CarriedMedia, ...]:
         """Return the driver's media names worth trying for a media that it does not know, the likeliest first.
@@ -89,8 +97,8 @@ class Making:
         missing = "" if row.fit.grade == "fits" else f" {row.fit.words}"
         return f"Never tried on this printer: try it before the first piece.{missing}"
 
-    def _device(self, draft: Draft) -> PrintDevice:
-        return self._session.workshop.printer_of(draft.printer)
+    def _device(self, draft: Draft) -> Printer:
+        return self._devices.printer_of(draft.printer)
 
     def _bare(self, draft: Draft) -> Card:
         device = self._device(draft)
@@ -110,15 +118,15 @@ class Making:
         for field, words in (("piece", "what to print on"), ("printer", "the printer"), ("media", "the media")):
             if not getattr(draft, field):
                 raise FideleError(f"Decide {words} first.")
-        session, device = self._session, self._device(draft)
+        device = self._device(draft)
         card = self._bare(draft)
         name = draft.name.strip() or f"{draft.media} on {card.substrate}"
-        update = {"id": session.conditions.fresh(name), "name": name, "size": draft.size or card.size}
+        update = {"id": self._conditions.fresh(name), "name": name, "size": draft.size or card.size}
         if draft.profile:
-            entry = session.shelf.find(draft.profile)
+            entry = self._profiles.shelf.find(draft.profile)
             if entry is None:
                 raise FideleError("This profile is not on the shelf any more.")
-            row = session.profiles.row(entry)
+            row = self._profiles.row(entry)
             kept = {"media": card.media, "substrate": card.substrate, "profile_title": row.title}
             intent = row.papers.value("intent")
             made = trial_card(device, row.papers, card)
@@ -128,29 +136,15 @@ class Making:
                 kept["intent"] = type(card.intent)("relative")
             return made.model_copy(update=kept | update)
         stand_in = draft.stand_in or self.stand_ins(draft)[0].name
-        driver = card.driver | {"stand_in": stand_in, "quality": device.best_quality(stand_in)}
+        best = device.best_quality(stand_in)
+        driver = card.driver | {"stand_in": stand_in} | ({"quality": best} if best is not None else {})
         return card.model_copy(update=update | {"driver": driver, "profile": None, "owner": "driver"})
 
     def make(self, draft: Draft) -> Card:
         """Make the card of a draft, put it in force and set everything to it, as a step that can be undone."""
-        session, card = self._session, self.card(draft)
-        before, restore = session.card, session.handoff.snapshot(card)
-
-        def make() -> None:
-            session.cards.save(card)
-            session.put_in_force(card)
-            session.handoff.set_all()
-
-        def back() -> None:
-            restore()
-            session.cards.remove(card.id)
-            if before is not None:
-                session.put_in_force(before)
-            else:
-                session.no_card()
-
-        session.history.do(f"Make “{card.name}”", make, back)
-        session.say(f"“{card.name}” is in force. {session.handoff.still_open()}")
+        card, store = self.card(draft), self._conditions.store
+        self._handoff.take(f"Make “{card.name}”", card, lambda: store.save(card), lambda: store.remove(card.id))
+        self._live.say(f"“{card.name}” is in force. {self._handoff.still_open()}")
         return card
 
     def stand_in_trials(self, draft: Draft, count: int = 3) -> list[Card]:

@@ -1,64 +1,62 @@
-"""The session: one workshop with its card in force, the artwork in hand, the route as it is known, and the last run."""
+"""The session: one open workshop, put together of its parts; and what they have in common."""
 
 from __future__ import annotations
 
 import datetime
-import math
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
-from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
+from fidele.arrays import Pixels
 from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
+from fidele.devices.protocol import Printer
+from fidele.devices.registry import devices_here
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
-from fidele.output.device import PrintDevice
-from fidele.output.workshop import Workshop
-from fidele.proof.advice import Content, content_of
+from fidele.judge.finding import Action, Finding
+from fidele.judge.judge import judge
+from fidele.proof.advice import Content
 from fidele.proof.contrast import ContrastLoss
 from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
-from fidele.route.condition import Card, Change
-from fidele.route.finding import WEIGHTS, Finding
-from fidele.route.layers import Chain, Layer, PrinterStatus, SettingRow
-from fidele.route.probe import ProbeResult
+from fidele.route.condition import Card
+from fidele.route.layers import Chain, SettingRow
 from fidele.route.program import program_layer, program_rows
+from fidele.run.job import Job, Printed
+from fidele.run.kept import Sources as KeptSources
+from fidele.run.page import finished_file
+from fidele.run.press import pressed, scanned
+from fidele.run.probes import Corrections
+from fidele.run.queue import Queue
+from fidele.run.reading import Checked
+from fidele.run.route import own_layer, read_route
+from fidele.session.actions import Actions
 from fidele.session.charts import ChartOrder, Charts
 from fidele.session.checking import Checking
-from fidele.session.checks import Checked, verdict_of
 from fidele.session.conditions import Conditions
 from fidele.session.customers import Customers
 from fidele.session.display import Display, ScreenFound, display_of
-from fidele.session.findings import check_findings, due_findings, missing_profile, profile_findings
+from fidele.session.facts import Gathering
+from fidele.session.fields import Fields
+from fidele.session.follow import Follow
 from fidele.session.handoff import Handoff
-from fidele.session.history import History
+from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
-from fidele.session.job import Job, Printed
-from fidele.session.judging import Route, judged, own_layer, read_route
 from fidele.session.laying import Laying
+from fidele.session.live import Live
 from fidele.session.looks import Looks
 from fidele.session.making import Making
-from fidele.session.observe import Observable
-from fidele.session.person import person
-from fidele.session.picture_findings import artwork_findings, proof_findings, quality_findings, resolution_findings
+from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
 from fidele.session.pieces import Pieces
 from fidele.session.places import Places
-from fidele.session.press_findings import press_findings
-from fidele.session.pressing import pressed
 from fidele.session.profiles import Profiles
-from fidele.session.queue import Queue
 from fidele.session.readiness import Readiness
-from fidele.session.receipt import receipt_findings
-from fidele.session.remember import Remembered
-from fidele.session.roles import Roles
-from fidele.session.runs import finished_file
-from fidele.session.scanners import ScannerRecord
 from fidele.session.sheet import Sheet
-from fidele.session.sheet_findings import on_sheet
 from fidele.session.sources import Sources
-from fidele.session.trial import Trial, run_trial, verified
+from fidele.session.state import Judged, LossesFound, RouteRead, RunTaken, ScreenSeen, State, WhiteChosen
+from fidele.session.trials import Trials
 from fidele.session.watch import Watch
 from fidele.sheet.placing import Media, Placing
 from fidele.store.cards import CardStore
@@ -66,75 +64,78 @@ from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
 
-__all__ = ["PICTURE_ENDINGS", "Session"]
-
 #: So many prints lie on the table at once.
 _TABLE = 4
 
 
-class Session(Observable):
-    """Everything that the window shows. Topics: shelf, papers, arrivals, card, artwork, route, run, check,
-    losses, log, said."""
+class Session:
+    """One workshop with its parts; the state is in `live`, and every part is handed only what it uses."""
 
     def __init__(self, places: Places) -> None:
-        super().__init__()
         self.places = places
-        self.workshop = Workshop(places.bench)
+        self.live = live = Live()
+        live.refresh, live.judge = self.refresh, self.judge_again
+        self.history = live.history
+        self.devices = devices = devices_here(places.bench)
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)
-        self.history = History()
-        self.profiles = Profiles(self)
-        self.conditions = Conditions(self)
-        self.making = Making(self)
-        self.handoff = Handoff(self)
-        for printer in self.workshop.printers:
-            printer.profile_path = self.handoff.profile_path
-        self.roles = Roles(places.data / "roles.json")
-        self.card: Card | None = None
-        self.profile: Profile | None = None
-        self.sources = Sources(self)
-        self.pieces = Pieces(self)
-        self.inbox = Inbox(self)
-        self.customers = Customers(self)
-        self.charts = Charts(self)
-        self.checking = Checking(self)
-        self.looks = Looks(self)
-        self.sheet = Sheet(self)
-        self.laying = Laying(self)
-        self.queue = Queue(self)
-        self.watch = Watch(self)
-        self.readiness = Readiness(self)
-        self._route = Route((), (), None)
-        self.losses: Losses | None = None
-        self.contrast: tuple[ContrastLoss, ...] = ()
-        self._contents: Remembered[Content] = Remembered()
-        self.chain: Chain | None = None
-        self.rows: tuple[SettingRow, ...] = ()
-        self.status: PrinterStatus | None = None
-        self.findings: tuple[Finding, ...] = ()
-        self.run: Printed | None = None
-        self.table: tuple[Printed, ...] = ()
-        self.checked: Checked | None = None
-        self.probed: ProbeResult | None = None
-        self.read_at: datetime.datetime | None = None
-        self.said = ""
-        self._kept: bytes | None = None
-        self.paper_white = False
-        self.screen_found = ScreenFound()
+        self.corrections = Corrections()
+        self.in_force = InForce(live, self.cards, self.shelf)
+        self.profiles = Profiles(live, self.in_force, self.shelf, self.cards, devices, places)
+        self.sources = Sources(live, self.profiles, places.data / "house-rules.json")
+        self.sheet = Sheet(live, self.cards, self.shelf, devices, places.data / "blanks.json")
+        self.pieces = Pieces(live, self.sources, self.sheet, places)
+        self.laying = Laying(live, self.sheet, self.pieces, self.cards)
+        self.customers = Customers(live, places.data / "customer-colours.json")
+        self.charts = Charts(live, self.customers, self.pieces, places.data / "charts")
+        self.handoff = Handoff(live, self.in_force, self.profiles, devices, self.sheet, self.corrections)
+        self.conditions = Conditions(live, self.in_force, self.handoff, self.profiles, self.cards, devices)
+        self.making = Making(live, self.conditions, self.handoff, self.profiles, devices)
+        self.fields = Fields(live, self.in_force, self.handoff, self.profiles, devices)
+        self.queue = Queue(
+            self.logbook,
+            devices,
+            places.work,
+            lambda: (self.kept_sources(), live.state.probes.direct if live.state.probes else None),
+            lambda: live.tell(QueueChanged()),
+        )
+        self.checking = Checking(live, self.profiles, self.charts, devices, self.corrections, self.logbook, places)
+        self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
+        self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
+        self.inbox = Inbox(live, places.data / "watched.json")
+        self.watch = Watch(live, self.sources)
+        self.follow = Follow(live, devices, self.in_force, self.profiles, self.cards, self.watch, self.inbox)
+        self.looks = Looks(lambda: live.state.profile, self.screen)
+        self._gathering = Gathering(
+            live,
+            devices,
+            self.profiles,
+            self.sources,
+            self.pieces,
+            self.sheet,
+            self.checking,
+            self.readiness,
+            self.watch,
+        )
+        self._actions = Actions(
+            live, self.in_force, self.handoff, self.profiles, self.pieces, self.sheet, self.laying, self.readiness
+        )
+        self._open()
+
+    def _open(self) -> None:
+        """Put the first condition in force, and say what has to be said at the start."""
         cards = self.cards.cards()
         if cards:
             self.put_in_force(cards[0])
         for sentence in self.cards.damaged():
             self.say(sentence)
-        cut_off = self.queue.after_a_crash()
-        if cut_off:
+        if cut_off := self.queue.after_a_crash():
             runs = ", ".join(map(str, cut_off))
             self.say(f"Fidele ended while run {runs} was being printed: look at what came out, and print it again.")
         if self.queue.paused:
-            self.say(
-                f"{len(self.queue.entries())} runs wait in the queue from before; let them go on at the print desk."
-            )
+            count = len(self.queue.entries())
+            self.say(f"{count} runs wait in the queue from before; let them go on at the print desk.")
         if self.logbook.rescued:
             self.say(
                 f"The logbook was damaged. {self.logbook.saved} runs were saved into a new one; the damaged file is "
@@ -143,55 +144,109 @@ class Session(Observable):
         if (last := self.logbook.clock_behind()) is not None:
             self.say(f"This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.")
 
+    # What is known -----------------------------------------------------------------------------------------------
+
+    @property
+    def state(self) -> State:
+        """Everything that is known at this moment."""
+        return self.live.state
+
+    @property
+    def card(self) -> Card | None:
+        """The condition in force."""
+        return self.live.state.card
+
+    @property
+    def profile(self) -> Profile | None:
+        """Its profile, None where it has none or none that is on the shelf."""
+        return self.live.state.profile
+
     @property
     def artwork(self) -> Artwork | None:
         """The picture in hand, as it is worked on."""
-        piece = self.pieces.current
-        return piece.artwork if piece is not None else None
+        return self.live.state.artwork
 
     @property
     def chart(self) -> Chart | None:
         """The chart that the picture in hand is, None where it is none."""
-        piece = self.pieces.current
-        return piece.chart if piece is not None else None
+        return self.live.state.chart
+
+    @property
+    def laid(self) -> Pixels | None:
+        """Its pixels over bare substrate, where it is transparent; None without a picture."""
+        artwork = self.live.state.artwork
+        return artwork.laid if artwork is not None else None
 
     @property
     def placing(self) -> Placing | None:
         """Where the picture in hand lies on the sheet."""
-        piece = self.pieces.current
+        piece = self.live.state.piece
         return piece.placing if piece is not None else None
 
     @property
     def content(self) -> Content | None:
         """What sits in the picture in hand."""
-        artwork = self.artwork
-        if artwork is None:
-            return None
-        known = self._contents.get(artwork.pixels)
-        if known is None:
-            known = content_of(artwork.laid, artwork.profile)
-            self._contents.keep(artwork.pixels, known)
-        return known
+        return self._gathering.content
 
     @property
-    def device(self) -> PrintDevice:
+    def device(self) -> Printer:
         """The printer of the card in force, the nearest one where there is none."""
-        return self.workshop.printer_of(self.card.printer) if self.card else self.workshop.printer
+        return self.devices.of(self.card)
 
-    # What was said last ------------------------------------------------------------------------------------------
+    @property
+    def chain(self) -> Chain | None:
+        """The layers from Fidele to the ink."""
+        return self.live.state.chain
+
+    @property
+    def rows(self) -> tuple[SettingRow, ...]:
+        """Wanted and found settings of driver, panel and programs."""
+        return self.live.state.route.rows
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is wrong or doubtful, what holds the print first."""
+        return self.live.state.findings
+
+    @property
+    def stops(self) -> tuple[Finding, ...]:
+        """What holds the print."""
+        return self.live.state.stops
+
+    @property
+    def run(self) -> Printed | None:
+        """The print in hand."""
+        return self.live.state.run
+
+    @property
+    def checked(self) -> Checked | None:
+        """What the last chart says."""
+        return self.live.state.checked
+
+    @property
+    def losses(self) -> Losses | None:
+        """What the picture in hand loses, None while it is not known."""
+        return self.live.state.losses
+
+    @property
+    def media(self) -> Media:
+        """What the sheet that is looked at is printed on."""
+        return self.sheet.media(self.sheet.shown)
+
+    @property
+    def said(self) -> str:
+        """What was said last."""
+        return self.live.said
 
     def say(self, sentence: str) -> None:
         """Say the last thing done, in the foot."""
-        self.said = sentence
-        self.tell("said")
+        self.live.say(sentence)
 
-    # What stands for screen and scanner --------------------------------------------------------------------------
+    def listen(self, listener: Callable[[News], None]) -> None:
+        """Call `listener` with all news from now on."""
+        self.live.listen(listener)
 
-    @property
-    def scanner(self) -> ScannerRecord:
-        """The profile that scans are read through: the one chosen on the shelf, else the one made here."""
-        entry = self.shelf.find(chosen) if (chosen := self.roles.of("scanner")) else None
-        return ScannerRecord(entry.path, math.nan, math.nan) if entry else ScannerRecord.load(self.places.data)
+    # Screen ------------------------------------------------------------------------------------------------------
 
     def screen(self) -> Profile | None:
         """Return the profile that proofs are shown through, None for sRGB."""
@@ -200,193 +255,66 @@ class Session(Observable):
     @property
     def display(self) -> Display:
         """How proofs are shown: through the profile chosen on the shelf, this screen's own, or sRGB."""
-        chosen, profile, title = self.roles.of("screen"), None, ""
+        chosen, profile, title = self.profiles.roles.of("screen"), None, ""
         entry = self.shelf.find(chosen) if chosen else None
         if entry is not None:
             try:
                 profile, title = self.shelf.load(chosen), self.profiles.row(entry).title
             except FideleError as error:
                 self.say(str(error))
-        return display_of(self.screen_found, profile, title, datetime.date.today())
+        return display_of(self.live.state.screen, profile, title, datetime.date.today())
 
     def take_screen(self, found: ScreenFound) -> None:
         """Follow the window to another screen."""
-        if found != self.screen_found:
-            self.screen_found = found
-            self.tell("artwork")
+        if found != self.live.state.screen:
+            self.live.change(ScreenSeen(found))
+            self.live.tell(RulesChanged())
             self.refresh()
+
+    def show_white(self, on: bool) -> None:
+        """Show proofs on the substrate's own white, or on the screen's."""
+        self.live.change(WhiteChosen(on))
 
     # The card ----------------------------------------------------------------------------------------------------
 
     def put_in_force(self, card: Card) -> None:
         """Take a card; the route is read anew."""
-        self.card = card
-        self.probed = None
-        self.handoff.forget()
-        self._kept = self.cards.kept(card.id)
-        self._load_profile()
-        self.tell("card")
-        self.refresh()
+        self.in_force.put(card)
 
-    def _load_profile(self) -> None:
-        self.profile = None
-        if self.card is not None and self.card.profile is not None:
-            try:
-                self.profile = self.shelf.load(self.card.profile)
-            except FideleError as error:
-                self.say(str(error))
-
-    def no_card(self) -> None:
-        """Be without a condition again."""
-        self.card, self.profile = None, None
-        self.tell("card")
-        self.refresh()
-
-    def change_card(self, what: str, /, **changes: Any) -> None:
+    def change_card(self, what: str, /, **changes: object) -> None:
         """Change the card in force, as a step that can be undone."""
-        card = self.need_card()
-        before = {key: getattr(card, key) for key in changes}
-        if before == changes:
-            return
-        if card.locked and not changes.keys() <= {"locked", "confirmed", "driver_version"}:
-            raise FideleError(f"“{card.name}” is locked; unlock it, or copy it and change the copy.")
-        change = Change(what=what, when=datetime.datetime.now().replace(microsecond=0), who=person())
-        changes = changes | {"history": [*card.history, change][-200:]}
-        before = before | {"history": card.history}
-
-        def apply(values: dict[str, Any]) -> None:
-            changed = self.need_card().model_copy(update=values)
-            if changed.id != card.id:
-                raise FideleError(f"“{card.name}” is not in force any more; put it in force first.")
-            self._save(changed)
-            self.card = changed
-            if "profile" in values:
-                self._load_profile()
-            self.tell("card")
-            self.refresh()
-
-        self.history.do(what, lambda: apply(changes), lambda: apply(before))
-        self.say(f"{what}.")
-
-    def _save(self, card: Card) -> None:
-        """Keep the card in force, unless somebody else changed it meanwhile: then theirs is taken, and it is said."""
-        if self.cards.kept(card.id) != self._kept:
-            self.follow_card()
-            raise FideleError(
-                f"“{card.name}” was changed by another window or by hand a moment ago. It was read again, as it is "
-                "now; do your change once more."
-            )
-        self.cards.save(card)
-        self._kept = self.cards.kept(card.id)
-
-    def follow_card(self) -> None:
-        """Take over what another window, a command or a person has made of the card in force."""
-        card = self.card
-        if card is None or (kept := self.cards.kept(card.id)) == self._kept:
-            return
-        if kept is None:
-            rest = self.cards.cards()
-            self.say(f"“{card.name}” was taken away elsewhere.")
-            self.no_card() if not rest else self.put_in_force(rest[0])
-            return
-        try:
-            read = self.cards.read(card.id)
-        except FideleError as error:
-            self.say(f"{error} What was in force stays until the file is mended.")
-            self._kept = kept
-            return
-        self.card, self._kept = read, kept
-        self._load_profile()
-        self.tell("card")
-        self.refresh()
-        self.say(f"“{read.name}” was changed elsewhere; it is shown as it is now.")
-
-    def start_card(self) -> None:
-        """Make a first condition for the printer at hand and put it in force."""
-        card = self.device.starter_card()
-        default = self.profiles.defaults.of(self.device.id, card.media)
-        if default and self.shelf.find(default) is not None:
-            card = card.model_copy(update={"profile": default, "owner": "fidele"})
-        self.cards.save(card)
-        self.put_in_force(card)
-        self.say(
-            f"A first condition, with the profile that is the default for {card.media}."
-            if card.profile
-            else "A first condition: the driver converts until you give it a profile. Drop one on the window."
-        )
-
-    def use_profile(self, profile_id: str) -> None:
-        """Make a profile on the shelf the one of the card in force.
-
-        Raises
-        ------
-        FideleError
-            When it cannot serve as an output profile.
-        """
-        entry = self.shelf.find(profile_id)
-        if entry is None:
-            raise FideleError("This profile is not on the shelf any more.")
-        if not entry.description.usable_as_output:
-            raise FideleError(
-                f"“{entry.title}” cannot convert for a printer: it is a profile of class "
-                f"{entry.description.class_words}."
-            )
-        # A condition that had none left the conversion to the driver; with a profile Fidele is the better owner.
-        first = {"owner": "fidele"} if self.need_card().profile is None else {}
-        title = self.profiles.row(entry).title
-        self.change_card(
-            f"“{title}” is the profile of this condition", profile=profile_id, profile_title=title, **first
-        )
+        self.in_force.change(what, **changes)
 
     def need_card(self) -> Card:
         """Return the card in force; an error where there is none."""
-        if self.card is None:
-            raise FideleError("There is no printing condition yet.")
-        return self.card
+        return self.live.state.need_card()
 
-    def _need_artwork(self) -> Artwork:
-        if self.artwork is None:
-            raise FideleError("There is no artwork yet: open a picture or drop one on the window.")
-        return self.artwork
+    def act(self, action: Action) -> None:
+        """Do what a finding's button says. See `Actions.act`."""
+        self._actions.act(action)
 
     @property
     def proof_settings(self) -> ProofSettings:
         """How the proof is made for the card in force."""
-        card = self.need_card()
-        return self.settings(card.intent)
+        return self.settings(self.need_card().intent)
 
     def settings(self, intent: Intent) -> ProofSettings:
         """Return how the picture in hand would be converted and shown with an intent."""
-        piece, card = self.pieces.current, self.need_card()
-        tuning, keep = (piece.tuning, piece.keep) if piece is not None else (None, "")
-        return ProofSettings(intent, card.bpc, tuning, keep, self.paper_white)
+        state = self.live.state
+        tuning, keep = (state.piece.tuning, state.piece.keep) if state.piece is not None else (None, "")
+        return ProofSettings(intent, state.need_card().bpc, tuning, keep, state.paper_white)
 
     @property
-    def media(self) -> Media:
-        """What the sheet that is looked at is printed on."""
-        return self.sheet.media(self.sheet.shown)
+    def intents(self) -> tuple[str, ...]:
+        """The intents that the card's profile truly has."""
+        entry = self.profiles.in_force
+        return entry.description.intents if entry else tuple(Intent)
 
-    # The shelf ---------------------------------------------------------------------------------------------------
+    # Shelf, artwork and sheet ------------------------------------------------------------------------------------
 
     def install(self, path: Path) -> list[Installed]:
         """Put what a file or folder holds on the shelf, or let it wait for a choice; say what became of it."""
-        try:
-            return self.profiles.receive(self.shelf.look(path))
-        except FideleError as error:
-            self.say(str(error))
-            return [Installed(str(path), "refused", reason=str(error))]
-
-    def remove_profile(self, profile_id: str) -> None:
-        """Take a profile off the shelf, as a step that can be undone."""
-        self.profiles.remove(profile_id)
-
-    def shelf_changed(self) -> None:
-        """Follow the shelf after it changed, by us or by another program."""
-        self._load_profile()
-        self.tell("shelf")
-        self.refresh()
-
-    # Artwork and sheet -------------------------------------------------------------------------------------------
+        return self.profiles.install(path)
 
     def open_artwork(self, path: Path) -> None:
         """Open a picture and place it at its own size, or as large as fits where that is too large."""
@@ -405,111 +333,69 @@ class Session(Observable):
 
     def refresh(self) -> None:
         """Read everything back and judge the route anew."""
-        if self.card is None:
-            self.chain, self.rows, self.findings = None, (), ()
-            self.tell("route")
+        state, card = self.live.state, self.card
+        if card is None:
+            self.live.change(RouteRead(State().route, None, None))
+            self.live.change(Judged(()))
             return
-        here = self.workshop.find(self.card.printer) is not None
-        route = read_route(self.card, self.device, here, self.probed)
-        self.rows, below, self.status = route.rows, route.below, route.status
+        probes = state.probes
+        route = read_route(card, self.devices.find(card.printer), probes.direct if probes is not None else None)
         if route.said:
             self.say(route.said)
-        if here and (program := self.handoff.program) is not None:
-            there = program_rows(self.card, program.places, self.handoff.program_probe)
-            self.rows = (*self.rows, *there)
-            below = (program_layer(self.card, there, self.handoff.program_probe, program.runs_here), *below)
-        self._route = replace(route, rows=self.rows, below=below)
-        self.read_at = datetime.datetime.now()
-        self.chain = Chain((self._own_layer(self.card), *below), self.card.twists_needed)
-        self._judge()
-        self.tell("route")
-
-    def _own_layer(self, card: Card) -> Layer:
-        piece = self.pieces.current
-        return own_layer(card, self.shelf_title() if self.profile is not None else "", piece is not None and piece.bare)
-
-    def shelf_title(self) -> str:
-        """Return the title of the card's profile, '' when it has none."""
-        entry = self.shelf.find(self.card.profile) if self.card and self.card.profile else None
-        return self.profiles.row(entry).title if entry else ""
-
-    def _judge(self) -> None:
-        card = self.need_card()
-        found: list[Finding] = []
-        piece = self.pieces.current
-        if self.chain is not None:
-            here = self.workshop.find(card.printer) is not None
-            found += judged(self.chain, card, self._route, here, piece is not None and piece.bare)
-        if card.profile is not None and self.profile is None:
-            found.insert(0, missing_profile(card, self.shelf.known()))
-        entry = self.shelf.find(card.profile) if card.profile and self.profile is not None else None
-        if entry is not None and card.owner == "fidele":
-            found += profile_findings(self.profiles.row(entry), card, self.device)
-        if self.artwork is not None:
-            found += artwork_findings(self.artwork, self.profile, self.sources.doubt(self.artwork))
-            mirrored = self.chain is not None and self.chain.twists % 2 == 1
-            found += on_sheet(self.sheet, mirrored, self._larger)
-            found += self.watch.findings(list(self.sheet.pieces))
-            if piece is not None and piece.chart is None:
-                placing = replace(piece.placing, width=piece.picture_width)
-                fine = self.content is not None and self.content.flat
-                found += resolution_findings(self.artwork, placing, card.artwork_ppi, fine)
-                if (quality := self.pieces.quality()) is not None:
-                    found += quality_findings(self.artwork, quality, placing, card.artwork_ppi)
-        found += due_findings(card, self.checking.due(card, datetime.date.today()))
-        if self.losses is not None:
-            found += proof_findings(self.losses, self.contrast)
-        found += self.readiness.findings(card, self.chart is not None, datetime.datetime.now())
-        found += press_findings(card, piece is not None and piece.chart is not None)
-        if self.run is not None:
-            found += receipt_findings(self.run.number, self.run.receipt)
-        if self.checked is not None:
-            found += check_findings(self.checked, self.chain)
-        self.findings = tuple(sorted(found, key=lambda f: WEIGHTS.index(f.weight)))
-
-    def _larger(self, placing: Placing) -> str:
-        """Return the first size of the card's printer that holds a placed picture, '' where none does."""
-        x0, y0, x1, y1 = placing.bounds
-        for size in self.device.sizes():
-            media = self.device.media(size)
-            left, top, right, bottom = media.printable
-            if x1 - x0 <= right - left and (media.roll or y1 - y0 <= bottom - top):
-                return size
-        return ""
-
-    @property
-    def stops(self) -> tuple[Finding, ...]:
-        """What holds the print. A verdict on the last print is no reason to hold the next."""
-        return tuple(f for f in self.findings if f.weight == "stop" and f.desk != "check")
-
-    # Proof -------------------------------------------------------------------------------------------------------
-
-    def find_losses(self) -> Losses | None:
-        """Compute the losses of the artwork in hand through the card; None where there is nothing to compute."""
-        if self.artwork is None or self.profile is None or self.card is None:
-            return None
-        return losses(self.artwork.laid, self.artwork.profile, self.profile, self.proof_settings)
+        rows, below = route.rows, route.below
+        if route.here and (program := self.handoff.program) is not None:
+            found = probes.program if probes is not None else None
+            there = program_rows(card, program.places, found)
+            rows = (*rows, *there)
+            below = (program_layer(card, there, found, program.runs_here), *below)
+        title = self.profiles.title_in_force if state.profile is not None else ""
+        chain = Chain((own_layer(card, title, state.bare), *below), card.twists_needed)
+        self.live.change(RouteRead(replace(route, rows=rows, below=below), chain, datetime.datetime.now()))
+        self.live.change(Judged(judge(self._gathering.facts(card))))
 
     def judge_again(self) -> None:
         """Judge what is known anew, without reading anything back."""
-        if self.card is not None:
-            self._judge()
-        self.tell("losses")
+        found = judge(self._gathering.facts(self.card)) if self.card is not None else ()
+        self.live.change(Judged(found))
+
+    # Proof -------------------------------------------------------------------------------------------------------
+
+    def finding_losses(self) -> Callable[[], Losses] | None:
+        """Return what computes the losses of the artwork in hand, beside the interface; None where there is nothing."""
+        state = self.live.state
+        artwork, profile = state.artwork, state.profile
+        if artwork is None or profile is None or state.card is None:
+            return None
+        settings = self.proof_settings
+        return lambda: losses(artwork.laid, artwork.profile, profile, settings)
 
     def take_losses(self, found: Losses | None, contrast: tuple[ContrastLoss, ...] = ()) -> None:
         """Show losses, and contrast lost between neighbours, that were computed elsewhere."""
-        self.losses, self.contrast = found, contrast
+        self.live.change(LossesFound(found, contrast))
         self.judge_again()
 
     # Print, press, check -----------------------------------------------------------------------------------------
 
     def job(self) -> Job:
         """Return what would be printed now: the sheet that is looked at."""
-        self._need_artwork()
         return self.sheet.job()
 
+    def kept_sources(self) -> KeptSources:
+        """Return where what kept jobs name is found, as it is now: to be used beside the interface."""
+        paths, logbook = {e.id: e.path for e in self.shelf.known()}, self.logbook
+
+        def profile(profile_id: str) -> Profile:
+            data = logbook.profile(profile_id)
+            if data is not None:
+                return Profile.parse(data, "the profile of the run")
+            if profile_id not in paths:
+                raise FideleError("The profile of this run is not on the shelf any more.")
+            return Profile.open(paths[profile_id])
+
+        return KeptSources(self.sources.supposing().of, profile, self.charts.known)
+
     def print_job(self, job: Job, progress: Progress | None = None, overridden: str = "") -> Printed:
-        """Order a job and print it at once; the logbook keeps the run. Can run beside the interface.
+        """Order a job and print it at once; the logbook keeps the run.
 
         Raises
         ------
@@ -527,73 +413,32 @@ class Session(Observable):
     def write_finished(self, job: Job, path: Path, progress: Progress | None = None) -> None:
         """Write what another program is to print as a finished file: converted, sized, mirrored as the card says.
 
+        Can run beside the interface.
+
         Raises
         ------
         FideleError
             When the file cannot be written, or its ending is not .png or .tif.
         """
-        finished_file(job, self.workshop.printer_of(job.card.printer), path, progress)
+        finished_file(job, self.devices.of(job.card), path, progress)
 
     def press_run(self, printed: Printed) -> Printed:
-        """Press a printed sheet just as its card says. Can run beside the interface."""
-        return pressed(self, printed, printed.job.card, printed.job.card.press)
+        """Press a printed sheet just as its card says."""
+        return pressed(self.devices, self.logbook, printed, printed.job.card, printed.job.card.press)
 
     def scan_run(self, printed: Printed) -> Printed:
         """Lay the pressed piece on the scanner. Can run beside the interface."""
-        if printed.piece is None:
-            raise FideleError("The print has not been pressed yet: only the pressed piece can be judged.")
-        return replace(printed, scan=self.workshop.scan(printed.piece, printed.number))
-
-    def try_profile(self, trial: Trial, progress: Progress | None = None) -> tuple[Trial, Checked, int]:
-        """Try a profile on this printer: print, press, scan and read a quick chart. Can run beside the interface."""
-        number = self.logbook.add_run(
-            f"Quick chart, to try “{trial.title}”",
-            trial.card.model_dump_json(),
-            trial.card.profile,
-            self.device.settings(),
-            {},
-            "",
-        )
-        limits = self.checking.tolerance
-        checked = run_trial(trial, self.device, self.workshop, self.scanner, limits, number, progress)
-        self.logbook.add_verdict(number, verdict_of(checked))
-        return trial, checked, number
-
-    def take_trial(self, done: tuple[Trial, Checked, int]) -> None:
-        """Keep and say what a trial found."""
-        trial, checked, number = done
-        found = verified(checked, self.device, "Quick chart", number, self.scanner.residual_mean)
-        self.profiles.verified(trial.card.profile or "", found)
-        self.tell("log")
-        self.say(f"“{trial.title}”: {found.sentence}")
+        return scanned(self.devices, printed)
 
     def take_run(self, printed: Printed) -> None:
         """Show a run that went on elsewhere; the last few prints stay on the table."""
-        self.run = printed
-        self.table = (printed, *(p for p in self.table if p.number != printed.number))[:_TABLE]
-        self.tell("run")
-        self.tell("log")
+        rest = (p for p in self.live.state.table if p.number != printed.number)
+        self.live.change(RunTaken(printed, (printed, *rest)[:_TABLE]))
+        self.live.tell(LogChanged())
 
     def take_check(self, checked: Checked) -> None:
         """Show a check that was made elsewhere; what it says of the profile on this printer is kept with both."""
-        self.checked = checked
-        job = self.run.job if self.run is not None else None
-        tells = checked.comparison.passed or checked.cause.code in ("right", "none")
-        if job is not None and job.chart is not None and job.card.profile and job.card.owner == "fidele" and tells:
-            number = self.run.number if self.run is not None else 0
-            found = verified(checked, self.device, job.chart.title, number, self.scanner.residual_mean)
-            self.profiles.verified(job.card.profile, found)
-        self._judge()
-        self.tell("check")
-        self.tell("log")
-        self.tell("route")
-        reading = checked.reading
-        how = (
-            f"read, page turned by {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %"
-            if reading is not None
-            else f"measured with {checked.measured.conditions.words()}"
-        )
-        self.say(f"{len(checked.comparison.ids)} patches {how}.")
+        self.checking.take(checked)
 
     # Undo --------------------------------------------------------------------------------------------------------
 
@@ -606,9 +451,3 @@ class Session(Observable):
         """Do the last undone step again."""
         name = self.history.redo()
         self.say(f"Done again: {name}." if name else "There is nothing to do again.")
-
-    @property
-    def intents(self) -> tuple[str, ...]:
-        """The intents that the card's profile truly has."""
-        entry = self.shelf.find(self.card.profile) if self.card and self.card.profile else None
-        return entry.description.intents if entry else tuple(Intent)

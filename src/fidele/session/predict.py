@@ -60,7 +60,7 @@ def wrong_routes(
     source: Profile,
     printer: Profile,
     facts: RouteFacts,
-    correction: Callable[[Floats], Floats],
+    correction: Callable[[Floats], Floats] | None,
     others: tuple[tuple[str, Profile], ...] = (),
 ) -> list[Prediction]:
     """Predict what each wrong route would print of source pixels (h, w, channels), worst first.
@@ -68,7 +68,7 @@ def wrong_routes(
     Parameters
     ----------
     correction
-        What the driver's own correction does to numbers (n, 3), as a probe found it.
+        What the driver's own correction does to numbers (n, 3), as a probe found it; None where that is not known.
     others
         Output profiles for other media, by title.
     """
@@ -76,9 +76,10 @@ def wrong_routes(
     right = convert(values, source, printer, facts.intent, facts.bpc)
     routes = [
         ("not converted", _bare(values, source)),
-        ("converted twice, by the driver too", _driven(correction, right)),
         ("converted twice, by the print system too", convert(right, srgb(), printer, Intent.PERCEPTUAL)),
     ]
+    if correction is not None:
+        routes.append(("converted twice, by the driver too", _driven(correction, right)))
     if values.shape[2] == 3:
         for name, space in (("sRGB", srgb()), ("opRGB", oprgb())):
             if space.content_id != source.content_id:

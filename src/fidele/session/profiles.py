@@ -3,32 +3,32 @@
 from __future__ import annotations
 
 import datetime
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
-from fidele.icc.transform import Intent
 from fidele.papers.fit import Fit, Purpose, fit
 from fidele.papers.guess import Known, guess
 from fidele.papers.leaflet import Vocabulary, statements, text_of_leaflet
 from fidele.papers.model import ABOUT, MADE, Papers, Said, Verified
 from fidele.route.condition import Card
+from fidele.session.in_force import InForce
+from fidele.session.live import Live
+from fidele.session.news import Arrived, PapersChanged, RulesChanged, ShelfChanged
 from fidele.session.person import person
-from fidele.session.trial import Trial, trial_card
+from fidele.session.places import Places
+from fidele.session.roles import Roles
+from fidele.store.cards import CardStore
 from fidele.store.papers import Defaults, PapersStore
-from fidele.store.shelf import Arrival, Delivery, Entry, Installed, Removed
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
-
-#: What must be stated before a profile can be trusted unseen; the rest is for the record.
-NEEDED = ("stand_in", "quality", "direction", "ink_saving", "press_temperature", "press_seconds")
+from fidele.store.scanners import ScannerRecord
+from fidele.store.shelf import Arrival, Delivery, Entry, Installed, Removed, Shelf
 
 
 @dataclass(frozen=True)
@@ -61,11 +61,15 @@ class Row:
 class Profiles:
     """Everything that people do with profiles; what can be undone goes through the session's history."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self.shelf = session.shelf
-        self.store = PapersStore(session.places.papers)
-        self.defaults = Defaults(session.places.data / "defaults.json")
+    def __init__(
+        self, live: Live, in_force: InForce, shelf: Shelf, cards: CardStore, devices: Devices, places: Places
+    ) -> None:
+        self._live, self._in_force, self._cards, self._devices = live, in_force, cards, devices
+        self.shelf = shelf
+        self.store = PapersStore(places.papers)
+        self.defaults = Defaults(places.data / "defaults.json")
+        self.roles = Roles(places.data / "roles.json")
+        self._through = places.data / "pass-through.icc"
         #: What was brought and still waits for a choice.
         self.pending: Delivery | None = None
         self._guessed: dict[tuple[str, Known], dict[str, Said]] = {}
@@ -79,12 +83,12 @@ class Profiles:
         if rivals or len(fresh) > 1:
             self.pending = delivery
             count = len(fresh) + len({a.id for a in rivals})
-            self._session.say(
+            self._live.say(
                 "Another version of a profile that is on the shelf: choose what to do."
                 if count == 1
                 else f"{count} profiles are at the door: choose which to put on the shelf."
             )
-            self._session.tell("arrivals")
+            self._live.tell(Arrived())
             return [Installed(a.found.shown, "choose", a.id, a.title, a.reason) for a in (*fresh.values(), *rivals)]
         results = self._take(list(fresh.values()), {}, delivery.leaflets) if fresh else []
         for arrival in delivery.arrivals:
@@ -94,8 +98,16 @@ class Profiles:
                 )
         results += [Installed(shown, "refused", reason=why) for shown, why in delivery.refused]
         if not fresh:
-            self._session.say(results[0].reason if results else "There was no profile in it.")
+            self._live.say(results[0].reason if results else "There was no profile in it.")
         return results
+
+    def install(self, path: Path) -> list[Installed]:
+        """Put what a file or folder holds on the shelf, or let it wait for a choice; say what became of it."""
+        try:
+            return self.receive(self.shelf.look(path))
+        except FideleError as error:
+            self._live.say(str(error))
+            return [Installed(str(path), "refused", reason=str(error))]
 
     def settle(self, chosen: dict[str, str]) -> list[Installed]:
         """Act on what a person chose for what is pending: by profile id, 'put', 'leave', or 'instead:<id>'."""
@@ -112,8 +124,8 @@ class Profiles:
         results = self._take(wanted, instead, delivery.leaflets) if wanted else []
         self.pending = None  # where it failed, the question stays open
         if not wanted:
-            self._session.say("Nothing was put on the shelf.")
-        self._session.tell("arrivals")
+            self._live.say("Nothing was put on the shelf.")
+        self._live.tell(Arrived())
         return results
 
     def _take(
@@ -137,7 +149,7 @@ class Profiles:
             except FideleError:
                 back()  # all of them or none
                 raise
-            self._changed()
+            self.changed()
 
         def back() -> None:
             for done in results:
@@ -147,47 +159,46 @@ class Profiles:
                     self._hand_over(done.id, instead[done.id])
             for removed in gone:
                 self.shelf.put_back(removed)
-            self._changed()
+            self.changed()
 
         name = f"“{arrivals[0].title}”" + (f" and {len(arrivals) - 1} more" if len(arrivals) > 1 else "")
-        self._session.history.do(f"Put {name} on the shelf", put, back)
+        self._live.history.do(f"Put {name} on the shelf", put, back)
         replaced = " in place of the other version" if instead else ""
         verb = "are" if len(arrivals) > 1 else "is"
-        self._session.say(f"{name} {verb} on the shelf{replaced}, ready to use.")
+        self._live.say(f"{name} {verb} on the shelf{replaced}, ready to use.")
         return results
 
     def _hand_over(self, old: str, new: str) -> None:
         """Let every condition and default that uses one profile use another."""
-        session = self._session
-        for card in session.cards.cards():
-            if card.profile == old:
-                session.cards.save(card.model_copy(update={"profile": new}))
-        if session.card is not None and session.card.profile == old:
-            session.card = session.card.model_copy(update={"profile": new})
+        self._in_force.hand_over(old, new)
         for printer, media in self.defaults.served_by(old):
             self.defaults.choose(printer, media, new)
 
-    def _changed(self) -> None:
-        self._session.shelf_changed()
+    def changed(self) -> None:
+        """Follow the shelf after it changed, by us or by another program."""
+        self._in_force.load_profile()
+        self._live.tell(ShelfChanged())
+        self._live.refresh()
 
     def remove(self, profile_id: str) -> None:
         """Take a profile off the shelf, as a step that can be undone."""
-        entry = self._need(profile_id)
+        entry = self.need(profile_id)
         kept: list[Removed] = []
 
         def away() -> None:
             kept[:] = [self.shelf.remove(profile_id)]
-            self._changed()
+            self.changed()
 
         def back() -> None:
             self.shelf.put_back(kept[0])
-            self._changed()
+            self.changed()
 
         title = self.row(entry).title
-        self._session.history.do(f"Take “{title}” off the shelf", away, back)
-        self._session.say(f"“{title}” was taken off the shelf; undo puts it back.")
+        self._live.history.do(f"Take “{title}” off the shelf", away, back)
+        self._live.say(f"“{title}” was taken off the shelf; undo puts it back.")
 
-    def _need(self, profile_id: str) -> Entry:
+    def need(self, profile_id: str) -> Entry:
+        """Return a profile on the shelf; `FideleError` where it is not there any more."""
         entry = self.shelf.find(profile_id)
         if entry is None:
             raise FideleError("This profile is not on the shelf any more.")
@@ -197,15 +208,12 @@ class Profiles:
 
     def known(self) -> Known:
         """Return the names that this workshop knows."""
-        session = self._session
-        cards = session.cards.cards()
-        carried = tuple(m.name for p in session.workshop.printers for m in p.media_list())
+        cards, devices = self._cards.cards(), self._devices
+        names, carried = (p.name for p in devices.printers), (m.name for m in devices.carried())
         return Known(
-            printers=tuple(
-                dict.fromkeys((*(p.name for p in session.workshop.printers), *(c.printer_name for c in cards)))
-            ),
+            printers=tuple(dict.fromkeys((*names, *(c.printer_name for c in cards)))),
             media=tuple(dict.fromkeys((*carried, *(c.media for c in cards)))),
-            substrates=tuple(dict.fromkeys((*session.workshop.substrates, *(c.substrate for c in cards)))),
+            substrates=tuple(dict.fromkeys((*devices.substrates, *(c.substrate for c in cards)))),
         )
 
     def papers(self, entry: Entry) -> Papers:
@@ -224,11 +232,9 @@ class Profiles:
 
     def rows(self, entries: list[Entry] | None = None) -> list[Row]:
         """Return all profiles as the shelf lists them, judged for the condition in force."""
-        session = self._session
-        in_cards = {c.profile for c in session.cards.cards()}
+        in_cards = {c.profile for c in self._cards.cards()}
         default = set(self.defaults.all().values())
-        card = session.card
-        purpose = self.purpose(card)
+        purpose = self.purpose(self._live.state.card)
         known, kept = self.known(), self.store.ids()
         made = []
         for entry in self.shelf.known() if entries is None else entries:
@@ -260,11 +266,11 @@ class Profiles:
 
         def keep(papers: Papers) -> None:
             self.store.save(papers)
-            self._session.tell("papers")
-            self._session.refresh()
+            self._live.tell(PapersChanged())
+            self._live.refresh()
 
-        self._session.history.do(name, lambda: keep(after), lambda: keep(before))
-        self._session.say(f"{name}.")
+        self._live.history.do(name, lambda: keep(after), lambda: keep(before))
+        self._live.say(f"{name}.")
 
     def say(self, profile_id: str, field: str, value: str) -> None:
         """Keep what a person says of a profile; '' takes it back."""
@@ -281,7 +287,7 @@ class Profiles:
 
     def confirm(self, profile_id: str, fields: tuple[str, ...] = ()) -> None:
         """Turn guesses into what a person vouches for: those named, or all."""
-        shown = self.papers(self._need(profile_id))
+        shown = self.papers(self.need(profile_id))
         guesses = {k: s for k, s in shown.said.items() if not s.certain and (not fields or k in fields)}
         if not guesses:
             return
@@ -306,9 +312,9 @@ class Profiles:
         """
         text_of_leaflet(name, data)
         count = self._read_leaflet(profile_id, name, data)
-        self._session.tell("papers")
-        self._session.refresh()
-        self._session.say(
+        self._live.tell(PapersChanged())
+        self._live.refresh()
+        self._live.say(
             f"{name} is kept with the profile; "
             + (
                 f"it says {count} {'thing' if count == 1 else 'things'} to confirm."
@@ -333,17 +339,17 @@ class Profiles:
         return len(fresh)
 
     def _vocabulary(self) -> Vocabulary:
-        return replace(self._session.device.vocabulary(), media=self.known().media)
+        return replace(self._devices.of(self._live.state.card).vocabulary(), media=self.known().media)
 
     def pin(self, profile_id: str, pinned: bool) -> None:
         """Keep a profile at the top of the shelf, or no longer."""
-        title = self.row(self._need(profile_id)).title
+        title = self.row(self.need(profile_id)).title
         name = f"“{title}” is pinned to the shelf" if pinned else f"“{title}” is no longer pinned"
         self.change(profile_id, name, lambda p: p.model_copy(update={"pinned": pinned, "hidden": False}))
 
     def hide(self, profile_id: str, hidden: bool) -> None:
         """Keep a profile off the shelf without removing it, or show it again."""
-        title = self.row(self._need(profile_id)).title
+        title = self.row(self.need(profile_id)).title
         name = f"“{title}” is hidden; search still finds it" if hidden else f"“{title}” is shown again"
         self.change(profile_id, name, lambda p: p.model_copy(update={"hidden": hidden, "pinned": False}))
 
@@ -351,8 +357,8 @@ class Profiles:
         """Keep what a chart said of a profile on a printer."""
         papers = self.store.read(profile_id)
         self.store.save(papers.model_copy(update={"verified": [*papers.verified, found][-50:]}))
-        self._session.tell("papers")
-        self._session.refresh()
+        self._live.tell(PapersChanged())
+        self._live.refresh()
 
     # Using them --------------------------------------------------------------------------------------------------
 
@@ -365,105 +371,82 @@ class Profiles:
 
     def purpose(self, card: Card | None) -> Purpose:
         """Return what a profile is wanted for: a card, or any media in the printer at hand."""
-        device = self._session.workshop.printer_of(card.printer) if card else self._session.device
+        space = self._devices.of(card).format.space
         if card is None:
-            return Purpose(device.name, "", space=device.space)
-        return Purpose(card.printer_name, card.media, card.substrate, card.ink, device.space)
+            return Purpose(self._devices.nearest.name, "", space=space)
+        return Purpose(card.printer_name, card.media, card.substrate, card.ink, space)
 
     def choose_default(self, profile_id: str, media: str) -> None:
         """Make a profile the default for this printer and a media, as a step that can be undone; '' for none."""
-        session = self._session
-        printer = session.device.id
+        device = self._devices.of(self._live.state.card)
+        printer = device.id
         before = self.defaults.of(printer, media)
 
         def choose(value: str) -> None:
             self.defaults.choose(printer, media, value)
-            session.tell("papers")
+            self._live.tell(PapersChanged())
 
-        title = self.row(self._need(profile_id)).title if profile_id else "nothing"
-        name = f"“{title}” is the default for {media} on the {session.device.name}"
-        session.history.do(name, lambda: choose(profile_id), lambda: choose(before))
-        session.say(f"{name}.")
+        title = self.row(self.need(profile_id)).title if profile_id else "nothing"
+        name = f"“{title}” is the default for {media} on the {device.name}"
+        self._live.history.do(name, lambda: choose(profile_id), lambda: choose(before))
+        self._live.say(f"{name}.")
 
     def stand_for(self, role: str, profile_id: str) -> None:
         """Let a profile stand for the screen or the scanner, as a step that can be undone; '' for none."""
-        session = self._session
-        before = session.roles.of(role)
+        before = self.roles.of(role)
 
         def choose(value: str) -> None:
-            session.roles.choose(role, value)
-            session.tell("artwork")
-            session.refresh()
+            self.roles.choose(role, value)
+            self._live.tell(RulesChanged())
+            self._live.refresh()
 
         words = {"screen": "Proofs are shown through", "scanner": "Scans are read through"}[role]
         none = {"screen": "sRGB", "scanner": "the profile made here"}[role]
-        name = f"{words} {f'“{self.row(self._need(profile_id)).title}”' if profile_id else none}"
-        session.history.do(name, lambda: choose(profile_id), lambda: choose(before))
-        session.say(f"{name}.")
+        name = f"{words} {f'“{self.row(self.need(profile_id)).title}”' if profile_id else none}"
+        self._live.history.do(name, lambda: choose(profile_id), lambda: choose(before))
+        self._live.say(f"{name}.")
 
-    def start_condition(self, profile_id: str) -> None:
-        """Make a printing condition with a profile, set as its papers say it was made, and put it in force.
+    def use(self, profile_id: str) -> None:
+        """Make a profile on the shelf the one of the card in force.
 
         Raises
         ------
         FideleError
             When it cannot serve as an output profile.
         """
-        session = self._session
-        row = self.row(self._need(profile_id))
-        if not row.entry.description.usable_as_output:
-            raise FideleError(f"“{row.title}” {row.fit.words.lower()}")
-        card = trial_card(session.device, row.papers, None)
-        taken = {c.id for c in session.cards.cards()}
-        stem = f"condition-{profile_id}"
-        card_id, number = stem, 2
-        while card_id in taken:
-            card_id, number = f"{stem}-{number}", number + 1
-        said = row.papers.value("intent")
-        intent = {"intent": Intent(said)} if said in row.entry.description.intents else {}
-        made = card.model_copy(update={"id": card_id, "name": row.title[:60], **intent})
-        before = session.card
-
-        def start() -> None:
-            session.cards.save(made)
-            session.put_in_force(made)
-
-        def back() -> None:
-            session.cards.remove(made.id)
-            if before is not None:
-                session.put_in_force(before)
-            else:
-                session.no_card()
-
-        session.history.do(f"Start a condition with “{row.title}”", start, back)
-        session.say(f"A condition with “{row.title}” is in force; the hand-off shows what is still to set.")
-
-    def trial(self, profile_id: str) -> Trial:
-        """Return what 'try it' needs.
-
-        Raises
-        ------
-        FideleError
-            When the profile cannot serve as an output profile here.
-        """
-        session = self._session
-        row = self.row(self._need(profile_id))
+        row = self.row(self.need(profile_id))
         what = row.entry.description
-        if not what.usable_as_output or what.colour_space != session.device.space:
-            raise FideleError(f"“{row.title}” cannot be tried on the {session.device.name}: {row.fit.words}")
-        session.scanner.profile()  # a clear word now rather than after the print
-        card = trial_card(session.device, row.papers, session.card)
-        if card.process == "transfer" and card.substrate not in session.workshop.substrates:
-            base = session.card.substrate if session.card else session.workshop.substrates[0]
-            card = card.model_copy(update={"substrate": base})
-        return Trial(card, self.shelf.load(profile_id), row.title)
+        if not what.usable_as_output:
+            raise FideleError(
+                f"“{row.entry.title}” cannot convert for a printer: it is a profile of class {what.class_words}."
+            )
+        # A condition that had none left the conversion to the driver; with a profile Fidele is the better owner.
+        first = {"owner": "fidele"} if self._live.state.need_card().profile is None else {}
+        words = f"“{row.title}” is the profile of this condition"
+        self._in_force.change(words, profile=profile_id, profile_title=row.title, **first)
+
+    @property
+    def title_in_force(self) -> str:
+        """Title of the profile of the card in force, '' when it has none."""
+        entry = self.in_force
+        return self.row(entry).title if entry is not None else ""
+
+    @property
+    def in_force(self) -> Entry | None:
+        """The profile of the card in force, None when it has none or none that is on the shelf."""
+        card = self._live.state.card
+        return self.shelf.find(card.profile) if card is not None and card.profile else None
+
+    def scanner(self, data: Path) -> ScannerRecord:
+        """Return the profile that scans are read through: the one chosen on the shelf, else the one made here."""
+        entry = self.shelf.find(chosen) if (chosen := self.roles.of("scanner")) else None
+        return ScannerRecord(entry.path, math.nan, math.nan) if entry else ScannerRecord.load(data)
 
     def pass_through_file(self) -> Path:
         """Return the file of the pass-through profile, written where other programs can read it."""
-        path = self._session.places.data / "pass-through.icc"
-        if not path.exists():
-            write_bytes(path, pass_through().data)
-        return path
+        if not self._through.exists():
+            write_bytes(self._through, pass_through().data)
+        return self._through
 
     def as_space(self, profile_id: str) -> Profile:
         """Return a profile on the shelf as a space that a picture can be in.
@@ -473,7 +456,7 @@ class Profiles:
         FideleError
             When it does not lead from device values to colour.
         """
-        entry = self._need(profile_id)
+        entry = self.need(profile_id)
         if entry.description.device_class not in ("mntr", "spac", "scnr", "prtr"):
             raise FideleError(
                 f"“{entry.title}” is a profile of class {entry.description.class_words}: no source space."

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.icc.transform import white_of
 from fidele.route.condition import Card
-from fidele.session.job import Lying, Printed
-from fidele.session.thumbnail import sheet_picture
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.run.job import Lying, Printed
+from fidele.run.thumbnail import sheet_picture
+from fidele.session.looks import Looks
 
 
-def promised(session: Session, printed: Printed, card: Card, size: tuple[int, int], ppi: float) -> Any:
+def promised(looks: Looks, printed: Printed, card: Card, size: tuple[int, int], ppi: float) -> NDArray[np.uint8] | None:
     """Return the pieces of a condition on a sheet as their proofs promised them, on the substrate's own white.
 
     Comes as (h, w, 3) for the screen, `size` (width, height) at `ppi`; None where nothing was promised: without a
@@ -29,10 +27,10 @@ def promised(session: Session, printed: Printed, card: Card, size: tuple[int, in
         return None
     job = replace(printed.job, lying=mine)
 
-    def show(one: Lying, pixels: NDArray[Any]) -> NDArray[np.uint8]:
+    def show(one: Lying, pixels: Pixels) -> NDArray[np.uint8]:
         profile = one.profile or first.profile
         assert profile is not None
-        look = session.looks.on_sheet(one.artwork.profile, profile, one.card, one.tuning, one.keep, paper_white=True)
+        look = looks.on_sheet(one.artwork.profile, profile, one.card, one.tuning, one.keep, paper_white=True)
         return look(np.ascontiguousarray(pixels))
 
     kind = first.artwork.pixels.dtype

@@ -6,24 +6,27 @@ import datetime
 import json
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.chart.read import read_scan
 from fidele.chart.readiness import INKS, PAGE, STEPS, readiness_chart
+from fidele.devices.devices import Devices
+from fidele.devices.protocol import Scan
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.judge.finding import Finding
 from fidele.route.condition import Card
-from fidele.route.finding import Finding
-from fidele.session.charts import readiness_page
-from fidele.session.job import Job, Printed
+from fidele.run.chart_page import readiness_page
+from fidele.run.job import Job, Printed
+from fidele.run.queue import Queue
+from fidele.session.live import Live
+from fidele.session.news import LogChanged
 from fidele.sheet.placing import Placing
+from fidele.store.logbook import Logbook
 from fidele.store.records import Verdict
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
 
 #: Below such a share of the ink that a sound page had, an ink is weak; below the second it is missing.
 _WEAK, _MISSING = 0.88, 0.3
@@ -61,14 +64,12 @@ def shares(scanned: NDArray[np.floating], sound: NDArray[np.floating]) -> dict[s
 class Readiness:
     """Readiness pages of the printers of a session."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self._folder = session.places.data / "readiness"
+    def __init__(self, live: Live, devices: Devices, queue: Queue, logbook: Logbook, folder: Path) -> None:
+        self._live, self._devices, self._queue, self._logbook, self._folder = live, devices, queue, logbook, folder
 
     def job(self, card: Card) -> Job:
         """Return the page as a job by a condition, with nothing converting."""
-        session = self._session
-        device = session.workshop.printer_of(card.printer)
+        device = self._devices.printer_of(card.printer)
         media = device.media(card.size, card.feed)
         artwork = readiness_page(card, 0)
         _, end = media.inset
@@ -83,15 +84,14 @@ class Readiness:
 
     def order(self) -> int:
         """Put the readiness page of the card in force in the queue, before everything else; return its run."""
-        session = self._session
-        card = session.need_card()
+        card = self._live.state.need_card()
         # Whoever converts: lines are missing or not whatever their colour.
         passed = [Finding(code, "stop", "converts", "", "") for code in _NOT_ABOUT_COLOUR]
-        number = session.queue.order(self.job(card), "a readiness page is not about colour", passed)
-        first = next((e.id for e in session.queue.entries() if e.state in ("held", "waiting")), number)
+        number = self._queue.order(self.job(card), "a readiness page is not about colour", passed)
+        first = next((e.id for e in self._queue.entries() if e.state in ("held", "waiting")), number)
         if first != number:
-            session.queue.move(number, first)
-        session.queue.release(number)
+            self._queue.move(number, first)
+        self._queue.release(number)
         return number
 
     # Due ---------------------------------------------------------------------------------------------------------
@@ -101,7 +101,7 @@ class Readiness:
         hours = card.sheet.readiness_hours
         if hours <= 0:
             return ""
-        last, page = self._session.logbook.last_printed(card.printer, _TITLE)
+        last, page = self._logbook.last_printed(card.printer, _TITLE)
         if page is not None and (now - page).total_seconds() < hours * 3600:
             return ""
         if is_chart:
@@ -112,24 +112,6 @@ class Readiness:
         if pause < hours:
             return ""
         return f"The last print was {pause:.0f} hours ago; nozzles dry in a pause."
-
-    def findings(self, card: Card, is_chart: bool, now: datetime.datetime) -> list[Finding]:
-        """Return a caution where the readiness page is due."""
-        why = self.due(card, is_chart, now)
-        if not why:
-            return []
-        return [
-            Finding(
-                "readiness-due",
-                "caution",
-                "Is the printer ready?",
-                f"{why} This condition asks for a readiness page first.",
-                "Print it, and look whether any lines are missing.",
-                "Print the readiness page",
-                "readiness",
-                "print",
-            )
-        ]
 
     # Judging -----------------------------------------------------------------------------------------------------
 
@@ -144,7 +126,14 @@ class Readiness:
             return None
         return values if values.shape == (len(INKS) * len(STEPS), 3) else None
 
-    def read(self, printed: Printed, scan: NDArray[Any]) -> tuple[InkState, ...]:
+    def scan(self, printed: Printed) -> Scan | None:
+        """Lay a page as it came out on the stand-in's scanner; None where a person must do that."""
+        table, scanner = self._devices.table, self._devices.scanner
+        if printed.sheet is None or table is None or scanner is None:
+            return None
+        return scanner.scan(table.as_printed(printed.sheet), printed.number)
+
+    def read(self, printed: Printed, scan: Codes) -> tuple[InkState, ...]:
         """Read a scan of a page as it came out of the printer, against the last sound one; kept in the logbook.
 
         Raises
@@ -166,13 +155,11 @@ class Readiness:
 
     def seen(self, printed: Printed, complete: dict[str, bool]) -> tuple[InkState, ...]:
         """Keep what a person sees of each ink; a page that is complete becomes the sound one that scans go by."""
-        session = self._session
         states = tuple(
             InkState(ink, 1.0 if ok else 0.5, "complete" if ok else "lines missing") for ink, ok in complete.items()
         )
-        if all(s.sound for s in states):
-            scan = session.workshop.scan(session.workshop.as_printed(printed.sheet), printed.number)
-            values = read_scan(scan, readiness_chart()).rgb
+        if all(s.sound for s in states) and (scan := self.scan(printed)) is not None:
+            values = read_scan(scan.pixels, readiness_chart()).rgb
             write_bytes(self._file(printed.job.card), json.dumps(values.round(5).tolist()).encode())
         self._keep(printed.number, states, "by eye")
         return states
@@ -183,8 +170,8 @@ class Readiness:
         cause = ", ".join(f"{s.ink} {s.words}" for s in bad)
         worst = max((1 - s.share for s in states), default=0.0) * 100
         verdict = Verdict(worst, worst, worst, "fail" if bad else "pass", cause, words, _TITLE, "", "", how)
-        self._session.logbook.add_verdict(run, verdict)
-        self._session.tell("log")
+        self._logbook.add_verdict(run, verdict)
+        self._live.tell(LogChanged())  # waits for the session's own thread where it is told on another
 
 
 #: What may be wrong with colour does not matter to lines.

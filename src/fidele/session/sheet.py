@@ -4,22 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from pathlib import Path
 
+from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.route.condition import Card
+from fidele.route.sharing import why_not
+from fidele.run.job import Job, Lying
+from fidele.run.signs import STRIP_ROOM, around
 from fidele.session.blanks import Blanks
-from fidele.session.job import Job, Lying
-from fidele.session.pieces import Copy, PanelPlan, Piece
-from fidele.session.sharing import why_not
-from fidele.session.signs import STRIP_ROOM, around
+from fidele.session.live import Live
+from fidele.session.piece import Copy, PanelPlan, Piece
+from fidele.session.state import SheetChosen
 from fidele.sheet.panels import Panels, panels
 from fidele.sheet.placing import Media, Placing
 from fidele.sheet.shapes import area, covered
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
+from fidele.store.cards import CardStore
+from fidele.store.shelf import Shelf
 
 #: A roll on which nothing lies yet is shown so long, in mm; and none is shorter than the second.
 _EMPTY, _SHORTEST = 297.0, 20.0
@@ -28,29 +30,43 @@ _EMPTY, _SHORTEST = 297.0, 20.0
 class Sheet:
     """The sheet of the current picture: those pieces that lie on it together, on one or several sheets of media."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self.blanks = Blanks(session.places.data / "blanks.json")
-        #: Name of the own sheet that lies in, '' for the one that the card calls for.
-        self.own = ""
-        #: Which of several sheets is looked at, from 0.
-        self.page = 0
+    def __init__(self, live: Live, cards: CardStore, shelf: Shelf, devices: Devices, blanks: Path) -> None:
+        self._live, self._kept_cards, self._shelf, self._devices = live, cards, shelf, devices
+        self.blanks = Blanks(blanks)
         self._parted: tuple[object, Panels] | None = None
         self._cards: dict[str, tuple[bytes | None, Card]] = {}
+
+    @property
+    def own(self) -> str:
+        """Name of the own sheet that lies in, '' for the one that the card calls for."""
+        return self._live.state.own_sheet
+
+    @own.setter
+    def own(self, name: str) -> None:
+        self._live.change(SheetChosen(name, self.page))
+
+    @property
+    def page(self) -> int:
+        """Which of several sheets is looked at, from 0."""
+        return self._live.state.page
+
+    @page.setter
+    def page(self, page: int) -> None:
+        self._live.change(SheetChosen(self.own, page))
 
     # What lies on it ---------------------------------------------------------------------------------------------
 
     @property
     def pieces(self) -> tuple[Piece, ...]:
         """The pictures that lie together with the current one; a chart and a piece in panels lie alone."""
-        current = self._session.pieces.current
+        current = self._live.state.piece
         if current is None:
             return ()
         if current.chart is not None or current.panels is not None:
             return (current,)
         return tuple(
             p
-            for p in self._session.pieces.all
+            for p in self._live.state.pieces
             if p.together == current.together and p.chart is None and p.panels is None
         )
 
@@ -70,7 +86,7 @@ class Sheet:
         FideleError
             When it cannot be parted as it was asked for.
         """
-        current = self._session.pieces.current
+        current = self._live.state.piece
         plan = current.panels if current is not None else None
         if current is None or plan is None:
             return None
@@ -122,9 +138,9 @@ class Sheet:
     @property
     def base(self) -> Media:
         """What the card calls for, or the own sheet that lies in; of a roll its width counts."""
-        session = self._session
-        card = session.card
-        media = session.device.media(card.size, card.feed) if card else session.device.media("A4")
+        card = self._live.state.card
+        device = self._devices.of(card)
+        media = device.media(card.size, card.feed) if card else device.media("A4")
         own = self.blanks.sheet(self.own)
         return own.media(media) if own is not None and own.printed_as == media.name and not media.roll else media
 
@@ -134,7 +150,7 @@ class Sheet:
         if not base.roll:
             return base
         _, end = base.inset
-        current = self._session.pieces.current
+        current = self._live.state.piece
         parted = self._panels
         if parted is not None:
             side, beneath = self._around
@@ -151,13 +167,13 @@ class Sheet:
     @property
     def wants_strip(self) -> bool:
         """Whether the condition asks for a control strip on this sheet."""
-        session = self._session
-        return session.card is not None and session.card.sheet.strip and session.chart is None
+        state = self._live.state
+        return state.card is not None and state.card.sheet.strip and state.chart is None
 
     @property
     def _around(self) -> tuple[float, float]:
         """What each piece needs around it and beneath it for its signs, in mm."""
-        card = self._session.card
+        card = self._live.state.card
         return around(card.sheet) if card is not None else (0.0, 0.0)
 
     def _room(self, media: Media) -> tuple[float, float]:
@@ -183,14 +199,14 @@ class Sheet:
 
     def card_of(self, piece: Piece) -> Card:
         """Return the condition that a piece is pressed by."""
-        card = self._session.need_card()
+        card = self._live.state.need_card()
         if not piece.card or piece.card == card.id:
             return card
-        kept = self._session.cards.kept(piece.card)
+        kept = self._kept_cards.kept(piece.card)
         known = self._cards.get(piece.card)
         if known is None or known[0] != kept:
             try:
-                known = (kept, self._session.cards.read(piece.card))
+                known = (kept, self._kept_cards.read(piece.card))
             except FideleError:
                 return card  # it was taken away meanwhile
             self._cards[piece.card] = known
@@ -198,27 +214,25 @@ class Sheet:
 
     def profile_of(self, card: Card) -> Profile | None:
         """Return the profile of a condition, None where it has none or none that is here."""
-        mine = self._session.card
+        mine = self._live.state.card
         if mine is not None and card.profile == mine.profile:
-            return self._session.profile
-        return self._session.shelf.load(card.profile) if card.profile else None
+            return self._live.state.profile
+        return self._shelf.load(card.profile) if card.profile else None
 
     def disagreements(self) -> list[tuple[Piece, list[str]]]:
         """Return the pieces that cannot share this sheet, with the reasons."""
-        session = self._session
-        if session.card is None:
+        card = self._live.state.card
+        if card is None:
             return []
-        card = session.card
         found = [(p, why_not(card, self.card_of(p))) for p in self.pieces if p.card and p.card != card.id]
         return [(p, reasons) for p, reasons in found if reasons]
 
     def sharing(self) -> list[tuple[Card, list[str]]]:
         """Return every other condition with the reasons why its pieces cannot lie on this sheet."""
-        session = self._session
-        if session.card is None:
+        card = self._live.state.card
+        if card is None:
             return []
-        card = session.card
-        return [(c, why_not(card, c)) for c in session.cards.cards() if c.id != card.id]
+        return [(c, why_not(card, c)) for c in self._kept_cards.cards() if c.id != card.id]
 
     # What comes of it --------------------------------------------------------------------------------------------
 
@@ -245,15 +259,15 @@ class Sheet:
         FideleError
             When there is nothing on it, or no profile to convert through, or the pieces cannot share it.
         """
-        session = self._session
-        card, current = session.need_card(), session.pieces.need()
+        state = self._live.state
+        current, card = state.need_piece(), state.need_card()
         number = self.shown if page is None else page
         media = self.media(number)
         if min(media.room[0], media.height) <= 0:
             raise FideleError(f"{media.name} is smaller than its margins: nothing can be printed on it.")
         if current.chart is not None:
-            self._need_profile(card, session.profile)
-            one = Lying(current.artwork, current.placing, card, session.profile)
+            self._need_profile(card, state.profile)
+            one = Lying(current.artwork, current.placing, card, state.profile)
             return Job((one,), card, current.chart, current.chart_page, current.bare, media)
         for piece, reasons in self.disagreements():
             raise FideleError(f"{piece.name} cannot share this sheet: {reasons[0]}.")
@@ -296,7 +310,7 @@ class Sheet:
         (side, end), (around, _) = media.inset, self._around
         placing = Placing(side + around, end + around, panel.width, panel.height)
         x, y, wide, high = piece.behind or (0.0, 0.0, piece.placing.width, piece.placing.height)
-        profile = self._session.profile
+        profile = self._live.state.profile
         self._need_profile(card, profile)
         return Lying(
             piece.artwork,
@@ -314,7 +328,7 @@ class Sheet:
 
     def jobs(self) -> list[Job]:
         """Return a job for each sheet that is to be printed; of panels, those that are not skipped."""
-        current = self._session.pieces.need()
+        current = self._live.state.need_piece()
         parted = self.panels
         if parted is not None and current.panels is not None:
             skip = current.panels.skip

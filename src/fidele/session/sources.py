@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
 
@@ -18,10 +17,10 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import GREYS, grey, oprgb, sgrey, srgb
+from fidele.session.live import Live
+from fidele.session.news import RulesChanged
+from fidele.session.profiles import Profiles, Row
 from fidele.session.remember import Remembered
-
-if TYPE_CHECKING:
-    from fidele.session.model import Session
 
 _LARGEST = 1 << 20
 #: Keys of the spaces that are always there.
@@ -96,9 +95,14 @@ class Rules:
 
     def of(self, path: Path, kind: str) -> Rule | None:
         """Return the rule for a picture: that which means it most closely."""
-        found = [(r.reach(path), r) for r in self.all() if r.kind == kind]
-        best = max((reach for reach, _ in found), default=0)
-        return next((r for reach, r in reversed(found) if reach == best), None) if best else None
+        return closest(self.all(), path, kind)
+
+
+def closest(rules: Iterable[Rule], path: Path, kind: str) -> Rule | None:
+    """Return of some rules that which means a picture most closely, None where none does."""
+    found = [(r.reach(path), r) for r in rules if r.kind == kind]
+    best = max((reach for reach, _ in found), default=0)
+    return next((r for reach, r in reversed(found) if reach == best), None) if best else None
 
 
 @dataclass(frozen=True)
@@ -110,53 +114,74 @@ class Space:
     load: Callable[[], Profile]
 
 
+def _candidates(kind: str, rows: Iterable[Row]) -> list[Space]:
+    found = [Space(key, key, load) for key, load in _BUILT_IN.get(kind, {}).items()]
+    if kind == "GRAY":
+        found += [Space(f"grey:{name}", f"grey, {name}", partial(grey, name)) for name in GREYS]
+    classes = ("prtr", "spac") if kind == "CMYK" else ("mntr", "spac", "scnr")
+    seen = {space.load().content_id for space in found}
+    for row in rows:
+        what = row.entry.description
+        if what.colour_space == kind and what.device_class in classes and row.entry.id not in seen:
+            seen.add(row.entry.id)
+            if not any(p.weight == "stop" for p in what.problems):
+                found.append(Space(f"profile:{row.entry.id}", row.title, partial(Profile.open, row.entry.path)))
+    return found
+
+
+@dataclass(frozen=True)
+class Supposing:
+    """House rules and the profiles on the shelf as they were at a moment."""
+
+    rules: tuple[Rule, ...]
+    rows: tuple[Row, ...]
+
+    def of(self, path: Path) -> Suppose:
+        """Return what answers, for one file, what it is supposed to be in."""
+
+        def ask(kind: str) -> tuple[Profile, SourceSlip] | None:
+            rule = closest(self.rules, path, kind)
+            if rule is None and kind != "CMYK":
+                return None
+            spaces = _candidates(kind, self.rows)
+            space = next((s for s in spaces if rule is not None and s.key == rule.space), None)
+            if rule is not None and space is not None:
+                return space.load(), SourceSlip("supposed", f"{space.title}, by your rule for {rule.where}", True)
+            if kind != "CMYK":
+                return None
+            if not spaces:
+                raise FideleError(
+                    f"{path.name} is CMYK and states no profile, and there is no CMYK profile on the shelf: drop the "
+                    "one that it was made for on the window, then open it again."
+                )
+            return spaces[0].load(), SourceSlip("supposed", f"{spaces[0].title}, supposed: the file states nothing")
+
+        return ask
+
+
 class Sources:
     """The source slips of a workshop's pictures."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
-        self.rules = Rules(session.places.data / "house-rules.json")
+    def __init__(self, live: Live, profiles: Profiles, path: Path) -> None:
+        self._live, self._profiles = live, profiles
+        self.rules = Rules(path)
         self._hints: Remembered[str] = Remembered()
 
     def candidates(self, kind: str) -> list[Space]:
         """Return the spaces that pictures of a kind can be in: standard ones, then those of the shelf."""
-        found = [Space(key, key, load) for key, load in _BUILT_IN.get(kind, {}).items()]
-        if kind == "GRAY":
-            found += [Space(f"grey:{name}", f"grey, {name}", partial(grey, name)) for name in GREYS]
-        classes = ("prtr", "spac") if kind == "CMYK" else ("mntr", "spac", "scnr")
-        seen = {space.load().content_id for space in found}
-        for row in self._session.profiles.rows():
-            what = row.entry.description
-            if what.colour_space == kind and what.device_class in classes and row.entry.id not in seen:
-                seen.add(row.entry.id)
-                if not any(p.weight == "stop" for p in what.problems):
-                    load = partial(self._session.shelf.load, row.entry.id)
-                    found.append(Space(f"profile:{row.entry.id}", row.title, load))
-        return found
+        return _candidates(kind, self._profiles.rows())
 
     def space(self, kind: str, key: str) -> Space | None:
         """Return a space by its key, None where it is not there any more."""
         return next((s for s in self.candidates(kind) if s.key == key), None)
 
+    def supposing(self) -> Supposing:
+        """Return what answers for files, as rules and shelf are now: to be used beside the interface."""
+        return Supposing(self.rules.all(), tuple(self._profiles.rows()))
+
     def suppose(self, path: Path) -> Suppose:
         """Return what answers, for one file, what it is supposed to be in."""
-
-        def ask(kind: str) -> tuple[Profile, SourceSlip] | None:
-            rule = self.rules.of(path, kind)
-            space = self.space(kind, rule.space) if rule is not None else None
-            if rule is not None and space is not None:
-                return space.load(), SourceSlip("supposed", f"{space.title}, by your rule for {rule.where}", True)
-            if kind != "CMYK":
-                return None
-            inks = self.candidates(kind)
-            if not inks:
-                raise FideleError(
-                    f"{path.name} is CMYK and states no profile, and there is no CMYK profile on the shelf: drop the "
-                    "one that it was made for on the window, then open it again."
-                )
-            return inks[0].load(), SourceSlip("supposed", f"{inks[0].title}, supposed: the file states nothing")
-
-        return ask
+        return self.supposing().of(path)
 
     def hint(self, artwork: Artwork) -> str:
         """Return the RGB space that a picture looks made in, '' where nothing tells; a hint, never acted on."""
@@ -200,25 +225,21 @@ class Sources:
 
     def make_rule(self, rule: Rule) -> None:
         """Keep a rule in place of the one for the same client or folder, as a step that can be undone."""
-        before = self.rules.all()
-        after = (*(r for r in before if (r.client, r.folder, r.kind) != (rule.client, rule.folder, rule.kind)), rule)
-
-        def apply(rules: tuple[Rule, ...]) -> None:
-            self.rules.save(rules)
-            self._session.tell("artwork")
-
-        self._session.history.do(f"A rule for {rule.where}", lambda: apply(after), lambda: apply(before))
+        rest = (r for r in self.rules.all() if (r.client, r.folder, r.kind) != (rule.client, rule.folder, rule.kind))
+        self._set(f"A rule for {rule.where}", (*rest, rule))
         space = self.space(rule.kind, rule.space)
-        self._session.say(f"From now on {rule.where} that state nothing are {space.title if space else rule.space}.")
+        self._live.say(f"From now on {rule.where} that state nothing are {space.title if space else rule.space}.")
 
     def drop_rule(self, rule: Rule) -> None:
         """Forget a rule, as a step that can be undone."""
+        self._set(f"Forget the rule for {rule.where}", tuple(r for r in self.rules.all() if r != rule))
+        self._live.say(f"The rule for {rule.where} is forgotten.")
+
+    def _set(self, name: str, after: tuple[Rule, ...]) -> None:
         before = self.rules.all()
-        after = tuple(r for r in before if r != rule)
 
         def apply(rules: tuple[Rule, ...]) -> None:
             self.rules.save(rules)
-            self._session.tell("artwork")
+            self._live.tell(RulesChanged())
 
-        self._session.history.do(f"Forget the rule for {rule.where}", lambda: apply(after), lambda: apply(before))
-        self._session.say(f"The rule for {rule.where} is forgotten.")
+        self._live.history.do(name, lambda: apply(after), lambda: apply(before))

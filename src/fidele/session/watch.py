@@ -2,50 +2,43 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork
 from fidele.artwork.replace import replaced
 from fidele.errors import FideleError
-from fidele.route.finding import Finding
+from fidele.files import stamp_of
+from fidele.session.live import Live
+from fidele.session.piece import Piece
+from fidele.session.seen import Stamp
+from fidele.session.sources import Sources
+from fidele.session.state import PiecesChanged
 
-if TYPE_CHECKING:
-    from fidele.session.model import Session
-    from fidele.session.pieces import Piece
-
-
-def stamp_of(path: Path) -> tuple[int, int]:
-    """Return size and time of change of a file, (0, 0) where it is not there."""
-    try:
-        found = path.stat()
-    except OSError:
-        return 0, 0
-    return found.st_size, found.st_mtime_ns
+#: What was read again: number of the piece, stamp of its file, and the artwork or why it cannot be had.
+Again = tuple[int, Stamp, Artwork | str]
 
 
 class Watch:
     """Looks whether the files of the pictures in hand are still those that were read."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(self, live: Live, sources: Sources) -> None:
+        self._live, self._sources = live, sources
         #: What could not be read again, by number of the piece: a sentence.
         self.lost: dict[int, str] = {}
-        self._seen: dict[int, tuple[int, int]] = {}
+        self._seen: dict[int, Stamp] = {}
         self._tried: set[int] = set()
 
-    def changed(self) -> list[Piece]:
-        """Return the pictures whose file is another one than was read, or is gone."""
-        return [p for p in self._session.pieces.all if p.chart is None and stamp_of(p.opened.path) != p.stamp]
+    def due(self, stamps: dict[Path, Stamp]) -> list[Piece]:
+        """Return the pictures that are to be read again, by the stamps of their files as they are now.
 
-    def due(self) -> list[Piece]:
-        """Return the pictures that are to be read again: changed, and left alone since the last look.
-
-        What was tried is not asked for again until it changes once more.
+        Their file is another one than was read, or is gone, and was left alone since the last look. What was tried is
+        not asked for again until it changes once more.
         """
-        changed = self.changed()
+        pictures = [p for p in self._live.state.pieces if p.chart is None and p.opened.path in stamps]
+        changed = [p for p in pictures if stamps[p.opened.path] != p.stamp]
         numbers = {p.number for p in changed}
         gone = [n for n in self.lost if n not in numbers]
         self.lost = {n: s for n, s in self.lost.items() if n in numbers}
@@ -53,7 +46,7 @@ class Watch:
         self._tried &= numbers
         due = []
         for piece in changed:
-            now = stamp_of(piece.opened.path)
+            now = stamps[piece.opened.path]
             if self._seen.get(piece.number) != now:
                 self._seen[piece.number] = now  # somebody may still be writing: once it rests, it is read
                 self._tried.discard(piece.number)
@@ -61,29 +54,35 @@ class Watch:
                 self._tried.add(piece.number)
                 due.append(piece)
         if gone:
-            self._session.judge_again()
+            self._live.judge()
         return due
 
-    def read(self, due: list[Piece]) -> list[tuple[int, tuple[int, int], Artwork | str]]:
-        """Read pictures again: number, stamp, and the artwork or why it cannot be had. Can run beside the interface."""
-        found: list[tuple[int, tuple[int, int], Artwork | str]] = []
-        for piece in due:
-            path, stamp = piece.opened.path, stamp_of(piece.opened.path)
-            page = max(0, piece.opened.page) or None
-            try:
-                again = open_artwork(path, suppose=self._session.sources.suppose(path), page=page)
-                found.append((piece.number, stamp, again))
-            except FideleError as error:
-                found.append((piece.number, stamp, str(error)))
-        return found
+    def reading(self, due: list[Piece]) -> Callable[[], list[Again]]:
+        """Return the work of reading pictures again, to be done beside the interface."""
+        supposing = self._sources.supposing()
 
-    def take(self, found: list[tuple[int, tuple[int, int], Artwork | str]]) -> None:
+        def read() -> list[Again]:
+            found: list[Again] = []
+            for piece in due:
+                path, page = piece.opened.path, max(0, piece.opened.page) or None
+                stamp = stamp_of(path)
+                try:
+                    again: Artwork | str = open_artwork(path, suppose=supposing.of(path), page=page)
+                except FideleError as error:
+                    again = str(error)
+                found.append((piece.number, stamp, again))
+            return found
+
+        return read
+
+    def take(self, found: list[Again]) -> None:
         """Follow what was read again; what could not be read is told."""
         if not found:
             return
-        pieces, session = self._session.pieces, self._session
+        live = self._live
+        pieces = live.state.pieces
         for number, stamp, again in found:
-            piece = next((p for p in pieces.all if p.number == number), None)
+            piece = next((p for p in pieces if p.number == number), None)
             if piece is None:
                 continue
             if isinstance(again, str):
@@ -91,33 +90,18 @@ class Watch:
                 continue
             self.lost.pop(number, None)
             followed = _followed(piece, again, stamp)
-            pieces.all = tuple(followed if p is piece else p for p in pieces.all)
-            session.say(f"{piece.name} was changed elsewhere; it is shown as it is now.")
-        session.losses = None
-        session.tell("artwork")
-        session.refresh()
+            pieces = tuple(followed if p is piece else p for p in pieces)
+            live.say(f"{piece.name} was changed elsewhere; it is shown as it is now.")
+        live.change(PiecesChanged(pieces, live.state.current))
+        live.refresh()
 
     def look(self) -> None:
         """Follow files that were changed and are now left alone, at once."""
-        self.take(self.read(self.due()))
-
-    def findings(self, pieces: list[Piece]) -> list[Finding]:
-        """Return a stop for each of some pictures whose file cannot be read as it was any more."""
-        return [
-            Finding(
-                "artwork-lost",
-                "stop",
-                f"{piece.name} cannot be read any more",
-                f"{self.lost[piece.number]} What is shown is what was read before; it could not be printed again.",
-                "Bring the file back, or lay the picture aside.",
-                desk="artwork",
-            )
-            for piece in pieces
-            if piece.number in self.lost
-        ]
+        pieces = self._live.state.pieces
+        self.take(self.reading(self.due({p.opened.path: stamp_of(p.opened.path) for p in pieces}))())
 
 
-def _followed(piece: Piece, again: Artwork, stamp: tuple[int, int]) -> Piece:
+def _followed(piece: Piece, again: Artwork, stamp: Stamp) -> Piece:
     """Return a piece as its file is now: worked on and placed as before, its proportions those of the file."""
     kind = again.profile.header.colour_space
     if piece.opened.slip.kind == "chosen" and kind == piece.opened.profile.header.colour_space:

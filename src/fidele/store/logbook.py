@@ -14,8 +14,9 @@ from pathlib import Path
 from typing import Any
 
 from fidele.errors import FideleError
-from fidele.store.records import BUSY, WAITING, Check, KeptRun, Queued, Run, Verdict
+from fidele.store.records import BUSY, WAITING, Check, KeptRun, Queued, Verdict
 from fidele.store.rescue import rescue
+from fidele.values import Document, Settings
 
 #: Each step takes the file from one version to the next.
 _MIGRATIONS = (
@@ -59,11 +60,13 @@ _MIGRATIONS = (
 _LOOKED_THROUGH = 256 << 20
 
 
-#: What is kept of a run, in the order of `KeptRun`.
-_KEPT = (
-    "id, at, title, card, profile, settings, receipt, overridden, press, state, job, thumbnail, why, passed, target, "
-    "not_before, media_mm2"
-)
+#: What is kept of a run, and what its last check said, by the names of `KeptRun`; its thumbnail is asked for apart.
+_KEPT = """
+    SELECT run.id, run.at, title, card, profile, settings, receipt, overridden, press, state, job, why, passed, target,
+    not_before, media_mm2, COALESCE(json_extract(card, '$.name'), '') AS card_name,
+    COALESCE(verdict.verdict, '') AS verdict, mean, COALESCE(cause, '') AS cause FROM run
+    LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
+"""
 
 
 class Logbook:
@@ -94,6 +97,7 @@ class Logbook:
         """Return a connection to a logbook of this version; one that was taken away meanwhile is begun anew."""
         db = sqlite3.connect(self.path, timeout=10, isolation_level="IMMEDIATE")
         try:
+            db.row_factory = sqlite3.Row
             db.execute("PRAGMA foreign_keys = ON")
             (version,) = db.execute("PRAGMA user_version").fetchone()
             if version > len(_MIGRATIONS):
@@ -110,8 +114,8 @@ class Logbook:
         title: str,
         card: str,
         profile: str | None,
-        settings: dict[str, Any],
-        receipt: dict[str, Any],
+        settings: Settings,
+        receipt: Document,
         overridden: str,
         state: str = "printed",
         job: str = "",
@@ -184,7 +188,7 @@ class Logbook:
         except sqlite3.DatabaseError as error:
             raise FideleError(f"The logbook {self.path} cannot be written: {error}.") from error
 
-    def end_run(self, run: int, state: str, receipt: dict[str, Any], why: str = "") -> None:
+    def end_run(self, run: int, state: str, receipt: Document, why: str = "") -> None:
         """Keep how a run ended: 'printed' with the driver's receipt, 'cancelled' or 'failed' and `why`."""
         with self._writing() as db:
             values = (state, json.dumps(receipt), why, run)
@@ -211,17 +215,12 @@ class Logbook:
     def queued(self) -> list[Queued]:
         """Return what is yet to be printed, in its order; what is under way comes first."""
         query = """
-            SELECT id, at, title, json_extract(card, '$.id'), json_extract(card, '$.name'), state, why, place, target,
-            not_before FROM run WHERE state IN ('held', 'waiting', 'preparing', 'printing')
+            SELECT id, at, title, COALESCE(json_extract(card, '$.id'), '') AS card,
+            COALESCE(json_extract(card, '$.name'), '') AS card_name, state, why, place, target, not_before
+            FROM run WHERE state IN ('held', 'waiting', 'preparing', 'printing')
             ORDER BY state IN ('held', 'waiting'), place, id
         """
-        with self._reading() as db:
-            rows = db.execute(query).fetchall()
-        time = datetime.datetime.fromisoformat
-        return [
-            Queued(r[0], time(r[1]), r[2], r[3] or "", r[4] or "", r[5], r[6], r[7], r[8], time(r[9]) if r[9] else None)
-            for r in rows
-        ]
+        return [Queued(**_timed(row, "at", "not_before")) for row in self._rows(query)]
 
     def keep_profile(self, profile_id: str, title: str, data: bytes) -> None:
         """Keep a profile's content, once, so that a run can be printed again through it."""
@@ -263,24 +262,21 @@ class Logbook:
         return last, page
 
     def everything(self) -> list[KeptRun]:
-        """Return all runs with everything that is kept of them but their thumbnails, the newest first."""
-        names = _KEPT.replace("thumbnail", "NULL")
-        with self._reading() as db:
-            rows = db.execute(f"SELECT {names} FROM run ORDER BY id DESC").fetchall()
-        return [KeptRun(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
+        """Return all runs with everything that is kept of them, the newest first."""
+        return [KeptRun(**_timed(row, "at")) for row in self._rows(f"{_KEPT} ORDER BY run.id DESC")]
+
+    def thumbnails(self, runs: Sequence[int]) -> dict[int, bytes]:
+        """Return the small pictures of some runs, of those that have one."""
+        marks = ", ".join("?" * len(runs))
+        query = f"SELECT id, thumbnail FROM run WHERE thumbnail IS NOT NULL AND id IN ({marks})"
+        return {row["id"]: row["thumbnail"] for row in self._rows(query, *runs)}
 
     def checks_of(self, run: int) -> list[tuple[datetime.datetime, Verdict]]:
         """Return the checks of a run, oldest first."""
-        names = "at, mean, p95, largest, verdict, cause, words, chart, tolerance, against, instrument, uncertainty"
-        with self._reading() as db:
-            rows = db.execute(f"SELECT {names} FROM verdict WHERE run = ? ORDER BY id", (run,)).fetchall()
-        time = datetime.datetime.fromisoformat
-        return [
-            (time(r[0]), Verdict(r[1], r[2], r[3], r[4], r[5], tuple(json.loads(r[6])), r[7], r[8], r[9], r[10], r[11]))
-            for r in rows
-        ]
+        rows = self._rows(f"SELECT {_VERDICT} FROM verdict WHERE run = ? ORDER BY id", run)
+        return [(datetime.datetime.fromisoformat(row["at"]), _verdict(row)) for row in rows]
 
-    def add_press(self, run: int, press: dict[str, Any]) -> None:
+    def add_press(self, run: int, press: Document) -> None:
         """Keep what was done at the press, behind what was done before with the same run."""
         with self._writing() as db:
             (kept,) = db.execute("SELECT press FROM run WHERE id = ?", (run,)).fetchone() or (None,)
@@ -307,22 +303,14 @@ class Logbook:
 
     def checks(self, limit: int = 500) -> list[Check]:
         """Return the last checks, oldest first."""
-        query = """
-            SELECT verdict.at, run.id, run.card, run.settings, mean, p95, largest, verdict.verdict, cause, words, chart,
-            tolerance, against, instrument, uncertainty FROM verdict JOIN run ON run.id = verdict.run
+        query = f"""
+            SELECT {_VERDICT}, run.id AS of_run, run.card, run.settings FROM verdict JOIN run ON run.id = verdict.run
             ORDER BY verdict.id DESC LIMIT ?
         """
-        with self._reading() as db:
-            rows = db.execute(query, (limit,)).fetchall()
+        time = datetime.datetime.fromisoformat
         return [
-            Check(
-                datetime.datetime.fromisoformat(r[0]),
-                r[1],
-                r[2],
-                r[3],
-                Verdict(r[4], r[5], r[6], r[7], r[8], tuple(json.loads(r[9])), r[10], r[11], r[12], r[13], r[14]),
-            )
-            for r in reversed(rows)
+            Check(time(row["at"]), row["of_run"], row["card"], row["settings"], _verdict(row))
+            for row in reversed(self._rows(query, limit))
         ]
 
     def run(self, number: int) -> KeptRun:
@@ -333,11 +321,10 @@ class Logbook:
         FideleError
             When there is none of this number.
         """
-        with self._reading() as db:
-            row = db.execute(f"SELECT {_KEPT} FROM run WHERE id = ?", (number,)).fetchone()
-        if row is None:
+        rows = self._rows(f"{_KEPT} WHERE run.id = ?", number)
+        if not rows:
             raise FideleError(f"There is no run {number} in the logbook.")
-        return KeptRun(row[0], datetime.datetime.fromisoformat(row[1]), *row[2:])
+        return KeptRun(**_timed(rows[0], "at"))
 
     def interrupted(self) -> list[int]:
         """Mark runs that were under way when their Fidele ended as interrupted; return their numbers."""
@@ -347,16 +334,31 @@ class Logbook:
             db.executemany("UPDATE run SET state = 'interrupted' WHERE id = ?", [(n,) for n in gone])
         return gone
 
-    def runs(self, limit: int = 50) -> list[Run]:
-        """Return the last runs, newest first."""
-        query = """
-            SELECT run.id, run.at, title, card, COALESCE(verdict.verdict, ''), mean, COALESCE(cause, ''), state FROM run
-            LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
-            WHERE state NOT IN ('held', 'waiting') ORDER BY run.id DESC LIMIT ?
-        """
+    def runs(self, limit: int = 50) -> list[KeptRun]:
+        """Return the last runs that are not yet to be printed, newest first."""
+        query = f"{_KEPT} WHERE state NOT IN ('held', 'waiting') ORDER BY run.id DESC LIMIT ?"
+        return [KeptRun(**_timed(row, "at")) for row in self._rows(query, limit)]
+
+    def _rows(self, query: str, *values: object) -> list[sqlite3.Row]:
+        """Return the rows that a query finds."""
         with self._reading() as db:
-            rows = db.execute(query, (limit,)).fetchall()
-        return [Run(r[0], datetime.datetime.fromisoformat(r[1]), *r[2:]) for r in rows]
+            return db.execute(query, values).fetchall()
+
+
+#: What is kept of a check.
+_FIGURES = ("mean", "p95", "largest", "verdict", "cause", "words", "chart", "tolerance", "against", "instrument")
+_VERDICT = ", ".join(f"verdict.{name}" for name in ("at", *_FIGURES, "uncertainty"))
+
+
+def _verdict(row: sqlite3.Row) -> Verdict:
+    kept = {name: row[name] for name in (*_FIGURES, "uncertainty")}
+    return Verdict(**kept | {"words": tuple(json.loads(row["words"]))})
+
+
+def _timed(row: sqlite3.Row, *times: str) -> dict[str, Any]:
+    """Return a row by its names, its times as such; '' is none."""
+    parsed = {t: datetime.datetime.fromisoformat(row[t]) if row[t] else None for t in times}
+    return dict(zip(row.keys(), row, strict=True)) | parsed
 
 
 def _migrate(db: sqlite3.Connection) -> None:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import json
 from dataclasses import dataclass
+from functools import cached_property
 
 #: States of a run that is yet to be printed, being printed, or done with.
 WAITING = ("held", "waiting")
@@ -40,22 +42,9 @@ class Check:
 
 
 @dataclass(frozen=True)
-class Run:
-    """A print as it was sent, with its last verdict ('pass', 'fail' or '' when not checked)."""
-
-    id: int
-    at: datetime.datetime
-    title: str
-    card: str
-    verdict: str
-    mean: float | None
-    cause: str
-    state: str = "printed"
-
-
-@dataclass(frozen=True)
 class KeptRun:
-    """Everything that is kept of a run; `settings`, `receipt` and `press` as JSON."""
+    """Everything that is kept of a run; `settings`, `receipt` and `press` as JSON. `verdict` is that of its last check:
+    'pass', 'fail', or '' where it was not checked."""
 
     id: int
     at: datetime.datetime
@@ -68,12 +57,22 @@ class KeptRun:
     press: str | None
     state: str
     job: str
-    thumbnail: bytes | None
     why: str
     passed: str
     target: str
     not_before: str
     media_mm2: float
+    card_name: str
+    verdict: str
+    mean: float | None
+    cause: str
+
+    @cached_property
+    def text(self) -> str:
+        """What it can be searched by, in small letters: title, condition, state, reason, day and artwork."""
+        artwork = " ".join(one["artwork"] for one in json.loads(self.job or "{}").get("lying", ()))
+        said = f"{self.id} {self.title} {self.card_name} {self.state} {self.overridden} {self.at:%d.%m.%Y} {artwork}"
+        return said.casefold()
 
 
 @dataclass(frozen=True)

@@ -123,6 +123,10 @@ class Shelf:
         self._entries: dict[str, Entry] = {}
         self._broken: tuple[tuple[Path, str], ...] = ()
 
+    def beside(self) -> Shelf:
+        """Return another shelf on the same folders and index, to be looked at beside the interface."""
+        return Shelf(self.own, self.others, self.data)
+
     # Looking -----------------------------------------------------------------------------------------------------
 
     def snapshot(self) -> dict[str, tuple[int, int]]:

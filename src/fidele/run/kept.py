@@ -1,0 +1,213 @@
+"""What the logbook keeps of a job, so that it can be printed again exactly as it was."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic import AliasChoices, BaseModel, ConfigDict, Field, ValidationError
+
+from fidele.artwork.open import Suppose, open_artwork
+from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.artwork.replace import Replacement, replaced
+from fidele.chart.definition import Chart
+from fidele.errors import FideleError
+from fidele.files import stamp_of
+from fidele.icc.profile import Profile
+from fidele.route.condition import Card
+from fidele.run.chart_page import chart_page, visual_chart
+from fidele.run.job import Job, Lying
+from fidele.sheet.page import Behind
+from fidele.sheet.placing import Media, Placing
+from fidele.sheet.shapes import Shape
+from fidele.store.cards import card_of
+from fidele.store.records import KeptRun
+from fidele.tuning.model import Tuning
+
+
+@dataclass(frozen=True)
+class Sources:
+    """Where what a kept job names is found, as it was at a moment: to be used beside the interface.
+
+    Attributes
+    ----------
+    suppose
+        Given a file, what answers for its space where it states none.
+    profile
+        Given an id, the profile from the logbook or the shelf; `FideleError` where it is on neither.
+    charts
+        The charts that are known.
+    """
+
+    suppose: Callable[[Path], Suppose]
+    profile: Callable[[str], Profile]
+    charts: Callable[[], Sequence[Chart]]
+
+
+class _Kept(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class KeptLying(_Kept):
+    """One picture of a kept job; `source` and `slip` say what it was taken for where its file does not state it."""
+
+    artwork: Path
+    artwork_page: int
+    sha256: str
+    placing: Placing
+    number: int = Field(validation_alias=AliasChoices("copy", "number"), serialization_alias="copy")
+    copies: int
+    source: str = ""
+    slip: str = ""
+    card: Card | None = None
+    tuning: Tuning | None = None
+    replacements: tuple[Replacement, ...] = ()
+    keep: str = ""
+    behind: Behind | None = None
+    panel: str = ""
+    shape: Shape = "rectangle"
+
+
+class KeptJob(_Kept):
+    """A job as JSON: artworks with their hashes, how worked on, where they lie; or a chart by its digest."""
+
+    media: Media | None = None
+    chart: str = ""
+    page: int = 0
+    bare: bool = False
+    placing: Placing | None = None
+    lying: tuple[KeptLying, ...] = ()
+
+
+def kept_job(job: Job) -> str:
+    """Return a job as JSON."""
+    if job.chart is not None:
+        kept = KeptJob(media=job.media, chart=job.chart.digest, page=job.page, bare=job.bare, placing=job.placing)
+    else:
+        kept = KeptJob(media=job.media, lying=tuple(_kept_lying(one, job.card) for one in job.lying))
+    return kept.model_dump_json(by_alias=True, exclude_defaults=True)
+
+
+def _kept_lying(one: Lying, card: Card) -> KeptLying:
+    path, slip = one.artwork.path, one.artwork.slip
+    supposed = slip.kind != "stated"  # a rule that supposes otherwise tomorrow must not change it
+    return KeptLying(
+        artwork=path.absolute(),
+        artwork_page=one.artwork.page,
+        sha256=file_hash(path) if path.exists() else "",
+        placing=one.placing,
+        number=one.copy,
+        copies=one.copies,
+        source=one.artwork.profile.content_id if supposed else "",
+        slip=slip.words if supposed else "",
+        card=one.card if one.card.id != card.id else None,
+        tuning=one.tuning,
+        replacements=one.replacements,
+        keep=one.keep,
+        behind=one.behind,
+        panel=one.panel,
+        shape=one.shape,
+    )
+
+
+def profiles_of(job: Job) -> Iterator[tuple[str, str, bytes]]:
+    """Yield id, title and content of every profile that a job cannot be printed again without."""
+    for one in job.lying:
+        if one.profile is not None and one.card.owner == "fidele":
+            yield one.profile.content_id, one.card.profile_title, one.profile.data
+        if job.chart is None and one.artwork.slip.kind != "stated":
+            yield one.artwork.profile.content_id, one.artwork.slip.words, one.artwork.profile.data
+
+
+def file_hash(path: Path) -> str:
+    """Return the SHA-256 of a file; one that was not changed since is not read again."""
+    return _hash(path, stamp_of(path))
+
+
+@lru_cache(maxsize=512)
+def _hash(path: Path, _stamp: tuple[int, int]) -> str:
+    try:
+        with path.open("rb") as source:
+            return hashlib.file_digest(source, "sha256").hexdigest()
+    except OSError as error:
+        raise FideleError(f"{path} cannot be read: {error.strerror}.") from error
+
+
+def job_of(run: KeptRun) -> KeptJob:
+    """Return what is kept of a run's job; nothing where it was printed by a Fidele that did not keep it."""
+    try:
+        return KeptJob.model_validate_json(run.job or "{}")
+    except ValidationError:
+        return KeptJob()
+
+
+def job_again(sources: Sources, run: KeptRun) -> Job:
+    """Return the job of a run as it was, whatever has been changed since.
+
+    Raises
+    ------
+    FideleError
+        When its artwork is gone or is another one now, or the run was kept by an earlier Fidele.
+    """
+    card, kept = card_of(run.card.encode(), f"run {run.id}"), job_of(run)
+    if kept.chart and kept.placing is not None:
+        return _chart_again(sources, run, kept, kept.placing, card)
+    if not kept.lying:
+        raise FideleError(f"Run {run.id} was printed by an earlier Fidele, which did not keep what is needed.")
+    opened: dict[tuple[Path, int, tuple[Replacement, ...]], Artwork] = {}
+    return Job(tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying), card, media=kept.media)
+
+
+def _chart_again(sources: Sources, run: KeptRun, kept: KeptJob, placing: Placing, card: Card) -> Job:
+    chart = next((c for c in (visual_chart(), *sources.charts()) if c.digest == kept.chart), None)
+    if chart is None:
+        raise FideleError(f"The chart of run {run.id} is not known any more.")
+    artwork, profile = chart_page(chart, kept.page, card, 0, kept.bare), _profile(sources, card)
+    return replace(Job.of(artwork, placing, card, profile, chart, kept.page, kept.bare), media=kept.media)
+
+
+def _profile(sources: Sources, card: Card) -> Profile | None:
+    """Return the profile of a card, None where Fidele does not convert through it."""
+    return sources.profile(card.profile) if card.profile and card.owner == "fidele" else None
+
+
+def _lying_again(
+    sources: Sources,
+    run: KeptRun,
+    kept: KeptLying,
+    card: Card,
+    opened: dict[tuple[Path, int, tuple[Replacement, ...]], Artwork],
+) -> Lying:
+    mine, key = kept.card or card, (kept.artwork, kept.artwork_page, kept.replacements)
+    if key not in opened:
+        opened[key] = _artwork_again(sources, run, kept)
+    return Lying(
+        opened[key],
+        kept.placing,
+        mine,
+        _profile(sources, mine),
+        kept.tuning,
+        kept.keep,
+        kept.replacements,
+        kept.behind,
+        kept.shape,
+        kept.number,
+        kept.copies,
+        kept.panel,
+    )
+
+
+def _artwork_again(sources: Sources, run: KeptRun, kept: KeptLying) -> Artwork:
+    path, page = kept.artwork, kept.artwork_page
+    if not path.exists():
+        raise FideleError(f"{path} is gone, so run {run.id} cannot be printed.")
+    if kept.sha256 and file_hash(path) != kept.sha256:
+        raise FideleError(f"{path} was changed since run {run.id} was ordered; open it and print it anew.")
+    artwork = open_artwork(path, page=page if page > 0 else None, suppose=sources.suppose(path))
+    if kept.source and kept.source != artwork.profile.content_id:
+        artwork = replace(artwork, profile=sources.profile(kept.source), slip=SourceSlip("chosen", kept.slip))
+    pixels = replaced(artwork.pixels, kept.replacements) if kept.replacements else artwork.pixels
+    return replace(artwork, pixels=pixels)

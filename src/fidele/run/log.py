@@ -1,0 +1,219 @@
+"""What the logbook tells: facts of a run, what differs between two, totals of media and ink, and export."""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import io
+import json
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from fidele.errors import FideleError
+from fidele.files import write_bytes
+from fidele.route.condition import OWNER_WORDS, Card
+from fidele.route.layers import MEANINGS
+from fidele.run.kept import KeptJob, job_of
+from fidele.sheet.placing import Media
+from fidele.store.records import KeptRun
+from fidele.values import Document, Json
+
+
+@dataclass(frozen=True)
+class Fact:
+    """One thing that is known of a run: its section, its name, and its value in words."""
+
+    section: str
+    name: str
+    value: str
+
+
+@dataclass(frozen=True)
+class Totals:
+    """What some runs took: how many were printed, square metres of media, and millilitres of ink by tank."""
+
+    printed: int
+    square_metres: float
+    ink: dict[str, float]
+
+
+def facts(run: KeptRun) -> list[Fact]:
+    """Return what the logbook knows of a run, section by section."""
+    job, settings, receipt = job_of(run), json.loads(run.settings), json.loads(run.receipt)
+    found = [
+        Fact("Run", "Title", run.title),
+        Fact("Run", "State", run.state + (f": {run.why}" if run.why else "")),
+        Fact("Run", "Ordered", f"{run.at:%d.%m.%Y %H:%M}"),
+        Fact("Run", "Media", _media_words(job.media, run)),
+    ]
+    if run.target:
+        found.append(Fact("Run", "To the file", run.target))
+    if run.overridden:
+        titles = "; ".join(title for _, title in json.loads(run.passed)) or "what held it"
+        found.append(Fact("Run", "Printed in spite of", titles))
+        found.append(Fact("Run", "Because", run.overridden))
+    found += _pieces(job)
+    with contextlib.suppress(ValidationError):  # of a card that cannot be read any more nothing is told
+        found += _card_facts(Card.model_validate_json(run.card))
+    found += [Fact("Settings sent", name, str(value)) for name, value in settings.items()]
+    found += [Fact("Receipt", name, _said(value)) for name, value in receipt.items() if settings.get(name) != value]
+    if run.press:
+        records = json.loads(run.press)
+        for done in records if isinstance(records, list) else [records]:
+            found += _pressed(done)
+    return found
+
+
+def _media_words(media: Media | None, run: KeptRun) -> str:
+    if media is None:
+        return f"{run.media_mm2 / 1e6:.3f} m²" if run.media_mm2 else "not kept"
+    return f"{media.name}, {media.width:g} x {media.height:.0f} mm"
+
+
+def _pieces(job: KeptJob) -> list[Fact]:
+    """Return what lay on the sheet: each artwork with its size, its copies and its hash."""
+    if job.chart:
+        return [Fact("Pieces", "Chart", f"{job.chart}, page {job.page + 1}")]
+    found: Counter[tuple[str, str]] = Counter()
+    for one in job.lying:
+        name = one.artwork.name + (f", panel {one.panel}" if one.panel else "")
+        found[name, f"{one.placing.width:.1f} x {one.placing.height:.1f} mm|{one.sha256[:12]}"] += 1
+    return [
+        Fact("Pieces", name, f"{size}{f', {count} times' if count > 1 else ''}, content {digest}")
+        for (name, what), count in found.items()
+        for size, _, digest in (what.partition("|"),)
+    ]
+
+
+def piece_name(run: KeptRun, number: int) -> str:
+    """Return which artwork a piece of a run's sheet is, counted from 1, and which copy of it."""
+    lying = job_of(run).lying
+    if not 1 <= number <= len(lying):
+        return run.title
+    one = lying[number - 1]
+    return one.artwork.name + (f", copy {one.number} of {one.copies}" if one.copies > 1 else "")
+
+
+def _card_facts(card: Card) -> list[Fact]:
+    plain = (
+        ("Condition", card.name),
+        ("Printer", card.printer_name),
+        ("Media", card.media),
+        ("Size", card.size),
+        ("Substrate", card.substrate),
+        ("Converted by", OWNER_WORDS[card.owner].strip(",")),
+        ("Profile", f"{card.profile_title} ({(card.profile or 'none')[:12]})".strip()),
+        ("Intent", card.intent.value),
+        ("Black point compensation", "on" if card.bpc else "off"),
+        ("Mirrored by", card.mirror_by),
+        *((MEANINGS.get(m, m), str(v)) for m, v in card.driver.items()),
+    )
+    press = card.press
+    words = f"{press.temperature:g} °C, {press.seconds:g} s, {press.pressure:g} bar"
+    pressed = [Fact("Condition", "Press", words)] if card.process == "transfer" else []
+    return [*(Fact("Condition", name, value) for name, value in plain), *pressed]
+
+
+def _pressed(done: Document) -> list[Fact]:
+    units = {"temperature": " °C", "seconds": " s", "pressure": " bar", "preheat": " s warmed before"}
+    found = []
+    for key, value in done.items():
+        name = {"on_top": "On top"}.get(key, key.capitalize())
+        if isinstance(value, bool):
+            found.append(Fact("Pressed", name, "yes" if value else "no"))
+        elif isinstance(value, (int, float)):
+            found.append(Fact("Pressed", name, f"{value:g}{units.get(key, '')}"))
+        else:
+            found.append(Fact("Pressed", name, _said(value)))
+    return found
+
+
+def _said(value: Json) -> str:
+    if isinstance(value, dict):
+        return ", ".join(f"{k} {v:g}" if isinstance(v, float) else f"{k} {v}" for k, v in value.items())
+    if isinstance(value, list):
+        return " x ".join(map(str, value)) if all(isinstance(v, int) for v in value) else "; ".join(map(str, value))
+    return str(value)
+
+
+def compared(one: KeptRun, other: KeptRun) -> list[tuple[str, str, str]]:
+    """Return name, value of the first and value of the second for everything in which two runs differ."""
+    first = {(f.section, f.name): f.value for f in facts(one)}
+    second = {(f.section, f.name): f.value for f in facts(other)}
+    skip = {("Run", "Ordered"), ("Pressed", "At")}
+    return [
+        (f"{section}: {name}" if section not in ("Run", "Condition") else name, first.get(k, "—"), second.get(k, "—"))
+        for k in dict.fromkeys([*first, *second])
+        for section, name in (k,)
+        if k not in skip and first.get(k) != second.get(k)
+    ]
+
+
+def totals(runs: Sequence[KeptRun]) -> Totals:
+    """Return what runs that were printed took of media and ink, as far as their printers say."""
+    ink: dict[str, float] = {}
+    area, count = 0.0, 0
+    for run in runs:
+        if run.state != "printed" or run.target:
+            continue
+        count += 1
+        area += run.media_mm2 / 1e6
+        for tank, ml in (json.loads(run.receipt).get("ink ml") or {}).items():
+            ink[tank] = ink.get(tank, 0.0) + float(ml)
+    return Totals(count, area, ink)
+
+
+def matching(runs: Sequence[KeptRun], words: str = "", state: str = "", card: str = "") -> list[KeptRun]:
+    """Return the runs that have all words in title, condition, state or artwork; of one state and condition."""
+    wanted = words.casefold().split()
+    return [
+        run
+        for run in runs
+        if state in ("", run.state) and card in ("", run.card_name) and all(word in run.text for word in wanted)
+    ]
+
+
+def export(runs: Sequence[KeptRun], path: Path) -> None:
+    """Write runs as CSV (a row each) or JSON (everything), by the ending.
+
+    Raises
+    ------
+    FideleError
+        When the ending is another, or the file cannot be written.
+    """
+    rows = []
+    for run in runs:
+        ink = json.loads(run.receipt).get("ink ml") or {}
+        rows.append(
+            {
+                "run": run.id,
+                "at": run.at.isoformat(),
+                "title": run.title,
+                "condition": run.card_name,
+                "state": run.state,
+                "why": run.why,
+                "media_m2": round(run.media_mm2 / 1e6, 4),
+                "ink_ml": round(sum(ink.values()), 3),
+                "overridden": run.overridden,
+            }
+        )
+    if path.suffix.lower() == ".csv":
+        text = io.StringIO()
+        table = csv.DictWriter(text, list(rows[0]) if rows else ["run"])
+        table.writeheader()
+        table.writerows(rows)
+        write_bytes(path, text.getvalue().encode())
+    elif path.suffix.lower() == ".json":
+        whole = [
+            row
+            | {k: json.loads(v) for k, v in (("card", r.card), ("settings", r.settings), ("receipt", r.receipt))}
+            | {"job": json.loads(r.job or "{}"), "press": json.loads(r.press) if r.press else None}
+            for row, r in zip(rows, runs, strict=True)
+        ]
+        write_bytes(path, json.dumps(whole, indent=1, ensure_ascii=False).encode())
+    else:
+        raise FideleError(f"{path}: the logbook is written as .csv or .json.")

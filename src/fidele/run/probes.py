@@ -1,0 +1,79 @@
+"""Known numbers sent down a route without ink."""
+
+from __future__ import annotations
+
+import datetime
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from fidele.artwork.save import save_picture
+from fidele.devices.protocol import Printer, Probing, Program
+from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.route.layers import fingerprint
+from fidele.route.probe import ProbeResult, lattice_page, read_lattice
+from fidele.route.program import ProgramProbe, compare_probes
+from fidele.sheet.placing import Media
+
+
+def _probing(device: Printer) -> Probing:
+    if device.probing is None:
+        raise FideleError(f"The {device.name} cannot be probed: look at its settings, and print a chart.")
+    return device.probing
+
+
+def probe(device: Printer, media: Media, now: datetime.datetime) -> ProbeResult:
+    """Send the lattice down the route as it is set, without ink, as if on a page of this media.
+
+    Raises
+    ------
+    FideleError
+        When this printer cannot be probed, or the page does not come back whole.
+    """
+    out = _probing(device).dry_run(lattice_page(), (media.width, media.height))
+    return read_lattice(out, fingerprint(device.state()), now)
+
+
+def probe_through(
+    program: Program, device: Printer, media: Media, folder: Path, says: Profile | None, direct: ProbeResult
+) -> tuple[ProbeResult, ProgramProbe]:
+    """Let another program send the lattice, on a page of this media, in a file in `folder` that says `says` of itself.
+
+    Returns what came out before ink, and what the program did: how that differs from `direct`, the probe without it.
+    """
+    # Half the printer's resolution: cells become twice as large, and the page is sent in a quarter of the time.
+    lattice, ppi = lattice_page(), device.format.ppi / 2
+    shape = (round(media.height / 25.4 * ppi), round(media.width / 25.4 * ppi), 3)
+    page = np.full(shape, 255, np.uint8)
+    y, x = (shape[0] - lattice.shape[0]) // 2, (shape[1] - lattice.shape[1]) // 2
+    page[y : y + lattice.shape[0], x : x + lattice.shape[1]] = lattice
+    file = folder / "probe.png"
+    save_picture(file, page, says, ppi)
+    came = read_lattice(program.dry_run(file, device, media), direct.settings, direct.when)
+    through = replace(came, scale=came.scale * ppi / device.format.ppi)
+    return through, compare_probes(through, direct)
+
+
+def probe_correction(device: Printer, now: datetime.datetime) -> ProbeResult:
+    """Ask the driver what its own correction would make of the lattice, whatever it is set to."""
+    return read_lattice(_probing(device).dry_run_corrected(lattice_page()), (), now)
+
+
+class Corrections:
+    """What each driver's own correction does, probed once; can be asked beside the interface."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, ProbeResult] = {}
+        self._lock = threading.Lock()
+
+    def of(self, device: Printer | None) -> ProbeResult | None:
+        """Return what a printer's driver does by its own correction; None where it cannot be probed, or is not here."""
+        if device is None or device.probing is None:
+            return None
+        with self._lock:
+            if device.id not in self._known:
+                self._known[device.id] = probe_correction(device, datetime.datetime.now())
+            return self._known[device.id]

@@ -1,0 +1,200 @@
+"""What scans and measurements are judged by, as it is at a moment: to be used beside the interface."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from fidele.arrays import Codes, Floats
+from fidele.chart.cgats import read as read_table
+from fidele.chart.cgats import write as write_table
+from fidele.chart.definition import Chart
+from fidele.chart.measured_file import read_any
+from fidele.chart.measurement import Measurement, from_table
+from fidele.chart.read import Reading, read_all, read_scan
+from fidele.chart.visual import VISUAL
+from fidele.check.statistics import compare, relative_to_white
+from fidele.check.tolerance import Tolerance
+from fidele.check.words import in_words
+from fidele.devices.devices import Devices
+from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.route.condition import Card
+from fidele.run.beside import PrintMeasured
+from fidele.run.job import Job, Patches, Printed
+from fidele.run.probes import Corrections
+from fidele.run.reading import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
+from fidele.store.cards import card_of
+from fidele.store.logbook import Logbook
+from fidele.store.scanners import ScannerRecord
+
+#: How many other profiles are suspected of having been used by mistake.
+_OTHERS = 24
+
+#: What can be concluded from a scanner that nobody characterised.
+NOT_CHARACTERISED = (
+    "The scanner is not characterised: how these prints differ from each other counts, how far each is from what was "
+    "wanted does not."
+)
+
+
+@dataclass(frozen=True)
+class Reader:
+    """Judges what is measured, and keeps it in the logbook.
+
+    Attributes
+    ----------
+    tolerance, relative
+        The limits; whether white is the substrate's.
+    against
+        What prints are compared with: '' for the profile's prediction, a file, or 'run 12'.
+    others
+        Id, title and path of output profiles that may have been used by mistake.
+    card, profile
+        The condition in force, by which prints are judged that do not say which is theirs.
+    folder
+        Where measurements are kept.
+    """
+
+    tolerance: Tolerance
+    relative: bool
+    against: str
+    others: tuple[tuple[str, str, Path], ...]
+    scanner: ScannerRecord
+    devices: Devices
+    corrections: Corrections
+    logbook: Logbook
+    folder: Path
+    card: Card | None = None
+    profile: Profile | None = None
+
+    def aim(self, job: Job) -> Aim:
+        """Return what a job's print is judged by: its own profile, and its own printer where that is here."""
+        if job.profile is None:
+            raise FideleError("Without a profile there is nothing to check the print against.")
+        driver = self.corrections.of(self.devices.find(job.card.printer))
+        return Aim(job.card, job.profile, self.tolerance, driver, self._others(job.profile), self.relative)
+
+    def _others(self, mine: Profile) -> list[tuple[str, str, Profile]]:
+        found: list[tuple[str, str, Profile]] = []
+        for profile_id, title, path in self.others:
+            if profile_id != mine.content_id and len(found) < _OTHERS:
+                try:
+                    found.append((profile_id, title, Profile.open(path)))
+                except FideleError:
+                    continue
+        return found
+
+    def check(self, printed: Printed, scan: Codes, ppi: float = 0.0, corners: Floats | None = None) -> Checked:
+        """Read a scan of a run's chart and find out what it says; kept in the logbook.
+
+        `ppi` is the scan's resolution, by which the print's size is judged; 0 where it is not known.
+        """
+        chart = patches_of(printed.job).chart
+        return self._keep(printed, self.judged(chart, read_scan(scan, chart, corners), printed.job, scan, ppi))
+
+    def measure(self, printed: Printed, measured: Measurement) -> Checked:
+        """Judge an instrument's measurement of a run's chart; kept in the logbook."""
+        chart = patches_of(printed.job).chart
+        uncertainty = uncertainty_of(measured, self.scanner.residual_mean)
+        return self._keep(printed, self.finished(check_measured(chart, measured, self.aim(printed.job), uncertainty)))
+
+    def again(self, checked: Checked, job: Job) -> Checked:
+        """Judge what was measured anew, by what is chosen now."""
+        if checked.reading is not None and checked.scan is not None:
+            return self.judged(checked.chart, checked.reading, job, checked.scan, 0.0)
+        return self.finished(check_measured(checked.chart, checked.measured, self.aim(job), checked.uncertainty))
+
+    def judged(self, chart: Chart, reading: Reading, job: Job, scan: Codes, ppi: float) -> Checked:
+        """Judge a reading of a job's chart."""
+        record = self.scanner
+        names = {"instrument": self.devices.scanner_name, "profile": record.title}
+        scanner, placing = record.profile(), patches_of(job).placing
+        aim = self.aim(job)
+        made = check_reading(chart, reading, aim, scanner, record.residual_mean, names, placing, ppi, scanner)
+        return self.finished(replace(made, scan=scan))
+
+    def finished(self, checked: Checked) -> Checked:
+        """Compare with what was chosen instead of the profile, where something was."""
+        if not self.against:
+            return checked
+        reference, words = self._reference()
+        ids = tuple(s for s in checked.measured.ids if s in set(reference.ids))
+        rows = [checked.measured.ids.index(s) for s in ids]
+        wanted, got = reference.rows(ids).Lab, checked.measured.Lab[rows]
+        if self.relative:
+            white = int(wanted[:, 0].argmax())
+            wanted, got = relative_to_white(wanted, wanted[white]), relative_to_white(got, got[white])
+        families = tuple(checked.chart.families[int(checked.index[r])] for r in rows)
+        against = compare(ids, wanted, got, checked.comparison.tolerance, families)
+        mixed = tuple(reference.conditions.mixed_with(checked.measured.conditions))
+        return replace(
+            checked,
+            index=checked.index[rows],
+            comparison=against,
+            words=tuple(in_words(against)),
+            against=words,
+            ramps=(),
+            cautions=(*checked.cautions, *mixed),
+        )
+
+    def _reference(self) -> tuple[Measurement, str]:
+        if self.against.startswith("run "):
+            path = measured_file(self.folder, int(self.against[4:]))
+            return from_table(read_table(path), str(path)), f"the print of {self.against}"
+        path = Path(self.against)
+        return read_any(path), f"the reference {path.name}"
+
+    def _keep(self, printed: Printed, checked: Checked) -> Checked:
+        self.logbook.add_verdict(printed.number, verdict_of(checked))
+        write_table(measured_file(self.folder, printed.number), checked.table)
+        return checked
+
+    def prints(self, scan: Codes, known: Sequence[Chart]) -> list[PrintMeasured]:
+        """Read every print of a known chart on one scan, to be compared with each other.
+
+        Raises
+        ------
+        FideleError
+            When none is found, with the reason for the first that was seen.
+        """
+        found, refused = read_all(scan, known)
+        if not found:
+            raise FideleError(refused[0] if refused else "No chart was found on the scan.")
+        cards = {c.run: c for c in self.logbook.checks()}
+        prints = []
+        for number, (chart, reading) in enumerate(found):
+            run = reading.code.run if reading.code is not None else 0
+            label = f"run {run}" if run else f"print {chr(65 + number)}"
+            card = card_of(cards[run].card.encode(), label) if run in cards else self.card
+            prints.append(PrintMeasured(label, run, card, self._relatively(chart, reading, card, scan)))
+        return prints
+
+    def _relatively(self, chart: Chart, reading: Reading, card: Card | None, scan: Codes) -> Checked:
+        """Judge a print for comparison with others; without a scanner's profile the scan is taken for sRGB."""
+        record = self.scanner
+        scanner = record.profile() if record.path else None
+        names = {"instrument": self.devices.scanner_name, "profile": record.title}
+        if card is None or self.profile is None:
+            raise FideleError("A printing condition with a profile is needed to judge prints by.")
+        aim = Aim(card, self.profile, self.tolerance, None, (), self.relative)
+        uncertainty = record.residual_mean if scanner is not None else 3.0
+        made = check_reading(chart, reading, aim, scanner, uncertainty, names)
+        if scanner is None:
+            made = replace(made, cautions=(*made.cautions, NOT_CHARACTERISED))
+        return replace(made, scan=scan)
+
+
+def patches_of(job: Job) -> Patches:
+    """Return what can be read on a job's print; `FideleError` where nothing can."""
+    if job.patches is None:
+        raise FideleError("This run is no chart and has no control strip: print the control chart to check it.")
+    if job.patches.chart.name == VISUAL:
+        raise FideleError("The visual page is judged by eye; a chart with patches is scanned.")
+    return job.patches
+
+
+def measured_file(folder: Path, run: int) -> Path:
+    """Return where the measurements of a run are kept."""
+    return folder / f"run-{run}.txt"

@@ -1,0 +1,182 @@
+"""All that is known at a moment, gathered from the session's parts for the judge."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import replace
+
+from fidele.devices.devices import Devices
+from fidele.errors import FideleError
+from fidele.judge.facts import CheckFacts, Facts, OnSheet, PictureFacts, ProfileFacts, SheetFacts
+from fidele.judge.sheet import too_large
+from fidele.proof.advice import Content, content_of
+from fidele.route.condition import Card
+from fidele.run.job import strip_placing
+from fidele.run.reading import Checked
+from fidele.session.checking import Checking
+from fidele.session.live import Live
+from fidele.session.piece import Piece
+from fidele.session.pieces import Pieces
+from fidele.session.profiles import Profiles
+from fidele.session.readiness import Readiness
+from fidele.session.remember import Remembered
+from fidele.session.sheet import Sheet
+from fidele.session.sources import Sources
+from fidele.session.watch import Watch
+from fidele.sheet.placing import Placing
+from fidele.sheet.shapes import covered
+from fidele.values import Json
+
+
+class Gathering:
+    """Gathers the facts of a session."""
+
+    def __init__(
+        self,
+        live: Live,
+        devices: Devices,
+        profiles: Profiles,
+        sources: Sources,
+        pieces: Pieces,
+        sheet: Sheet,
+        checking: Checking,
+        readiness: Readiness,
+        watch: Watch,
+    ) -> None:
+        self._live, self._devices, self._profiles, self._sources = live, devices, profiles, sources
+        self._pieces, self._sheet, self._checking = pieces, sheet, checking
+        self._readiness, self._watch = readiness, watch
+        self._contents: Remembered[Content] = Remembered()
+
+    @property
+    def content(self) -> Content | None:
+        """What sits in the picture in hand."""
+        artwork = self._live.state.artwork
+        if artwork is None:
+            return None
+        known = self._contents.get(artwork.pixels)
+        if known is None:
+            known = content_of(artwork.laid, artwork.profile)
+            self._contents.keep(artwork.pixels, known)
+        return known
+
+    def facts(self, card: Card) -> Facts:
+        """Return what is known of the card in force and the work in hand."""
+        state, now = self._live.state, datetime.datetime.now()
+        chain, run = state.chain, state.run
+        mirrored = chain is not None and chain.twists % 2 == 1
+        pieces = self._sheet.pieces
+        missing = card.profile is not None and state.profile is None
+        same = (e.id for e in self._profiles.shelf.known() if card.profile_title and e.title == card.profile_title)
+        return Facts(
+            card,
+            chain,
+            state.route.rows,
+            state.route.status,
+            here=state.route.here,
+            bare=state.bare,
+            missing=missing,
+            instead=next(same, "") if missing else "",
+            profile=self._profile(card),
+            chart=state.chart is not None,
+            picture=self._picture(state.piece) if state.piece is not None else None,
+            lost=tuple((p.name, self._watch.lost[p.number]) for p in pieces if p.number in self._watch.lost),
+            sheet=self._on_sheet(pieces, mirrored) if pieces else None,
+            losses=state.losses,
+            contrast=state.contrast,
+            unchecked=self._checking.due(card, now.date()),
+            readiness=self._readiness.due(card, state.chart is not None, now),
+            receipt=(run.number, _words(run.receipt.get("differs"))) if run is not None else None,
+            check=_check(state.checked) if state.checked is not None else None,
+            now=now,
+        )
+
+    def _profile(self, card: Card) -> ProfileFacts | None:
+        """Return what is known of the card's profile where Fidele converts through it."""
+        entry, device = self._profiles.in_force, self._devices.of(card)
+        if entry is None or self._live.state.profile is None or card.owner != "fidele":
+            return None
+        row = self._profiles.row(entry)
+        valid = {
+            meaning: frozenset(
+                str(v) for value in said.values for v in device.settings_of({meaning: (value,)}).values()
+            )
+            for meaning, said in row.papers.said.items()
+        }
+        return ProfileFacts(
+            row.title,
+            row.papers,
+            row.fit,
+            entry.description.intents,
+            device.id,
+            valid,
+            frozenset(device.vocabulary().values),
+            device.best_quality(str(card.driver.get("stand_in"))),
+        )
+
+    def _picture(self, piece: Piece) -> PictureFacts:
+        artwork, content = piece.artwork, self.content
+        doubt, printer = self._sources.doubt(artwork), self._live.state.profile
+        if piece.chart is not None:
+            return PictureFacts(artwork, printer, doubt)
+        placing = replace(piece.placing, width=piece.picture_width)
+        fine = content is not None and content.flat
+        return PictureFacts(artwork, printer, doubt, self._pieces.quality(), placing, fine)
+
+    def _on_sheet(self, pieces: tuple[Piece, ...], mirrored: bool) -> SheetFacts:
+        sheet = self._sheet
+        base = sheet.base
+        if pieces[0].panels is not None:
+            try:
+                parted = sheet.panels
+            except FideleError as error:
+                return SheetFacts(base, parted=True, unparted=str(error))
+            return SheetFacts(base, parted=True, through=parted.through if parted is not None else ())
+        if pieces[0].chart is not None:
+            return SheetFacts(base, alone=True)
+        copies = tuple(
+            OnSheet(piece.name, copy.page, copy.placing, covered(piece.shape, copy.placing))
+            for piece, _, copy in sheet.copies()
+        )
+        known = SheetFacts(base, mirrored, copies)
+        larger = too_large(known) if base.room[0] > 0 else []
+        media = sheet.media(sheet.shown)
+        strip = media.name if sheet.wants_strip and strip_placing(media) is None else ""
+        return replace(
+            known,
+            larger=self._larger(larger[0]) if larger else "",
+            stretched=tuple((p.name, p.number, by) for p in pieces if (by := stretched(p))),
+            apart=tuple((p.name, p.number, tuple(reasons)) for p, reasons in sheet.disagreements()),
+            strip=strip,
+        )
+
+    def _larger(self, placing: Placing) -> str:
+        """Return the first size of the card's printer that holds a placed picture, '' where none does."""
+        device = self._devices.of(self._live.state.card)
+        x0, y0, x1, y1 = placing.bounds
+        for size in device.sizes():
+            media = device.media(size)
+            left, top, right, bottom = media.printable
+            if x1 - x0 <= right - left and (media.roll or y1 - y0 <= bottom - top):
+                return size
+        return ""
+
+
+def stretched(piece: Piece) -> float:
+    """Return by how much a piece is wider than its file's proportions ask for; 0.1 for a tenth, 0 where it is not."""
+    if piece.behind is not None:
+        return 0.0
+    by = piece.placing.width / piece.placing.height / (piece.artwork.width / piece.artwork.height) - 1
+    return by if abs(by) > 0.01 else 0.0
+
+
+def _words(differs: Json) -> tuple[str, ...]:
+    return tuple(map(str, differs)) if isinstance(differs, list) else ()
+
+
+def _check(checked: Checked) -> CheckFacts:
+    reading = checked.reading
+    if reading is None:
+        return CheckFacts(checked.comparison, checked.cause, cautions=checked.cautions)
+    clipped = int(reading.clipped.sum())
+    return CheckFacts(checked.comparison, checked.cause, reading.mirrored, clipped, checked.cautions)
