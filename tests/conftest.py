@@ -18,6 +18,9 @@ from fidele.demo.prepare import PROFILE_TITLE, prepare
 from fidele.icc.profile import Profile
 from fidele.session.model import Session
 from fidele.session.places import Places
+from tests import guard
+
+guard.install()
 
 # No test pulls the plug: waiting for the disk after each small file would be a third of the time.
 os.fsync = lambda _file: None  # type: ignore[assignment]
@@ -26,6 +29,14 @@ os.fsync = lambda _file: None  # type: ignore[assignment]
 # What runs in a process of its own (the commands, the headless demo) has them at the full one.
 for maker in (wren, gannet, longship):
     maker.MODEL = dataclasses.replace(maker.MODEL, resolution=150)
+
+
+@pytest.fixture(autouse=True)
+def on_one_thread():
+    """Fail where the state was changed, news heard, or a widget touched on another thread than the interface's."""
+    guard.offences.clear()
+    yield
+    assert not guard.offences, guard.offences[0]
 
 
 @pytest.fixture(scope="session")

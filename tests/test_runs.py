@@ -322,7 +322,7 @@ def test_a_disk_that_is_full_while_preparing_leaves_nothing_behind(session, plac
 
 
 KILLED = """
-import dataclasses, os, random, signal, sys, time
+import dataclasses, os, random, signal, sys
 from pathlib import Path
 from fidele.bench import wren
 wren.MODEL = dataclasses.replace(wren.MODEL, resolution=40)
@@ -342,13 +342,14 @@ for _ in range(int(sys.argv[3])):
         session = Session(places)
         session.open_artwork(picture)
         while True:
-            os.write(into, b"b")
+            os.write(into, b"s")
             number = session.queue.order(session.job(), "test", session.stops)
-            session.queue.carry_out(number)
+            session.queue.carry_out(number, lambda _: os.write(into, b"s") == 1)
             os.write(into, b"p")
     os.close(into)
-    os.read(out, 1)
-    time.sleep(rng.uniform(0, 0.2))
+    # Killed at a step that was seen, however long it took: one of four before the first run can be done.
+    for _ in range(rng.choice((rng.randint(1, 12), *(rng.randint(10, 40) for _ in range(3))))):
+        said += os.read(out, 1) == b"p"
     os.kill(pid, signal.SIGKILL)
     os.waitpid(pid, 0)
     while told := os.read(out, 4096):

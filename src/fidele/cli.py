@@ -17,6 +17,7 @@ from fidele.commands.common import FILE
 from fidele.commands.conditions import condition, probe
 from fidele.commands.pictures import convert, proof
 from fidele.commands.profiles import profile
+from fidele.commands.report import report
 from fidele.commands.sheets import print_artworks, runs, sheet
 from fidele.errors import FideleError
 
@@ -113,6 +114,7 @@ for command in (
     scanner,
     sheet,
     print_artworks,
+    report,
     runs,
 ):
     cli.add_command(command)
@@ -121,6 +123,17 @@ for command in (
 def _refuse(sentence: str) -> NoReturn:
     click.echo(f"fidele: {sentence}", err=True)
     sys.exit(2)
+
+
+def _keep(error: Exception) -> None:
+    """Keep what was unforeseen in the log, whole."""
+    import logging
+
+    from fidele.logs import keep_log
+    from fidele.session.places import Places
+
+    keep_log(Places.of_user().state)
+    logging.getLogger("fidele.cli").critical("unforeseen", exc_info=error)
 
 
 def main() -> None:
@@ -143,7 +156,8 @@ def main() -> None:
     except Exception as error:
         if os.environ.get("FIDELE_DEBUG"):
             raise
-        _refuse(f"Something unexpected went wrong ({type(error).__name__}: {error}); FIDELE_DEBUG=1 shows where.")
+        _keep(error)
+        _refuse(f"Something unexpected went wrong ({type(error).__name__}: {error}). It is in the log: fidele report.")
 
 
 if __name__ == "__main__":

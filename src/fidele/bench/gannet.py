@@ -41,7 +41,6 @@ AIMS = {
     "keep it strong": Intent.SATURATION,
     "keep the paper": Intent.ABSOLUTE,
 }
-SLIDERS = ("Lighter", "Fuller", "Ruddier")
 
 
 def _care(now: Values) -> tuple[str, ...]:

@@ -23,7 +23,6 @@ WIDTHS = {"full": 610.0, "two thirds": 406.0, "third": 203.0}
 _SIDE = 5.0
 
 TONGUES = ("Skarn", "Skarn loud", "given profile", "as sent")
-SLIDERS = ("Sun", "Salt", "Ember")
 
 
 def _tongues(now: Values) -> tuple[str, ...]:

@@ -22,8 +22,6 @@ BLENDS = ("Velm natural", "Velm bright", "Untouched")
 FORMATS = {"A4": (210.0, 297.0), "A5": (148.0, 210.0)}
 MARGINS = (3.0, 3.0, 3.0, 5.0)
 
-SLIDERS = ("Light", "Strength", "Warmth")
-
 
 def _blends(now: Values) -> tuple[str, ...]:
     # A quirk of this driver: 'Untouched' appears only once Polish has been switched off.

@@ -7,15 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from fidele.colour.cie import Array
 from fidele.tiles import in_tiles
 
 _TILE = 1 << 18
-
-
-def delta_e_76(Lab1: ArrayLike, Lab2: ArrayLike) -> Array:
-    """Return CIE 1976 ΔE*ab of L*a*b* arrays (…, 3) that broadcast. Source: CIE 15:2018, 8.2.1."""
-    return np.linalg.norm(np.asarray(Lab1, dtype=float) - np.asarray(Lab2, dtype=float), axis=-1)
 
 
 def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> NDArray[Any]:

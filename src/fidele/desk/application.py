@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import sys
 from pathlib import Path
@@ -14,8 +15,11 @@ from fidele.desk.instance import Door, hand_over
 from fidele.desk.theme import font, load_fonts
 from fidele.desk.window import Window
 from fidele.errors import FideleError
+from fidele.logs import keep_log
 from fidele.session.model import Session
 from fidele.session.places import Places
+
+_log = logging.getLogger(__name__)
 
 
 def application() -> QApplication:
@@ -35,6 +39,7 @@ def application() -> QApplication:
 def open_window(places: Places) -> Window:
     """Open a window on a workshop; its settings are kept beside the workshop's data."""
     application()
+    keep_log(places.state)
     session = Session(places)
     return Window(session, QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat))
 
@@ -57,7 +62,8 @@ def run_window(places: Places, files: list[Path]) -> int:
         if isinstance(error, FideleError):
             window.session.say(str(error))
             return
-        window.session.say(f"Something unexpected went wrong ({kind.__name__}: {error}).")
+        _log.critical("unforeseen", exc_info=error)
+        window.session.say(f"Something unexpected went wrong ({kind.__name__}: {error}). It is in the log.")
         sys.__excepthook__(kind, error, trace)
 
     sys.excepthook = unforeseen

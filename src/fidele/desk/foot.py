@@ -15,6 +15,7 @@ class Foot(QWidget):
     undone = Signal()
     theme_changed = Signal()
     bench_wanted = Signal()
+    report_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -42,6 +43,10 @@ class Foot(QWidget):
             "The bench", self.bench_wanted.emit, "The simulated devices, as your hands reach them (F4)", quiet=True
         )
         box.addWidget(self.bench)
+        self.report = button(
+            "Report a fault …", self.report_wanted.emit, "Versions, log and devices in one file; no artwork", quiet=True
+        )
+        box.addWidget(self.report)
         self.theme = button(
             "Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True
         )

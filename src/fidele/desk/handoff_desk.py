@@ -184,6 +184,7 @@ class HandoffDesk(Desk):
                 self.owner.addItem(_OWNERS[owner][0], owner)
                 self.owner.setItemData(self.owner.count() - 1, _OWNERS[owner][1], Qt.ItemDataRole.ToolTipRole)
         self.owner.setCurrentIndex(self.owner.findData(card.owner))
+        self.probe.setVisible(session.device.probing is not None)
         self.program.setCurrentIndex(max(0, self.program.findData(card.printed_from)))
         self.rightness.setText(f"{_OWNERS[card.owner][1]} {_OWNERS[card.owner][2]}")
         self.owner.setToolTip(

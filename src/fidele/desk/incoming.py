@@ -24,6 +24,7 @@ from fidele.run.kept import file_hash
 from fidele.session.customers import LISTS
 from fidele.session.model import Session
 from fidele.session.piece import Piece
+from fidele.session.report import write_report
 from fidele.store.cards import holds_card
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
 from fidele.store.shelf import Delivery, Installed, Shelf
@@ -366,6 +367,14 @@ class Incoming:
                 )
 
         self._guarded(begin)
+
+    def write_report(self) -> None:
+        """Let a person say where a fault report goes, and write it."""
+        start = str(Path(self._folder("report")) / "fidele-report.zip")
+        name, _ = QFileDialog.getSaveFileName(self._parent, "Write a fault report", start, "Fault report (*.zip)")
+        if name:
+            self._remember("report", Path(name).parent)
+            self._guarded(write_report, self._session, Path(name))
 
 
 def _part(told: Progress, number: int, count: int, share: float) -> bool:

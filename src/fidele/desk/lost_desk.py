@@ -14,7 +14,7 @@ from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.session.model import Session
 from fidele.store.lost import Lost, find_lost, usual_places
-from fidele.store.shelf import Delivery, Shelf
+from fidele.store.shelf import Delivery
 from fidele.tiles import Progress
 
 _MARKS = {
@@ -63,8 +63,7 @@ class LostDesk(Desk):
 
     def look(self, places: tuple[Path, ...]) -> None:
         """Search folders, with progress and cancel."""
-        shelf = self.session.shelf
-        beside = Shelf(shelf.own, shelf.others, shelf.data)
+        beside = self.session.shelf.beside()
 
         def find(progress: Progress) -> list[Lost]:
             return find_lost(beside, places, progress)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -279,38 +277,3 @@ class Suspects(QWidget):
                 Qt.AlignmentFlag.AlignVCenter,
                 f"leaves {suspect.fit_de00:.1f}, {suspect.confidence * 100:.0f} %",
             )
-
-
-class GreyRamp(Plot):
-    """Measured lightness of the grey patches over wanted, dark to light, with the wanted line behind."""
-
-    def __init__(self) -> None:
-        super().__init__("Grey ramp: measured lightness over wanted")
-        self.grey: NDArray[np.int64] = np.empty(0, np.int64)
-        self.setMinimumHeight(80)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        c = self.comparison
-        if c is None:
-            return
-        if len(self.grey) < 3:
-            return
-        order = self.grey[np.argsort(c.wanted[self.grey, 0])]
-
-        def at(x: float, y: float) -> QPointF:
-            return QPointF(6 + x / 100 * (self.width() - 12), self.height() - 6 - y / 100 * (self.height() - 12))
-
-        painter.setPen(QPen(self.theme.colour("strong"), 1.2))
-        painter.drawLine(at(float(c.wanted[order[0], 0]), float(c.wanted[order[0], 0])), at(100, 100))
-        painter.setPen(QPen(self._ink(), 2))
-        points = [at(float(c.wanted[i, 0]), float(c.measured[i, 0])) for i in order]
-        for a, b in pairwise(points):
-            painter.drawLine(a, b)
-        if self.pick in order:
-            painter.setBrush(self._ink())
-            painter.drawEllipse(points[list(order).index(self.pick)], 4, 4)

@@ -312,15 +312,17 @@ class ProfileDesk(Desk):
             self._overlap = (name, None, None)
             return
 
+        title, own = self.over.itemText(0), self._path(key)
+
         def find(_progress: Progress) -> tuple[str, Gamuts, Overlap | None, float | None]:
             if artwork is not None:
                 points = _sample(artwork)
                 return name, Gamuts("", mine, points=points[:700]), None, float(mine.inside(points).mean())
             profile = {"sRGB": srgb, "opRGB": oprgb}[what]() if path is None else Profile.open(path)
             other = solid_of(profile, 20)
-            fine, fine_other = solid_of(Profile.open(self._path(key))), solid_of(profile)
+            fine, fine_other = solid_of(Profile.open(own)), solid_of(profile)
             shared = overlap(fine, fine_other) if fine is not None and fine_other is not None else None
-            return name, Gamuts("", mine, self.over.itemText(0), other), shared, None
+            return name, Gamuts("", mine, title, other), shared, None
 
         self.work.quietly("overlap", find, self._take_overlap)
 

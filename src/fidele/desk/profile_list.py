@@ -211,14 +211,6 @@ class ProfileList(QListView):
         line = self._model.lines[index.row()] if index.isValid() and index.row() < len(self._model.lines) else ""
         return "" if isinstance(line, str) else line.entry.id
 
-    def place_of(self, profile_id: str) -> QRect:
-        """Return where a profile is drawn, for tests and for pointing at it."""
-        for at, line in enumerate(self._model.lines):
-            if isinstance(line, Row) and line.entry.id == profile_id:
-                self.scrollTo(self._model.index(at))
-                return self.visualRect(self._model.index(at))
-        return QRect()
-
     def _open(self, index: QModelIndex) -> None:
         line = self._model.lines[index.row()]
         if isinstance(line, Row):

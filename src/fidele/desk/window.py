@@ -214,6 +214,7 @@ class Window(QMainWindow):
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
+        self.foot.report_wanted.connect(self.incoming.write_report)
         self.foot.theme_changed.connect(self.toggle_theme)
         self.work.started.connect(self.foot.begin)
         self.work.started.connect(lambda _: self.thread_view.show_state(self._thread_state()))

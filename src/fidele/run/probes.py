@@ -19,7 +19,8 @@ from fidele.route.program import ProgramProbe, compare_probes
 from fidele.sheet.placing import Media
 
 
-def _probing(device: Printer) -> Probing:
+def probing_of(device: Printer) -> Probing:
+    """Return the way to probe a printer; `FideleError` where there is none."""
     if device.probing is None:
         raise FideleError(f"The {device.name} cannot be probed: look at its settings, and print a chart.")
     return device.probing
@@ -33,7 +34,7 @@ def probe(device: Printer, media: Media, now: datetime.datetime) -> ProbeResult:
     FideleError
         When this printer cannot be probed, or the page does not come back whole.
     """
-    out = _probing(device).dry_run(lattice_page(), (media.width, media.height))
+    out = probing_of(device).dry_run(lattice_page(), (media.width, media.height))
     return read_lattice(out, fingerprint(device.state()), now)
 
 
@@ -59,7 +60,7 @@ def probe_through(
 
 def probe_correction(device: Printer, now: datetime.datetime) -> ProbeResult:
     """Ask the driver what its own correction would make of the lattice, whatever it is set to."""
-    return read_lattice(_probing(device).dry_run_corrected(lattice_page()), (), now)
+    return read_lattice(probing_of(device).dry_run_corrected(lattice_page()), (), now)
 
 
 class Corrections:

@@ -16,7 +16,7 @@ from fidele.route.condition import OWNER_WORDS, Card, Confirmation
 from fidele.route.layers import MEANINGS
 from fidele.route.probe import ProbeResult
 from fidele.route.program import WANTED
-from fidele.run.probes import Corrections, probe, probe_through
+from fidele.run.probes import Corrections, probe, probe_through, probing_of
 from fidele.run.trial import trial_card
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
@@ -233,6 +233,7 @@ class Handoff:
         """
         device, program, card = self._device, self.program, self._live.state.need_card()
         media = self._sheet.media(self._sheet.shown)
+        probing_of(device)  # a clear word now where it has none
 
         def send() -> Probes:
             direct = probe(device, media, datetime.datetime.now())

@@ -34,11 +34,6 @@ class History:
         """Name of what would be undone, or ''."""
         return self._done[-1].name if self._done else ""
 
-    @property
-    def next_redo(self) -> str:
-        """Name of what would be done again, or ''."""
-        return self._undone[-1].name if self._undone else ""
-
     def undo(self) -> str:
         """Take the last step back; return its name, '' when there is none."""
         if not self._done:

@@ -15,6 +15,8 @@ class Places:
     profiles: Path
     system_profiles: tuple[Path, ...]
     bench: Path
+    #: Where the log is kept.
+    state: Path
     #: Where lost profiles are looked for; () for the user's home.
     search: tuple[Path, ...] = ()
 
@@ -47,9 +49,10 @@ class Places:
         home = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
         shared = os.environ.get("XDG_DATA_DIRS") or "/usr/local/share:/usr/share"
         system = tuple(Path(p) / "color" / "icc" for p in shared.split(":") if p)
-        return Places(data, home / "icc", system, data / "bench")
+        state = Path(platformdirs.user_state_dir("fidele"))
+        return Places(data, home / "icc", system, data / "bench", state)
 
     @staticmethod
     def under(root: Path) -> Places:
         """Return everything under one folder, apart from the user's own things."""
-        return Places(root, root / "icc", (), root / "bench", (root / "downloads",))
+        return Places(root, root / "icc", (), root / "bench", root / "state", (root / "downloads",))

@@ -1,0 +1,77 @@
+"""A fault report: versions, log and the state of the devices in one file; no artwork, no logbook."""
+
+from __future__ import annotations
+
+import io
+import json
+import platform
+import zipfile
+from importlib.metadata import distributions
+from pathlib import Path
+
+from fidele import __version__
+from fidele.errors import FideleError
+from fidele.files import write_bytes
+from fidele.logs import log_files
+from fidele.session.model import Session
+from fidele.values import Document, Json
+
+#: Libraries whose versions matter to a fault.
+_LIBRARIES = (
+    "imagecodecs",
+    "numba",
+    "numpy",
+    "opencv-python-headless",
+    "pikepdf",
+    "pillow",
+    "pydantic",
+    "pypdfium2",
+    "PySide6-Essentials",
+    "reportlab",
+    "resvg-py",
+    "scipy",
+    "tifffile",
+)
+
+
+def write_report(session: Session, path: Path) -> None:
+    """Write a fault report as a zip.
+
+    Raises
+    ------
+    FideleError
+        When it cannot be written.
+    """
+    memory = io.BytesIO()
+    with zipfile.ZipFile(memory, "w", zipfile.ZIP_DEFLATED) as bundle:
+        bundle.writestr("versions.json", json.dumps(versions(), indent=1))
+        bundle.writestr("devices.json", json.dumps(_devices(session), indent=1, ensure_ascii=False, default=str))
+        for file in log_files(session.places.state):
+            bundle.write(file, f"log/{file.name}")
+    write_bytes(path, memory.getvalue())
+    session.say(f"Versions, log and the state of the devices are in {path}; no artwork, and nothing of the logbook.")
+
+
+def versions() -> Document:
+    """Return the versions of the program, of what it runs on, and of its libraries."""
+    known = {d.metadata["Name"].lower(): d.version for d in distributions() if d.metadata["Name"]}
+    libraries: Document = {name: known.get(name.lower(), "not there") for name in _LIBRARIES}
+    return {"fidele": __version__, "python": platform.python_version(), "system": platform.platform()} | libraries
+
+
+def _devices(session: Session) -> Document:
+    """Return what is known of the route in force and of each printer."""
+    state, printers = session.state, dict[str, Json]()
+    for printer in session.devices.printers:
+        try:
+            printers[printer.id] = {"name": printer.name, "settings": {**printer.settings()}}
+        except FideleError as error:
+            printers[printer.id] = {"name": printer.name, "settings": str(error)}
+    return {
+        "condition": json.loads(state.card.model_dump_json()) if state.card is not None else None,
+        "layers": [f"{x.name}: {x.how} ({x.evidence.value})" for x in state.chain.layers] if state.chain else [],
+        "settings": [f"{r.label}: {r.found}, wanted {r.wanted}" for r in state.route.rows],
+        "findings": [f"{f.weight} {f.code}: {f.title}" for f in state.findings],
+        "printers": printers,
+        "scanner": session.devices.scanner_name,
+    }
