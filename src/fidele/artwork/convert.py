@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
-from numpy.typing import NDArray
-
+from fidele.arrays import Codes
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.record import ConversionRecord, pixel_hash
 from fidele.errors import FideleError
@@ -50,7 +48,7 @@ def converted_already(artwork: Artwork) -> str:
 
 
 def record_of(
-    artwork: Artwork, target: Profile, how: Conversion, pixels: NDArray[Any], mirrored: bool, condition: str
+    artwork: Artwork, target: Profile, how: Conversion, pixels: Codes, mirrored: bool, condition: str
 ) -> ConversionRecord:
     """Return what stands in a file with `pixels` that were converted from a picture."""
     return ConversionRecord(

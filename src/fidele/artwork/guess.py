@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.colour.cie import lab_to_lch
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert, to_lab
 
-#: Pixels looked at.
+#: Codes looked at.
 _SAMPLE = 40_000
 #: A value this near to an end of its channel lies at the edge of a space.
 _EDGE = 2.5 / 255
@@ -19,7 +18,7 @@ _EDGE = 2.5 / 255
 _TELLING = 0.004
 
 
-def looks_like(pixels: NDArray[Any]) -> str:
+def looks_like(pixels: Codes) -> str:
     """Return 'sRGB' or 'opRGB' where RGB pixels (h, w, 3) look made in that space, '' where they tell nothing.
 
     A picture whose colours were cut off at the edge of sRGB and then moved to opRGB shows an inner wall: taken for

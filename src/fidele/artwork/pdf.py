@@ -14,7 +14,7 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -24,6 +24,10 @@ from fidele.artwork.raster import CHANNELS, decoded_by_pillow, page_chosen
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.profile import LARGEST, Profile, ProfileError
+
+if TYPE_CHECKING:
+    import pikepdf
+
 
 _LARGEST = 1 << 30
 _MOST_PIXELS = 200_000_000
@@ -47,10 +51,10 @@ class _Spaces:
     kinds: set[str] = field(default_factory=set)
     rgb: dict[str, Profile] = field(default_factory=dict)
     #: Streams whose ICCBased spaces of three channels stand for the device's RGB once they are replaced.
-    places: list[tuple[Any, Any]] = field(default_factory=list)
+    places: list[tuple[pikepdf.Object, pikepdf.Object]] = field(default_factory=list)
     #: Places that name the device's CMYK, and owners of content that does, with their resources.
-    inks: list[tuple[Any, Any]] = field(default_factory=list)
-    inked: list[tuple[Any, Any]] = field(default_factory=list)
+    inks: list[tuple[pikepdf.Object, pikepdf.Object]] = field(default_factory=list)
+    inked: list[tuple[pikepdf.Object, pikepdf.Object]] = field(default_factory=list)
 
 
 def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
@@ -100,7 +104,7 @@ def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
     )
 
 
-def _sole_picture(document: Any, leaf: Any, intent: Profile | None, path: Path) -> Decoded | None:
+def _sole_picture(document: pikepdf.Object, leaf: pikepdf.Object, intent: Profile | None, path: Path) -> Decoded | None:
     """Return the picture of a page that is nothing but one picture (a scan, a finished file), its own pixels untouched.
 
     None for every other page, and where the picture is of a kind that the renderer had better decode.
@@ -139,7 +143,7 @@ def _sole_picture(document: Any, leaf: Any, intent: Profile | None, path: Path) 
     return replace(found, icc=icc, ppi=int(image["/Width"]) / wide * 72, says="", xmp=xmp)
 
 
-def _pixels_of(image: Any, path: Path) -> Decoded | None:
+def _pixels_of(image: pikepdf.Object, path: Path) -> Decoded | None:
     """Decode a PDF's picture of 8 or 16 bits per channel, None for other kinds."""
     import pikepdf
 
@@ -162,7 +166,7 @@ def _pixels_of(image: Any, path: Path) -> Decoded | None:
     return Decoded(np.frombuffer(data, kind).reshape(shape).astype(kind.newbyteorder("=")), space)
 
 
-def _space_of(found: Any) -> tuple[str, bytes | None]:
+def _space_of(found: pikepdf.Object) -> tuple[str, bytes | None]:
     """Return the kind of colour of a picture and its embedded profile; '' for kinds that are left to the renderer."""
     plain = {"/DeviceGray": "GRAY", "/DeviceRGB": "RGB", "/DeviceCMYK": "CMYK"}
     parts = _items(found)
@@ -173,7 +177,7 @@ def _space_of(found: Any) -> tuple[str, bytes | None]:
 
 
 def _settle(
-    spaces: _Spaces, intent: Profile | None, document: Any, leaf: Any, name: str
+    spaces: _Spaces, intent: Profile | None, document: pikepdf.Object, leaf: pikepdf.Object, name: str
 ) -> tuple[bytes | None, str, tuple[str, ...]]:
     """Decide what the drawn numbers will mean: an embedded profile's bytes, or a space that is stated, and doubts."""
     kinds = spaces.kinds - {"picture", "Grey"}
@@ -198,13 +202,13 @@ def _settle(
     return None, "sRGB", (f"{name}: {said[0].lower()}{said[1:]}",)
 
 
-def _device_rgb() -> Any:
+def _device_rgb() -> pikepdf.Object:
     import pikepdf
 
     return pikepdf.Name("/DeviceRGB")
 
 
-def _mean_by(document: Any, leaf: Any, spaces: _Spaces, profile: Profile) -> None:
+def _mean_by(document: pikepdf.Object, leaf: pikepdf.Object, spaces: _Spaces, profile: Profile) -> None:
     """Let the page's plain CMYK mean what an output intent says; the renderer itself does not look at that."""
     import pikepdf
 
@@ -231,7 +235,7 @@ def _mean_by(document: Any, leaf: Any, spaces: _Spaces, profile: Profile) -> Non
         resources["/ColorSpace"]["/FideleInk"] = space
 
 
-def _output_intent(document: Any) -> Profile | None:
+def _output_intent(document: pikepdf.Object) -> Profile | None:
     """Return the profile of the document's output intent, None where it embeds none."""
     for intent in _items(document.Root.get("/OutputIntents")):
         stream = intent.get("/DestOutputProfile")
@@ -243,20 +247,22 @@ def _output_intent(document: Any) -> Profile | None:
     return None
 
 
-def _bytes(stream: Any) -> bytes:
+def _bytes(stream: pikepdf.Object) -> bytes:
     data = bytes(stream.read_bytes())
     if len(data) > LARGEST:
         raise ProfileError("The profile inside the PDF is too large.")
     return data
 
 
-def _items(array: Any) -> list[Any]:
+def _items(array: pikepdf.Object) -> list[pikepdf.Object]:
     import pikepdf
 
     return list(array) if isinstance(array, pikepdf.Array) else []
 
 
-def _gather(owner: Any, resources: Any, spaces: _Spaces, depth: int, seen: set[Any]) -> None:
+def _gather(
+    owner: pikepdf.Object, resources: pikepdf.Object, spaces: _Spaces, depth: int, seen: set[tuple[int, int]]
+) -> None:
     """Collect the spaces that a page, form or pattern draws in, with all that it uses."""
     import pikepdf
 
@@ -296,7 +302,7 @@ def _gather(owner: Any, resources: Any, spaces: _Spaces, depth: int, seen: set[A
                 _gather(inner, inner.get("/Resources"), spaces, depth + 1, seen)
 
 
-def _named(dictionary: Any) -> Iterator[tuple[Any, str]]:
+def _named(dictionary: pikepdf.Object) -> Iterator[tuple[pikepdf.Object, str]]:
     import pikepdf
 
     if isinstance(dictionary, pikepdf.Dictionary):
@@ -304,7 +310,7 @@ def _named(dictionary: Any) -> Iterator[tuple[Any, str]]:
             yield dictionary, key
 
 
-def _space(holder: Any, key: str | int, spaces: _Spaces, depth: int = 0) -> None:
+def _space(holder: pikepdf.Object, key: str | int, spaces: _Spaces, depth: int = 0) -> None:
     """Note the space that stands at `holder[key]`, and where it could be replaced."""
     found = holder[key] if isinstance(key, int) else holder.get(key)
     if found is None or depth > 4:

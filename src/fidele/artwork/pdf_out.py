@@ -5,26 +5,25 @@ from __future__ import annotations
 import io
 import zlib
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.artwork.record import ConversionRecord, packet
 from fidele.files import write_bytes
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 
+if TYPE_CHECKING:
+    import pikepdf
+
+
 _SPACES = {1: "/DeviceGray", 3: "/DeviceRGB", 4: "/DeviceCMYK"}
 
 
 def write_pdf(
-    path: Path,
-    pixels: NDArray[Any],
-    profile: Profile | None,
-    ppi: float,
-    alpha: NDArray[Any] | None,
-    record: ConversionRecord | None,
+    path: Path, pixels: Codes, profile: Profile | None, ppi: float, alpha: Codes | None, record: ConversionRecord | None
 ) -> None:
     """Write pixels (h, w, channels), 8 or 16 bit, as the whole of one page at their resolution.
 
@@ -66,7 +65,7 @@ def write_pdf(
     write_bytes(path, memory.getvalue())
 
 
-def _image(document: Any, pixels: NDArray[Any], space: str) -> Any:
+def _image(document: pikepdf.Object, pixels: Codes, space: str) -> pikepdf.Object:
     import pikepdf
 
     bits = pixels.dtype.itemsize * 8

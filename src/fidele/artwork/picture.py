@@ -5,11 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
+from fidele.arrays import Codes
 from fidele.artwork.lay import over_white
 from fidele.artwork.record import ConversionRecord
 from fidele.icc.profile import Profile
@@ -56,8 +53,8 @@ class Artwork:
     """
 
     path: Path
-    pixels: NDArray[Any] = field(repr=False)
-    alpha: NDArray[Any] | None = field(repr=False)
+    pixels: Codes = field(repr=False)
+    alpha: Codes | None = field(repr=False)
     profile: Profile = field(repr=False)
     slip: SourceSlip
     ppi: float | None
@@ -68,7 +65,7 @@ class Artwork:
     drawing: bool = False
 
     @cached_property
-    def laid(self) -> NDArray[Any]:
+    def laid(self) -> Codes:
         """The pixels over bare substrate, where they are transparent: what is printed, and what losses are of."""
         return over_white(self.pixels, self.alpha, white_of(self.profile, self.pixels.dtype))
 
@@ -112,9 +109,9 @@ class Decoded:
         XMP packet, or None.
     """
 
-    pixels: NDArray[np.integer[Any]] = field(repr=False)
+    pixels: Codes = field(repr=False)
     space: str
-    alpha: NDArray[Any] | None = field(default=None, repr=False)
+    alpha: Codes | None = field(default=None, repr=False)
     icc: bytes | None = field(default=None, repr=False)
     ppi: float | None = None
     says: str = ""

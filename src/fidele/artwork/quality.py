@@ -7,10 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats, top_of
 from fidele.artwork.picture import Artwork
 from fidele.icc.transform import to_lab
-
-Floats = NDArray[np.float64]
 
 #: Side of the square parts that are looked at closely.
 _PART = 512
@@ -55,7 +54,7 @@ def quality_of(artwork: Artwork) -> Quality:
     veil, white = _veil(artwork)
     faint = 0.0
     if artwork.alpha is not None:
-        share = artwork.alpha.astype(np.float32) / np.iinfo(artwork.alpha.dtype).max
+        share = artwork.alpha.astype(np.float32) / top_of(artwork.alpha)
         faint = float(((share > 0) & (share < 0.12)).mean())
     if artwork.drawing:
         return Quality(grey_text=_grey_text(light), veil=veil, faint_edges=faint)
@@ -74,7 +73,7 @@ def quality_of(artwork: Artwork) -> Quality:
 def _lightness(artwork: Artwork) -> Floats:
     """Return (h, w) from 0 (black) to 1 (white), quickly: the mean of the channels, of the inks their absence."""
     pixels = artwork.pixels
-    top = float(np.iinfo(pixels.dtype).max)
+    top = float(top_of(pixels))
     space = artwork.profile.header.colour_space
     if space == "Lab":
         return pixels[..., 0] / top

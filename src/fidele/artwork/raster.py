@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Codes, top_of
 from fidele.artwork import png
 from fidele.artwork.limits import LARGEST_FILE, bounded
 from fidele.artwork.picture import Decoded
@@ -157,7 +157,7 @@ def tiff_ppi(page: Any) -> float | None:
     return tags[282].value[0] / tags[282].value[1] * {2: 1.0, 3: 2.54}.get(int(unit), 0) or None
 
 
-def lab_encoded(pixels: NDArray[Any], photometric: int) -> NDArray[Any]:
+def lab_encoded(pixels: Codes, photometric: int) -> Codes:
     """Return L*a*b* of a TIFF in the encoding of ICC version 4.
 
     CIELAB (TIFF 6.0, section 23) has signed a* and b*, in 16 bits as 256ths; ICCLAB has ICC version 2's offset codes.
@@ -177,7 +177,7 @@ def lab_encoded(pixels: NDArray[Any], photometric: int) -> NDArray[Any]:
     return np.rint(np.clip(codes, 0, 65535)).astype(np.uint16)
 
 
-def _apart(pixels: NDArray[Any], colours: int) -> tuple[NDArray[Any], NDArray[Any] | None]:
+def _apart(pixels: Codes, colours: int) -> tuple[Codes, Codes | None]:
     """Separate colour from alpha, which follows it."""
     if pixels.shape[2] == colours:
         return pixels, None
@@ -185,8 +185,8 @@ def _apart(pixels: NDArray[Any], colours: int) -> tuple[NDArray[Any], NDArray[An
 
 
 def apart_tiff(
-    pixels: NDArray[Any], colours: int, extra: tuple[int, ...], path: Path
-) -> tuple[NDArray[Any], NDArray[Any] | None, tuple[str, ...]]:
+    pixels: Codes, colours: int, extra: tuple[int, ...], path: Path
+) -> tuple[Codes, Codes | None, tuple[str, ...]]:
     """Separate colour from alpha and leave further channels out, which is said."""
     count = pixels.shape[2]
     if count < colours:
@@ -196,8 +196,8 @@ def apart_tiff(
     alpha = np.ascontiguousarray(pixels[..., colours + at]) if at is not None else None
     own = np.ascontiguousarray(pixels[..., :colours])
     if alpha is not None and at is not None and extra[at] == 1:  # laid over black already: undone
-        share = np.maximum(alpha, 1).astype(np.float64)[..., None] / np.iinfo(alpha.dtype).max
-        own = np.rint(np.clip(own / share, 0, np.iinfo(own.dtype).max)).astype(own.dtype)
+        share = np.maximum(alpha, 1).astype(np.float64)[..., None] / top_of(alpha)
+        own = np.rint(np.clip(own / share, 0, top_of(own))).astype(own.dtype)
     left_out = len(extra) - (at is not None)
     said = (
         (
@@ -210,7 +210,7 @@ def apart_tiff(
     return own, alpha, said
 
 
-def _upright(pixels: NDArray[Any], turned: int) -> NDArray[Any]:
+def _upright(pixels: Codes, turned: int) -> Codes:
     """Turn and mirror pixels as the orientation tag says (TIFF 6.0, 1 to 8)."""
     if turned in (2, 3):
         pixels = pixels[:, ::-1]

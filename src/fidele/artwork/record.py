@@ -13,7 +13,8 @@ from typing import Any
 from xml.sax.saxutils import escape, unescape
 
 import numpy as np
-from numpy.typing import NDArray
+
+from fidele.arrays import Codes
 
 _SPACE = "https://fidele.invalid/ns/conversion/1.0/"
 _LARGEST = 1 << 20
@@ -58,7 +59,7 @@ class ConversionRecord:
         return f"It was converted from {self.source} to {self.output}{where}: {how}{tuned}{kept}{mirrored}."
 
 
-def pixel_hash(pixels: NDArray[Any]) -> str:
+def pixel_hash(pixels: Codes) -> str:
     """Return a hash of pixels (h, w, channels), their shape and depth."""
     values = np.ascontiguousarray(pixels)
     made = hash_begun(values.shape, values.dtype)
@@ -82,7 +83,7 @@ def packet(record: ConversionRecord) -> bytes:
     ).encode()
 
 
-def record_in(data: bytes | None, pixels: NDArray[Any]) -> ConversionRecord | None:
+def record_in(data: bytes | None, pixels: Codes) -> ConversionRecord | None:
     """Return the record in an XMP packet, None where it holds none or speaks of other pixels."""
     record = claimed_in(data)
     return record if record is not None and record.pixels == pixel_hash(pixels) else None

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+
+from fidele.arrays import Codes, top_of
 
 
 @dataclass(frozen=True)
@@ -27,11 +27,11 @@ class Replacement:
     soft: float = 0.0
 
 
-def replaced(pixels: NDArray[Any], replacements: tuple[Replacement, ...]) -> NDArray[Any]:
+def replaced(pixels: Codes, replacements: tuple[Replacement, ...]) -> Codes:
     """Return a copy of pixels (h, w, channels), 8 or 16 bit, with colours replaced; each looks at the original."""
     if not replacements:
         return pixels
-    top = float(np.iinfo(pixels.dtype).max)
+    top = float(top_of(pixels))
     out = pixels.copy()
     rows = max(1, (1 << 20) // pixels.shape[1])
     for start in range(0, len(pixels), rows):

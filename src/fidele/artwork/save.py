@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.artwork import png
 from fidele.artwork.depth import to_eight
 from fidele.artwork.lay import over_white
@@ -23,10 +23,10 @@ WRITTEN = (".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf")
 
 def save_picture(
     path: Path,
-    pixels: NDArray[Any],
+    pixels: Codes,
     profile: Profile | None,
     ppi: float | None = None,
-    alpha: NDArray[Any] | None = None,
+    alpha: Codes | None = None,
     record: ConversionRecord | None = None,
 ) -> None:
     """Write pixels (h, w, channels) by the ending of `path`, one of `WRITTEN`; `record` says what was done to them.
@@ -63,7 +63,7 @@ def save_picture(
         raise FideleError(f"{path}: Fidele writes {', '.join(WRITTEN)} files, not '{ending or 'no ending'}'.")
 
 
-def _jpeg(path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None, xmp: bytes | None) -> None:
+def _jpeg(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, xmp: bytes | None) -> None:
     from PIL import Image
 
     eight = to_eight(pixels) if pixels.dtype == np.uint16 else pixels
@@ -79,9 +79,7 @@ def _jpeg(path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None
         picture.save(out, "JPEG", **options)
 
 
-def _tiff(
-    path: Path, pixels: NDArray[Any], icc: bytes | None, ppi: float | None, has_alpha: bool, xmp: bytes | None
-) -> None:
+def _tiff(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, has_alpha: bool, xmp: bytes | None) -> None:
     import tifffile
 
     colours = pixels.shape[2] - has_alpha

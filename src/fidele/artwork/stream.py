@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.artwork.convert import converted_already, record_of
 from fidele.artwork.depth import to_eight
 from fidele.artwork.open import Suppose, identify
@@ -122,10 +122,10 @@ def _facts(leaf: Any, path: Path, assume: Profile | None, suppose: Suppose | Non
     return Artwork(path, one, None, profile, slip, tiff_ppi(leaf), (*left, *doubts))
 
 
-def _rows(leaf: Any) -> Iterator[NDArray[Any]]:
+def _rows(leaf: Any) -> Iterator[Codes]:
     """Give the picture from top to bottom as runs of whole rows (h, width, samples)."""
     width, height, samples = leaf.imagewidth, leaf.imagelength, leaf.samplesperpixel
-    held: list[NDArray[Any]] = []
+    held: list[Codes] = []
     many = 0
     if leaf.is_tiled:
         across = -(-width // leaf.tilewidth)
@@ -176,7 +176,7 @@ def _write(
     running = hash_begun((height, width, target.channels), kind)
     photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[target.channels]
 
-    def tiles() -> Iterator[NDArray[Any]]:
+    def tiles() -> Iterator[Codes]:
         """Give the squares of which the file is made, row by row; what reaches beyond the picture is nought."""
         for band in bands():
             for left in range(0, width, _TILE):
@@ -185,9 +185,9 @@ def _write(
                 square[: part.shape[0], : part.shape[1]] = part
                 yield square if channels > 1 else square[..., 0]
 
-    def bands() -> Iterator[NDArray[Any]]:
+    def bands() -> Iterator[Codes]:
         done = 0
-        rest: NDArray[Any] | None = None
+        rest: Codes | None = None
         for rows in _rows(leaf):
             colours, alpha, _ = apart_tiff(rows, CHANNELS[space], extra, path)
             if int(leaf.photometric) in (8, 9):

@@ -12,6 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.bench import inks
 from fidele.bench.separation import separate
 from fidele.colour.cie import lab_to_lch, lch_to_lab, xyz_to_lab
@@ -20,7 +21,6 @@ from fidele.icc.solve import solve
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.tables import device_to_pcs_lab
 
-Floats = NDArray[np.float64]
 _SIZE = 17
 
 

@@ -12,12 +12,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.values import Value
 
-Floats = NDArray[np.float64]
+#: Settings in a driver's own words: each knows what its own hold.
 Values = dict[str, Any]
 
 #: Keys of a driver's file beside its settings: which version wrote it, and which controls an administrator has locked.
@@ -39,7 +40,7 @@ class Setting:
 
     name: str
     place: str
-    offers: Callable[[Values], tuple[Any, ...] | None]
+    offers: Callable[[Values], tuple[Value, ...] | None]
     readable: bool = True
     at_printer: bool = False
 
@@ -108,10 +109,10 @@ class Model:
         """Maker and model."""
         return f"{self.maker} {self.name}"
 
-    def every(self, control: str, opened: Values | None = None) -> tuple[Any, ...]:
+    def every(self, control: str, opened: Values | None = None) -> tuple[Value, ...]:
         """Return every value that a control can ever offer, whatever else is set; `opened` brings more on offer."""
         offers = self.settings[control].offers
-        found: list[Any] = []
+        found: list[Value] = []
         for stock in self.stocks:
             for also in ({}, opened or {}):
                 found += offers(self.defaults | {self.stock_control: stock} | also) or ()
@@ -119,7 +120,7 @@ class Model:
         return tuple(sorted(ordered)) if all(isinstance(v, int) for v in ordered) else tuple(ordered)
 
 
-def always(*values: Any) -> Callable[[Values], tuple[Any, ...]]:
+def always(*values: Value) -> Callable[[Values], tuple[Value, ...]]:
     """Return an offer that does not depend on anything."""
     return lambda _: values
 
@@ -149,7 +150,7 @@ class Driver:
         stored = self._stored()
         return self._mended(self.model.defaults | {k: v for k, v in stored.items() if k in self.model.defaults})
 
-    def _stored(self) -> dict[str, Any]:
+    def _stored(self) -> Values:
         try:
             stored = json.loads(read_bytes(self.path, 1 << 20))
         except ValueError as error:
@@ -177,7 +178,7 @@ class Driver:
         """Install another version of the driver, which brings its maker's settings back."""
         self._write(dict(self.model.defaults), self._beside() | {_VERSION: version})
 
-    def _beside(self) -> dict[str, Any]:
+    def _beside(self) -> Values:
         """Return what the file holds beside the settings; nothing where it is damaged."""
         try:
             stored = self._stored()
@@ -198,13 +199,13 @@ class Driver:
         """Return what the driver tells of its settings; what cannot be read back is left out."""
         return {name: value for name, value in self.values().items() if self.model.settings[name].readable}
 
-    def offered(self, name: str) -> tuple[Any, ...]:
+    def offered(self, name: str) -> tuple[Value, ...]:
         """Return what a control offers at this moment; what it holds, where any text will do."""
         now = self.values()
         offered = self.model.settings[name].offers(now)
         return (now[name],) if offered is None else offered
 
-    def change(self, name: str, value: Any) -> None:
+    def change(self, name: str, value: Value) -> None:
         """Change one control, as a person would in the driver.
 
         Raises
@@ -225,14 +226,14 @@ class Driver:
             raise FideleError(f"The {self.model.name} driver does not offer '{value}' under {setting.place} now.")
         self._take(name, value, now)
 
-    def at_the_panel(self, name: str, value: Any) -> None:
+    def at_the_panel(self, name: str, value: Value) -> None:
         """Change something at the printer itself, as a person standing before it would."""
         setting, now = self.model.settings.get(name), self.values()
         if setting is None or value not in self.offered(name):
             raise FideleError(f"The {self.model.name} has no '{name}: {value}' in its menu.")
         self._take(name, value, now)
 
-    def _take(self, name: str, value: Any, now: Values) -> None:
+    def _take(self, name: str, value: Value, now: Values) -> None:
         after = now | {name: value}
         self.model.follows(name, now, after)
         self._write(after | {n: now[n] for n in self.held if n != name}, self._beside())
@@ -241,7 +242,7 @@ class Driver:
         """Go back to the maker's defaults, as when a preset is lost."""
         self._write(dict(self.model.defaults), self._beside())
 
-    def _write(self, values: Values, beside: dict[str, Any]) -> None:
+    def _write(self, values: Values, beside: Values) -> None:
         write_bytes(self.path, json.dumps(values | beside, indent=2).encode())
 
 
@@ -256,13 +257,13 @@ class SentAlong(Driver):
         settings = driver.model.settings
         self._sent = {n: v for n, v in sent.items() if n in settings and not settings[n].at_printer}
 
-    def _stored(self) -> dict[str, Any]:
+    def _stored(self) -> Values:
         stored = super()._stored()
         held = stored.get(_HELD, [])
         return stored | {n: v for n, v in self._sent.items() if n not in held}
 
-    def _write(self, values: Values, beside: dict[str, Any]) -> None:
-        raise FideleError("Settings that are sent with a job cannot be changed on their way.")
+    def _write(self, values: Values, beside: Values) -> None:
+        raise FideleError("Values that are sent with a job cannot be changed on their way.")
 
 
 def taste(numbers: Floats, light: float, strength: float, warmth: float) -> Floats:

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from fidele.arrays import Floats
 from fidele.bench.correction import House, corrected
-from fidele.bench.driver import Effect, Floats, Model, Setting, Stock, Values, always, anything, polish, taste
+from fidele.bench.driver import Effect, Model, Setting, Stock, Values, always, anything, polish, taste
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb

@@ -12,9 +12,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.spectra import spectra_to_xyz
-
-Floats = NDArray[np.float64]
 
 #: 380 to 730 nm in steps of 10 nm.
 WAVELENGTHS = np.arange(380.0, 731.0, 10.0)

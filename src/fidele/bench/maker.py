@@ -9,8 +9,8 @@ import datetime
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.bench.inks import DENSITIES, InkModel, Substrate
 from fidele.bench.separation import separate
 from fidele.colour.adaptation import media_relative
@@ -19,8 +19,6 @@ from fidele.colour.spectra import spectra_to_xyz
 from fidele.colour.uniform import lab_to_din99o
 from fidele.icc.solve import solve
 from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, lab_lut, output_profile
-
-Floats = NDArray[np.float64]
 
 _SIZE = 17
 

@@ -8,11 +8,11 @@ import json
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes, top_of
 from fidele.bench.driver import Driver, Effect, Model, SentAlong, Values
 from fidele.bench.separation import separate
 from fidele.bench.supply import TANKS, Store, Supply
@@ -114,9 +114,7 @@ class Machine:
         """Return what the settings come to, `instead` being sent with one job alone."""
         return self.model.effect(self.driver.values() | (instead or {}))
 
-    def dry_run(
-        self, page: NDArray[Any], instead: Values | None = None, of: tuple[float, float] | None = None
-    ) -> NDArray[Any]:
+    def dry_run(self, page: Codes, instead: Values | None = None, of: tuple[float, float] | None = None) -> Codes:
         """Return the numbers that the driver would turn into ink for a page (h, w, 3), in the page's own depth.
 
         The page comes out as the driver lays it down: mirrored or turned where it does so, and scaled as it would
@@ -126,19 +124,19 @@ class Machine:
         if page.size > 3 << 20:
             raise FideleError("A dry run takes a page of at most one megapixel.")
         self._check(page)
-        full = np.iinfo(page.dtype).max
+        full = top_of(page)
         effect = self.effect(instead)
         laid = _laid(page, effect)
         if of is not None:
             laid = nearest(laid, effect.scale(*of))
         return np.round(np.clip(effect.numbers(laid / full), 0, 1) * full).astype(page.dtype)
 
-    def _check(self, page: NDArray[Any]) -> None:
+    def _check(self, page: Codes) -> None:
         depths = (np.uint8,) if self.model.bits == 8 else (np.uint8, np.uint16)
         if page.dtype not in depths or page.ndim != 3 or page.shape[2] != 3:
             raise FideleError(f"The {self.model.name} takes {self.model.bits}-bit RGB pages.")
 
-    def print_page(self, page: NDArray[Any], progress: Progress | None = None) -> tuple[Print, Values]:
+    def print_page(self, page: Codes, progress: Progress | None = None) -> tuple[Print, Values]:
         """Print a page of RGB (h, w, 3) at the printer's resolution; return the sheet and the driver's receipt.
 
         Raises
@@ -154,7 +152,7 @@ class Machine:
         supply = self.store.read()
         self._check_supply(supply)
         effect = self.effect()
-        full = np.float32(np.iinfo(page.dtype).max)
+        full = np.float32(top_of(page))
         placed = self._place(page, effect)
         height, width = placed.shape[:2]
         table = device_table(effect, self.unit) * np.array([supply.flow[t] for t in TANKS], np.float32)
@@ -216,7 +214,7 @@ class Machine:
     def _pixels(self, mm: float) -> int:
         return round(mm / 25.4 * self.model.resolution)
 
-    def _place(self, page: NDArray[Any], effect: Effect) -> NDArray[Any]:
+    def _place(self, page: Codes, effect: Effect) -> Codes:
         """Put the page on the sheet: mirrored, turned, scaled and cut as the driver is set."""
         import cv2
 
@@ -225,7 +223,7 @@ class Machine:
         factor = effect.scale(page.shape[1] / per_mm, page.shape[0] / per_mm)
         width, height = (self._pixels(mm) for mm in effect.sheet)
         height = height or max(1, round(page.shape[0] * factor))
-        sheet = np.full((height, width, 3), np.iinfo(page.dtype).max, page.dtype)
+        sheet = np.full((height, width, 3), top_of(page), page.dtype)
         if factor != 1.0:
             size = (max(1, round(page.shape[1] * factor)), max(1, round(page.shape[0] * factor)))
             page = cv2.resize(page, size, interpolation=cv2.INTER_AREA if factor < 1 else cv2.INTER_LINEAR)
@@ -236,14 +234,14 @@ class Machine:
         return sheet
 
 
-def _laid(page: NDArray[Any], effect: Effect) -> NDArray[Any]:
+def _laid(page: Codes, effect: Effect) -> Codes:
     """Return the page as the driver lays it down: mirrored left to right, turned by half."""
     if effect.mirrors:
         page = page[:, ::-1]
     return np.ascontiguousarray(page[::-1, ::-1] if effect.turned else page)
 
 
-def nearest(page: NDArray[Any], factor: float) -> NDArray[Any]:
+def nearest(page: Codes, factor: float) -> Codes:
     """Return a page scaled by a factor, each pixel the nearest one: numbers stay what they are."""
     if factor == 1.0:
         return page

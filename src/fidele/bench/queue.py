@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any, TypeVar
 
-import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Depth
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
-
-_Depth = TypeVar("_Depth", np.uint8, np.uint16)
+from fidele.values import Document, Json
 
 
 class PrintQueue:
@@ -30,25 +28,25 @@ class PrintQueue:
         if not path.exists():
             self._write({"profile": None, "source": None, "insists": False})
 
-    def _read(self) -> dict[str, Any]:
+    def _read(self) -> Document:
         try:
-            stored: Any = json.loads(read_bytes(self.path, 1 << 20))
+            stored: Json = json.loads(read_bytes(self.path, 1 << 20))
         except ValueError:
             return {}
         return stored if isinstance(stored, dict) else {}
 
-    def _write(self, values: dict[str, Any]) -> None:
+    def _write(self, values: Document) -> None:
         write_bytes(self.path, json.dumps(values).encode())
 
     @property
     def assigned(self) -> str | None:
         """Return the path of the profile assigned to the printer."""
-        return self._read().get("profile")
+        return _text(self._read().get("profile"))
 
     @property
     def source(self) -> str | None:
         """Return the path of the profile that pages are taken for, None for sRGB."""
-        return self._read().get("source")
+        return _text(self._read().get("source"))
 
     @property
     def insists(self) -> bool:
@@ -72,12 +70,16 @@ class PrintQueue:
         named = {"profile": str(profile) if profile else None, "source": str(source) if source else None}
         self._write(self._read() | named)
 
-    def passed_on(self, page: NDArray[_Depth]) -> NDArray[_Depth]:
+    def passed_on(self, page: NDArray[Depth]) -> NDArray[Depth]:
         """Return the page as it reaches the driver."""
         if self.assigned is None:
             return page
         source = Profile.open(Path(self.source)) if self.source else srgb()
         return convert(page, source, Profile.open(Path(self.assigned)), Intent.PERCEPTUAL)
+
+
+def _text(kept: Json) -> str | None:
+    return kept if isinstance(kept, str) else None
 
 
 class SentThrough(PrintQueue):
@@ -87,8 +89,8 @@ class SentThrough(PrintQueue):
         self.path = queue.path
         self._profile = profile
 
-    def _read(self) -> dict[str, Any]:
+    def _read(self) -> Document:
         return super()._read() | {"profile": str(self._profile), "source": None}
 
-    def _write(self, values: dict[str, Any]) -> None:
+    def _write(self, values: Document) -> None:
         raise FideleError("A profile that is sent with a job cannot be changed on its way.")

@@ -5,8 +5,9 @@ A desktop printer for A4 with sublimation ink, which cannot mirror. The maker is
 
 from __future__ import annotations
 
+from fidele.arrays import Floats
 from fidele.bench.correction import House, corrected
-from fidele.bench.driver import Effect, Floats, Model, Setting, Stock, Values, always, polish, taste
+from fidele.bench.driver import Effect, Model, Setting, Stock, Values, always, polish, taste
 
 #: The maker's own media and nothing else: other makers' papers run under one of these names.
 STOCKS = {

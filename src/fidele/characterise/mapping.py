@@ -11,13 +11,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.cie import lab_to_lch, lch_to_lab
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
-
-Floats = NDArray[np.float64]
 
 _HUES, _LEVELS = 144, 101
 

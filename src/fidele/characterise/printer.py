@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.characterise.mapping import Boundary, GamutMapping
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
@@ -17,8 +18,6 @@ from fidele.icc.solve import solve
 from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, gamut_lut, lab_lut, output_profile
 from fidele.kernels import tetrahedral3
 from fidele.tiles import Progress
-
-Floats = NDArray[np.float64]
 
 #: Nodes of the device grid. 33 is what readers of lut16 take without slowing down.
 GRID = 33

@@ -6,14 +6,12 @@ import datetime
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.cie import lab_to_xyz
 from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
 from fidele.icc.write import lab_lut, scanner_profile
-
-Floats = NDArray[np.float64]
 
 _GRID = 33
 #: Every so many patches one is held out to state the residual error.

@@ -7,12 +7,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
-
-Floats = NDArray[np.float64]
 
 _LARGEST = 64 * 2**20
 _TOKEN = re.compile(r'"([^"]*)"|(\S+)')

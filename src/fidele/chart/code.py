@@ -7,10 +7,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from fidele.arrays import Floats
 
 _FORM = re.compile(r"FD1:([0-9A-F]{8}):(\d{1,3}):(\d{1,7}):([0-9A-F]{4}):(\d{6}):([NC])")
 
@@ -67,7 +68,7 @@ def code_bitmap(code: PageCode, pixels: int) -> NDArray[np.bool_]:
     return cv2.resize(modules, (pixels, pixels), interpolation=cv2.INTER_NEAREST) > 127
 
 
-def read_code(grey: NDArray[np.uint8], corners: NDArray[Any]) -> PageCode | None:
+def read_code(grey: NDArray[np.uint8], corners: Floats) -> PageCode | None:
     """Read the code whose box has these corners (4, 2), clockwise from its own upper left, on a scan (h, w)."""
     import cv2
 

@@ -7,8 +7,8 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.chart.measurement import Conditions, Measurement, integrated, reflectance
 from fidele.colour.cie import xyz_to_lab
 from fidele.errors import FideleError
@@ -20,8 +20,6 @@ from fidele.markup import parsed
 _LARGEST = 64 << 20
 _SPACE = "http://colorexchangeformat.com/CxF3-core"
 _MODES = {"M0": "M0_Incandescent", "M1": "M1_Daylight", "M2": "M2_UVExcluded", "M3": "M3_Polarized"}
-
-Floats = NDArray[np.float64]
 
 
 def read_cxf(path: Path) -> list[tuple[str, Floats]]:

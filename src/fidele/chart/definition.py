@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.chart.cgats import Table
 from fidele.chart.layout import Layout
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 #: Sets of four corner marks; a chart's pages take them in turn.
 MARK_SETS = 12

@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.chart.definition import Chart
 from fidele.chart.layout import PAGES, Layout, a4_layout, laid_out
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 #: What predicts the L*a*b* (n, 3) of device values (n, 3): the A2B side of a first profile.
 Predicts = Callable[[Floats], Floats]

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes, Floats
 from fidele.chart.marks import dictionary
-
-Floats = NDArray[np.float64]
 
 #: Marks are looked for on copies of the scan whose longer side has so many pixels, the coarsest first.
 _SEARCH = (1200, 2400)
@@ -117,7 +115,7 @@ def refined(grey: NDArray[np.uint8], corners: Floats) -> Floats:
     return np.where((moved < 2 * reach)[:, None], better, corners).astype(float)
 
 
-def as_grey(values: NDArray[Any]) -> NDArray[np.uint8]:
+def as_grey(values: Codes) -> NDArray[np.uint8]:
     """Return the green of a scan (h, w, 3) as 8 bit: marks are found on it."""
     green = values[..., 1]
     return np.ascontiguousarray(green if green.dtype == np.uint8 else (green >> 8).astype(np.uint8))

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 #: Sizes of sheets, and of flat blanks, that charts can be laid out for: width and height in mm, and whether round.
 PAGES: dict[str, tuple[float, float, bool]] = {

@@ -9,14 +9,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.chart.cgats import Table
 from fidele.colour.adaptation import adapt
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 #: White points of illuminants that measurements are stated for, Y = 1 (CIE 15, 2 degree observer).
 _WHITES = {

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes, Floats
 from fidele.chart.layout import Layout
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 #: Scanners code light by about this exponent; evening the light is done on the light, not on the code.
 CODE = 2.2
 
 
-def patch_values(values: NDArray[Any], outlines: Floats, top: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+def patch_values(values: Codes, outlines: Floats, top: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
     """Return robust means (n, 3), spreads (n,) and whether patches are clipped (n,), of outlines (n, 4, 2) in pixels.
 
     Raises
@@ -31,7 +29,7 @@ def patch_values(values: NDArray[Any], outlines: Floats, top: float) -> tuple[Fl
     return mean, spread, clipped
 
 
-def _patch(values: NDArray[Any], outline: Floats, top: float) -> tuple[Floats, float, bool]:
+def _patch(values: Codes, outline: Floats, top: float) -> tuple[Floats, float, bool]:
     low, high = np.floor(outline.min(axis=0)).astype(int), np.ceil(outline.max(axis=0)).astype(int) + 1
     block = values[low[1] : high[1], low[0] : high[0]]
     y, x = np.ogrid[low[1] : high[1], low[0] : high[0]]
@@ -55,7 +53,7 @@ def _patch(values: NDArray[Any], outline: Floats, top: float) -> tuple[Floats, f
 
 
 def evened_light(
-    values: NDArray[Any], layout: Layout, homography: Floats, top: float
+    values: Codes, layout: Layout, homography: Floats, top: float
 ) -> tuple[Callable[[Floats, Floats], Floats], float]:
     """Fit how the light falls over a page, from the bare substrate between the patches.
 
@@ -100,7 +98,7 @@ def evened_light(
 _LOOKED, _PER_MM = 48, 6
 
 
-def stripes(values: NDArray[Any], centres: Floats, half: float, homography: Floats, mean: Floats, top: float) -> float:
+def stripes(values: Codes, centres: Floats, half: float, homography: Floats, mean: Floats, top: float) -> float:
     """Return by what share of their light patches are striped across the page; 0 where they are not.
 
     Grain is alike in all directions, so what rows of a patch vary by beyond what its columns vary by is stripes.

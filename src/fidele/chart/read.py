@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes, Floats, top_of
 from fidele.chart.code import PageCode, read_code
 from fidele.chart.definition import MARK_SETS, Chart
 from fidele.chart.find import Sighting, as_grey, find_pages, refined
 from fidele.chart.patches import evened_light, patch_values, stripes
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 #: The page's code may tell another chart only where it was read; this much rank correlation the patches must have
 #: with the chart's own values, whatever the printer did to them.
@@ -83,7 +81,7 @@ class Reading:
     banding: float = 0.0
 
 
-def read_scan(scan: NDArray[Any], chart: Chart, corners: Floats | None = None) -> Reading:
+def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None) -> Reading:
     """Find a page of `chart` on a scan, RGB (h, w, 3) uint8 or uint16, and measure every patch.
 
     `corners` (4, 2) are the outer corners of the page's marks in pixels, placed by a person, clockwise from any.
@@ -114,7 +112,7 @@ def read_scan(scan: NDArray[Any], chart: Chart, corners: Floats | None = None) -
     return _measured(values, chart, whole[0], mirrored)
 
 
-def read_all(scan: NDArray[Any], charts: Sequence[Chart]) -> tuple[list[tuple[Chart, Reading]], list[str]]:
+def read_all(scan: Codes, charts: Sequence[Chart]) -> tuple[list[tuple[Chart, Reading]], list[str]]:
     """Read every page of any of `charts` on a scan; several can lie on it, the same one twice as well.
 
     Returns the readings from the upper left on, and a sentence for each page that was seen and cannot be read.
@@ -140,7 +138,7 @@ def read_all(scan: NDArray[Any], charts: Sequence[Chart]) -> tuple[list[tuple[Ch
     return found, refused
 
 
-def _checked(scan: NDArray[Any]) -> NDArray[Any]:
+def _checked(scan: Codes) -> Codes:
     if scan.ndim != 3 or scan.shape[2] < 3 or min(scan.shape[:2]) < 200:
         raise FideleError("The scan is not a colour picture of a chart.")
     if scan.dtype not in (np.uint8, np.uint16):
@@ -148,7 +146,7 @@ def _checked(scan: NDArray[Any]) -> NDArray[Any]:
     return np.ascontiguousarray(scan[..., :3])
 
 
-def _seen(values: NDArray[Any]) -> tuple[list[Sighting], NDArray[Any], bool]:
+def _seen(values: Codes) -> tuple[list[Sighting], Codes, bool]:
     """Return the pages that are seen, the scan as they are seen on it, and whether it had to be mirrored."""
     sightings = find_pages(as_grey(values))
     if any(len(s.marks) >= 3 for s in sightings):
@@ -160,7 +158,7 @@ def _seen(values: NDArray[Any]) -> tuple[list[Sighting], NDArray[Any], bool]:
     return sightings, values, False
 
 
-def _measured(values: NDArray[Any], chart: Chart, seen: Sighting, mirrored: bool) -> Reading:
+def _measured(values: Codes, chart: Chart, seen: Sighting, mirrored: bool) -> Reading:
     import cv2
 
     grey = as_grey(values)
@@ -175,7 +173,7 @@ def _measured(values: NDArray[Any], chart: Chart, seen: Sighting, mirrored: bool
     return _with(values, chart, page, homography, mirrored, len(seen.marks), bent)
 
 
-def _by_hand(values: NDArray[Any], chart: Chart, corners: Floats) -> Reading:
+def _by_hand(values: Codes, chart: Chart, corners: Floats) -> Reading:
     """Read a page whose corners a person placed: of all ways it can lie, the one whose patches fit the chart."""
     import cv2
 
@@ -222,7 +220,7 @@ def _likeness(rgb: Floats, wanted: Floats) -> float:
 
 
 def _with(
-    values: NDArray[Any],
+    values: Codes,
     chart: Chart,
     page: int,
     homography: Floats,
@@ -263,7 +261,7 @@ def _with(
         or (corners.max(axis=(0, 1)) > [width - 1, height - 1]).any()
     ):
         raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
-    top = float(np.iinfo(values.dtype).max)
+    top = float(top_of(values))
     light, unevenness = evened_light(values, chart.layout, homography, top)
     mean, spread, clipped = patch_values(values, corners, top)
     rgb = light(centres, mean)

@@ -5,12 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
-
-Floats = NDArray[np.float64]
 
 #: A blend is of so many neighbouring patches.
 _NEAR = 5

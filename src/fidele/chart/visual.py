@@ -10,11 +10,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.chart.code import PageCode
 from fidele.chart.draw import blank_page, small_print
 from fidele.chart.layout import a4_layout
-
-Floats = NDArray[np.float64]
 
 #: What it is called among the charts: one without patches.
 VISUAL = "visual"

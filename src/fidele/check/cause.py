@@ -7,12 +7,11 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.check.fitted import fitted_faults
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
-
-Floats = NDArray[np.float64]
 
 #: Name, sentence and next step of each kind of suspect.
 WORDS: dict[str, tuple[str, str, str]] = {

@@ -9,14 +9,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.check.suspects import Suspicions
 from fidele.colour.adaptation import BRADFORD
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.uniform import lab_to_din99o
-
-Floats = NDArray[np.float64]
 
 #: Yule-Nielsen factor of the plain ink model: light that spreads in the substrate.
 _N = 2.0

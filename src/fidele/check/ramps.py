@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
-
-Floats = NDArray[np.float64]
 
 #: The colours that ramps lead to, by their RGB.
 _ENDS = {

@@ -9,13 +9,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.cie import lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 
 __all__ = ["TOLERANCES", "Comparison", "Summary", "Tolerance", "compare", "relative_to_white"]
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -10,13 +10,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert, to_lab
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.check.statistics import Comparison
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.words import hue_name
-
-Floats = NDArray[np.float64]
 
 
 def in_words(comparison: Comparison) -> list[str]:

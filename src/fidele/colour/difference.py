@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import cast
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from fidele.arrays import Floats
 from fidele.tiles import in_tiles
 
 _TILE = 1 << 18
 
 
-def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> NDArray[Any]:
+def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> Floats:
     """Return CIEDE2000 (ΔE00, kL = kC = kH = 1) of L*a*b* arrays (…, 3) that broadcast, shape (…).
 
     Computed in double precision whatever the input; float32 input gives float32 results. Source: ISO/CIE 11664-6;
@@ -31,4 +32,4 @@ def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> NDArray[Any]:
         de00(first[piece], second[piece], out[piece])
 
     in_tiles(work, len(first), _TILE)
-    return out.reshape(shape[:-1])
+    return cast(Floats, out.reshape(shape[:-1]))

@@ -5,9 +5,8 @@ from __future__ import annotations
 from importlib import resources
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from fidele.arrays import Floats
 
 #: The festival's customer colours, sRGB 8 bit.
 COLOURS = {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -101,10 +102,10 @@ class ArtworkDesk(Desk):
             menu.addAction(text, call)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
-    def further(self) -> list[tuple[str, Any]]:
+    def further(self) -> list[tuple[str, Callable[[], object]]]:
         """Return what else can be done here: words and deed."""
         session = self.session
-        done: list[tuple[str, Any]] = [
+        done: list[tuple[str, Callable[[], object]]] = [
             ("Write converted files …", self.convert_wanted.emit),
             ("Take the control chart", partial(self.guarded, session.open_chart, "control")),
             *(
@@ -266,7 +267,7 @@ class ArtworkDesk(Desk):
         wide, high = artwork.own_mm
         resolution = f"{artwork.ppi:.0f} ppi" if artwork.ppi else "not stated, taken for 300"
         rows = [
-            ("Pixels", f"{artwork.width:,} x {artwork.height:,}"),
+            ("Codes", f"{artwork.width:,} x {artwork.height:,}"),
             ("Depth", f"{artwork.bits} bit, {artwork.profile.header.colour_space}"),
             ("Resolution", "drawn at any" if artwork.drawing else resolution),
             ("Own size", f"{wide:.1f} x {high:.1f} mm"),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele.arrays import Codes
 from fidele.chart.visual import LIGHT as VIEWING
 from fidele.chart.visual import QUESTIONS
 from fidele.check.cause import telling_patches
@@ -221,13 +221,13 @@ class ScanPage(Page):
         )
         under.addWidget(self.place)
         self.box.addLayout(under)
-        self._scan: NDArray[Any] | None = None
+        self._scan: Codes | None = None
 
     def _place(self) -> None:
         self.said.setText("Click on the outer corner of each of the four marks, hidden or not, in whatever order.")
         self.view.place_corners()
 
-    def show_scan(self, scan: NDArray[Any] | None, why: str) -> None:
+    def show_scan(self, scan: Codes | None, why: str) -> None:
         """Show a scan that could not be read, and why."""
         self.view.show_scan(scan)
         self.said.setText(why)

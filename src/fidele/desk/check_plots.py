@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele.arrays import Codes
 from fidele.chart.read import Reading
 from fidele.check.ramps import Ramp
 from fidele.desk.picture import to_image
@@ -263,7 +263,7 @@ class ScanView(QWidget):
         self.pick = -1
         self._corners: list[tuple[float, float]] | None = None
 
-    def show_scan(self, scan: NDArray[Any] | None) -> None:
+    def show_scan(self, scan: Codes | None) -> None:
         """Show a scan."""
         self._reading = None
         if scan is None:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele.arrays import Codes
 from fidele.artwork.replace import Replacement
 from fidele.colour.words import colour_name
 from fidele.desk.desk import Desk
@@ -107,7 +108,7 @@ class ColoursDesk(Desk):
         self.box.addWidget(scrolled(self.inside), 3)
         self.box.addLayout(self._entry_row())
         self._found: list[Row] = []
-        self._found_for: tuple[Any, ...] = ()
+        self._found_for: tuple[object, ...] = ()
         self._shown_rows: object = None
         session.listen(self._heard)
 
@@ -135,7 +136,7 @@ class ColoursDesk(Desk):
         self.soft.setFixedWidth(110)
         self.soft.setAccessibleName("Softened edges follow within, percent of the scale")
         self.soft.setToolTip(
-            "Pixels of softened edges are mixed of two colours; so near to the replaced one they follow"
+            "Codes of softened edges are mixed of two colours; so near to the replaced one they follow"
         )
         self.soft.sliderReleased.connect(self._soften)
         row.addWidget(self.soft)
@@ -181,9 +182,9 @@ class ColoursDesk(Desk):
         self.listed.setChecked(True)
         self.guarded(self.session.customers.add_lab, name, Lab)
 
-    def instead(self, row: Row) -> list[tuple[str, Any]]:
+    def instead(self, row: Row) -> list[tuple[str, Callable[[], object]]]:
         """Return what a colour of the picture can be replaced by: words and deed."""
-        done: list[tuple[str, Any]] = [
+        done: list[tuple[str, Callable[[], object]]] = [
             (f"by the nearest, {near.flavour} (ΔE00 {near.de00:.1f})", partial(self.replace, row, near.Lab))
             for near in row.held.nearest
         ]
@@ -279,7 +280,7 @@ class ColoursDesk(Desk):
 
         self.work.quietly("colours", compute, partial(self._take, key))
 
-    def _take(self, key: tuple[Any, ...], rows: list[Row]) -> None:
+    def _take(self, key: tuple[object, ...], rows: list[Row]) -> None:
         if key == self._found_for:
             self._found = rows
             self._show_rows(rows)
@@ -375,7 +376,7 @@ _ONE = {"holds": "holds", "close": "is close", "cannot be held": "cannot be held
 _PLURAL = {"holds": "hold", "close": "are close", "cannot be held": "cannot be held"}
 
 
-def _own_rows(pixels: NDArray[Any], source: Profile, printer: Profile, settings: Any) -> list[Row]:
+def _own_rows(pixels: Codes, source: Profile, printer: Profile, settings: Any) -> list[Row]:
     """Return the exact colours of flat graphics, largest first; none of a photograph."""
     colours, share = colours_of(pixels)
     exact = share >= 0.002

@@ -24,10 +24,10 @@ _NUMBERS = {
 _MIRRORED = {"not-mirrored", "mirrored-twice", "mirrored-needlessly"}
 _SIZED = {"scaled", "wrong-borderless"}
 
-Pixels = NDArray[np.uint8]
+Codes = NDArray[np.uint8]
 
 
-def consequence(code: str, now: Pixels, right: Pixels, scale: float) -> tuple[Pixels, Pixels] | None:
+def consequence(code: str, now: Codes, right: Codes, scale: float) -> tuple[Codes, Codes] | None:
     """Return two small pictures (h, w, 3) for a finding, the right one first; None where nothing can be shown.
 
     Parameters
@@ -52,7 +52,7 @@ def consequence(code: str, now: Pixels, right: Pixels, scale: float) -> tuple[Pi
     return None
 
 
-def _on_sheet(picture: Pixels, scale: float) -> Pixels:
+def _on_sheet(picture: Codes, scale: float) -> Codes:
     """Return a picture on a white sheet that it fills to nine tenths, printed at a scale; what falls beside is cut."""
     height, width = picture.shape[:2]
     sheet = np.full((round(height / 0.9), round(width / 0.9), 3), 255, np.uint8)

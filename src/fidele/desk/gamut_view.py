@@ -10,11 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele.arrays import Floats
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.icc.solid import Solid
 from fidele.proof.soft import show
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import datetime
 from pathlib import Path
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
+from fidele.arrays import Codes
 from fidele.desk.consequence import consequence
 from fidele.desk.desk import Desk, clock
 from fidele.desk.labels import button, heading, label, section
@@ -162,7 +161,7 @@ class HandoffDesk(Desk):
             outcomes.addWidget(outcome)
         self.box.addLayout(outcomes, 1)
         self._profiles_for: object = None
-        self._shown_for: tuple[Any, ...] = ()
+        self._shown_for: tuple[object, ...] = ()
         self._predictions: list[Prediction] = []
 
     def refresh(self) -> None:
@@ -293,7 +292,7 @@ class HandoffDesk(Desk):
 
         self.work.quietly("routes", compute, lambda found: self._take(key, found))
 
-    def _take(self, key: tuple[Any, ...], found: list[Prediction]) -> None:
+    def _take(self, key: tuple[object, ...], found: list[Prediction]) -> None:
         if key == self._shown_for:
             self._predictions = found
             chosen = self.what_if.currentText() or "not converted"
@@ -378,7 +377,7 @@ class HandoffDesk(Desk):
         return rows
 
 
-def _small(pixels: NDArray[Any]) -> NDArray[Any]:
+def _small(pixels: Codes) -> Codes:
     import cv2
 
     factor = min(1.0, _THUMB / max(pixels.shape[:2]))

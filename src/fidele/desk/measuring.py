@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout
 
+from fidele.arrays import Floats
 from fidele.chart.measurement import Conditions, Measurement
 from fidele.check.statistics import TOLERANCES, compare
 from fidele.colour.cie import xyz_to_lab
@@ -38,7 +37,7 @@ class MeasuringPage(Page):
         self._session = session
         self._run: Printed | None = None
         self._instrument: Instrument = session.devices.instrument or NoInstrument()
-        self._spectra: NDArray[Any] = np.zeros((0, 36))
+        self._spectra: Floats = np.zeros((0, 36))
         self._next = 0
         self._timer = QTimer(self, interval=0)
         self._timer.timeout.connect(self._step)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele.arrays import Codes
 from fidele.desk.pyramid import Pyramid
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.looks import Show
@@ -33,7 +33,7 @@ class Tooth:
     beneath: tuple[str, ...] = ()
     chosen: bool = False
     #: Other pixels of the same shape that this tooth shows, None for the picture's own.
-    pixels: NDArray[Any] | None = field(default=None, repr=False, compare=False)
+    pixels: Codes | None = field(default=None, repr=False, compare=False)
 
 
 class PictureView(QWidget):
@@ -58,15 +58,15 @@ class PictureView(QWidget):
         self.setToolTip("Drag to move, wheel to zoom, 0 for all of it, 1 for pixel by pixel, 2 for its printed size")
         self.theme: Theme = LIGHT
         self.empty = "Nothing to show yet."
-        self._pixels: NDArray[Any] | None = None
+        self._pixels: Codes | None = None
         self._teeth: list[Tooth] = []
         self._zoom: float | None = None  # screen pixels per picture pixel; None fits
         self._centre = QPointF(0.5, 0.5)
         self._drag: QPointF | None = None
-        self._region: tuple[Any, ...] | None = None
+        self._region: tuple[object, ...] | None = None
         #: Printed millimetres across the picture; 0 where that is not known.
         self.printed_width = 0.0
-        self._samples: dict[int, NDArray[Any]] = {}
+        self._samples: dict[int, Codes] = {}
         self._pyramids: dict[int, Pyramid] = {}
         self._pressed: QPointF | None = None
         #: While it is moved the picture is shown at half the screen's resolution, and finely once it rests.
@@ -78,7 +78,7 @@ class PictureView(QWidget):
         self._count = 0
         self._surround: QColor | None = None
 
-    def set_picture(self, pixels: NDArray[Any] | None, keep: bool = False) -> None:
+    def set_picture(self, pixels: Codes | None, keep: bool = False) -> None:
         """Show another picture, (h, w, channels), any depth; `keep` leaves the view where it is for the same one."""
         if keep and pixels is self._pixels:
             return
@@ -132,7 +132,7 @@ class PictureView(QWidget):
         """Show what is finer now."""
         self._forget(True)
 
-    def _pyramid(self, pixels: NDArray[Any]) -> Pyramid:
+    def _pyramid(self, pixels: Codes) -> Pyramid:
         key = id(pixels)
         if key not in self._pyramids:
             self._pyramids[key] = Pyramid(pixels, self._say_refined)
@@ -195,14 +195,14 @@ class PictureView(QWidget):
             self._images.clear()
         return place
 
-    def _sample(self, pixels: NDArray[Any], place: QRect) -> NDArray[Any]:
+    def _sample(self, pixels: Codes, place: QRect) -> Codes:
         """Return pixels resampled to just so many as appear on the screen."""
         key = id(pixels)
         if key not in self._samples:
             self._samples[key] = self._resample(pixels, self._shown(), place, self._ratio())
         return self._samples[key]
 
-    def _resample(self, pixels: NDArray[Any], shown: QRectF, place: QRect, ratio: float) -> NDArray[Any]:
+    def _resample(self, pixels: Codes, shown: QRectF, place: QRect, ratio: float) -> Codes:
         import cv2
 
         scale = shown.width() / pixels.shape[1]

@@ -12,7 +12,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout
 
-from fidele.arrays import Pixels
+from fidele.arrays import Codes
 from fidele.chart.readiness import READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
@@ -417,6 +417,6 @@ def seen(XYZ: NDArray[np.float32]) -> NDArray[np.uint8]:
     return show(xyz_to_lab(XYZ).astype(np.float32))
 
 
-def as_it_is(pixels: Pixels) -> NDArray[np.uint8]:
+def as_it_is(pixels: Codes) -> NDArray[np.uint8]:
     """Show pixels that are the screen's already."""
     return np.ascontiguousarray(pixels, np.uint8)

@@ -8,11 +8,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele.arrays import Floats
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.icc.behaviour import Behaviour
 from fidele.proof.soft import show
-
-Floats = NDArray[np.float64]
 
 
 class _Plot(QWidget):

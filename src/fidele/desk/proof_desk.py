@@ -108,10 +108,10 @@ class ProofDesk(Desk):
         self.box.addLayout(under)
         self._held = False
         self._sits: Loss | None = None
-        self._maps: dict[tuple[Any, ...], LossMap] = {}
+        self._maps: dict[tuple[object, ...], LossMap] = {}
         self._figures: dict[Intent, Losses] = {}
         self._contrast: dict[Intent, tuple[ContrastLoss, ...]] = {}
-        self._figures_for: tuple[Any, ...] = ()
+        self._figures_for: tuple[object, ...] = ()
         self._picture: object = None
         self._display: Profile | None = None
         self._unshown: float | None = None
@@ -426,7 +426,7 @@ class ProofDesk(Desk):
 
     def _take(
         self,
-        key: tuple[Any, ...],
+        key: tuple[object, ...],
         figures: dict[Intent, Losses],
         contrast: dict[Intent, tuple[ContrastLoss, ...]],
         unshown: float,

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+
+from fidele.arrays import Codes
 
 #: Parts of up to so many pixels are brought to the screen's size directly.
 _AT_ONCE = 3_000_000
@@ -16,9 +16,9 @@ _AT_ONCE = 3_000_000
 class Pyramid:
     """Halved copies of pixels (h, w, channels); `ready` is called, on another thread, once they are all made."""
 
-    def __init__(self, pixels: NDArray[Any], ready: Callable[[], None]) -> None:
+    def __init__(self, pixels: Codes, ready: Callable[[], None]) -> None:
         self.pixels = pixels
-        self._levels: list[NDArray[Any]] = [pixels]
+        self._levels: list[Codes] = [pixels]
         self._stopped = False
         if pixels.shape[0] * pixels.shape[1] > _AT_ONCE:
             threading.Thread(target=self._make, args=(ready,), daemon=True).start()
@@ -47,7 +47,7 @@ class Pyramid:
         if not self._stopped:
             ready()
 
-    def part(self, x0: float, y0: float, x1: float, y1: float, width: int, height: int) -> NDArray[Any]:
+    def part(self, x0: float, y0: float, x1: float, y1: float, width: int, height: int) -> Codes:
         """Return a part, in the picture's pixels, made smaller to (height, width, channels).
 
         From the copy that is next larger; while that is not made, from every so many pixels.

@@ -57,7 +57,7 @@ class TuningDesk(Desk):
         self._before: Tuning | None = None
         self._dragging = False
         self._price: Price | None = None
-        self._price_for: tuple[Any, ...] = ()
+        self._price_for: tuple[object, ...] = ()
         self._later = QTimer(self, singleShot=True, interval=150)
         self._later.timeout.connect(self._want_price)
 

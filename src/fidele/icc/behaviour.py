@@ -10,14 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import hue_name
 from fidele.icc.describe import Description, describe
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.solid import solid_of
 from fidele.icc.tables import device_to_pcs_lab, matrix_model, pcs_lab_to_device, table_for
-
-Floats = NDArray[np.float64]
 
 #: Steps of the device lattice per channel, by the number of channels.
 _LATTICE = {1: 256, 3: 17, 4: 9, 5: 6, 6: 4, 7: 3}

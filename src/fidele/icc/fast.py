@@ -11,24 +11,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats, Pixels, top_of
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.icc.profile import Profile, ProfileError
-from fidele.icc.tables import (
-    Curve,
-    Floats,
-    Lut,
-    MatrixModel,
-    device_to_pcs_lab,
-    encode_lab,
-    lut_of,
-    matrix_model,
-    table_for,
-)
+from fidele.icc.tables import Curve, Lut, MatrixModel, device_to_pcs_lab, encode_lab, lut_of, matrix_model, table_for
 
 #: What LittleCMS makes of codes (n, 3) uint16: (n, inks) uint16.
 Reference = Callable[[NDArray[np.uint16]], NDArray[np.uint16]]
@@ -54,11 +44,11 @@ class FastTransform:
     outs: NDArray[np.uint16]
     outs_eight: NDArray[np.uint8]
 
-    def __call__(self, codes: NDArray[Any], out: NDArray[Any]) -> None:
+    def __call__(self, codes: Pixels, out: Pixels) -> None:
         """Convert codes (n, 3), 8 or 16 bit, into `out` (n, inks) of the same depth."""
         from fidele.kernels import matrix_to_table
 
-        top = np.float32(np.iinfo(codes.dtype).max)
+        top = np.float32(top_of(codes))
         matrix_to_table(
             codes,
             *(self.eight if codes.dtype == np.uint8 else self.sixteen),

@@ -13,10 +13,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import device_to_pcs_lab
-
-Floats = NDArray[np.float64]
 
 #: Edge of the cells in which two solids are compared, in units of L*a*b*.
 _CELL = 2.0

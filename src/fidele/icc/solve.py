@@ -6,11 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.uniform import lab_to_din99o
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

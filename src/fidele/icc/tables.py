@@ -10,12 +10,11 @@ import struct
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from fidele.arrays import Floats
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.icc.profile import Profile, ProfileError, fixed
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Any
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Depth, top_of
 from fidele.icc.describe import require_sound
 from fidele.icc.fast import fast_transform
 from fidele.icc.profile import Profile, ProfileError
@@ -18,6 +19,8 @@ _TILE = 1 << 19
 #: The compiled path costs nothing to begin, so that its tiles need only be large enough to be worth a thread.
 _FAST_TILE = 1 << 18
 _CODES = (np.dtype(np.uint8), np.dtype(np.uint16))
+#: Another depth, inside a function that has one.
+_AnyDepth = TypeVar("_AnyDepth", bound=np.generic)
 
 
 class Intent(StrEnum):
@@ -48,13 +51,13 @@ _SPACES = {"RGB": "rgb", "GRAY": "gray", "CMYK": "cmyk", "Lab": "lab"}
 
 
 def convert(
-    pixels: NDArray[Any],
+    pixels: NDArray[Depth],
     source: Profile,
     target: Profile,
     intent: Intent,
     bpc: bool = False,
     progress: Progress | None = None,
-) -> NDArray[Any]:
+) -> NDArray[Depth]:
     """Convert device values (…, channels) of `source` to those of `target`, in the data type of `pixels`.
 
     uint8 and uint16 use their full range, floats run from 0 to 1, also those of a source in L*a*b* (`spaces.lab`).
@@ -70,7 +73,7 @@ def convert(
     require_sound(source)
     require_sound(target)
 
-    def littlecms(values: NDArray[Any], told: Progress | None = None) -> NDArray[Any]:
+    def littlecms(values: NDArray[_AnyDepth], told: Progress | None = None) -> NDArray[_AnyDepth]:
         return _transform(
             _in_units(values, source),
             source.for_littlecms,
@@ -94,7 +97,7 @@ def convert(
 
 
 def to_lab(
-    pixels: NDArray[Any], source: Profile, intent: Intent = Intent.RELATIVE, progress: Progress | None = None
+    pixels: NDArray[np.generic], source: Profile, intent: Intent = Intent.RELATIVE, progress: Progress | None = None
 ) -> NDArray[np.float32]:
     """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
     require_sound(source)
@@ -112,21 +115,22 @@ def to_lab(
     )
 
 
-def lab_codes(Lab: NDArray[Any]) -> NDArray[np.float32]:
+def lab_codes(Lab: NDArray[np.generic]) -> NDArray[np.float32]:
     """Return L*a*b* (…, 3) as values of the space `spaces.lab`, 0 to 1; what lies beyond is cut off."""
     codes = (np.asarray(Lab, np.float32) + np.array([0, 128, 128], np.float32)) / np.array([100, 255, 255], np.float32)
     return np.clip(codes, 0, 1)
 
 
-def _in_units(values: NDArray[Any], source: Profile) -> NDArray[Any]:
+def _in_units(values: NDArray[Depth], source: Profile) -> NDArray[Depth]:
     """Return values as LittleCMS takes them in floats: of a source in L*a*b*, the codes from 0 to 1 become L*a*b*."""
     if source.header.colour_space != "Lab" or values.dtype.kind != "f":
         return values
-    return values * np.array([100, 255, 255], values.dtype) - np.array([0, 128, 128], values.dtype)
+    units = values.astype(float) * [100, 255, 255] - [0, 128, 128]
+    return units.astype(values.dtype)
 
 
 def from_lab(
-    Lab: NDArray[Any], target: Profile, intent: Intent = Intent.RELATIVE, bpc: bool = False
+    Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.RELATIVE, bpc: bool = False
 ) -> NDArray[np.float32]:
     """Convert D50 L*a*b* (…, 3) to device values (…, channels), float32 from 0 to 1."""
     require_sound(target)
@@ -144,27 +148,29 @@ def from_lab(
     )
 
 
-def white_of(profile: Profile, dtype: np.dtype[Any]) -> NDArray[Any]:
+def white_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
     """Return the values (channels,) that leave paper bare: of integers by their full range, of floats from 0 to 1."""
     return _ends(profile, dtype, {"CMYK": (0.0, 0.0, 0.0, 0.0), "Lab": (1.0, 128 / 255, 128 / 255)}, 1.0)
 
 
-def black_of(profile: Profile, dtype: np.dtype[Any]) -> NDArray[Any]:
+def black_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
     """Return the values (channels,) of black: of integers by their full range, of floats from 0 to 1."""
     return _ends(profile, dtype, {"CMYK": (1.0, 1.0, 1.0, 1.0), "Lab": (0.0, 128 / 255, 128 / 255)}, 0.0)
 
 
-def _ends(profile: Profile, dtype: np.dtype[Any], known: dict[str, tuple[float, ...]], other: float) -> NDArray[Any]:
+def _ends(
+    profile: Profile, dtype: np.dtype[Depth], known: dict[str, tuple[float, ...]], other: float
+) -> NDArray[Depth]:
     values = np.array(known.get(profile.header.colour_space, (other,) * profile.channels))
     if dtype.kind == "u":
-        return np.rint(values * np.iinfo(dtype).max).astype(dtype)
+        return np.rint(values * np.iinfo(dtype.name).max).astype(dtype)
     return values.astype(dtype)
 
 
-def as_float(pixels: NDArray[Any]) -> NDArray[np.float32]:
+def as_float(pixels: NDArray[np.generic]) -> NDArray[np.float32]:
     """Return integer pixels as float32 from 0 to 1; floats unchanged in value."""
     if pixels.dtype.kind == "u":
-        return pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+        return pixels.astype(np.float32) / np.float32(top_of(pixels))
     return pixels.astype(np.float32, copy=False)
 
 
@@ -183,7 +189,7 @@ def _space(profile: Profile) -> str:
 
 
 def _transform(
-    pixels: NDArray[Any],
+    pixels: NDArray[Depth],
     source: bytes,
     source_space: str,
     target: bytes,
@@ -193,18 +199,18 @@ def _transform(
     bpc: bool,
     progress: Progress | None,
     what: str,
-) -> NDArray[Any]:
+) -> NDArray[Depth]:
     import imagecodecs
 
     shape = pixels.shape
-    flat: NDArray[Any] = np.ascontiguousarray(pixels).reshape(1, -1, shape[-1])
+    flat = np.ascontiguousarray(pixels).reshape(1, -1, shape[-1])
     # LittleCMS takes ink in floats as percent.
     real = pixels.dtype.kind == "f"
     if real and source_space == "cmyk":
-        flat = flat * np.asarray(100, pixels.dtype)
-    percent = np.asarray(0.01 if real and target_space == "cmyk" else 1, pixels.dtype)
+        flat = (flat.astype(float) * 100).astype(pixels.dtype)
+    percent = 0.01 if real and target_space == "cmyk" else 1
     if source_space == "gray":
-        flat = flat.reshape(1, -1)
+        flat = flat[..., 0]
     out = np.empty((flat.shape[1], channels), pixels.dtype)
     flags = imagecodecs.CMS.FLAGS.NOOPTIMIZE | imagecodecs.CMS.FLAGS.NOCACHE
     if bpc and intent is not Intent.ABSOLUTE:

@@ -12,11 +12,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.adaptation import adaptation_matrix
 from fidele.colour.cie import D50
 from fidele.icc.tables import encode_lab
-
-Floats = NDArray[np.float64]
 
 #: Entries of a lut16 curve; 4096 is the most that the format allows.
 _CURVE = 4096

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Pixels, distinct
 from fidele.colour.cie import lab_to_lch
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
@@ -36,15 +35,13 @@ class Advice:
     sentence: str
 
 
-def content_of(pixels: NDArray[Any], source: Profile) -> Content:
+def content_of(pixels: Pixels, source: Profile) -> Content:
     """Look at a picture's (h, w, channels) colours, at some 40,000 places."""
     sample = pixels[:: max(1, pixels.shape[0] // 200), :: max(1, pixels.shape[1] // 200)]
     flat = np.ascontiguousarray(sample.reshape(-1, pixels.shape[2]))
     L, C, h = lab_to_lch(to_lab(flat, source)).T
     skin = (L > 30) & (L < 92) & (C > 10) & (C < 45) & (h > 30) & (h < 75)
-    return Content(
-        len(np.unique(flat, axis=0)) < _FLAT, float(skin.mean()), float((C < 4).mean()), float((C > 60).mean())
-    )
+    return Content(len(distinct(flat)[0]) < _FLAT, float(skin.mean()), float((C < 4).mean()), float((C > 60).mean()))
 
 
 def advise(figures: Mapping[Intent, Losses], content: Content) -> Advice | None:

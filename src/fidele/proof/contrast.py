@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats, Pixels, distinct
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
 from fidele.icc.profile import Profile
 from fidele.proof.losses import wanted_and_printed
 from fidele.proof.soft import ProofSettings
 from fidele.tuning.conversion import device_values
-
-Floats = NDArray[np.float64]
 
 _SIDE = 640
 #: Neighbours that are wanted further apart than this, and come out nearer than that, are lost to each other.
@@ -58,14 +56,14 @@ class ContrastLoss:
 
 
 def contrast_lost(
-    pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings, most: int = 4
+    pixels: Pixels, source: Profile, printer: Profile, settings: ProofSettings, most: int = 4
 ) -> tuple[ContrastLoss, ...]:
     """Find neighbouring colours of a picture (h, w, channels) that the print no longer tells apart, heaviest first."""
     stride = max(1, -(-max(pixels.shape[:2]) // _SIDE))
     sample = np.ascontiguousarray(pixels[::stride, ::stride])
     height, width = sample.shape[:2]
     flat = sample.reshape(-1, sample.shape[2])
-    colours, index = np.unique(flat, axis=0, return_inverse=True)
+    colours, index = distinct(flat)
     index = index.reshape(height, width)
     device = device_values(colours, source, printer, settings)
     wanted, printed = wanted_and_printed(colours, device, source, printer, settings)

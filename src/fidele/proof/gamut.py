@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.solve import solve
 from fidele.icc.transform import Intent, from_lab, to_lab
-
-Floats = NDArray[np.float64]
 
 #: ΔE00 beyond which a colour counts as out of gamut.
 OUT_OF_GAMUT = 1.0

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats, Pixels, packed
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
@@ -17,8 +17,6 @@ from fidele.icc.transform import Intent, black_of, convert, to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
 from fidele.proof.soft import ProofSettings
 from fidele.tuning.conversion import device_values, tuned_source
-
-Floats = NDArray[np.float64]
 
 #: ΔE00 beyond which a colour counts as lost.
 LOST = 2.0
@@ -70,15 +68,13 @@ class Losses:
         return f"{share} of the picture will be {how}; worst: its {worst.name}, {worst.words}."
 
 
-def losses(
-    pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings, steps: float = LOST
-) -> Losses:
+def losses(pixels: Pixels, source: Profile, printer: Profile, settings: ProofSettings, steps: float = LOST) -> Losses:
     """Compare what is wanted with what the profile's colorimetric table says will print; see `losses_of_each`."""
     return next(losses_of_each(pixels, source, printer, [settings], steps))
 
 
 def losses_of_each(
-    pixels: NDArray[Any], source: Profile, printer: Profile, ways: Sequence[ProofSettings], steps: float = LOST
+    pixels: Pixels, source: Profile, printer: Profile, ways: Sequence[ProofSettings], steps: float = LOST
 ) -> Iterator[Losses]:
     """Give the losses of a picture for several ways to convert it, one after the other.
 
@@ -118,7 +114,7 @@ def losses_of_each(
 
 
 def wanted_and_printed(
-    colours: NDArray[Any], device: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings
+    colours: Pixels, device: Pixels, source: Profile, printer: Profile, settings: ProofSettings
 ) -> tuple[Floats, Floats]:
     """Return wanted and printed L*a*b* (…, 3) of source colours and the device values they became.
 
@@ -149,7 +145,7 @@ def _black_scaled(wanted: Floats, source: Profile, printer: Profile, settings: P
     return xyz_to_lab(lab_to_xyz(wanted) * scale + offset)
 
 
-def colours_of(pixels: NDArray[Any]) -> tuple[NDArray[np.float32], Floats]:
+def colours_of(pixels: Pixels) -> tuple[NDArray[np.float32], Floats]:
     """Return a picture's (h, w, channels) colours (n, channels), 0 to 1, and the share of each, 0 to 1.
 
     They are its own ones up to 40,000 of them, gathered in steps beyond; a large picture is sampled.
@@ -158,13 +154,13 @@ def colours_of(pixels: NDArray[Any]) -> tuple[NDArray[np.float32], Floats]:
     stride = max(1, int(np.ceil((height * width / _SAMPLES) ** 0.5)))
     sample = pixels[::stride, ::stride].reshape(-1, pixels.shape[2])
     if sample.dtype == np.uint16:
-        codes = sample >> 4
+        codes = sample.astype(np.uint16) >> 4
         top = 4095
     else:
         codes, top = sample.astype(np.uint16), 255
     bits = 0
     while True:
-        unique, counts = np.unique(_packed(codes >> bits, top.bit_length()), return_counts=True)
+        unique, counts = np.unique(packed(codes >> bits, top.bit_length()), return_counts=True)
         if len(unique) <= _COLOURS or bits >= 5:
             break
         bits += 1
@@ -176,20 +172,13 @@ def colours_of(pixels: NDArray[Any]) -> tuple[NDArray[np.float32], Floats]:
     return values.astype(np.float32), counts / counts.sum()
 
 
-def _packed(codes: NDArray[Any], bits: int) -> NDArray[np.uint64]:
-    packed = np.zeros(len(codes), np.uint64)
-    for channel in range(codes.shape[1]):
-        packed |= codes[:, channel].astype(np.uint64) << np.uint64(bits * channel)
-    return packed
-
-
 def _groups(
     wanted: Floats,
     printed: Floats,
     off: Floats,
     share: Floats,
     steps: float,
-    values: NDArray[Any] | None = None,
+    values: Pixels | None = None,
     most: int = 6,
 ) -> tuple[Loss, ...]:
     """Gather lost colours around the heaviest ones; of flat graphics, whose `values` are given, each by itself."""

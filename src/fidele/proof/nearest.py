@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
 from fidele.errors import FideleError
@@ -16,8 +16,6 @@ from fidele.icc.solve import solve
 from fidele.icc.transform import to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, forward_of
 from fidele.proof.losses import LOST, shift_in_words
-
-Floats = NDArray[np.float64]
 
 #: How much more than the rest a hue or lightness that is to stay counts.
 _STAYS = 12.0

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import hue_name
@@ -51,9 +50,7 @@ class Price:
         return f"{said[0].upper()}{said[1:]}; mean ΔE00 {self.de00:.1f} from the untuned print."
 
 
-def price_of(
-    pixels: NDArray[Any], source: Profile, printer: Profile, before: ProofSettings, after: ProofSettings
-) -> Price:
+def price_of(pixels: Pixels, source: Profile, printer: Profile, before: ProofSettings, after: ProofSettings) -> Price:
     """Compare two ways to print a picture (h, w, channels), by hue families of the first one."""
     colours, share = colours_of(pixels)
     first = printed_lab(colours, source, printer, before).astype(float)

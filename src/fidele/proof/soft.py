@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, as_float, from_lab, to_lab
@@ -21,9 +21,7 @@ class ProofSettings(Conversion):
     paper_white: bool = False
 
 
-def printed_lab(
-    pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings
-) -> NDArray[np.float32]:
+def printed_lab(pixels: Pixels, source: Profile, printer: Profile, settings: ProofSettings) -> NDArray[np.float32]:
     """Return the L*a*b* (…, 3) that the printer's profile says will be on the piece for source pixels (…, channels).
 
     Media-relative, or absolute where the piece's white is asked for or the intent is absolute.
@@ -32,25 +30,25 @@ def printed_lab(
     return predicted_lab(device, printer, settings.paper_white or settings.intent is Intent.ABSOLUTE)
 
 
-def predicted_lab(device: NDArray[Any], printer: Profile, absolute: bool) -> NDArray[np.float32]:
+def predicted_lab(device: Pixels, printer: Profile, absolute: bool) -> NDArray[np.float32]:
     """Return the L*a*b* (…, 3) of a print of device values (…, channels)."""
     return to_lab(device, printer, Intent.ABSOLUTE if absolute else Intent.RELATIVE)
 
 
-def show(Lab: NDArray[Any], display: Profile | None = None) -> NDArray[np.uint8]:
+def show(Lab: Pixels, display: Profile | None = None) -> NDArray[np.uint8]:
     """Return L*a*b* (…, 3) as 8-bit pixels (…, 3) of the display (sRGB where none is given)."""
     shown = from_lab(Lab, display or srgb(), Intent.RELATIVE)
     return np.rint(np.clip(shown, 0, 1) * 255).astype(np.uint8)
 
 
 def soft_proof(
-    pixels: NDArray[Any], source: Profile, printer: Profile, settings: ProofSettings, display: Profile | None = None
+    pixels: Pixels, source: Profile, printer: Profile, settings: ProofSettings, display: Profile | None = None
 ) -> NDArray[np.uint8]:
     """Return the proof of source pixels (…, channels), any depth, as 8-bit display pixels (…, 3)."""
     return show(printed_lab(pixels, source, printer, settings), display)
 
 
-def as_sent(pixels: NDArray[Any], source: Profile, display: Profile | None = None) -> NDArray[np.uint8]:
+def as_sent(pixels: Pixels, source: Profile, display: Profile | None = None) -> NDArray[np.uint8]:
     """Return the picture itself (…, channels) as 8-bit display pixels (…, 3), unprinted."""
     return show(to_lab(pixels, source), display)
 
@@ -75,7 +73,7 @@ class ProofLink:
         Lab = to_lab(values, source) if printer is None else printed_lab(values, source, printer, settings)
         self._table = np.ascontiguousarray(np.clip(from_lab(Lab, display or srgb()), 0, 1), dtype=np.float32)
 
-    def __call__(self, pixels: NDArray[Any]) -> NDArray[np.uint8]:
+    def __call__(self, pixels: Pixels) -> NDArray[np.uint8]:
         """Show source pixels (h, w, 3), any depth, as 8-bit display pixels (h, w, 3)."""
         from fidele.kernels import tetrahedral3
 

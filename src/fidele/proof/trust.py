@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
@@ -24,16 +22,14 @@ VIEWING = (
 )
 
 
-def not_shown(
-    pixels: NDArray[Any], source: Profile, printer: Profile, how: ProofSettings, screen: Profile | None
-) -> float:
+def not_shown(pixels: Pixels, source: Profile, printer: Profile, how: ProofSettings, screen: Profile | None) -> float:
     """Return the share of a picture's (h, w, channels) proof that a screen shows as another colour, 0 to 1."""
     stride = max(1, int((pixels.shape[0] * pixels.shape[1] / 2e4) ** 0.5))
     Lab = printed_lab(np.ascontiguousarray(pixels[::stride, ::stride]), source, printer, how).reshape(-1, 3)
     return share_not_shown(Lab, screen)
 
 
-def share_not_shown(Lab: NDArray[Any], screen: Profile | None) -> float:
+def share_not_shown(Lab: Pixels, screen: Profile | None) -> float:
     """Return the share of colours (n, 3) that a screen (sRGB where none is given) shows as another colour."""
     display = screen or srgb()
     shown = np.clip(from_lab(Lab, display, Intent.RELATIVE), 0, 1)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import itertools
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.transform import as_float
@@ -59,15 +59,15 @@ class LossMap:
         self._group = None if group is None else np.array(group.wanted_lab, np.float32)
         self._exact = group is not None and bool(group.values)
 
-    def lost(self, pixels: NDArray[Any]) -> NDArray[np.bool_]:
+    def lost(self, pixels: Pixels) -> NDArray[np.bool_]:
         """Return whether source pixels (h, w, 3) are lost, (h, w); of the group alone where there is one."""
         return self._lost(self._values(pixels)).reshape(pixels.shape[:2])
 
-    def difference(self, pixels: NDArray[Any]) -> NDArray[np.float32]:
+    def difference(self, pixels: Pixels) -> NDArray[np.float32]:
         """Return ΔE00 between wanted and printed of source pixels (h, w, 3), (h, w)."""
         return self._values(pixels)[:, 6].reshape(pixels.shape[:2])
 
-    def __call__(self, pixels: NDArray[Any]) -> NDArray[np.uint8]:
+    def __call__(self, pixels: Pixels) -> NDArray[np.uint8]:
         """Show source pixels (h, w, 3), any depth, as 8-bit display pixels (h, w, 3)."""
         values = self._values(pixels)
         seen = np.clip(values[:, 3:6], 0, 255)
@@ -83,7 +83,7 @@ class LossMap:
             shown = np.where((band >= 0)[:, None], colours * shade[:, None], grey[:, None])
         return np.rint(np.clip(shown, 0, 255)).astype(np.uint8).reshape(pixels.shape)
 
-    def _values(self, pixels: NDArray[Any]) -> NDArray[np.float32]:
+    def _values(self, pixels: Pixels) -> NDArray[np.float32]:
         from fidele.kernels import tetrahedral3
 
         flat = np.ascontiguousarray(as_float(pixels).reshape(-1, 3))

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from fidele.icc.transform import Intent
+from fidele.values import Settings, Value
 
 #: Who converts: Fidele; the print system by the profile assigned to the printer; the driver by its maker's correction;
 #: the driver by a profile that it was given.
@@ -67,7 +68,7 @@ class SheetHabits(Kept):
 class Confirmation(Kept):
     """Something that a person looked up and vouches for, because it cannot be read back."""
 
-    value: Any
+    value: Value | None
     who: str
     when: datetime.datetime
 
@@ -111,7 +112,7 @@ class Card(Kept):
     file_says: Literal["nothing", "sRGB"] = "nothing"
     #: Below so many pixels per printed inch, artwork is too coarse for this work.
     artwork_ppi: int = Field(default=200, ge=30, le=1200)
-    driver: dict[str, Any]
+    driver: Settings
     press: PressData = Field(default_factory=lambda: PressData())
     sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)

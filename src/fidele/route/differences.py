@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
@@ -93,7 +92,7 @@ def said(card: Card, field: str) -> str:
     return plain(value)
 
 
-def plain(value: Any) -> str:
+def plain(value: object) -> str:
     """Return a setting's value in plain words."""
     if value is None:
         return "as the driver has it"

@@ -5,7 +5,8 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+
+from fidele.values import Settings
 
 #: What each layer is called in a sentence.
 LAYER_WORDS = {
@@ -207,6 +208,6 @@ class Chain:
         return f"{start}{mirrored.capitalize()}, {size}."
 
 
-def fingerprint(values: dict[str, Any]) -> tuple[tuple[str, Any], ...]:
+def fingerprint(values: Settings) -> tuple[tuple[str, str], ...]:
     """Return settings as something that can be compared: a probe is true for these settings only."""
     return tuple(sorted((k, str(v)) for k, v in values.items()))

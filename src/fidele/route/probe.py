@@ -8,9 +8,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.errors import FideleError
-
-Floats = NDArray[np.float64]
 
 SIZE = 17
 _CELL = 4

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Pixels
+from fidele.arrays import Codes
 from fidele.proof.soft import as_sent
 from fidele.run.job import Job, Lying
 from fidele.sheet.placing import Media
@@ -16,10 +16,10 @@ from fidele.sheet.shapes import inside
 SIDE = 180
 
 #: Shows pixels of a picture of a sheet as 8-bit pixels of the screen.
-ShowLying = Callable[[Lying, Pixels], NDArray[np.uint8]]
+ShowLying = Callable[[Lying, Codes], NDArray[np.uint8]]
 
 
-def _sent(one: Lying, pixels: Pixels) -> NDArray[np.uint8]:
+def _sent(one: Lying, pixels: Codes) -> NDArray[np.uint8]:
     return as_sent(pixels, one.artwork.profile)
 
 

@@ -7,14 +7,14 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Pixels
+from fidele.arrays import Codes
 from fidele.icc.profile import Profile
 from fidele.proof.soft import ProofLink, ProofSettings, as_sent, soft_proof
 from fidele.route.condition import Card
 from fidele.tuning.model import Tuning
 
 #: Shows source pixels (h, w, channels) as 8-bit pixels of the screen (h, w, 3).
-Show = Callable[[Pixels], NDArray[np.uint8]]
+Show = Callable[[Codes], NDArray[np.uint8]]
 
 _MOST = 32
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from fidele.arrays import Pixels
+from fidele.arrays import Codes
 from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
 from fidele.devices.protocol import Printer
@@ -172,7 +172,7 @@ class Session:
         return self.live.state.chart
 
     @property
-    def laid(self) -> Pixels | None:
+    def laid(self) -> Codes | None:
         """Its pixels over bare substrate, where it is transparent; None without a picture."""
         artwork = self.live.state.artwork
         return artwork.laid if artwork is not None else None

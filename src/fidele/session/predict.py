@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes, Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
 from fidele.icc.profile import Profile
@@ -16,8 +16,6 @@ from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert
 from fidele.proof.losses import shift_in_words
 from fidele.proof.soft import predicted_lab
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -43,7 +41,7 @@ class RouteFacts:
     now: str = "as it will come out now"
 
 
-def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
+def predict(pixels: Codes, source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
     """Predict two prints of source pixels (h, w, channels): as it will come out now, and converted once."""
     values = as_float(pixels)
     right = convert(values, source, printer, facts.intent, facts.bpc)
@@ -56,7 +54,7 @@ def predict(pixels: NDArray[Any], source: Profile, printer: Profile, facts: Rout
 
 
 def wrong_routes(
-    pixels: NDArray[Any],
+    pixels: Codes,
     source: Profile,
     printer: Profile,
     facts: RouteFacts,
@@ -112,7 +110,7 @@ def _seen(
     return made
 
 
-def _worst(Lab: NDArray[np.float32], wanted: NDArray[np.float32], de00: NDArray[Any]) -> str:
+def _worst(Lab: NDArray[np.float32], wanted: NDArray[np.float32], de00: Floats) -> str:
     """Say what becomes of the colours that are off by most: the worst hundredth of the picture, '' where none is."""
     far = de00 >= max(2.0, float(np.percentile(de00, 99)))
     if not far.any():

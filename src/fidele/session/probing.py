@@ -6,14 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fidele.arrays import Floats
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
 from fidele.route.probe import ProbeResult, nodes
-
-Floats = NDArray[np.float64]
 
 #: Mean distance in 8-bit code values below which a conversion is taken for the one that was found.
 _NEAR = 2.5

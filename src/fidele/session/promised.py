@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Pixels
+from fidele.arrays import Codes
 from fidele.icc.transform import white_of
 from fidele.route.condition import Card
 from fidele.run.job import Lying, Printed
@@ -27,7 +27,7 @@ def promised(looks: Looks, printed: Printed, card: Card, size: tuple[int, int], 
         return None
     job = replace(printed.job, lying=mine)
 
-    def show(one: Lying, pixels: Pixels) -> NDArray[np.uint8]:
+    def show(one: Lying, pixels: Codes) -> NDArray[np.uint8]:
         profile = one.profile or first.profile
         assert profile is not None
         look = looks.on_sheet(one.artwork.profile, profile, one.card, one.tuning, one.keep, paper_white=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import weakref
 from typing import Any, Generic, TypeVar
 
-from numpy.typing import NDArray
+from fidele.arrays import Codes
 
 _T = TypeVar("_T")
 
@@ -16,12 +16,12 @@ class Remembered(Generic[_T]):
     def __init__(self) -> None:
         self._known: dict[int, tuple[weakref.ref[Any], _T]] = {}
 
-    def get(self, pixels: NDArray[Any]) -> _T | None:
+    def get(self, pixels: Codes) -> _T | None:
         """Return what is known of an array, None for nothing."""
         found = self._known.get(id(pixels))
         return found[1] if found is not None and found[0]() is pixels else None
 
-    def keep(self, pixels: NDArray[Any], value: _T) -> None:
+    def keep(self, pixels: Codes, value: _T) -> None:
         """Remember a value of an array."""
         self._known = {key: pair for key, pair in self._known.items() if pair[0]() is not None}
         self._known[id(pixels)] = (weakref.ref(pixels), value)

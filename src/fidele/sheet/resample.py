@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
+
 #: Keys' cubic convolution (IEEE Trans. ASSP 29, 1981), as OpenCV weighs it.
 _A = -0.75
 
@@ -48,7 +50,7 @@ class Axis:
 
 
 def resampled_rows(
-    pixels: NDArray[Any], width: int, height: int, first: int = 0, last: int | None = None
+    pixels: Codes, width: int, height: int, first: int = 0, last: int | None = None
 ) -> NDArray[np.uint16]:
     """Return rows from `first` up to `last` of pixels (h, w, channels) made `height` x `width` pixels large, 16 bit.
 

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.sheet.page import Sign
 from fidele.sheet.placing import Placing
 
@@ -46,7 +47,7 @@ class Identity:
         return Identity(int(found[1]), int(found[2]), found[3].lower()) if found else None
 
 
-def read_identities(scan: NDArray[Any], ppi: float = 300.0) -> list[Identity]:
+def read_identities(scan: Codes, ppi: float = 300.0) -> list[Identity]:
     """Return the identity lines on a scan (h, w, 3), each once, by run and piece; a mirrored scan is read as well.
 
     `ppi` is the scan's resolution; 150 is enough.
@@ -54,7 +55,7 @@ def read_identities(scan: NDArray[Any], ppi: float = 300.0) -> list[Identity]:
     import cv2
 
     green = scan[..., 1] if scan.ndim == 3 else scan
-    grey = np.ascontiguousarray(green if green.dtype == np.uint8 else (green >> 8).astype(np.uint8))
+    grey = np.ascontiguousarray((green if green.dtype == np.uint8 else green >> 8).astype(np.uint8, copy=False))
     factor = max(1.0, _READ_AT / ppi)
     fine = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC) if factor > 1 else grey
     found: set[Identity] = set()

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.sheet.placing import Placing
 
 #: A pixel at an edge is covered in steps of one part in so many, squared.
@@ -17,7 +17,7 @@ _MOST = 32_000
 
 
 def turned_rows(
-    pixels: NDArray[Any],
+    pixels: Codes,
     placing: Placing,
     behind: tuple[float, float, float, float] | None,
     scale: float,

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Codes
 from fidele.artwork.depth import to_eight
 from fidele.artwork.save import save_picture
 from fidele.errors import FideleError
@@ -21,7 +21,7 @@ _ROWS = 64
 
 
 def write_sheet(
-    path: Path, bands: Iterable[tuple[int, NDArray[Any]]], size: tuple[int, int], profile: Profile | None, ppi: int
+    path: Path, bands: Iterable[tuple[int, Codes]], size: tuple[int, int], profile: Profile | None, ppi: int
 ) -> None:
     """Write bands (first row, pixels) of a sheet of `size` (width, height) pixels at 8 bit, dithered by position.
 
@@ -45,13 +45,13 @@ def write_sheet(
 
 
 def _tiff(
-    path: Path, bands: Iterable[tuple[int, NDArray[Any]]], size: tuple[int, int], profile: Profile | None, ppi: int
+    path: Path, bands: Iterable[tuple[int, Codes]], size: tuple[int, int], profile: Profile | None, ppi: int
 ) -> None:
     import imagecodecs
     import tifffile
 
     def strips() -> Iterator[bytes]:
-        kept: NDArray[Any] = np.zeros((0, size[0], 3), np.uint8)
+        kept: Codes = np.zeros((0, size[0], 3), np.uint8)
         for first, band in bands:
             kept = np.concatenate([kept, _eight(band, first)])
             while len(kept) >= _ROWS:
@@ -79,5 +79,5 @@ def _tiff(
         )
 
 
-def _eight(band: NDArray[Any], first: int) -> NDArray[np.uint8]:
-    return band if band.dtype == np.uint8 else to_eight(band, first)
+def _eight(band: Codes, first: int) -> NDArray[np.uint8]:
+    return band.astype(np.uint8, copy=False) if band.dtype == np.uint8 else to_eight(band, first)

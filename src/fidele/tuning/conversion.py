@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Depth, Pixels, top_of
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import lab
 from fidele.icc.transform import Intent, as_float, convert, lab_codes
@@ -43,8 +43,8 @@ class Conversion:
 
 
 def device_values(
-    pixels: NDArray[Any], source: Profile, printer: Profile, how: Conversion, progress: Progress | None = None
-) -> NDArray[Any]:
+    pixels: NDArray[Depth], source: Profile, printer: Profile, how: Conversion, progress: Progress | None = None
+) -> NDArray[Depth]:
     """Convert source values (…, channels) to a printer's, in the data type of `pixels`; see `icc.transform.convert`.
 
     Raises
@@ -71,7 +71,7 @@ def device_values(
             device = convert(lab_codes(tuner(values)), lab(), printer, how.intent, how.bpc)
         device = keep_pure(device, values, source, printer, how.keep)
         if out.dtype.kind == "u":
-            top = np.iinfo(out.dtype).max
+            top = top_of(out)
             out[piece] = np.rint(np.clip(device, 0, 1) * top).astype(out.dtype)
         else:
             out[piece] = device
@@ -80,9 +80,7 @@ def device_values(
     return out.reshape((*pixels.shape[:-1], printer.channels))
 
 
-def tuned_source(
-    pixels: NDArray[Any], source: Profile, printer: Profile, how: Conversion
-) -> tuple[NDArray[Any], Profile]:
+def tuned_source(pixels: Pixels, source: Profile, printer: Profile, how: Conversion) -> tuple[Pixels, Profile]:
     """Return source values (…, channels) as tuned, and their space: what is wanted once a tuning has had its say."""
     if how.tuning is None or not how.tuning.moves:
         return pixels, source

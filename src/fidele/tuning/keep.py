@@ -6,11 +6,10 @@ softened edges of text and lines run from bare paper to full black without a fri
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Pixels
 from fidele.icc.profile import Profile
 from fidele.icc.transform import as_float
 
@@ -22,10 +21,13 @@ _BLACK, _WHITE, _PRIMARY = 0.15, 0.04, 0.04
 _NEUTRAL = 0.5 / 255
 
 
-def keep_pure(device: NDArray[Any], values: NDArray[Any], source: Profile, printer: Profile, keep: str) -> NDArray[Any]:
+def keep_pure(
+    device: NDArray[np.float32], values: Pixels, source: Profile, printer: Profile, keep: str
+) -> NDArray[np.float32]:
     """Return device values (n, k), 0 to 1, with the pure colours of source values (n, channels) put back."""
     if not keep:
         return device
+    made = as_float(device)
     given = as_float(values)
     space, inks = source.header.colour_space, printer.header.colour_space == "CMYK"
     paper = np.full(printer.channels, 0.0 if inks else 1.0, np.float32)
@@ -35,16 +37,16 @@ def keep_pure(device: NDArray[Any], values: NDArray[Any], source: Profile, print
     light, neutral = _lightness(given, space)
     black, white = neutral * _faded(light, _BLACK), neutral * _faded(1 - light, _WHITE)
     for weight, value in ((black, full), (white, paper)):
-        device = device + weight[:, None] * (value - device)
+        made = (made + weight[:, None] * (value - made)).astype(np.float32)
     if keep == "primaries" and space == "RGB" and printer.header.colour_space == "RGB":
         corner = np.rint(given)
         pure = corner.max(axis=1) != corner.min(axis=1)
-        near = np.where(pure, _faded(np.abs(given - corner).max(axis=1), _PRIMARY), 0)
-        device = device + near[:, None].astype(np.float32) * (corner - device)
-    return device.astype(np.float32)
+        near = np.where(pure, _faded(np.abs(given - corner).max(axis=1), _PRIMARY), np.float32(0))
+        made = (made + near[:, None] * (corner - made)).astype(np.float32)
+    return made
 
 
-def _faded(distance: NDArray[Any], reach: float) -> NDArray[np.float32]:
+def _faded(distance: Pixels, reach: float) -> NDArray[np.float32]:
     """Return 1 at no distance, 0 from `reach` on, smooth at both ends."""
     t = np.clip(1 - distance / reach, 0, 1)
     return (t * t * (3 - 2 * t)).astype(np.float32)

@@ -12,13 +12,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.arrays import Floats, Pixels
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, lch_to_lab, xyz_to_lab
 from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, as_float, black_of, to_lab
 from fidele.tuning.model import Region, Tuning
-
-Floats = NDArray[np.float64]
 
 _HUES = 72
 _LEVELS = 26
@@ -156,14 +155,14 @@ class Tuner:
         # Tuned colours are converted from L*a*b*, whose black is none: the source's own is taken out before.
         self._black = float(lab_to_xyz(black)[1]) if bpc and intent is not Intent.ABSOLUTE and black[0] > 0.2 else 0.0
 
-    def exact(self, values: NDArray[Any]) -> NDArray[np.float32]:
+    def exact(self, values: Pixels) -> NDArray[np.float32]:
         """Return tuned L*a*b* (n, 3) of source values (n, channels), computed for each."""
         Lab = to_lab(values, self._source, self._intent).astype(float)
         if self._black:
             Lab = xyz_to_lab(np.maximum((lab_to_xyz(Lab) - self._black * D50) / (1 - self._black), 0))
         return tuned_lab(Lab, self._tuning, self._limits).astype(np.float32)
 
-    def __call__(self, values: NDArray[Any]) -> NDArray[np.float32]:
+    def __call__(self, values: Pixels) -> NDArray[np.float32]:
         """Return tuned L*a*b* (n, 3) of source values (n, channels)."""
         if values.shape[1] != 3 or (len(values) < 50_000 and self._table is None):
             return self.exact(values)

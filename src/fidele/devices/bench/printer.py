@@ -199,7 +199,7 @@ class BenchPrinter(DriverSettings):
 
     def dry_run(self, page: NDArray[np.uint8], of: tuple[float, float] | None = None) -> NDArray[np.uint8]:
         """Return the numbers that would become ink for a small page, without printing; scaled as a page `of` mm is."""
-        return self._machine.dry_run(self._queue.passed_on(page), of=of)
+        return self._machine.dry_run(self._queue.passed_on(page), of=of).astype(np.uint8)
 
     def dry_run_corrected(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Return what the maker's own correction makes of a small page, whatever the driver is set to."""
@@ -209,7 +209,7 @@ class BenchPrinter(DriverSettings):
             word = words.meanings.get(meaning)
             if word is not None and word.rest is not None:
                 instead |= dict.fromkeys(word.controls, word.rest)
-        return self._machine.dry_run(page, instead)
+        return self._machine.dry_run(page, instead).astype(np.uint8)
 
     def print_page(self, page: Codes, progress: Progress | None = None) -> Sent:
         """Print a page; return the sheet and what the driver says it did."""

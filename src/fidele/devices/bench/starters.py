@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 from fidele.route.condition import Card
+from fidele.values import Settings
 
 
 def wren_card(card_id: str, name: str, profile: str | None, owner: Literal["fidele", "driver"]) -> Card:
     """Return a condition for a Velm Wren with Fen 100 paper on ceramic tiles."""
-    settings = {
+    settings: Settings = {
         "stand_in": "Dull heavy",
         "quality": 3,
         "direction": "there",
@@ -33,7 +34,7 @@ def wren_card(card_id: str, name: str, profile: str | None, owner: Literal["fide
 
 def gannet_card() -> Card:
     """Return a condition for an Orrin Gannet, straight on gallery rag."""
-    settings = {"stand_in": "Orrin rag", "quality": 4, "direction": "no", "black_ink": "soft", "feed": "back"}
+    settings: Settings = {"stand_in": "Orrin rag", "quality": 4, "direction": "no", "black_ink": "soft", "feed": "back"}
     return Card(
         id="first-gannet",
         name="Gallery sheets",
@@ -51,7 +52,7 @@ def gannet_card() -> Card:
 
 def longship_card() -> Card:
     """Return a condition for a Skarn Longship with Fen 140 on polyester cloth; the driver mirrors."""
-    settings = {"stand_in": "Skarn sail", "quality": 6, "direction": "single"}
+    settings: Settings = {"stand_in": "Skarn sail", "quality": 6, "direction": "single"}
     return Card(
         id="first-longship",
         name="Signal pennants",
