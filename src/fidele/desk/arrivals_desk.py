@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import choice, down
 from fidele.desk.labels import button, clear, label
-from fidele.desk.theme import font
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.icc.transform import Intent
@@ -35,9 +35,7 @@ class ArrivalsDesk(Desk):
         )
         self.box.addLayout(head)
         inside = QWidget()
-        self._list = QVBoxLayout(inside)
-        self._list.setContentsMargins(0, 0, 8, 0)
-        self._list.setSpacing(7)
+        self._list = down(space=7, margins=(0, 0, 8, 0), on=inside)
         self.box.addWidget(scrolled(inside), 1)
         self.ticks: dict[str, QCheckBox] = {}
         self.choices: dict[str, QComboBox] = {}
@@ -115,18 +113,16 @@ class ArrivalsDesk(Desk):
         mark = {"fits": "fits", "perhaps": "may fit", "not": "does not fit"}[fits.grade]
         tile = Tile(arrival.title, lines, mark, before=tick)
         if arrival.status == "other-version":
-            choice = QComboBox()
-            choice.setFont(font(9))
-            choice.setAccessibleName(f"What to do with {arrival.title}")
-            choice.addItem("beside the other", "put")
+            way = choice(f"What to do with {arrival.title}")
+            way.addItem("beside the other", "put")
             for rival in arrival.rivals:
                 if rival.own:
-                    choice.addItem(f"in place of {rival.path.name}", f"instead:{rival.id}")
-            choice.setToolTip(
+                    way.addItem(f"in place of {rival.path.name}", f"instead:{rival.id}")
+            way.setToolTip(
                 "Both can stay; or this one takes the place of the other, in every condition. Undo brings it back."
             )
-            self.choices[arrival.id] = choice
-            tile.right.addWidget(choice)
+            self.choices[arrival.id] = way
+            tile.right.addWidget(way)
         self._list.addWidget(tile)
 
     def _count(self) -> None:
@@ -138,8 +134,8 @@ class ArrivalsDesk(Desk):
         chosen = {}
         for profile_id, tick in self.ticks.items():
             if tick.isChecked():
-                choice = self.choices.get(profile_id)
-                chosen[profile_id] = choice.currentData() if choice is not None else "put"
+                way = self.choices.get(profile_id)
+                chosen[profile_id] = way.currentData() if way is not None else "put"
         self.guarded(self._settle, chosen)
 
     def _leave(self) -> None:

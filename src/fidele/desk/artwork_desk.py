@@ -8,10 +8,11 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QSpinBox
 
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk
+from fidele.desk.kit import across, choice, fill
 from fidele.desk.labels import button, heading, label, line
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.strip import Strip
@@ -50,8 +51,7 @@ class ArtworkDesk(Desk):
         self.view = PictureView()
         self.view.empty = "Drop a picture anywhere on this window, open one, or paste it."
         self.view.tooth_chosen.connect(self._tooth)
-        self.box.addWidget(self.view, 1)
-        self.box.addLayout(self._slip_row())
+        fill(self.box, (self.view, 1), self._slip_row())
         self.strip = Strip()
         self.strip.chosen.connect(session.pieces.select)
         self.strip.dropped.connect(session.pieces.lay_aside)
@@ -62,8 +62,7 @@ class ArtworkDesk(Desk):
         self._teeth: list[Space] = []
 
     def _slip_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = across(space=8)
         self.slip = line(
             "", 9.0, bold=True, tip="The source slip: where the meaning of the picture's numbers comes from"
         )
@@ -74,23 +73,16 @@ class ArtworkDesk(Desk):
         self.page.setAccessibleName("Page of the file")
         self.page.setKeyboardTracking(False)
         self.page.valueChanged.connect(lambda n: self.guarded(self.session.pieces.choose_page, n - 1))
-        row.addWidget(self.page_label)
-        row.addWidget(self.page)
+        fill(row, self.page_label, self.page)
         self.always = button("From now on …", self._offer_rules, "Make this a house rule for pictures like it")
         row.addWidget(self.always)
         self.by_eye = button(
             "By eye", self._ask, "Show the predicted prints under the spaces that it could be in, side by side"
         )
         self.by_eye.setCheckable(True)
-        row.addWidget(self.by_eye)
-        row.addWidget(label("take it for", 9.0, dim=True))
-        self.space = QComboBox()
-        self.space.setFont(font(9))
+        fill(row, self.by_eye, label("take it for", 9.0, dim=True))
+        self.space = choice("Colour space of the picture", chosen=self._choose, letters=16)
         self.space.setMaximumWidth(200)
-        self.space.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.space.setMinimumContentsLength(16)
-        self.space.setAccessibleName("Colour space of the picture")
-        self.space.activated.connect(self._choose)
         row.addWidget(self.space)
         return row
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import across, choice, down, fill
 from fidele.desk.labels import clear, label, section
-from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.devices.protocol import Control
@@ -23,9 +23,7 @@ class BenchDesk(Desk):
         super().__init__(session, work)
         self.box.addLayout(self.head())
         inside = QWidget()
-        self._columns = QHBoxLayout(inside)
-        self._columns.setContentsMargins(0, 0, 8, 0)
-        self._columns.setSpacing(26)
+        self._columns = across(space=26, margins=(0, 0, 8, 0), on=inside)
         self.box.addWidget(scrolled(inside), 1)
         self._shown: object = None
 
@@ -47,12 +45,9 @@ class BenchDesk(Desk):
             long = [sum(c.device in half for c in controls) for half in halves]
             halves[long.index(min(long))].append(device)
         for half in halves:
-            column = QVBoxLayout()
-            column.setSpacing(6)
+            column = down(space=6)
             for device in half:
-                column.addWidget(section(device))
-                column.addLayout(self._grid([c for c in controls if c.device == device]))
-                column.addSpacing(10)
+                fill(column, section(device), self._grid([c for c in controls if c.device == device]), 10)
             column.addStretch()
             self._columns.addLayout(column, 1)
 
@@ -62,9 +57,7 @@ class BenchDesk(Desk):
         grid.setVerticalSpacing(4)
         grid.setColumnStretch(0, 1)
         for row, control in enumerate(controls):
-            box = QComboBox()
-            box.setFont(font(8.5))
-            box.setAccessibleName(f"{control.device}: {control.name}")
+            box = choice(f"{control.device}: {control.name}", points=8.5)
             box.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
             for value in control.offered:
                 box.addItem(f"{value * 100:.0f} %" if isinstance(value, float) else str(value), value)

@@ -6,20 +6,12 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDoubleSpinBox,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QLineEdit, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import REST, across, choice, down, fill, tick
 from fidele.desk.labels import button, clear, label, line, section
+from fidele.desk.numbers import Decimal
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
@@ -49,8 +41,7 @@ class FieldLine(QFrame):
         grid.setColumnStretch(2, 3)
         grid.addWidget(label(field.label, 9.0, bold=True), 0, 0)
         grid.addWidget(editor, 0, 1)
-        last = QHBoxLayout()
-        last.addWidget(line(other or "", bold=differs, dim=not differs), 1)
+        last = across((line(other or "", bold=differs, dim=not differs), 1))
         if take is not None and differs:
             last.addWidget(take)
         grid.addLayout(last, 0, 2)
@@ -69,25 +60,16 @@ class CardDesk(Desk):
         for made in (self.lock, self.back):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        row = QHBoxLayout()
-        row.addWidget(label("Beside it", 9.0, bold=True))
-        self.other = QComboBox()
-        self.other.setFont(font(9))
-        self.other.setAccessibleName("Another condition beside it")
-        self.other.activated.connect(lambda _: self.refresh())
+        row = across(label("Beside it", 9.0, bold=True))
+        self.other = choice("Another condition beside it", chosen=lambda _: self.refresh())
         row.addWidget(self.other, 1)
-        self.only = QCheckBox("only what differs")
-        self.only.setFont(font(9))
-        self.only.toggled.connect(lambda _: self.refresh())
-        row.addWidget(self.only)
-        row.addStretch(1)
+        self.only = tick("only what differs", changed=lambda _: self.refresh())
+        fill(row, self.only, REST)
         self.box.addLayout(row)
         self.said = label("", 9.0, dim=True, wrap=True)
         self.box.addWidget(self.said)
         inside = QWidget()
-        self._rows = QVBoxLayout(inside)
-        self._rows.setContentsMargins(0, 0, 8, 0)
-        self._rows.setSpacing(0)
+        self._rows = down(space=0, margins=(0, 0, 8, 0), on=inside)
         self.box.addWidget(scrolled(inside), 1)
         self._shown: Any = None
 
@@ -160,9 +142,7 @@ class CardDesk(Desk):
                 continue
             if field.group != group:
                 group = field.group
-                self._rows.addSpacing(8)
-                self._rows.addWidget(section(group))
-                self._rows.addSpacing(3)
+                fill(self._rows, 8, section(group), 3)
             editor = label("none", 9.0, dim=True) if alone else self._editor(card, field)
             can_take = there is not None and not alone and not field.fixed and not card.locked
             take = None
@@ -175,8 +155,7 @@ class CardDesk(Desk):
         self._rows.addStretch()
 
     def _history(self, card: Card) -> None:
-        self._rows.addSpacing(6)
-        self._rows.addWidget(section("Changed"))
+        fill(self._rows, 6, section("Changed"))
         for change in reversed(card.history[-12:]):
             self._rows.addWidget(label(f"{change.when:%d.%m.%Y %H:%M}  {change.who}: {change.what}", 8.5, dim=True))
         if not card.history:
@@ -196,7 +175,7 @@ class CardDesk(Desk):
             values = [value for value, _ in field.offered]
             made.activated.connect(lambda i, key=field.key: self._set(key, values[i]))
         elif field.span is not None:
-            made = QDoubleSpinBox()
+            made = Decimal()
             made.setRange(*field.span)
             made.setDecimals(1 if field.key == "press.pressure" else 0)
             made.setValue(float(field.value or 0))

@@ -10,11 +10,8 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QComboBox,
-    QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
-    QHBoxLayout,
     QRadioButton,
     QSizePolicy,
     QSpinBox,
@@ -26,7 +23,9 @@ from fidele.chart.definition import Chart
 from fidele.chart.family import KINDS
 from fidele.chart.visual import VISUAL
 from fidele.desk.desk import Desk
+from fidele.desk.kit import REST, across, ask, choice, down, fill
 from fidele.desk.labels import button, label, section
+from fidele.desk.numbers import Decimal
 from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
@@ -82,9 +81,7 @@ class ChartsDesk(Desk):
         for made in (self.bring, self.save, self.take):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        row = QHBoxLayout()
-        row.setSpacing(20)
-        row.addLayout(self._form(), 4)
+        row = across((self._form(), 4), space=20)
         self.view = PageView()
         row.addWidget(self.view, 5)
         self.box.addLayout(row, 1)
@@ -94,14 +91,13 @@ class ChartsDesk(Desk):
         self._for: object = None
 
     def _form(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(7)
+        column = down(space=7)
         form = QFormLayout()
         form.setVerticalSpacing(8)
-        self.kind = _choice("Chart", [*((k.name, k.title) for k in KINDS.values()), (VISUAL, "Visual page, by eye")])
+        self.kind = choice("Chart", [*((k.name, k.title) for k in KINDS.values()), (VISUAL, "Visual page, by eye")])
         self.kind.setCurrentIndex(1)
-        self.page = _choice("Sheet or blank", [("", "as usual, A4"), *((p, p) for p in self.session.charts.pages())])
-        self.patch = QDoubleSpinBox()
+        self.page = choice("Sheet or blank", [("", "as usual, A4"), *((p, p) for p in self.session.charts.pages())])
+        self.patch = Decimal()
         self.patch.setRange(0, 60)
         self.patch.setDecimals(1)
         self.patch.setSuffix(" mm")
@@ -110,7 +106,7 @@ class ChartsDesk(Desk):
         self.patch.setAccessibleName("Width of a patch")
         self.patch.lineEdit().setTextMargins(5, 0, 0, 0)
         for name, widget in (("Chart", self.kind), ("On", self.page), ("Patches", self.patch)):
-            form.addRow(label(name, 9.5), widget)
+            ask(form, name, widget)
         column.addLayout(form)
         self.purpose = label("", 9, dim=True, wrap=True)
         column.addWidget(self.purpose)
@@ -120,8 +116,7 @@ class ChartsDesk(Desk):
         for box in (self.scrambled, self.even, self.customers):
             box.setFont(font(9))
             column.addWidget(box)
-        column.addSpacing(6)
-        column.addWidget(section("How it is printed"))
+        fill(column, 6, section("How it is printed"))
         self._ways = QButtonGroup(self)
         self.through = QRadioButton("Through the condition, to verify it: one conversion")
         self.bare = QRadioButton("With nothing converting, to characterise: no conversion at all")
@@ -131,8 +126,7 @@ class ChartsDesk(Desk):
             column.addWidget(way)
         self.through.setChecked(True)
         column.addSpacing(6)
-        pages = QHBoxLayout()
-        pages.addWidget(label("Page", 9.5))
+        pages = across(label("Page", 9.5))
         self.number = QSpinBox()
         self.number.setFont(font(9))
         self.number.setMinimum(1)
@@ -141,8 +135,7 @@ class ChartsDesk(Desk):
         pages.addWidget(self.number)
         self.of = label("", 9, dim=True)
         pages.addWidget(self.of, 1)
-        column.addLayout(pages)
-        column.addStretch(1)
+        fill(column, pages, REST)
         self.kind.activated.connect(self._kind)
         self.page.activated.connect(lambda _: self._changed())
         self.patch.valueChanged.connect(lambda _: self._changed())
@@ -275,12 +268,3 @@ class ChartsDesk(Desk):
                 f"press them on a flat piece of {card.substrate}" if card.process == "transfer" else card.media,
             ),
         ]
-
-
-def _choice(name: str, offered: list[tuple[str, str]]) -> QComboBox:
-    made = QComboBox()
-    made.setFont(font(9))
-    made.setAccessibleName(name)
-    for value, words in offered:
-        made.addItem(words, value)
-    return made

@@ -33,6 +33,7 @@ from fidele.desk.check_pages import (
 )
 from fidele.desk.columns import ask_columns
 from fidele.desk.desk import Desk, clock
+from fidele.desk.kit import SPRING, across, fill
 from fidele.desk.labels import button, heading, label
 from fidele.desk.measuring import MeasuringPage
 from fidele.desk.report_pdf import write_report
@@ -81,8 +82,7 @@ class CheckDesk(Desk):
         head = QHBoxLayout()
         self.title = heading("")
         self.state = label("", 9.0, dim=True, wrap=True)
-        self.box.addWidget(self.title)
-        self.box.addWidget(self.state)
+        fill(self.box, self.title, self.state)
         self.chart = button("Take the control chart", self._chart, "144 patches, printed through the condition")
         self.charts = button("Other charts …", lambda: self.go.emit("Charts"), "Make another chart, and print it (F10)")
         self.open_scan = button(
@@ -93,10 +93,8 @@ class CheckDesk(Desk):
         self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the bench's scanner", main=True)
         for made in (self.chart, self.charts, self.open_scan):
             head.addWidget(made)
-        head.addStretch()
-        head.addWidget(self.scan)
-        self.box.addLayout(head)
-        self.box.addLayout(self._switch())
+        fill(head, SPRING, self.scan)
+        fill(self.box, head, self._switch())
         self.stack = QStackedWidget()
         self.box.addWidget(self.stack, 1)
         self.how = label("", 10.0, dim=True, wrap=True)
@@ -121,8 +119,7 @@ class CheckDesk(Desk):
     # Making ------------------------------------------------------------------------------------------------------
 
     def _switch(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(5)
+        row = across(space=5)
         self._group = QButtonGroup(self)
         self._row = row
         return row

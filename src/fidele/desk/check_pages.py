@@ -21,6 +21,7 @@ from fidele.chart.visual import LIGHT as VIEWING
 from fidele.chart.visual import QUESTIONS
 from fidele.check.cause import telling_patches
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot, RampsOver, ScanView, TrendPlot
+from fidele.desk.kit import REST, across, choice, down, fill
 from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.plots import Eyes, Suspects, Vectors
 from fidele.desk.theme import LIGHT, Theme, font
@@ -38,9 +39,7 @@ class Page(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.box = QVBoxLayout(self)
-        self.box.setContentsMargins(0, 4, 0, 0)
-        self.box.setSpacing(6)
+        self.box = down(space=6, margins=(0, 4, 0, 0), on=self)
         self.plots: list[Any] = []
 
     def show_check(self, checked: Checked) -> None:
@@ -66,24 +65,19 @@ class PatchesPage(Page):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout()
-        row.setSpacing(18)
+        row = across(space=18)
         self.eyes, self.ab, self.lc = Eyes(), Vectors(), Vectors(chroma=True)
         self.plots = [self.eyes, self.ab, self.lc]
         for plot in self.plots:
             plot.picked.connect(self.picked)
         row.addWidget(self.eyes, 17)
-        side = QVBoxLayout()
-        side.addWidget(self.ab, 1)
-        side.addWidget(self.lc, 1)
-        row.addLayout(side, 9)
+        row.addLayout(down((self.ab, 1), (self.lc, 1)), 9)
         self.box.addLayout(row, 1)
         under = QHBoxLayout()
         self.heat = button("How far off", self._heat, "Show ΔE00 in each patch, the darker the further")
         self.heat.setCheckable(True)
         self.said = label("", 8.5, dim=True, wrap=True)
-        under.addWidget(self.heat)
-        under.addWidget(self.said, 1)
+        fill(under, self.heat, (self.said, 1))
         self.box.addLayout(under)
         self.words = label("", 9.0, wrap=True)
         self.box.addWidget(self.words)
@@ -117,19 +111,15 @@ class FiguresPage(Page):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout()
-        row.setSpacing(18)
+        row = across(space=18)
         left = QVBoxLayout()
         self.distribution = Distribution()
         self.plots = [self.distribution]
-        left.addWidget(section("How many are within what"))
-        left.addWidget(self.distribution, 3)
-        left.addWidget(section("By family"))
+        fill(left, section("How many are within what"), (self.distribution, 3), section("By family"))
         self.families = Table("family", "patches", "mean", "median", "95 %", "largest")
         left.addWidget(self.families, 4)
         row.addLayout(left, 6)
-        right = QVBoxLayout()
-        right.addWidget(section("Worst"))
+        right = down(section("Worst"))
         self.worst = Table("patch", "ΔE00", "ΔL*", "ΔC*", "ΔH*")
         self.worst.row_picked.connect(lambda row: self.picked.emit(self._order[row]))
         right.addWidget(self.worst)
@@ -159,10 +149,7 @@ class RampsPage(Page):
     def __init__(self) -> None:
         super().__init__()
         over = QHBoxLayout()
-        self.which = QComboBox()
-        self.which.setFont(font(9))
-        self.which.setAccessibleName("Which ramp")
-        self.which.activated.connect(lambda _: self._show())
+        self.which = choice("Which ramp", chosen=lambda _: self._show())
         over.addWidget(self.which)
         self.said = label("", 9.0, wrap=True)
         over.addWidget(self.said, 1)
@@ -170,9 +157,7 @@ class RampsPage(Page):
         self.ramp, self.cast = RampPlot(), CastPlot()
         self.ramp.picked.connect(self.picked)
         self.plots = [self.ramp, self.cast]
-        self.box.addWidget(self.ramp, 5)
-        self.box.addWidget(section("Cast of the greys: a* full, b* dashed"))
-        self.box.addWidget(self.cast, 2)
+        fill(self.box, (self.ramp, 5), section("Cast of the greys: a* full, b* dashed"), (self.cast, 2))
         self._checked: Checked | None = None
 
     def show_check(self, checked: Checked) -> None:
@@ -315,12 +300,10 @@ class BesidePage(Page):
         holder = QWidget()
         holder.setLayout(self.strips)
         self.box.addWidget(holder, 3)
-        under = QHBoxLayout()
-        under.setSpacing(14)
+        under = across(space=14)
         self.figures = Table("")
         under.addWidget(self.figures, 5)
-        over = QVBoxLayout()
-        over.addWidget(label("Greys: lighter or darker than wanted", 8.5, dim=True))
+        over = down(label("Greys: lighter or darker than wanted", 8.5, dim=True))
         self.over = RampsOver()
         over.addWidget(self.over, 1)
         under.addLayout(over, 6)
@@ -426,10 +409,8 @@ class EyePage(Page):
         for row, question in enumerate(QUESTIONS):
             grid.addWidget(label(question.part, 11, bold=True), row, 0)
             grid.addWidget(label(question.asks, 9.5, wrap=True), row, 1)
-            box = QComboBox()
-            box.setFont(font(9))
+            box = choice(question.asks)
             box.addItems(["not answered", *(words for words, _ in question.answers)])
-            box.setAccessibleName(question.asks)
             self.answers[question.part] = box
             grid.addWidget(box, row, 2)
         grid.setColumnStretch(1, 1)
@@ -439,8 +420,7 @@ class EyePage(Page):
         row_of.addWidget(self.keep)
         self.said = label("", 9.5, wrap=True)
         row_of.addWidget(self.said, 1)
-        self.box.addLayout(row_of)
-        self.box.addStretch(1)
+        fill(self.box, row_of, REST)
 
     def _keep(self) -> None:
         given = {part: box.currentIndex() - 1 for part, box in self.answers.items() if box.currentIndex() > 0}

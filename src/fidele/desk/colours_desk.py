@@ -13,13 +13,11 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QButtonGroup,
-    QDoubleSpinBox,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
     QMenu,
     QSlider,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -27,7 +25,9 @@ from fidele.arrays import Codes
 from fidele.artwork.replace import Replacement
 from fidele.colour.words import colour_name
 from fidele.desk.desk import Desk
+from fidele.desk.kit import across, down, fill
 from fidele.desk.labels import button, clear, label, line
+from fidele.desk.numbers import Decimal
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
@@ -99,14 +99,10 @@ class ColoursDesk(Desk):
         self.view.setMinimumHeight(120)
         self.view.touched.connect(self._touched)
         self.view.setToolTip("Touch a colour in the picture to take it into the list; drag to move, wheel to zoom")
-        self.box.addWidget(self.view, 2)
-        self.box.addLayout(self._choice_row())
+        fill(self.box, (self.view, 2), self._choice_row())
         self.inside = QWidget()
-        self.rows = QVBoxLayout(self.inside)
-        self.rows.setContentsMargins(0, 0, 8, 0)
-        self.rows.setSpacing(6)
-        self.box.addWidget(scrolled(self.inside), 3)
-        self.box.addLayout(self._entry_row())
+        self.rows = down(space=6, margins=(0, 0, 8, 0), on=self.inside)
+        fill(self.box, (scrolled(self.inside), 3), self._entry_row())
         self._found: list[Row] = []
         self._found_for: tuple[object, ...] = ()
         self._shown_rows: object = None
@@ -117,8 +113,7 @@ class ColoursDesk(Desk):
             self.refresh()
 
     def _choice_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = across(space=8)
         self.own = button("The picture's own", self.refresh, "Exact colours of flat graphics")
         self.listed = button("The customer's", self.refresh, "Colours to be held, whatever picture is in hand")
         self._which = QButtonGroup(self)
@@ -145,8 +140,7 @@ class ColoursDesk(Desk):
         return row
 
     def _entry_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = across(space=8)
         self.name = QLineEdit()
         self.name.setPlaceholderText("Name")
         self.name.setAccessibleName("Name of the colour")
@@ -318,12 +312,8 @@ class ColoursDesk(Desk):
     def _tile(self, row: Row) -> QWidget:
         made = QWidget()
         made.setObjectName("inside")
-        box = QHBoxLayout(made)
-        box.setContentsMargins(0, 2, 0, 2)
-        box.setSpacing(10)
-        box.addWidget(Swatches(row, self.session.screen()))
-        words = QVBoxLayout()
-        words.setSpacing(1)
+        box = across(Swatches(row, self.session.screen()), space=10, margins=(0, 2, 0, 2), on=made)
+        words = down(space=1)
         share = f"  {row.area * 100:.1f} %" if row.area else ""
         words.addWidget(line(f"{row.held.colour.name}{share}", 9.5, bold=True))
         words.addWidget(line(f"{row.held.verdict}; printed ΔE00 {row.held.de00:.1f}: {row.held.words}", 8.5, dim=True))
@@ -337,7 +327,7 @@ class ColoursDesk(Desk):
             choose.setMenu(menu)
             box.addWidget(choose)
         else:
-            limit = QDoubleSpinBox()
+            limit = Decimal()
             limit.setFont(font(9))
             limit.setRange(0.5, 20)
             limit.setSingleStep(0.5)

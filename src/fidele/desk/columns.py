@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QWidget
 
+from fidele.desk.kit import down
 from fidele.desk.labels import label
 
 #: What a column can hold, in words, and as CGATS calls it.
@@ -28,9 +29,8 @@ class ColumnsDialog(QDialog):
     def __init__(self, parent: QWidget, titles: list[str], rows: list[list[str]]) -> None:
         super().__init__(parent)
         self.setWindowTitle("What do the columns hold?")
-        box = QVBoxLayout(self)
-        box.addWidget(
-            label("It is not clear which columns hold L*a*b* or XYZ. Say what each one holds.", 9.5, wrap=True)
+        box = down(
+            label("It is not clear which columns hold L*a*b* or XYZ. Say what each one holds.", 9.5, wrap=True), on=self
         )
         grid = QGridLayout()
         self.choices: dict[str, QComboBox] = {}

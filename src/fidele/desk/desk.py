@@ -7,8 +7,9 @@ from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
+from fidele.desk.kit import down, fill
 from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
 from fidele.desk.work import Work
@@ -33,20 +34,16 @@ class Desk(QWidget):
         self.session = session
         self.work = work
         self.theme: Theme = LIGHT
-        self.box = QVBoxLayout(self)
-        self.box.setContentsMargins(22, 16, 22, 16)
-        self.box.setSpacing(8)
+        self.box = down(space=8, margins=(22, 16, 22, 16), on=self)
 
     def head(self) -> QHBoxLayout:
         """Return a row with title and state at its left, for buttons to follow at its right."""
         row = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(3)
+        words = down(space=3)
         self.title = heading("")
         self.title.setWordWrap(True)
         self.state = label("", 9.0, dim=True, wrap=True)
-        words.addWidget(self.title)
-        words.addWidget(self.state)
+        fill(words, self.title, self.state)
         row.addLayout(words, 1)
         return row
 

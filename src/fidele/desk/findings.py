@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from fidele.desk.kit import SPRING, down, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.judge.finding import Deed, Finding
@@ -37,8 +38,7 @@ class FindingCard(QFrame):
         box.addWidget(label(finding.title, 9.5, bold=True, wrap=True))
         box.addWidget(label(finding.why, 8.5, wrap=True))
         if pictures is not None:
-            box.addSpacing(2)
-            box.addWidget(Pair(pictures, theme))
+            fill(box, 2, Pair(pictures, theme))
         # What a button does by itself need not be told; where it only looks again, a person must act first.
         if (
             finding.weight != "note"
@@ -51,10 +51,8 @@ class FindingCard(QFrame):
             self.press = button(
                 finding.button, lambda: self.acted.emit(finding.action), finding.remedy, main=finding.weight == "stop"
             )
-            row.addWidget(self.press)
-            row.addStretch()
-            box.addSpacing(4)
-            box.addLayout(row)
+            fill(row, self.press, SPRING)
+            fill(box, 4, row)
         self.setAccessibleName(f"{finding.weight}: {finding.title}. {finding.why}")
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -106,9 +104,7 @@ class FindingsView(QScrollArea):
         inside = QWidget()
         inside.setObjectName("inside")
         self.setWidget(inside)
-        self._box = QVBoxLayout(inside)
-        self._box.setContentsMargins(14, 12, 12, 12)
-        self._box.setSpacing(9)
+        self._box = down(space=9, margins=(14, 12, 12, 12), on=inside)
         self.cards: list[FindingCard] = []
 
     def show_all(
@@ -140,9 +136,7 @@ class FindingsView(QScrollArea):
         for widget in extra:
             self._box.addWidget(widget)
         if facts:
-            self._box.addSpacing(4)
-            self._box.addWidget(section("Facts"))
-            self._box.addLayout(fact_grid(facts))
+            fill(self._box, 4, section("Facts"), fact_grid(facts))
         self._box.addStretch()
         self.verticalScrollBar().setValue(place)
 

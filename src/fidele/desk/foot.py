@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QSizePolicy, QWidget
+from PySide6.QtWidgets import QProgressBar, QSizePolicy, QWidget
 
+from fidele.desk.kit import across
 from fidele.desk.labels import button, label
 
 
@@ -22,9 +23,7 @@ class Foot(QWidget):
         self.setObjectName("foot")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(32)
-        box = QHBoxLayout(self)
-        box.setContentsMargins(16, 2, 12, 2)
-        box.setSpacing(10)
+        box = across(space=10, margins=(16, 2, 12, 2), on=self)
         self.said = label("", 8.5)
         self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -8,16 +8,16 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from fidele.arrays import Codes
 from fidele.desk.consequence import consequence
 from fidele.desk.desk import Desk, clock
+from fidele.desk.kit import SPRING, across, choice, fill
 from fidele.desk.labels import button, heading, label, section
 from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
 from fidele.desk.setting_table import MOST_ROWS, SettingTable
-from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.judge.finding import Action, Deed, Finding
@@ -76,34 +76,21 @@ class HandoffDesk(Desk):
         self.title = heading("There is no printing condition yet")
         self.box.addWidget(self.title)
         self.choosers = QWidget()
-        top = QHBoxLayout(self.choosers)
-        top.setContentsMargins(0, 0, 0, 0)
-        top.addWidget(label("Profile", 9.0, bold=True))
-        self.profile = QComboBox()
-        self.profile.setFont(font(9))
-        self.profile.setAccessibleName("Profile of the condition")
-        self.profile.setMinimumContentsLength(15)
-        self.profile.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.profile.activated.connect(self._choose_profile)
-        top.addWidget(self.profile, 1)
-        top.addSpacing(8)
-        top.addWidget(label("Who converts", 9.0, bold=True))
-        self.owner = QComboBox()
-        self.owner.setFont(font(9))
-        self.owner.setAccessibleName("Who converts")
-        self.owner.setMinimumContentsLength(20)
-        self.owner.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.owner.setToolTip("Exactly one layer converts colour. Everything that follows from the choice is set too.")
-        self.owner.activated.connect(self._choose_owner)
+        top = across(label("Profile", 9.0, bold=True), margins=(0, 0, 0, 0), on=self.choosers)
+        self.profile = choice("Profile of the condition", chosen=self._choose_profile, letters=15)
+        fill(top, (self.profile, 1), 8, label("Who converts", 9.0, bold=True))
+        self.owner = choice(
+            "Who converts",
+            tip="Exactly one layer converts colour. Everything that follows from the choice is set too.",
+            chosen=self._choose_owner,
+            letters=20,
+        )
         top.addWidget(self.owner)
-        self.program = QComboBox()
-        self.program.setFont(font(9))
-        self.program.setAccessibleName("Who prints")
-        self.program.setMinimumContentsLength(13)
-        self.program.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.program.setToolTip(
-            "Who sends the page to the printer. "
-            "Another program gets a finished file: converted, mirrored, at true size."
+        self.program = choice(
+            "Who prints",
+            tip="Who sends the page to the printer. "
+            "Another program gets a finished file: converted, mirrored, at true size.",
+            letters=13,
         )
         for words, name in self._programs():
             self.program.addItem(words, name)
@@ -115,8 +102,7 @@ class HandoffDesk(Desk):
         self.table = SettingTable()
         self.table.chosen.connect(lambda n, v: self.guarded(self.session.handoff.choose_setting, n, v))
         self.box.addWidget(self.table)
-        row = QHBoxLayout()
-        row.setSpacing(9)
+        row = across(space=9)
         self.bring = button(
             "Set the driver to the card",
             lambda: self.guarded(self.session.handoff.bring),
@@ -135,27 +121,19 @@ class HandoffDesk(Desk):
         row.addWidget(self.again)
         self.all = button("", self.refresh, "Show every setting of this driver, or what matters most", quiet=True)
         self.all.setCheckable(True)
-        row.addWidget(self.all)
-        row.addStretch()
-        self.box.addSpacing(5)
-        self.box.addLayout(row)
-        self.box.addSpacing(5)
+        fill(row, self.all, SPRING)
+        fill(self.box, 5, row, 5)
         self.below = section(_PREDICTED)
-        self.what_if = QComboBox()
-        self.what_if.setFont(font(8.5))
-        self.what_if.setAccessibleName("What if it went another way")
-        self.what_if.setToolTip("What a wrong route would print of this picture")
-        self.what_if.setMinimumContentsLength(20)
-        self.what_if.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.what_if.activated.connect(lambda _: self._show_predictions())
+        self.what_if = choice(
+            "What if it went another way",
+            tip="What a wrong route would print of this picture",
+            chosen=lambda _: self._show_predictions(),
+            letters=20,
+            points=8.5,
+        )
         self.asked = label("what if it is", 8.5, dim=True)
-        heads = QHBoxLayout()
-        heads.addWidget(self.below, 1)
-        heads.addWidget(self.asked)
-        heads.addWidget(self.what_if)
-        self.box.addLayout(heads)
-        outcomes = QHBoxLayout()
-        outcomes.setSpacing(14)
+        self.box.addLayout(across((self.below, 1), self.asked, self.what_if))
+        outcomes = across(space=14)
         self.outcomes = [Outcome() for _ in range(3)]
         for outcome in self.outcomes:
             outcomes.addWidget(outcome)
@@ -344,10 +322,7 @@ class HandoffDesk(Desk):
             "Print one labelled chart by two or three routes, and compare them",
         )
         made = QWidget()
-        row = QHBoxLayout(made)
-        row.setContentsMargins(0, 2, 0, 2)
-        row.addWidget(ask)
-        row.addStretch()
+        across(ask, SPRING, margins=(0, 2, 0, 2), on=made)
         return [made]
 
     def facts(self) -> list[tuple[str, str]]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import datetime
 
 from PySide6.QtCore import QTime
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTimeEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTimeEdit, QWidget
 
+from fidele.desk.kit import down
 from fidele.desk.labels import label
 from fidele.desk.theme import font
 
@@ -17,8 +18,7 @@ class LaterDialog(QDialog):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Print it later")
-        box = QVBoxLayout(self)
-        box.addWidget(label("Not before", 9.5))
+        box = down(label("Not before", 9.5), on=self)
         self.time = QTimeEdit(QTime.currentTime().addSecs(3600))
         self.time.setDisplayFormat("HH:mm")
         self.time.setFont(font(10))

@@ -14,13 +14,12 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QLineEdit,
     QTreeWidget,
     QTreeWidgetItem,
-    QVBoxLayout,
 )
 
 from fidele.desk.desk import Desk, clock
+from fidele.desk.kit import SPRING, down, entry, fill
 from fidele.desk.labels import button, line
 from fidele.desk.theme import font
 from fidele.desk.work import Work
@@ -51,10 +50,7 @@ class LogbookDesk(Desk):
         top.addWidget(self.again)
         self.box.addLayout(top)
         row = QHBoxLayout()
-        self.search = QLineEdit()
-        self.search.setFont(font(9))
-        self.search.setPlaceholderText("words of title, artwork, condition, day …")
-        self.search.setAccessibleName("Search the logbook")
+        self.search = entry("Search the logbook", hint="words of title, artwork, condition, day …")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._list())
         row.addWidget(self.search, 1)
@@ -91,11 +87,9 @@ class LogbookDesk(Desk):
         self.picture.setFixedSize(180, 180)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.picture.setAccessibleName("Small picture of the sheet")
-        small = QVBoxLayout()
-        small.addWidget(self.picture)
+        small = down(self.picture)
         self.photos = line("", 8.5, dim=True)
-        small.addWidget(self.photos)
-        small.addStretch()
+        fill(small, self.photos, SPRING)
         below.addLayout(small)
         self.details = QTreeWidget()
         self.details.setFont(font(9))

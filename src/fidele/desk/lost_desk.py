@@ -6,9 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import down
 from fidele.desk.labels import button, clear, label
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
@@ -50,9 +51,7 @@ class LostDesk(Desk):
         )
         self.box.addLayout(head)
         inside = QWidget()
-        self._list = QVBoxLayout(inside)
-        self._list.setContentsMargins(0, 0, 8, 0)
-        self._list.setSpacing(7)
+        self._list = down(space=7, margins=(0, 0, 8, 0), on=inside)
         self.box.addWidget(scrolled(inside), 1)
         self.found: list[Lost] | None = None
         self._searched: tuple[Path, ...] = ()

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import down
 from fidele.desk.labels import button, label, section
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
@@ -33,9 +34,7 @@ class MakersDesk(Desk):
         )
         self.box.addLayout(head)
         inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 8, 0)
-        column.setSpacing(7)
+        column = down(space=7, margins=(0, 0, 8, 0), on=inside)
         catalogue, carries, name = session.devices.catalogue, session.device.carries, session.device.name
         if catalogue is not None:
             column.addWidget(section("In the makers' catalogue"))

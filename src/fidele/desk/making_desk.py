@@ -5,12 +5,12 @@ from __future__ import annotations
 import dataclasses
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
 from fidele.desk.findings import fact_grid
+from fidele.desk.kit import SPRING, choice, down, entry, fill
 from fidele.desk.labels import button, clear, label, section
-from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.route.layers import MEANINGS
@@ -40,9 +40,7 @@ class MakingDesk(Desk):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 8, 0)
-        column.setSpacing(10)
+        column = down(space=10, margins=(0, 0, 8, 0), on=inside)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(9)
@@ -58,12 +56,9 @@ class MakingDesk(Desk):
                 ("size", "How large is the sheet?"),
             )
         ):
-            box = QComboBox()
-            box.setFont(font(9.5))
-            box.setAccessibleName(question)
+            box = choice(question, chosen=lambda _, f=field: self._answered(f), points=9.5)
             box.setEditable(field == "media")
             box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-            box.activated.connect(lambda _, f=field: self._answered(f))
             if (edit := box.lineEdit()) is not None:
                 edit.editingFinished.connect(lambda f=field: self._answered(f))
                 edit.setPlaceholderText("choose, or type its name")
@@ -72,19 +67,15 @@ class MakingDesk(Desk):
             asked.setObjectName(field)
             grid.addWidget(asked, row, 0)
             grid.addWidget(box, row, 1)
-        self.name = QLineEdit()
-        self.name.setFont(font(9.5))
-        self.name.setAccessibleName("What do you call it?")
+        self.name = entry("What do you call it?", points=9.5)
         self.name.textEdited.connect(lambda text: self._change(name=text))
         grid.addWidget(label("What do you call it?", 9.5, bold=True), 6, 0)
         grid.addWidget(self.name, 6, 1)
         column.addLayout(grid)
         self.expect = label("", 9.5, wrap=True)
-        column.addWidget(self.expect)
-        column.addWidget(section("What follows from it"))
+        fill(column, self.expect, section("What follows from it"))
         self._follows = QVBoxLayout()
-        column.addLayout(self._follows)
-        column.addStretch()
+        fill(column, self._follows, SPRING)
         self.box.addWidget(scrolled(inside), 1)
 
     # Asking ------------------------------------------------------------------------------------------------------

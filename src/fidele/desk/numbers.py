@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QLocale
+from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSpinBox
 
 from fidele.desk.theme import font
@@ -33,9 +35,24 @@ class Lengths:
         return known if abs(mm - known) < (0.0006 * INCH if self.inches else 0.06) else mm
 
 
+class Decimal(QDoubleSpinBox):
+    """A field for a number as it is written anywhere: 1.5 and 1,5 are the same, nothing groups thousands."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setLocale(QLocale(QLocale.Language.C))
+        self.setFont(font(9))
+
+    def validate(self, text: str, place: int) -> tuple[QValidator.State, str, int]:
+        return super().validate(text.replace(",", "."), place)
+
+    def valueFromText(self, text: str) -> float:
+        return super().valueFromText(text.replace(",", "."))
+
+
 def number(low: float, high: float, tip: str, decimals: int = 1, unit: str = " mm", width: int = 84) -> QDoubleSpinBox:
     """Return a field for a number; it speaks when the number is complete, not at every key."""
-    field = QDoubleSpinBox()
+    field = Decimal()
     field.setRange(low, high)
     field.setDecimals(decimals)
     field.setSuffix(unit)

@@ -2,20 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
-    QDoubleSpinBox,
-    QFormLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QDoubleSpinBox, QFormLayout, QWidget
 
+from fidele.desk.kit import ask, choice, down, entry
 from fidele.desk.labels import label
 from fidele.desk.numbers import number
-from fidele.desk.theme import font
 from fidele.session.blanks import Blank, Blanks, OwnSheet
 from fidele.sheet.placing import Media
 from fidele.sheet.shapes import SHAPES
@@ -33,28 +24,23 @@ class SizeDialog(QDialog):
     def __init__(self, parent: QWidget, title: str, words: str, shapes: bool) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        box = QVBoxLayout(self)
-        box.addWidget(label(words, 9.5, wrap=True))
+        box = down(label(words, 9.5, wrap=True), on=self)
         form = QFormLayout()
-        self.name = QLineEdit()
-        self.name.setFont(font(9))
-        self.name.setAccessibleName("Name")
-        form.addRow(label("Name", 9.5), self.name)
+        self.name = entry("Name")
+        ask(form, "Name", self.name)
         self.width_field, self.height_field = _mm(100, "Width"), _mm(100, "Height")
-        form.addRow(label("Width", 9.5), self.width_field)
-        form.addRow(label("Height", 9.5), self.height_field)
-        self.shape = QComboBox()
-        self.shape.setFont(font(9))
+        ask(form, "Width", self.width_field)
+        ask(form, "Height", self.height_field)
+        self.shape = choice("Outline")
         self.shape.addItems(list(SHAPES))
-        self.shape.setAccessibleName("Outline")
         self.bleed, self.safe = (
             _mm(2, "Bleed: the print goes over the edge by"),
             _mm(4, "Nothing of weight nearer to the edge than"),
         )
         if shapes:
-            form.addRow(label("Outline", 9.5), self.shape)
-            form.addRow(label("Bleed", 9.5), self.bleed)
-            form.addRow(label("Safe from edge", 9.5), self.safe)
+            ask(form, "Outline", self.shape)
+            ask(form, "Bleed", self.bleed)
+            ask(form, "Safe from edge", self.safe)
         box.addLayout(form)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)

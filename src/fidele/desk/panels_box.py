@@ -6,8 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QWidget
 
+from fidele.desk.kit import SPRING, across, down
 from fidele.desk.labels import button, label, section
 from fidele.desk.numbers import Lengths, number, whole
 from fidele.desk.theme import font
@@ -23,17 +24,13 @@ class PanelsBox(QWidget):
         super().__init__()
         self.session, self.lengths, self._do = session, lengths, do
         self._filling = False
-        whole_box = QVBoxLayout(self)
-        whole_box.setContentsMargins(0, 0, 0, 0)
-        head = QHBoxLayout()
-        head.addWidget(section("Panels"))
-        head.addStretch()
+        whole_box = down(margins=(0, 0, 0, 0), on=self)
+        head = across(section("Panels"), SPRING)
         self.part = button("Part", self._part, "Part a piece that is larger than its media into panels", quiet=True)
         head.addWidget(self.part)
         whole_box.addLayout(head)
         self.parted = QFrame()
-        box = QVBoxLayout(self.parted)
-        box.setContentsMargins(0, 0, 0, 0)
+        box = down(margins=(0, 0, 0, 0), on=self.parted)
         self.overlap = number(0, 500, "Overlap of neighbours", width=78)
         self.columns = whole(0, 99, "Columns of panels; 0 for as few as will do", 44)
         self.rows = whole(0, 99, "Rows of panels; 0 for as few as will do", 44)
@@ -44,8 +41,7 @@ class PanelsBox(QWidget):
             (label("number", 8.5, dim=True), self.columns, label("x", 8.5, dim=True), self.rows),
             (label("at most", 8.5, dim=True), self.most_wide, label("x", 8.5, dim=True), self.most_high),
         ):
-            row = QHBoxLayout()
-            row.setSpacing(4)
+            row = across(space=4)
             for widget in fields:
                 row.addWidget(widget)
             row.addStretch()

@@ -10,8 +10,8 @@ from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, clear, label, line, section
-from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.papers.model import ABOUT, MADE, ORIGIN_WORDS, Said
 from fidele.session.model import Session
@@ -35,16 +35,11 @@ class _Field(QWidget):
         super().__init__()
         self.name = name
         self._value = found.value if found else ""
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(1)
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        self.edit = QComboBox()
+        box = down(space=1, margins=(0, 0, 0, 0), on=self)
+        row = across(space=6)
+        self.edit = choice(label_text)
         self.edit.setEditable(True)
         self.edit.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.edit.setFont(font(9))
-        self.edit.setAccessibleName(label_text)
         self.edit.addItems([v for v in offers if v != self._value])
         if self._value:
             self.edit.insertItem(0, self._value)
@@ -98,11 +93,8 @@ class PapersPage(QWidget):
         self._id = ""
         self.fields: dict[str, _Field] = {}
         inside = QWidget()
-        self._box = QVBoxLayout(inside)
-        self._box.setContentsMargins(0, 4, 8, 8)
-        self._box.setSpacing(8)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
+        self._box = down(space=8, margins=(0, 4, 8, 8), on=inside)
+        whole = down(margins=(0, 0, 0, 0), on=self)
         self._area = scrolled(inside)
         whole.addWidget(self._area)
 
@@ -139,10 +131,9 @@ class PapersPage(QWidget):
         self._box.addLayout(feet)
         for name in row.papers.leaflets:
             path = self._session.profiles.store.leaflet(self._id, name)
-            shown = QHBoxLayout()
-            shown.addWidget(label("Leaflet", 8.5, dim=True))
-            shown.addWidget(button(name, partial(_show_file, path), str(path), quiet=True))
-            shown.addStretch()
+            shown = across(
+                label("Leaflet", 8.5, dim=True), button(name, partial(_show_file, path), str(path), quiet=True), SPRING
+            )
             self._box.addLayout(shown)
         self._box.addStretch()
         self._area.verticalScrollBar().setValue(place)
@@ -154,9 +145,7 @@ class PapersPage(QWidget):
         return {n: t for n, t in MADE.items() if n in has or n in always or n in row.papers.said}
 
     def _column(self, title: str, names: dict[str, str], row: Row) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(6)
-        column.addWidget(section(title))
+        column = down(section(title), space=6)
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(5)
@@ -171,8 +160,7 @@ class PapersPage(QWidget):
             field.confirmed.connect(lambda n: self._guarded(self._session.profiles.confirm, self._id, (n,)))
             self.fields[name] = field
             grid.addWidget(field, at, 1)
-        column.addLayout(grid)
-        column.addStretch()
+        fill(column, grid, SPRING)
         return column
 
     def _offers(self, name: str) -> tuple[str, ...]:

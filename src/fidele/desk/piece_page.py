@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
+from fidele.desk.kit import down
 from fidele.desk.labels import button, line
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.print_desk import as_it_is, seen
@@ -37,8 +38,7 @@ class PiecePage(QWidget):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__()
         self.session, self.work = session, work
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = down(margins=(0, 0, 0, 0), on=self)
         self.view = PictureView()
         column.addWidget(self.view, 1)
         row = QHBoxLayout()

@@ -6,25 +6,16 @@ import time
 from typing import Any
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import (
-    QApplication,
-    QCheckBox,
-    QComboBox,
-    QDoubleSpinBox,
-    QHBoxLayout,
-    QLineEdit,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QApplication, QDoubleSpinBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
+from fidele.desk.kit import SPRING, across, choice, down, entry, fill, tick
 from fidele.desk.labels import button, clear, label, line
 from fidele.desk.numbers import number
 from fidele.desk.piece_page import PiecePage
 from fidele.desk.stack_view import StackView
-from fidele.desk.theme import Theme, font
+from fidele.desk.theme import Theme
 from fidele.desk.work import Work
 from fidele.route.condition import Card, PressData
 from fidele.run.job import Printed
@@ -66,12 +57,10 @@ class PressDesk(Desk):
 
     def _head(self) -> None:
         top = self.head()
-        self.which = QComboBox()
-        self.which.setFont(font(9))
+        self.which = choice(
+            "Print on the table", tip="Prints that lie on the table, the newest first", chosen=self._choose_run
+        )
         self.which.setFixedWidth(150)
-        self.which.setAccessibleName("Print on the table")
-        self.which.setToolTip("Prints that lie on the table, the newest first")
-        self.which.activated.connect(self._choose_run)
         top.addWidget(self.which)
         self.other = button("The piece", self._other_page, "The pressed piece beside what was promised")
         self.on = button("Go on to the check", lambda: self.go.emit("Check"))
@@ -80,8 +69,7 @@ class PressDesk(Desk):
         self.box.addLayout(top)
 
     def _settings(self) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = across(space=6)
         self.fields: dict[str, QDoubleSpinBox] = {}
         for name, text, low, high, unit, decimals in _FIELDS:
             row.addWidget(label(text, 8.5, dim=True))
@@ -95,40 +83,30 @@ class PressDesk(Desk):
 
     def _at_the_press(self) -> QWidget:
         page = QWidget()
-        row = QHBoxLayout(page)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
+        row = across(space=14, margins=(0, 0, 0, 0), on=page)
         left = QVBoxLayout()
-        self.group = QComboBox()
-        self.group.setFont(font(9))
-        self.group.setAccessibleName("Pieces of the condition")
-        self.group.setToolTip("Pieces of several conditions share this sheet; cut them apart and press each by its own")
-        self.group.activated.connect(lambda _: self.refresh())
+        self.group = choice(
+            "Pieces of the condition",
+            tip="Pieces of several conditions share this sheet; cut them apart and press each by its own",
+            chosen=lambda _: self.refresh(),
+        )
         left.addWidget(self.group)
         self.layers = StackView()
         left.addWidget(self.layers)
         choices = QHBoxLayout()
-        self.on_top = QComboBox()
-        self.on_top.setFont(font(8.5))
-        self.on_top.addItem("paper on top", "paper")
-        self.on_top.addItem("piece on top", "piece")
-        self.on_top.setAccessibleName("What lies on top")
-        self.on_top.activated.connect(lambda _: self._change(on_top=self.on_top.currentData()))
-        self.cover = QCheckBox("cover sheet")
-        self.cover.setFont(font(8.5))
-        self.cover.toggled.connect(lambda on: self._change(cover=on))
-        choices.addWidget(self.on_top)
-        choices.addWidget(self.cover)
-        choices.addStretch()
+        tops = ("paper", "piece")
+        self.on_top = choice(
+            "What lies on top",
+            [(top, f"{top} on top") for top in tops],
+            chosen=lambda i: self._change(on_top=tops[i]),
+            points=8.5,
+        )
+        self.cover = tick("cover sheet", changed=lambda on: self._change(cover=on), points=8.5)
+        fill(choices, self.on_top, self.cover, SPRING)
         left.addLayout(choices)
-        self.list = QVBoxLayout()
-        self.list.setSpacing(1)
-        left.addLayout(self.list)
-        left.addStretch()
-        self.note = QLineEdit()
-        self.note.setFont(font(9))
-        self.note.setPlaceholderText("what was done otherwise, if anything")
-        self.note.setAccessibleName("Note on the pressing")
+        self.list = down(space=1)
+        fill(left, self.list, SPRING)
+        self.note = entry("Note on the pressing", hint="what was done otherwise, if anything")
         left.addWidget(self.note)
         row.addLayout(left, 5)
         right = QVBoxLayout()
@@ -302,16 +280,14 @@ class PressDesk(Desk):
         if card is None:
             return
         for step in steps(card.press, card.substrate, run is not None and run.job.chart is not None):
-            box = QCheckBox(step.name)
-            box.setFont(font(9))
-            box.setToolTip(step.words)
-            box.setChecked(self._ticked.get(step.key, False))
-            box.toggled.connect(lambda on, key=step.key: self._ticked.__setitem__(key, on))
+            box = tick(
+                step.name,
+                tip=step.words,
+                changed=lambda on, key=step.key: self._ticked.__setitem__(key, on),
+                on=self._ticked.get(step.key, False),
+            )
             self.list.addWidget(box)
-            row = QHBoxLayout()
-            row.addSpacing(28)
-            row.addWidget(line(step.words, 8, dim=True), 1)
-            self.list.addLayout(row)
+            self.list.addLayout(across(28, (line(step.words, 8, dim=True), 1)))
 
     def refresh(self) -> None:
         """Show the press data, the steps and the clock, or the piece beside what was promised."""

@@ -10,19 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
 
 from fidele.arrays import Codes
 from fidele.chart.readiness import READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
+from fidele.desk.kit import across, entry
 from fidele.desk.labels import button, label, menu_button
 from fidele.desk.later import LaterDialog
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.printing import Printing, time_words
 from fidele.desk.queue_view import QueueView
 from fidele.desk.readiness_box import ReadinessBox
-from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.proof.soft import show
@@ -47,9 +47,7 @@ class PrintDesk(Desk):
         super().__init__(session, work)
         self.printing = Printing(session, work, self)
         self._head()
-        row = QHBoxLayout()
-        row.setSpacing(12)
-        row.addLayout(self._queue(), 2)
+        row = across((self._queue(), 2), space=12)
         right = QVBoxLayout()
         self.view = PictureView()
         right.addWidget(self.view, 1)
@@ -67,11 +65,11 @@ class PrintDesk(Desk):
 
     def _head(self) -> None:
         top = self.head()
-        self.reason = QLineEdit()
-        self.reason.setFont(font(9))
-        self.reason.setPlaceholderText("why print all the same?")
-        self.reason.setToolTip("Findings hold this print. With a reason, which the logbook keeps, it goes on.")
-        self.reason.setAccessibleName("Reason to print all the same")
+        self.reason = entry(
+            "Reason to print all the same",
+            hint="why print all the same?",
+            tip="Findings hold this print. With a reason, which the logbook keeps, it goes on.",
+        )
         self.reason.setFixedWidth(176)
         self.reason.textChanged.connect(lambda _: self._buttons())
         top.addWidget(self.reason)
@@ -127,8 +125,7 @@ class PrintDesk(Desk):
         self.queue.toggled.connect(self._toggle)
         self.queue.picked.connect(lambda _: self._queue_buttons())
         column.addWidget(self.queue, 1)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = across(space=4)
         self.hold = button("Hold", lambda: self._toggle(self.queue.current), "Hold this run, or let it go on (Space)")
         self.now = button("Now", self._now, "Print this run at once, before all others")
         self.prepare = button("Prepare", self._prepare, "Prepare its page already, and hold it then")

@@ -8,25 +8,17 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
-    QFileDialog,
-    QHBoxLayout,
-    QSlider,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QSlider, QStackedWidget, QWidget
 
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk, clock
 from fidele.desk.findings import fact_grid
 from fidele.desk.gamut_view import Gamuts, SliceView, SolidView
+from fidele.desk.kit import across, choice, down, fill
 from fidele.desk.labels import button, label, section
 from fidele.desk.papers_page import PapersPage
 from fidele.desk.profile_plots import GreyPlot, TonePlot, TripPlot
-from fidele.desk.theme import Theme, font
+from fidele.desk.theme import Theme
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.files import read_bytes
@@ -72,8 +64,7 @@ class ProfileDesk(Desk):
         self.stand = button("", self._stand, "")
         for made in (self.use, self.start, self.trial, self.space, self.stand):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
-        self.box.addLayout(head)
-        self.box.addLayout(self._switch())
+        fill(self.box, head, self._switch())
         self.pages = QStackedWidget()
         self.papers = PapersPage(session, self.guarded)
         self.papers.leaflet_wanted.connect(self._pick_leaflet)
@@ -84,8 +75,7 @@ class ProfileDesk(Desk):
     # Making ------------------------------------------------------------------------------------------------------
 
     def _switch(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = across(space=6)
         self._group = QButtonGroup(self)
         for index, (name, tip) in enumerate(
             (
@@ -114,27 +104,22 @@ class ProfileDesk(Desk):
 
     def _look_page(self) -> QWidget:
         page = QWidget()
-        box = QVBoxLayout(page)
-        box.setContentsMargins(0, 2, 0, 0)
-        box.setSpacing(7)
-        over = QHBoxLayout()
-        over.addWidget(label("Lay over it", 9))
-        self.over = QComboBox()
-        self.over.setFont(font(9))
+        box = down(space=7, margins=(0, 2, 0, 0), on=page)
+        over = across(label("Lay over it", 9))
+        self.over = choice(
+            "What is laid over the gamut",
+            tip="Another profile, a working space, or the colours of the artwork in hand",
+            chosen=lambda _: self._lay_over(),
+        )
         self.over.setMinimumWidth(210)
-        self.over.setAccessibleName("What is laid over the gamut")
-        self.over.setToolTip("Another profile, a working space, or the colours of the artwork in hand")
-        self.over.activated.connect(lambda _: self._lay_over())
         over.addWidget(self.over)
         self.said = label("", 9, wrap=True)
         over.addWidget(self.said, 1)
         box.addLayout(over)
-        views = QHBoxLayout()
-        views.setSpacing(8)
+        views = across(space=8)
         self.solid, self.slice = SolidView(), SliceView()
         views.addWidget(self.solid, 6)
-        cut = QVBoxLayout()
-        cut.addWidget(self.slice, 1)
+        cut = down((self.slice, 1))
         self.level = QSlider(Qt.Orientation.Horizontal)
         self.level.setRange(2, 98)
         self.level.setValue(50)
@@ -145,8 +130,7 @@ class ProfileDesk(Desk):
         cut.addWidget(self.level)
         views.addLayout(cut, 5)
         box.addLayout(views, 5)
-        plots = QHBoxLayout()
-        plots.setSpacing(8)
+        plots = across(space=8)
         self.plots = (GreyPlot(), TonePlot(), TripPlot())
         for plot in self.plots:
             plots.addWidget(plot)
@@ -431,10 +415,7 @@ class ProfileDesk(Desk):
         if row is None or row.entry.description.device_class != "prtr":
             return []
         made = QWidget()
-        box = QVBoxLayout(made)
-        box.setContentsMargins(0, 4, 0, 4)
-        box.setSpacing(5)
-        box.addWidget(section("On this printer"))
+        box = down(section("On this printer"), space=5, margins=(0, 4, 0, 4), on=made)
         last = row.papers.on(self.session.device.id)
         if last is None:
             box.addWidget(

@@ -6,12 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import across, choice, entry, fill, tick
 from fidele.desk.labels import button, label, section
 from fidele.desk.profile_list import GROUPS, ProfileList, lines_of
-from fidele.desk.theme import Theme, font
+from fidele.desk.theme import Theme
 from fidele.desk.work import Work
 from fidele.session import desktop
 from fidele.session.model import Session
@@ -40,30 +41,21 @@ class ProfilesDesk(Desk):
         ):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        row = QHBoxLayout()
-        row.setSpacing(10)
-        self.search = QLineEdit()
-        self.search.setFont(font(9.5))
-        self.search.setPlaceholderText("find by any word: printer, paper, piece, maker, notes")
-        self.search.setAccessibleName("Find a profile by any word")
+        row = across(space=10)
+        self.search = entry(
+            "Find a profile by any word", hint="find by any word: printer, paper, piece, maker, notes", points=9.5
+        )
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self.fill())
-        row.addWidget(self.search, 1)
-        row.addWidget(label("Group by", 9))
-        self.group = QComboBox()
-        self.group.setFont(font(9))
-        self.group.setAccessibleName("Group by")
+        fill(row, (self.search, 1), label("Group by", 9))
+        self.group = choice("Group by", chosen=lambda _: self.fill())
         self.group.addItems(list(GROUPS))
-        self.group.activated.connect(lambda _: self.fill())
         row.addWidget(self.group)
-        self.printing = QCheckBox("only for printing")
-        self.printing.setFont(font(9))
-        self.printing.setToolTip("Leave out display, scanner and other profiles")
-        self.printing.toggled.connect(lambda _: self.fill())
+        self.printing = tick(
+            "only for printing", tip="Leave out display, scanner and other profiles", changed=lambda _: self.fill()
+        )
         row.addWidget(self.printing)
-        self.hidden = QCheckBox("hidden too")
-        self.hidden.setFont(font(9))
-        self.hidden.toggled.connect(lambda _: self.fill())
+        self.hidden = tick("hidden too", changed=lambda _: self.fill())
         row.addWidget(self.hidden)
         self.box.addLayout(row)
         self._rows: list[Row] = []

@@ -9,11 +9,13 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import SPRING, across, choice, down, fill, tick
 from fidele.desk.labels import button, heading, label, line, say_steadily, section
 from fidele.desk.loss_row import LossRow
+from fidele.desk.numbers import Decimal
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
@@ -86,14 +88,11 @@ class ProofDesk(Desk):
         self.view = PictureView()
         self.view.tooth_chosen.connect(self._tooth)
         self.box.addWidget(self.view, 1)
-        under = QVBoxLayout()
-        under.setContentsMargins(22, 2, 22, 0)
-        under.setSpacing(5)
+        under = down(space=5, margins=(22, 2, 22, 0))
         self.advice = heading("")
         self.advice.setWordWrap(True)
         under.addWidget(self.advice)
-        told = QHBoxLayout()
-        told.setSpacing(12)
+        told = across(space=12)
         self.explain = label("", 8.5, dim=True, wrap=True)
         told.addWidget(self.explain, 1)
         self.legend = Legend()
@@ -102,9 +101,7 @@ class ProofDesk(Desk):
         told.addWidget(self.steps)
         under.addLayout(told)
         self.trust = line("", 8.5, dim=True, tip=VIEWING)
-        under.addWidget(self.trust)
-        under.addLayout(self._ways_to_look())
-        under.addLayout(self._ways_to_convert())
+        fill(under, self.trust, self._ways_to_look(), self._ways_to_convert())
         self.box.addLayout(under)
         self._held = False
         self._sits: Loss | None = None
@@ -117,8 +114,7 @@ class ProofDesk(Desk):
         self._unshown: float | None = None
 
     def _ways_to_look(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = across(space=8)
         self.whole = button("Whole picture", self._toggle, "The print alone, in one view instead of the comb")
         self.where = button("Where it is lost", self._where, "A map of ΔE00 over the picture, in steps")
         for made in (self.whole, self.where):
@@ -131,8 +127,7 @@ class ProofDesk(Desk):
         self.sent.released.connect(lambda: self._hold(False))
         row.addWidget(self.sent)
         self.true_size = button("True size", self._true_size, "As large as it is printed (2), by the screen's own size")
-        row.addWidget(self.true_size)
-        row.addStretch()
+        fill(row, self.true_size, SPRING)
         self.write = button(
             "Write a file …", self.convert_wanted.emit, "The picture converted, as TIFF, PNG, JPEG, PDF"
         )
@@ -140,7 +135,7 @@ class ProofDesk(Desk):
         return row
 
     def _first_step(self) -> QDoubleSpinBox:
-        made = QDoubleSpinBox()
+        made = Decimal()
         made.setFont(font(9))
         made.setRange(0.5, 10)
         made.setSingleStep(0.5)
@@ -155,28 +150,23 @@ class ProofDesk(Desk):
         return made
 
     def _ways_to_convert(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = across(space=8)
         tip = "Black point compensation: scale so that the picture's black becomes the piece's black"
         self.bpc = self._check("Black point", tip, self._bpc)
         self.bpc.setAccessibleName("Black point compensation")
         row.addWidget(self.bpc)
         self.paper = self._check("The piece's white", "Show the white of the piece, not the screen's", self._paper)
         row.addWidget(self.paper)
-        self.kept = QComboBox()
-        self.kept.setFont(font(9))
-        self.kept.setAccessibleName("Pure colours")
-        self.kept.setToolTip(
-            "Text and lines that are exactly black print as the printer's full black, exact white stays bare; "
-            "chosen by what each pixel is"
+        self.kept = choice(
+            "Pure colours",
+            tip="Text and lines that are exactly black print as the printer's full black, exact white stays bare; "
+            "chosen by what each pixel is",
+            letters=15,
         )
-        self.kept.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.kept.setMinimumContentsLength(15)
         for keep in KEEPS:
             self.kept.addItem(_KEPT[keep], keep)
         self.kept.activated.connect(lambda i: self.guarded(self.session.pieces.keep, self.kept.itemData(i)))
-        row.addWidget(self.kept)
-        row.addStretch()
+        fill(row, self.kept, SPRING)
         self.colours = button(
             "Colours …", lambda: self.go.emit("Colours"), "The customer's colours and the picture's own; replace them"
         )
@@ -186,10 +176,7 @@ class ProofDesk(Desk):
         return row
 
     def _check(self, text: str, tip: str, changed: Any) -> QCheckBox:
-        box = QCheckBox(text)
-        box.setFont(font(9))
-        box.setToolTip(tip)
-        box.setAccessibleName(text)
+        box = tick(text, tip=tip)
         box.clicked.connect(changed)
         return box
 
@@ -467,10 +454,7 @@ class ProofDesk(Desk):
         if found is None or not found.groups:
             return []
         inside = QWidget()
-        box = QVBoxLayout(inside)
-        box.setContentsMargins(0, 4, 0, 0)
-        box.setSpacing(6)
-        box.addWidget(section("Losses"))
+        box = down(section("Losses"), space=6, margins=(0, 4, 0, 0), on=inside)
         groups = found.groups[:8]
         Lab = [colour for loss in groups for colour in (loss.wanted_lab, loss.printed_lab)]
         shown = [QColor(int(r), int(g), int(b)) for r, g, b in show(np.array(Lab, np.float32), self._display)]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from fidele.chart.readiness import INKS
+from fidele.desk.kit import down, fill, tick
 from fidele.desk.labels import button, line
-from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.session.model import Session
@@ -24,16 +24,11 @@ class ReadinessBox(QWidget):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__()
         self.session, self.work = session, work
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(3)
+        column = down(space=3, margins=(0, 0, 0, 0), on=self)
         ticks, row = QHBoxLayout(), QHBoxLayout()
         self.inks: dict[str, QCheckBox] = {}
         for ink in INKS:
-            box = QCheckBox(ink)
-            box.setFont(font(8.5))
-            box.setChecked(True)
-            box.setToolTip(f"Ticked: every line of {ink} is there, none is bent")
+            box = tick(ink, tip=f"Ticked: every line of {ink} is there, none is bent", points=8.5, on=True)
             self.inks[ink] = box
             ticks.addWidget(box)
         ticks.addStretch()
@@ -42,8 +37,7 @@ class ReadinessBox(QWidget):
         row.addWidget(line("Tick the inks whose lines are all there", 8.5, dim=True), 1)
         row.addWidget(self.seen)
         row.addWidget(self.scan)
-        column.addLayout(ticks)
-        column.addLayout(row)
+        fill(column, ticks, row)
 
     def _seen(self) -> None:
         run = self.session.run

@@ -6,10 +6,11 @@ from typing import Any
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice
 from PySide6.QtGui import QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from fidele.check.report import Picture
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot
+from fidele.desk.kit import across
 from fidele.desk.plots import Eyes, Vectors
 from fidele.run.reading import Checked
 
@@ -38,9 +39,7 @@ def report_pictures(checked: Checked) -> tuple[Picture, ...]:
 
 def _png(*plots: Any) -> bytes:
     row = QWidget()
-    layout = QHBoxLayout(row)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(14)
+    layout = across(space=14, margins=(0, 0, 0, 0), on=row)
     for number, plot in enumerate(plots):
         layout.addWidget(plot, 3 if number == 0 and len(plots) > 1 else 2)
     row.resize(*_SIZE)

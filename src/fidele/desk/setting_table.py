@@ -3,20 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QApplication,
-    QComboBox,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QLabel,
-    QSizePolicy,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QApplication, QComboBox, QFrame, QGridLayout, QLabel, QSizePolicy, QWidget
 
+from fidele.desk.kit import across, choice, down
 from fidele.desk.labels import clear, label, line
-from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.devices.protocol import Choice
 from fidele.route.layers import Evidence, SettingRow
@@ -48,8 +38,7 @@ class SettingLine(QFrame):
         if row.evidence is Evidence.BY_HAND:
             found += ", confirmed by hand"
         grid.addWidget(line(found, bold=row.agrees is False, dim=row.found is None), 0, 2)
-        last = QHBoxLayout()
-        last.setSpacing(6)
+        last = across(space=6)
         place = line(row.place, 8.5, dim=True, tip=f"Where it stands in this driver: {row.place}")
         last.addWidget(place, 1)
         place.setVisible(len(controls) < 2)
@@ -72,14 +61,10 @@ class SettingTable(QWidget):
     def __init__(self) -> None:
         super().__init__()
         inside = QWidget()
-        self._rows = QVBoxLayout(inside)
-        self._rows.setContentsMargins(0, 0, 0, 0)
-        self._rows.setSpacing(0)
+        self._rows = down(space=0, margins=(0, 0, 0, 0), on=inside)
         self._area = scrolled(inside)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self._area)
+        down(self._area, margins=(0, 0, 0, 0), on=self)
         self._time: QLabel = label("")
         self._shown: tuple[object, ...] = ()
 
@@ -105,7 +90,7 @@ class SettingTable(QWidget):
         shown = [r for r in rows if whole or len(rows) <= MOST_ROWS or r.agrees is not True or r.meaning in _FIRST]
         for row in shown:
             settable = row.settable or row.held
-            controls = [self._control(choice) for choice in _controls_of(row, choices)] if settable else []
+            controls = [self._control(one) for one in _controls_of(row, choices)] if settable else []
             self._rows.addWidget(SettingLine(row, controls, compact))
             for control in controls:
                 if stood and control.accessibleName() == stood:
@@ -134,26 +119,23 @@ class SettingTable(QWidget):
         grid.setColumnMinimumWidth(0, 92)
         return head
 
-    def _control(self, choice: Choice) -> QWidget:
+    def _control(self, control: Choice) -> QWidget:
         """Return a list of what the driver offers for one control, in its own words."""
-        made = QComboBox()
-        made.setFont(font(8.5))
-        made.setAccessibleName(f"{choice.name} in the driver")
-        made.setToolTip(f"{choice.place}, in this driver's words")
-        numbers = [v for v in choice.offered if isinstance(v, int)]
-        slider = len(numbers) == len(choice.offered) >= 5 and min(numbers) < 0
-        for value in choice.offered:
+        made = choice(f"{control.name} in the driver", tip=f"{control.place}, in this driver's words", points=8.5)
+        numbers = [v for v in control.offered if isinstance(v, int)]
+        slider = len(numbers) == len(control.offered) >= 5 and min(numbers) < 0
+        for value in control.offered:
             made.addItem(
-                (f"{choice.name} {value:+d}" if value else f"{choice.name} 0") if slider else str(value), value
+                (f"{control.name} {value:+d}" if value else f"{control.name} 0") if slider else str(value), value
             )
-        made.setCurrentIndex(max(0, made.findData(choice.value)))
+        made.setCurrentIndex(max(0, made.findData(control.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        made.setMaximumWidth(118 if isinstance(choice.value, str) or len(choice.offered) < 5 else 90)
+        made.setMaximumWidth(118 if isinstance(control.value, str) or len(control.offered) < 5 else 90)
         made.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
-        made.activated.connect(lambda i, n=choice.name: self.chosen.emit(n, made.itemData(i)))
+        made.activated.connect(lambda i, n=control.name: self.chosen.emit(n, made.itemData(i)))
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        if choice.held:
+        if control.held:
             made.setEnabled(False)
-            made.setToolTip(f"{choice.place} is greyed out: this machine's administrator has locked it")
+            made.setToolTip(f"{control.place} is greyed out: this machine's administrator has locked it")
         made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
         return made

@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
+from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, label, menu_button, section
 from fidele.desk.numbers import Lengths, number, whole
 from fidele.desk.panels_box import PanelsBox
@@ -64,23 +64,18 @@ class SheetColumn(QScrollArea):
         inside.setObjectName("inside")
         # Many small buttons stand close here: they are a little narrower than elsewhere.
         inside.setStyleSheet("QPushButton { padding: 4px 7px; } QPushButton:focus { padding: 3px 6px; }")
-        self.column = QVBoxLayout(inside)
-        self.column.setContentsMargins(2, 0, 8, 0)
-        self.column.setSpacing(5)
+        self.column = down(space=5, margins=(2, 0, 8, 0), on=inside)
         self.setWidget(inside)
         self._pieces()
         self._size()
         # Where a piece lies and how often: nothing to decide while it is parted into panels.
         self.loose = QWidget()
-        self._loose = QVBoxLayout(self.loose)
-        self._loose.setContentsMargins(0, 0, 0, 0)
-        self._loose.setSpacing(5)
+        self._loose = down(space=5, margins=(0, 0, 0, 0), on=self.loose)
         self.column.addWidget(self.loose)
         self._place()
         self._many()
         self.panels = PanelsBox(session, self.lengths, do)
-        self.column.addWidget(self.panels)
-        self.column.addStretch()
+        fill(self.column, self.panels, SPRING)
 
     # Making ------------------------------------------------------------------------------------------------------
 
@@ -94,26 +89,21 @@ class SheetColumn(QScrollArea):
         self.list.itemClicked.connect(self._clicked)
         self.column.addWidget(self.list)
         row = QHBoxLayout()
-        self.press_as = QComboBox()
-        self.press_as.setFont(font(8.5))
-        self.press_as.setAccessibleName("Pressed by the condition")
-        self.press_as.setSizeAdjustPolicy(_SHORT)
-        self.press_as.setMinimumContentsLength(10)
-        self.press_as.setToolTip(
-            "By which condition this piece is converted and pressed. Pieces of several conditions share a sheet when "
-            "their printing sides agree"
+        self.press_as = choice(
+            "Pressed by the condition",
+            tip="By which condition this piece is converted and pressed. Pieces of several conditions share a sheet "
+            "when their printing sides agree",
+            chosen=self._pressed_as,
+            letters=10,
+            points=8.5,
         )
-        self.press_as.activated.connect(self._pressed_as)
-        row.addWidget(label("pressed by", 8.5, dim=True))
-        row.addWidget(self.press_as, 1)
+        fill(row, label("pressed by", 8.5, dim=True), (self.press_as, 1))
         self.column.addLayout(row)
         self.why = label("", 8, dim=True, wrap=True)
         self.column.addWidget(self.why)
 
     def _size(self) -> None:
-        head = QHBoxLayout()
-        head.addWidget(section("Printed size"))
-        head.addStretch()
+        head = across(section("Printed size"), SPRING)
         self.unit = button("mm", self._change_unit, "Change between millimetres and inches", quiet=True)
         head.addWidget(self.unit)
         self.column.addLayout(head)
@@ -126,30 +116,24 @@ class SheetColumn(QScrollArea):
             self._field(grid, index // 2, index % 2, name, words, tip)
         self.column.addLayout(grid)
         row = QHBoxLayout()
-        self.blank = QComboBox()
-        self.blank.setFont(font(8.5))
-        self.blank.setAccessibleName("Blank that it goes on")
-        self.blank.setSizeAdjustPolicy(_SHORT)
-        self.blank.setMinimumContentsLength(10)
-        self.blank.setToolTip("The blank gives the printed size: the picture covers it and its bleed")
-        self.blank.activated.connect(self._blank)
-        row.addWidget(label("on blank", 8.5, dim=True))
-        row.addWidget(self.blank, 1)
+        self.blank = choice(
+            "Blank that it goes on",
+            tip="The blank gives the printed size: the picture covers it and its bleed",
+            chosen=self._blank,
+            letters=10,
+            points=8.5,
+        )
+        fill(row, label("on blank", 8.5, dim=True), (self.blank, 1))
         self.column.addLayout(row)
         row = QHBoxLayout()
         self.own = button("Own", self._own, "The size that the file's own resolution gives")
         self.largest = button("Largest", self._largest, "As large as the sheet allows, with this border free")
         self.border = number(0, 500, "Border that stays free around the largest", width=72)
-        row.addWidget(self.own)
-        row.addWidget(self.largest)
-        row.addWidget(self.border)
+        fill(row, self.own, self.largest, self.border)
         self.column.addLayout(row)
 
     def _field(self, grid: QGridLayout, row: int, place: int, name: str, words: str, tip: str) -> None:
-        box = QVBoxLayout()
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
-        box.addWidget(label(words, 8, dim=True))
+        box = down(label(words, 8, dim=True), space=0, margins=(0, 0, 0, 0))
         field = number(-5000 if name in ("x", "y") else 0, 20_000, tip, width=110)
         field.editingFinished.connect(partial(self._typed, name))
         self.fields[name] = field
@@ -165,8 +149,7 @@ class SheetColumn(QScrollArea):
         for index, (name, words, tip) in enumerate(_FIELDS[2:]):
             self._field(grid, 0, index, name, words, tip)
         self._loose.addLayout(grid)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = across(space=4)
         self.angle = number(-360, 360, "Turned by, counter-clockwise", 1, "°", 70)
         self.angle.editingFinished.connect(self._angle_typed)
         row.addWidget(self.angle)
@@ -177,8 +160,7 @@ class SheetColumn(QScrollArea):
             row.addWidget(made)
         row.addStretch()
         self._loose.addLayout(row)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = across(space=4)
         self.align = menu_button("Line up", "Line up what is chosen; a single piece on the sheet")
         menu = QMenu(self.align)
         for how, words in ALIGN.items():
@@ -186,33 +168,28 @@ class SheetColumn(QScrollArea):
             action.triggered.connect(partial(self._align, how))
             menu.addAction(action)
         menu.addSeparator()
-        for words, across in (("Spread evenly across", True), ("Spread evenly down", False)):
+        for words, sideways in (("Spread evenly across", True), ("Spread evenly down", False)):
             action = QAction(words, menu)
-            action.triggered.connect(partial(self._spread, across))
+            action.triggered.connect(partial(self._spread, sideways))
             menu.addAction(action)
         self.align.setMenu(menu)
         row.addWidget(self.align)
         self.lock = button("Lock", self.toggle_lock, "It stays where it is, also when the rest is nested (L)")
         self.off = button("Take off", self.remove, "Take it off this sheet (Delete)")
-        row.addWidget(self.lock)
-        row.addWidget(self.off)
+        fill(row, self.lock, self.off)
         self._loose.addLayout(row)
 
     def _many(self) -> None:
         self._loose.addWidget(section("Copies"))
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = across(space=4)
         self.copies = whole(1, 2000, "Copies of this piece")
         self.copies.editingFinished.connect(self._copies)
-        row.addWidget(self.copies)
-        row.addWidget(label("or", 8.5, dim=True))
+        fill(row, self.copies, label("or", 8.5, dim=True))
         self.across, self.down = (
             whole(0, 200, "Columns; 0 for as many as fit", 38),
             whole(0, 200, "Rows; 0 for as many as fit", 38),
         )
-        row.addWidget(self.across)
-        row.addWidget(label("x", 8.5, dim=True))
-        row.addWidget(self.down)
+        fill(row, self.across, label("x", 8.5, dim=True), self.down)
         self.repeat = button(
             "Repeat", self._repeat, "Step and repeat: columns and rows from the upper left; 0 for as many as fit"
         )

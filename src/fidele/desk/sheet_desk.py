@@ -7,9 +7,10 @@ from dataclasses import replace
 from functools import partial
 
 from PySide6.QtGui import QAction, QImage
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QStackedWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import SPRING, across, choice, fill
 from fidele.desk.labels import button, heading, label, menu_button
 from fidele.desk.numbers import number
 from fidele.desk.panels_view import PanelsView
@@ -17,7 +18,6 @@ from fidele.desk.picture import to_image
 from fidele.desk.sheet_column import SheetColumn
 from fidele.desk.sheet_view import SheetView, Shown
 from fidele.desk.strip import small
-from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
@@ -53,8 +53,7 @@ class SheetDesk(Desk):
         self._wanted: dict[int, tuple[object, int]] = {}
         self._head()
         self._tools()
-        row = QHBoxLayout()
-        row.setSpacing(10)
+        row = across(space=10)
         self.view, self.panels = SheetView(), PanelsView()
         self.stack = QStackedWidget()
         self.stack.addWidget(self.view)
@@ -97,19 +96,16 @@ class SheetDesk(Desk):
         self.box.addLayout(top)
 
     def _tools(self) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        self.media = QComboBox()
-        self.media.setFont(font(9))
-        self.media.setAccessibleName("Media")
-        self.media.setToolTip("Sizes and margins are the printer's own; a sheet of your own size can be added")
-        self.media.activated.connect(self._media)
+        row = across(space=6)
+        self.media = choice(
+            "Media",
+            tip="Sizes and margins are the printer's own; a sheet of your own size can be added",
+            chosen=self._media,
+        )
         row.addWidget(self.media)
         self.gather = button("All on one sheet", self._gather, "Lay all pictures in hand on this sheet, and nest them")
         self.nest = button("Nest", self._nest, "Lay everything as close as it goes, on as few sheets as it takes (N)")
-        row.addWidget(self.nest)
-        row.addWidget(self.gather)
-        row.addWidget(label("gap", 9, dim=True))
+        fill(row, self.nest, self.gather, label("gap", 9, dim=True))
         self.gap = number(0, 200, "Free between pieces", width=70)
         self.gap.editingFinished.connect(self._gap)
         row.addWidget(self.gap)
@@ -122,8 +118,7 @@ class SheetDesk(Desk):
             menu.addAction(action)
             self.habits[name] = action
         self.signs.setMenu(menu)
-        row.addWidget(self.signs)
-        row.addStretch()
+        fill(row, self.signs, SPRING)
         self.box.addLayout(row)
 
     # Doing -------------------------------------------------------------------------------------------------------

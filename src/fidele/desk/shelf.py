@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.profile_list import ProfileList, lines_of
 from fidele.desk.theme import Theme, font
@@ -70,32 +71,22 @@ class ShelfView(QWidget):
         self.setObjectName("shelf")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
-        box = QVBoxLayout(self)
-        box.setContentsMargins(12, 12, 12, 12)
-        box.setSpacing(7)
-        top = QHBoxLayout()
-        top.addWidget(section("Printing conditions"))
-        top.addStretch()
+        box = down(space=7, margins=(12, 12, 12, 12), on=self)
+        top = across(section("Printing conditions"), SPRING)
         self.new = button(
             "New", self.making_wanted.emit, "Make another printing condition, a question at a time (F6)", quiet=True
         )
         top.addWidget(self.new)
         box.addLayout(top)
-        self._cards = QVBoxLayout()
-        self._cards.setSpacing(8)
+        self._cards = down(space=8)
         box.addLayout(self._cards)
-        row = QHBoxLayout()
-        row.addWidget(section("Profiles"))
-        row.addStretch()
+        row = across(section("Profiles"), SPRING)
         self._count = label("", 8.0, dim=True)
         row.addWidget(self._count)
-        box.addSpacing(6)
-        box.addLayout(row)
-        self.search = QLineEdit()
-        self.search.setFont(font(8.5))
-        self.search.setPlaceholderText("find a profile")
-        self.search.setAccessibleName("Find a profile")
-        self.search.setToolTip("Searches everything on this machine, by any word")
+        fill(box, 6, row)
+        self.search = entry(
+            "Find a profile", hint="find a profile", tip="Searches everything on this machine, by any word", points=8.5
+        )
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill_profiles())
         box.addWidget(self.search)
@@ -109,14 +100,12 @@ class ShelfView(QWidget):
             "", self.all_wanted.emit, "Everything on this machine, with what fits and why not", quiet=True
         )
         box.addWidget(self.all, alignment=Qt.AlignmentFlag.AlignLeft)
-        box.addSpacing(6)
-        box.addWidget(section("Logbook"))
+        fill(box, 6, section("Logbook"))
         self.log = self._list("Logbook")
         self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
         self.log.itemActivated.connect(self._run)
         self.log.itemClicked.connect(self._run)
-        box.addWidget(self.log)
-        box.addStretch(1)
+        fill(box, self.log, REST)
         self._rows: list[Row] = []
         self.refresh_cards()
         self.refresh_profiles()

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout
 
 from fidele.chart.swatch import between_patches, nearest_patches
 from fidele.check.statistics import relative_to_white
 from fidele.desk.check_pages import Page
+from fidele.desk.kit import REST, choice, entry, fill
 from fidele.desk.labels import button, clear, label
-from fidele.desk.theme import font
 from fidele.errors import FideleError
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
@@ -33,27 +33,22 @@ class SwatchPage(Page):
             )
         )
         row = QHBoxLayout()
-        self.typed = QLineEdit()
-        self.typed.setFont(font(10))
-        self.typed.setPlaceholderText("a colour: #1fa7a0, 31 167 160, or Lab 60 -35 -5")
-        self.typed.setAccessibleName("Wanted colour")
+        self.typed = entry("Wanted colour", hint="a colour: #1fa7a0, 31 167 160, or Lab 60 -35 -5", points=10)
         self.typed.returnPressed.connect(self.ask)
         row.addWidget(self.typed, 1)
-        self.customers = QComboBox()
-        self.customers.setFont(font(9))
-        self.customers.setAccessibleName("Customer colours")
-        self.customers.setToolTip("Customer colours in hand; they are picked from the picture on the colours desk (F2)")
-        self.customers.activated.connect(self._customer)
-        row.addWidget(self.customers)
-        row.addWidget(button("Find it", self.ask, "Find the patches that print nearest", main=True))
+        self.customers = choice(
+            "Customer colours",
+            tip="Customer colours in hand; they are picked from the picture on the colours desk (F2)",
+            chosen=self._customer,
+        )
+        fill(row, self.customers, button("Find it", self.ask, "Find the patches that print nearest", main=True))
         self.box.addLayout(row)
         self.said = label("", 9.5, wrap=True)
         self.box.addWidget(self.said)
         self.found = QGridLayout()
         self.found.setHorizontalSpacing(14)
         self.found.setVerticalSpacing(6)
-        self.box.addLayout(self.found)
-        self.box.addStretch(1)
+        fill(self.box, self.found, REST)
 
     def show_check(self, checked: Checked) -> None:
         self._checked = checked

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
+from fidele.desk.kit import across, down
 from fidele.desk.labels import label, line
 
 
@@ -13,15 +14,11 @@ class Tile(QFrame):
     def __init__(self, title: str, lines: list[str], mark: str = "", before: QWidget | None = None) -> None:
         super().__init__()
         self.setObjectName("card")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 9)
-        row.setSpacing(12)
+        row = across(space=12, margins=(12, 8, 12, 9), on=self)
         if before is not None:
             row.addWidget(before)
-        words = QVBoxLayout()
-        words.setSpacing(2)
-        top = QHBoxLayout()
-        top.addWidget(line(title, 9.5, bold=True), 1)
+        words = down(space=2)
+        top = across((line(title, 9.5, bold=True), 1))
         if mark:
             top.addWidget(label(mark, 8.5, dim=True))
         words.addLayout(top)
@@ -29,8 +26,7 @@ class Tile(QFrame):
             if text:
                 words.addWidget(label(text, 8.5, dim=True, wrap=True))
         row.addLayout(words, 1)
-        self.right = QVBoxLayout()
-        self.right.setSpacing(4)
+        self.right = down(space=4)
         row.addLayout(self.right)
         self.setAccessibleName(f"{title}. {' '.join(lines)}")
 

@@ -6,13 +6,14 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QSizePolicy, QWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.kit import across, down, fill, tick
 from fidele.desk.labels import button, clear, label
 from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
-from fidele.desk.theme import Theme, font
+from fidele.desk.theme import Theme
 from fidele.desk.work import Work
 from fidele.session.model import Session
 from fidele.session.trials import ROUTES, Leg
@@ -32,12 +33,10 @@ class TrialDesk(Desk):
         for made in (self.start, self.back):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        self._ways = QHBoxLayout()
-        self._ways.setSpacing(18)
+        self._ways = across(space=18)
         self.box.addLayout(self._ways)
         self.ways: dict[str, QCheckBox] = {}
-        self._legs = QHBoxLayout()
-        self._legs.setSpacing(16)
+        self._legs = across(space=16)
         self.box.addLayout(self._legs, 1)
         self._shown: tuple[tuple[Leg, ...], Theme] | None = None
 
@@ -55,10 +54,7 @@ class TrialDesk(Desk):
             clear(self._ways)
             self.ways = {}
             for owner in possible:
-                box = QCheckBox(ROUTES[owner])
-                box.setFont(font(9))
-                box.setChecked(owner in ("fidele", "driver"))
-                box.toggled.connect(lambda _: self._buttons())
+                box = tick(ROUTES[owner], changed=lambda _: self._buttons(), on=owner in ("fidele", "driver"))
                 self._ways.addWidget(box)
                 self.ways[owner] = box
             self._ways.addStretch()
@@ -80,8 +76,7 @@ class TrialDesk(Desk):
         made = QFrame()
         made.setObjectName("card" if best else "row")
         made.setProperty("strong", best)
-        box = QVBoxLayout(made)
-        box.setContentsMargins(10, 8, 10, 10)
+        box = down(margins=(10, 8, 10, 10), on=made)
         made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Expanding)
         shown = Outcome()
         shown.theme = self.theme
@@ -90,8 +85,7 @@ class TrialDesk(Desk):
         figures = f"mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}"
         shown.show_prediction(to_image(small), f"Run {leg.number}: {leg.title}", figures, best)
         shown.setAccessibleName(f"Scan of run {leg.number}: {leg.title}, {figures}")
-        box.addWidget(shown, 1)
-        box.addWidget(label(("Nearest to the proof. " if best else "") + leg.sentence, 9.0, wrap=True))
+        fill(box, (shown, 1), label(("Nearest to the proof. " if best else "") + leg.sentence, 9.0, wrap=True))
         card = self.session.card
         if card is not None and card.owner != leg.owner:
             row = QHBoxLayout()

@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QSignalBlocker, Qt, QTimer
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout
 
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.words import HUES
 from fidele.desk.desk import Desk
+from fidele.desk.kit import across, choice, down, fill
 from fidele.desk.labels import button, label, section
 from fidele.desk.picture import PictureView, Tooth
-from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.transform import to_lab
 from fidele.proof.price import Price, price_of
@@ -47,13 +47,8 @@ class TuningDesk(Desk):
         self.box.addWidget(self.price)
         self.sliders: dict[str, QSlider] = {}
         self._values: dict[str, QLabel] = {}
-        columns = QHBoxLayout()
-        columns.setSpacing(22)
-        columns.addLayout(self._chroma_column(), 1)
-        columns.addLayout(self._tones_column(), 1)
-        columns.addLayout(self._hue_column(), 1)
-        self.box.addLayout(columns)
-        self.box.addLayout(self._name_row())
+        columns = across((self._chroma_column(), 1), (self._tones_column(), 1), (self._hue_column(), 1), space=22)
+        fill(self.box, columns, self._name_row())
         self._before: Tuning | None = None
         self._dragging = False
         self._price: Price | None = None
@@ -84,9 +79,7 @@ class TuningDesk(Desk):
 
     @staticmethod
     def _column(title: str) -> tuple[QVBoxLayout, QGridLayout]:
-        box = QVBoxLayout()
-        box.setSpacing(3)
-        box.addWidget(section(title))
+        box = down(section(title), space=3)
         grid = QGridLayout()
         grid.setVerticalSpacing(2)
         grid.setColumnStretch(1, 1)
@@ -103,10 +96,7 @@ class TuningDesk(Desk):
             100,
             "Dull colours come nearer to the purest that the piece holds; greys and skin-like colours stay",
         )
-        self.greys = QComboBox()
-        self.greys.setFont(font(9))
-        self.greys.setAccessibleName("Greys")
-        self.greys.setToolTip("Monochrome through the profile: neutral on the piece, not in the numbers")
+        self.greys = choice("Greys", tip="Monochrome through the profile: neutral on the piece, not in the numbers")
         for key, words in _GREYS.items():
             self.greys.addItem(words, key)
         self.greys.activated.connect(lambda i: self._set(greys=self.greys.itemData(i)))
@@ -130,10 +120,7 @@ class TuningDesk(Desk):
 
     def _hue_column(self) -> QVBoxLayout:
         box, grid = self._column("One hue")
-        self.hue = QComboBox()
-        self.hue.setFont(font(9))
-        self.hue.setAccessibleName("Hue region")
-        self.hue.setToolTip("Choose it here, or touch it in the picture")
+        self.hue = choice("Hue region", tip="Choose it here, or touch it in the picture")
         for name, angle in HUES:
             self.hue.addItem(f"{name}s" if name != "grey" else name, float(angle))
         self.hue.activated.connect(lambda _: self._show_region())
@@ -145,15 +132,14 @@ class TuningDesk(Desk):
         return box
 
     def _name_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        self.name = QComboBox()
+        row = across(space=8)
+        self.name = choice(
+            "Name of the tuning",
+            tip="Take a kept tuning, or give this one a name and keep it",
+            chosen=lambda _: self._take_kept(),
+        )
         self.name.setEditable(True)
-        self.name.setFont(font(9))
         self.name.setMinimumWidth(200)
-        self.name.setAccessibleName("Name of the tuning")
-        self.name.setToolTip("Take a kept tuning, or give this one a name and keep it")
-        self.name.activated.connect(lambda _: self._take_kept())
         edit = self.name.lineEdit()
         if edit is not None:
             edit.setPlaceholderText("Name, to keep it")

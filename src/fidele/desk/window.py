@@ -18,16 +18,7 @@ from PySide6.QtGui import (
     QShortcut,
     QShowEvent,
 )
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QMainWindow,
-    QMenu,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
 
 from fidele.desk.arrivals_desk import ArrivalsDesk
 from fidele.desk.artwork_desk import ArtworkDesk
@@ -41,6 +32,7 @@ from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
 from fidele.desk.handoff_desk import HandoffDesk
 from fidele.desk.incoming import Incoming
+from fidele.desk.kit import across, down, fill
 from fidele.desk.logbook_desk import LogbookDesk
 from fidele.desk.lost_desk import LostDesk
 from fidele.desk.makers_desk import MakersDesk
@@ -152,9 +144,7 @@ class Window(QMainWindow):
         panel = QWidget()
         panel.setObjectName("panel")
         panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        box = QVBoxLayout(panel)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self.findings_view)
+        down(self.findings_view, margins=(0, 0, 0, 0), on=panel)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setHandleWidth(2)
         for widget, least in ((self.shelf_view, 180), (self.stack, 420), (panel, 230)):
@@ -168,14 +158,9 @@ class Window(QMainWindow):
         self.splitter.setSizes([232, 744, 300])
         self._narrow = self._follows_screen = False
         centre = QWidget()
-        whole = QVBoxLayout(centre)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        whole.addWidget(self.thread_view)
-        middle = QHBoxLayout()
-        middle.addWidget(self.splitter)
-        whole.addLayout(middle, 1)
-        whole.addWidget(self.foot)
+        whole = down(self.thread_view, space=0, margins=(0, 0, 0, 0), on=centre)
+        middle = across(self.splitter)
+        fill(whole, (middle, 1), self.foot)
         self.setCentralWidget(centre)
         self.resize(1280, 800)
 
