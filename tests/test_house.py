@@ -11,7 +11,7 @@ import zipfile
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QLocale, Qt
 from PySide6.QtTest import QTest
 
 from fidele.artwork.save import save_picture
@@ -383,3 +383,23 @@ def test_the_interface_needs_no_time_of_its_own_while_nothing_happens(window, qt
     before = time.thread_time()
     QTest.qWait(1500)
     assert time.thread_time() - before < 0.75
+
+
+@pytest.mark.parametrize("country", ["C", "de_DE", "en_US"])
+def test_a_number_is_understood_as_it_is_written_anywhere(qtbot, country):
+    from fidele.desk.numbers import number
+
+    before = QLocale()
+    QLocale.setDefault(QLocale(country))
+    try:
+        field = number(0, 9999, "Width")
+        qtbot.addWidget(field)
+        for typed, meant in (("13.5", 13.5), ("13,5", 13.5), ("1200", 1200.0)):
+            field.setFocus()
+            field.selectAll()
+            qtbot.keyClicks(field, typed)
+            field.interpretText()
+            assert field.value() == meant, typed
+        assert field.text() == "1200.0 mm"
+    finally:
+        QLocale.setDefault(before)
