@@ -366,12 +366,12 @@ def test_the_queue_is_put_in_order_by_hand(window, customers, tmp_path, qtbot):
     session.queue.hold(1, dialog.when())
     desk.refresh()
     assert "waits until" in queue.item(queue.count() - 1).text()
-    click(desk, "Stand still")
+    click(desk, "Pause queue")
     desk._order(target=tmp_path / "sheet.tif")
     qtbot.waitUntil(lambda: not window.work.under_way("ordering"))
     assert session.queue.paused
     assert [e.state for e in session.queue.entries()] == ["held", "waiting", "waiting"]
-    click(desk, "Go on")
+    click(desk, "Resume queue")
     settle(window, qtbot)
     assert (tmp_path / "sheet.tif").exists()
     assert session.logbook.run(4).target == str(tmp_path / "sheet.tif")

@@ -115,7 +115,7 @@ class PrintDesk(Desk):
         head = QHBoxLayout()
         self.queue_title = label("Queue", 9.5, bold=True)
         head.addWidget(self.queue_title, 1)
-        self.still = button("Stand still", self._stand_still, "Begin no further run by itself, or go on", quiet=True)
+        self.still = button("Pause queue", self._pause, "Begin no further run by itself, or resume", quiet=True)
         head.addWidget(self.still)
         column.addLayout(head)
         self.queue = QueueView()
@@ -253,7 +253,7 @@ class PrintDesk(Desk):
         elif number:
             self._do(self.session.queue.cancel, number)
 
-    def _stand_still(self) -> None:
+    def _pause(self) -> None:
         queue = self.session.queue
         queue.paused = not queue.paused
         self.printing.follow()
@@ -277,9 +277,9 @@ class PrintDesk(Desk):
         paused = self.session.queue.paused
         waiting = sum(e.state in WAITING for e in entries)
         self.queue_title.setText(
-            "Queue" + (f", {waiting} waiting" if waiting else "") + (", standing still" if paused else "")
+            "Queue" + (f", {waiting} waiting" if waiting else "") + (", paused" if paused else "")
         )
-        self.still.setText("Go on" if paused else "Stand still")
+        self.still.setText("Resume queue" if paused else "Pause queue")
         if self.still.property("main") != paused:
             self.still.setProperty("main", paused)
             self.still.style().polish(self.still)

@@ -164,7 +164,7 @@ class Queue:
         self._changed()
 
     def next(self) -> int | None:
-        """Return the run that is to be begun now, None where there is none or the queue stands still."""
+        """Return the run that is to be begun now, None where there is none or the queue is paused."""
         if self.paused:
             return None
         now = datetime.datetime.now()
@@ -268,7 +268,7 @@ class Queue:
         return FileOutput(Path(run.target), says, device.format.ppi)
 
     def after_a_crash(self) -> list[int]:
-        """Return the runs that an earlier Fidele was cut off in. What waits stays, and stands still."""
+        """Return the runs that an earlier Fidele was cut off in. What waits stays, and is paused."""
         cut_off = self._logbook.interrupted()
         entries = self.entries()
         self.paused = any(e.state == "waiting" for e in entries)
