@@ -276,9 +276,7 @@ class PrintDesk(Desk):
         self.queue.show_entries(entries, progress)
         paused = self.session.queue.paused
         waiting = sum(e.state in WAITING for e in entries)
-        self.queue_title.setText(
-            "Queue" + (f", {waiting} waiting" if waiting else "") + (", paused" if paused else "")
-        )
+        self.queue_title.setText("Queue" + (f", {waiting} waiting" if waiting else "") + (", paused" if paused else ""))
         self.still.setText("Resume queue" if paused else "Pause queue")
         if self.still.property("main") != paused:
             self.still.setProperty("main", paused)
