@@ -100,6 +100,7 @@ import dataclasses, sys
 from pathlib import Path
 from fidele.session.model import Session
 from fidele.session.places import Places
+from fidele.session.state import PiecesChanged
 root, picture, profile = map(Path, sys.argv[1:])
 session = Session(Places.under(root))
 device = session.devices.printers[2]
@@ -113,8 +114,7 @@ for k in range(40):
     width, height = 170 + 3 * k, 120 + 2 * k
     copy = dataclasses.replace(first.copies[0], placing=first.placing.sized(width, height))
     pieces.append(dataclasses.replace(first, number=1000 + k, sheet=1, copies=(copy,)))
-session.pieces.all = tuple(pieces)
-session.pieces.select(1000)
+session.live.change(PiecesChanged(tuple(pieces), 1000))
 session.laying.nest()
 job = session.sheet.job()
 session.queue.spool.prepare(1, job, device)

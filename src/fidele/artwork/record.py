@@ -7,10 +7,10 @@ changed them, or copied the packet to another picture, it says nothing any more.
 from __future__ import annotations
 
 import hashlib
+import html
 import re
 from dataclasses import MISSING, dataclass, fields
 from typing import Any
-from xml.sax.saxutils import escape, unescape
 
 import numpy as np
 
@@ -18,7 +18,6 @@ from fidele.arrays import Codes
 
 _SPACE = "https://fidele.invalid/ns/conversion/1.0/"
 _LARGEST = 1 << 20
-_QUOTES = {'"': "&quot;"}
 
 
 @dataclass(frozen=True)
@@ -72,9 +71,13 @@ def hash_begun(shape: tuple[int, ...], dtype: np.dtype[Any]) -> Any:
     return hashlib.sha256(f"{tuple(shape)} {dtype.str}".encode())
 
 
+def _quoted(text: str) -> str:
+    return html.escape(text, quote=False).replace('"', "&quot;")
+
+
 def packet(record: ConversionRecord) -> bytes:
     """Return a record as an XMP packet."""
-    said = " ".join(f'fidele:{f.name}="{escape(getattr(record, f.name), _QUOTES)}"' for f in fields(record))
+    said = " ".join(f'fidele:{f.name}="{_quoted(getattr(record, f.name))}"' for f in fields(record))
     return (
         '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>'
         '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
@@ -101,5 +104,5 @@ def claimed_in(data: bytes | None) -> ConversionRecord | None:
             return None
         if match is None:
             continue
-        found[field.name] = unescape(match.group(1), {"&quot;": '"'})
+        found[field.name] = html.unescape(match.group(1))
     return ConversionRecord(**found)

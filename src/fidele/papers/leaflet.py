@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import email
-import email.policy
 import html
 import re
 from dataclasses import dataclass, field
@@ -65,6 +63,8 @@ def _pdf(name: str, data: bytes) -> str:
 
 
 def _mail(data: bytes) -> str:
+    import email.policy
+
     message = email.message_from_bytes(data, policy=email.policy.default)
     parts = [str(message.get("subject", ""))]
     for part in message.walk():

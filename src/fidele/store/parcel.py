@@ -7,8 +7,6 @@ from __future__ import annotations
 
 import bz2
 import contextlib
-import email
-import email.policy
 import gzip
 import io
 import lzma
@@ -222,6 +220,8 @@ def _opened(data: bytes) -> IO[bytes]:
 
 
 def _mail(data: bytes, name: str, shown: str, budget: _Budget, _refused: list[tuple[str, str]]) -> Iterator[Found]:
+    import email.policy
+
     if name.lower().endswith(".mbox"):
         parts = data.replace(b"\r\n", b"\n").split(b"\nFrom ")
         messages = [
