@@ -54,7 +54,8 @@ def write_report(session: Session, path: Path) -> None:
 
 def versions() -> Document:
     """Return the versions of the program, of what it runs on, and of its libraries."""
-    known = {d.metadata["Name"].lower(): d.version for d in distributions() if d.metadata["Name"]}
+    # Some write themselves with an underscore: names are compared as the packaging standard has it.
+    known = {d.metadata["Name"].lower().replace("_", "-"): d.version for d in distributions() if d.metadata["Name"]}
     libraries: Document = {name: known.get(name.lower(), "not there") for name in _LIBRARIES}
     return {"fidele": __version__, "python": platform.python_version(), "system": platform.platform()} | libraries
 
