@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import ctypes
 import dataclasses
 import fcntl
+import gc
 import os
 import shutil
 from pathlib import Path
@@ -12,6 +14,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QCoreApplication, QEvent
 
 from fidele.bench import gannet, longship, wren
 from fidele.demo.prepare import PROFILE_TITLE, prepare
@@ -21,6 +24,7 @@ from fidele.session.places import Places
 from tests import guard
 
 guard.install()
+_LIBC = ctypes.CDLL(None)
 
 # No test pulls the plug: waiting for the disk after each small file would be a third of the time.
 os.fsync = lambda _file: None  # type: ignore[assignment]
@@ -32,10 +36,17 @@ for maker in (wren, gannet, longship):
 
 
 @pytest.fixture(autouse=True)
-def on_one_thread():
-    """Fail where the state was changed, news heard, or a widget touched on another thread than the interface's."""
+def on_one_thread(request):
+    """Fail where the state was changed, news heard, or a widget touched on another thread than the interface's.
+
+    Its teardown is the last one: windows that were closed are then really deleted, with the pictures that they hold.
+    """
     guard.offences.clear()
     yield
+    if "qtbot" in request.fixturenames:
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        gc.collect()
+        _LIBC.malloc_trim(0)
     assert not guard.offences, guard.offences[0]
 
 

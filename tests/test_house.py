@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
+import gc
 import json
 import logging
 import threading
 import time
+import weakref
 import zipfile
 
 import numpy as np
@@ -405,3 +407,19 @@ def test_a_number_is_understood_as_it_is_written_anywhere(qtbot, country):
         assert field.text() == "1200.0 mm"
     finally:
         QLocale.setDefault(before)
+
+
+def test_what_was_worked_on_is_let_go(qtbot):
+    """A window is open all day: a job that is done keeps nothing of what it was given."""
+    from fidele.desk.work import Work
+
+    class Held:
+        pass
+
+    work, held = Work(), Held()
+    still = weakref.ref(held)
+    work.quietly("look", lambda _told, held=held: id(held), lambda _: None)
+    qtbot.waitUntil(lambda: work.idle)
+    del held
+    gc.collect()
+    assert still() is None

@@ -9,7 +9,7 @@ import logging
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, Slot
+from PySide6.QtCore import QObject, QThreadPool, Signal, Slot
 
 from fidele.errors import FideleError
 from fidele.tiles import CancelledError, Progress
@@ -26,15 +26,13 @@ class _Told(QObject):
     failed = Signal(object, str)
 
 
-class _Task(QRunnable):
+class _Task:
     def __init__(self, title: str, call: Callable[[Progress], _Result], done: Callable[[_Result], object]) -> None:
-        super().__init__()
         self.told = _Told()
         self.title = title
         self.cancelled = False
         self.done: Callable[[Any], object] = done
         self._call = call
-        self.setAutoDelete(False)
 
     def run(self) -> None:
         try:
@@ -129,7 +127,8 @@ class Work(QObject):
         task.told.progress.connect(self._on_progress)
         task.told.done.connect(self._on_done)
         task.told.failed.connect(self._on_failed)
-        self._pool.start(task)
+        # A runnable would be kept for good, with all that it holds; what is called is let go when it has run.
+        self._pool.start(task.run)
 
     def _end(self, task: _Task) -> bool:
         """Take a task off the books; tell whether its result still counts."""

@@ -6,6 +6,7 @@ and changed is `Controls`.
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -62,7 +63,7 @@ class Controls(Protocol):
         ...
 
 
-class DriverSettings:
+class DriverSettings(ABC):
     """The setting half of a printer: what is wanted, what was found, and how to get from one to the other."""
 
     def __init__(self, controls: Controls, words: Words, system: SystemProfile | None) -> None:
@@ -75,9 +76,9 @@ class DriverSettings:
             c: m for m, c in self._given.items()
         }
 
+    @abstractmethod
     def media(self, size: str, feed: str = "") -> Media:
         """Return a sheet by name with the margins of this printer and feed."""
-        raise NotImplementedError
 
     # What it offers ----------------------------------------------------------------------------------------------
 
