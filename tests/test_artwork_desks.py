@@ -62,7 +62,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     # The worst of its colours is replaced by the nearest that can be printed, in a copy.
     window.show_desk("Colours")
     settle(window, qtbot)
-    colours = window.colours_desk
+    colours = window.desks.colours
     assert window.desk is colours
     rows = colours._found
     assert len(rows) == 6
@@ -110,7 +110,7 @@ def test_tuning_by_hand_follows_the_sliders_and_is_kept(window, places, qtbot):
     take(window, places.data / "artwork" / "harbour-at-dusk.png")
     take(window, places.data / "artwork" / "lantern-parade-16bit.tif")
     keys(window, Qt.Key.Key_F3)
-    desk = window.tuning_desk
+    desk = window.desks.tuning
     assert window.desk is desk
     settle(window, qtbot)
     lift = desk.sliders["lift"]
@@ -163,7 +163,7 @@ def test_pictures_come_by_paste_drop_and_folder(window, tmp_path, qtbot):
     settle(window, qtbot)
     assert session.artwork.path.name == "a.png"
     assert [c.name for c in session.customers.colours] == ["Lamp"]
-    assert window.desk is window.colours_desk
+    assert window.desk is window.desks.colours
     settle(window, qtbot)
     folder, out = tmp_path / "in", tmp_path / "out"
     folder.mkdir()

@@ -117,7 +117,7 @@ def test_the_whole_story_on_one_thread_with_the_driver_changed_meanwhile(window,
     # The chart fails, its cause is named, mended at a press, and it is printed again as it was.
     session.open_chart("quick")
     window.show_desk("Print")
-    window.print_desk.reason.setText("to see what it does")
+    window.desks.print.reason.setText("to see what it does")
     for desk, words in (("Print", "Print all the same"), ("Press", "Done already"), ("Check", "Scan and read")):
         window.show_desk(desk)
         click(window.desk, words)
@@ -171,7 +171,7 @@ def test_a_printer_of_another_kind_works_on_every_desk(places, qtbot, monkeypatc
     session.open_chart("quick")
     window.show_desk("Print")
     assert [f.code for f in session.stops] == ["profile-does-not-fit"]  # it was made for the Wren
-    window.print_desk.reason.setText("to have something to print through")
+    window.desks.print.reason.setText("to have something to print through")
     click(window.desk, "Print all the same")
     settle(window, qtbot)
     assert "is printed on Fen 100" in session.said
@@ -350,10 +350,10 @@ def test_progress_and_the_logbook_ask_the_disk_once(window, qtbot, monkeypatch):
     window.show_desk("Print")
     settle(window, qtbot)
     asked.clear()
-    window.print_desk.printing.under_way = 1
+    window.desks.print.printing.under_way = 1
     for share in np.linspace(0, 1, 40):
-        window.print_desk.printing._progress(float(share))
-    window.print_desk.printing.under_way = 0
+        window.desks.print.printing._progress(float(share))
+    window.desks.print.printing.under_way = 0
     assert asked == []
 
 

@@ -103,7 +103,7 @@ def test_the_same_in_a_workshop_that_has_nothing_yet(tmp_path, demo, qtbot):
     press(window.desk, "Start a condition with it")
     assert press.count <= 3
     card = window.session.card
-    assert card.profile == window.profile_desk.profile_id
+    assert card.profile == window.desks.profile.profile_id
     assert (card.media, card.substrate) == ("Fen 100", "ceramic tile")
     assert card.driver["stand_in"] == "Dull heavy"
     assert window.thread_view.state.chain is not None
@@ -122,7 +122,7 @@ def test_another_version_is_asked_for_and_may_take_the_place(window, tmp_path, p
     click(window.desk, "Put 1 on the shelf")
     new_id = Profile.parse(bytes(newer)).content_id
     assert window.session.card.profile == new_id
-    assert window.profile_desk.profile_id == new_id
+    assert window.desks.profile.profile_id == new_id
     keys(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.session.card.profile == printer.content_id
     # Left alone, nothing changes; the same bytes again are told.
@@ -153,7 +153,7 @@ def test_the_search_for_a_lost_one_mends_it(window, downloads, qtbot):
     entry = next(e for e in window.session.shelf.entries() if "Tarn" in e.title)
     assert entry.own
     assert entry.path.suffix == ".icc"
-    assert says(window.lost_desk, f"{count - 1} found")
+    assert says(window.desks.lost, f"{count - 1} found")
     # What was hidden shows up there too, with a button that shows it again.
     window.session.profiles.hide(entry.id, True)
     window.show_desk("Lost")
@@ -226,7 +226,7 @@ def test_the_profile_desk_shows_what_is_computed(window, printer, qtbot):
 def test_papers_are_read_confirmed_and_written_by_hand(window, downloads, tmp_path, printer, qtbot):
     window.session.install(downloads / "fen-100-profiles.zip")
     click(window.desk, "Put 1 on the shelf")
-    profile_id = window.profile_desk.profile_id
+    profile_id = window.desks.profile.profile_id
     click(window.desk, "Its papers")
     said = words(window.desk)
     assert "leaflet: “" in said

@@ -312,7 +312,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     assert "notes.png" in session.said
     assert len(session.logbook.photos(1)) == 1
     # Scanned, the piece says by its identity line which run it is, and the logbook opens at it.
-    window.check_desk.read_scan(session.devices.scanner.scan(session.run.piece, 8).pixels, 150)
+    window.desks.check.read_scan(session.devices.scanner.scan(session.run.piece, 8).pixels, 150)
     settle(window, qtbot)
     assert "This is run 1, piece 1: quay-crest.png" in session.said
     assert window.desk.station == "Logbook"

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
 import sys
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QApplication
 
-from fidele.desk.instance import Door, hand_over
 from fidele.desk.theme import font, load_fonts
-from fidele.desk.window import Window
 from fidele.errors import FideleError
 from fidele.logs import keep_log
-from fidele.session.model import Session
 from fidele.session.places import Places
+
+if TYPE_CHECKING:
+    from fidele.desk.window import Window
 
 _log = logging.getLogger(__name__)
 
@@ -40,8 +42,18 @@ def open_window(places: Places) -> Window:
     """Open a window on a workshop; its settings are kept beside the workshop's data."""
     application()
     keep_log(places.state)
-    session = Session(places)
-    return Window(session, QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat))
+    # What a start makes stays: looking for garbage in it meanwhile takes a tenth of the start, and later of each look.
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        from fidele.desk.window import Window
+        from fidele.session.model import Session
+
+        kept = QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat)
+        return Window(Session(places), kept)
+    finally:
+        if collecting:
+            gc.enable()
 
 
 def run_window(places: Places, files: list[Path]) -> int:
@@ -50,6 +62,8 @@ def run_window(places: Places, files: list[Path]) -> int:
         raise FideleError(
             "There is no display for the window; 'fidele demo --headless' and the other commands need none."
         )
+    from fidele.desk.instance import Door, hand_over
+
     app = application()
     if hand_over(places.data, files):
         print("Fidele is open already; its window has them.", file=sys.stderr)
@@ -79,6 +93,7 @@ def run_window(places: Places, files: list[Path]) -> int:
     for file in files:
         window.take_file(file)
     window.show()
+    gc.freeze()
     code = app.exec()
     door.close()
     return code

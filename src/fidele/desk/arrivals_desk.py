@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from fidele.desk.desk import Desk
@@ -22,8 +22,6 @@ class ArrivalsDesk(Desk):
     """Asks which profiles of a delivery to put on the shelf."""
 
     station = "Arrivals"
-    #: The id of a profile that was put on the shelf, '' when none was.
-    settled = Signal(str)
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -145,4 +143,4 @@ class ArrivalsDesk(Desk):
         results = self.session.profiles.settle(chosen)
         put = {r.id for r in results if r.status in ("installed", "already")}
         first = next((i for i in chosen if i in put), "")
-        self.settled.emit(first)
+        self.opened.emit(first)

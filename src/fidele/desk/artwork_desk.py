@@ -7,7 +7,6 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSpinBox
 
 from fidele.artwork.picture import Artwork
@@ -32,8 +31,6 @@ class ArtworkDesk(Desk):
     """Shows the picture large with its source slip, and its predicted prints where a person must say what it is."""
 
     station = "Artwork"
-    #: Several pictures are to be converted and written as files.
-    convert_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

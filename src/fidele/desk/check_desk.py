@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QWidget
 
 from fidele.arrays import Codes, Floats
@@ -72,8 +71,6 @@ class _Read:
 class CheckDesk(Desk):
     """Scans and reads a chart, and shows the patches, the shifts, and the cause."""
 
-    #: Ask the window to show a run of the logbook.
-    run_wanted = Signal(int)
 
     station = "Check"
 

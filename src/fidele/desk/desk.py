@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QPoint, QSettings, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
@@ -21,10 +21,24 @@ class Desk(QWidget):
     """A station's desk: it shows the session and lets a person act on it."""
 
     station = ""
-    #: Ask the window to open another station's desk.
+    #: Ask the window to open another station's desk; an empty name asks it to show anew what stands beside this one.
     go = Signal(str)
     #: Ask the window to let a person pick a file: 'artwork' or 'scan'.
     pick = Signal(str)
+    #: Ask the window to do what a finding's button would (judge.finding.Action).
+    acted = Signal(object)
+    #: Ask the window to open a profile, by its id (an empty one goes back), to show its menu, and to try it.
+    opened = Signal(str)
+    menu_wanted = Signal(str, QPoint)
+    trial_wanted = Signal(str)
+    #: Ask the window to open a run in the logbook.
+    run_wanted = Signal(int)
+    #: Ask the window to take files (a list of paths), or what a supplier delivered (store.shelf.Delivery).
+    files_wanted = Signal(list)
+    arrived = Signal(object)
+    #: Ask the window to write converted files, or the finished page as a file.
+    convert_wanted = Signal()
+    file_wanted = Signal()
     title: QLabel
     state: QLabel
 
@@ -46,6 +60,12 @@ class Desk(QWidget):
         fill(words, self.title, self.state)
         row.addLayout(words, 1)
         return row
+
+    def restore(self, settings: QSettings) -> None:
+        """Take up what was kept when the window was closed last."""
+
+    def keep(self, settings: QSettings) -> None:
+        """Keep what the next window is to take up."""
 
     def refresh(self) -> None:
         """Show the session as it is now."""

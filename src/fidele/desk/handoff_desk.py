@@ -6,7 +6,7 @@ import datetime
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
@@ -62,12 +62,6 @@ class HandoffDesk(Desk):
     """Shows and changes who converts, and every setting of the driver that matters."""
 
     station = "Hand-off"
-    #: Ask the window for all profiles, with the reasons why they fit or not.
-    others_wanted = Signal()
-    #: Ask the window to do what a finding's button would do.
-    acted = Signal(object)
-    #: Predicted prints are there: what the findings would do can be shown.
-    predicted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -200,7 +194,7 @@ class HandoffDesk(Desk):
         chosen = self.profile.itemData(index)
         self._profiles_for = None
         if chosen == _OTHERS:
-            self.others_wanted.emit()
+            self.acted.emit(Action(Deed.SHOW, "profiles"))
         elif chosen and self.session.card is not None and chosen != self.session.card.profile:
             self.guarded(self.session.profiles.use, chosen)
         self.refresh()
@@ -278,7 +272,7 @@ class HandoffDesk(Desk):
             self.what_if.addItems([p.title for p in found[2:]])
             self.what_if.setCurrentIndex(max(0, self.what_if.findText(chosen)))
             self._show_predictions()
-            self.predicted.emit()
+            self.go.emit("")
 
     def _other_profiles(self, mine: str) -> list[tuple[str, Path]]:
         """Return profiles for the same printer and another media or piece, which could be taken by mistake."""

@@ -14,10 +14,8 @@ from fidele.artwork.convert_files import NAME, Order, convert_file, named, write
 from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
 from fidele.artwork.open import KINDS, open_artwork
 from fidele.artwork.picture import Artwork
-from fidele.desk.charts_desk import ChartsDesk
-from fidele.desk.check_desk import CheckDesk
 from fidele.desk.desk import Desk
-from fidele.desk.profile_desk import ProfileDesk
+from fidele.desk.desks import Desks
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.run.kept import file_hash
@@ -44,17 +42,11 @@ class Host(Protocol):
     session: Session
     settings: QSettings
     work: Work
-    profile_desk: ProfileDesk
-    charts_desk: ChartsDesk
+    desks: Desks
 
     @property
     def desk(self) -> Desk:
         """The open desk."""
-        ...
-
-    @property
-    def check_desk(self) -> CheckDesk:
-        """The desk that takes scans and measurements."""
         ...
 
     def show_desk(self, name: str) -> None:
@@ -149,12 +141,12 @@ class Incoming:
         elif station == "Colours" and ending in LISTS:
             self._guarded(session.customers.take_in, path)
         elif ending in LEAFLETS and station == "Profile":
-            window.profile_desk.take_leaflet(path)
+            window.desks.profile.take_leaflet(path)
         elif station == "Charts" and ending in MEASURED:
-            window.charts_desk.bring_file(path)
+            window.desks.charts.bring_file(path)
         elif scan or ending in _ONLY_MEASURED or (station == "Check" and ending in READ):
             window.show_desk("Check")
-            self._guarded(window.check_desk.read_file, path)
+            self._guarded(window.desks.check.read_file, path)
         elif ending in PICTURE_ENDINGS:
             return False
         elif ending in (".cxf", ".csv"):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QWidget
 
 from fidele.desk.desk import Desk
@@ -22,8 +22,6 @@ class MakersDesk(Desk):
     """Lists what can be fetched."""
 
     station = "Makers"
-    #: What was fetched, looked into.
-    arrived = Signal(object)
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

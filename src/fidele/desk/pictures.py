@@ -70,7 +70,7 @@ def take_pictures(demo: Places, out: Path) -> None:
         shot("hand-off-two-conversions")
         _print_chart(window, press)
         window.show_desk("Check")
-        check = window.check_desk
+        check = window.desks.check
         check.show_page("Patches")
         shot("check-failed")
         check.show_page("Cause")
@@ -108,7 +108,7 @@ def _artwork(window, root: Path, shot, settle) -> None:  # type: ignore[no-untyp
     settle()
     window.show_desk("Colours")
     settle()
-    colours = window.colours_desk
+    colours = window.desks.colours
     row = max(colours._found, key=lambda r: r.held.nearest[0].de00)
     colours.replace(row, row.held.nearest[0].Lab)
     shot("colours")
@@ -214,14 +214,14 @@ def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     session.conditions.copy(mine.id, "Small tiles", size="A5")
     session.fields.set("driver.quality", 2)
     session.fields.set("press.temperature", 195.0)
-    window.card_desk.beside(mine.id)
+    window.desks.card.beside(mine.id)
     window.show_desk("Condition")
     settle()
     session.conditions.remove(session.card.id)
     session.handoff.put_in_force(mine)
     window.show_desk("Route trial")
-    window.trial_desk.ways["system"].setChecked(True)
-    window.trial_desk.start.click()
+    window.desks.trial.ways["system"].setChecked(True)
+    window.desks.trial.start.click()
     settle()
     shot("route-trial")
 
@@ -230,13 +230,13 @@ def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no
     """Show how profiles get in, and what is made of them: a search, a zip, the shelf, one profile and its papers."""
     session = window.session
     window.show_desk("Lost")
-    window.lost_desk.search.click()
+    window.desks.lost.search.click()
     settle()
     window.take_file(downloads / "fen-100-profiles.zip")
     settle()
-    window.arrivals_desk.put.click()
+    window.desks.arrivals.put.click()
     settle()
-    maker = window.profile_desk.profile_id
+    maker = window.desks.profile.profile_id
     window.show_profile(maker, 1)
     window.try_profile(maker)
     settle()
@@ -248,9 +248,9 @@ def _profiles(window, downloads: Path, shot, settle) -> None:  # type: ignore[no
     window.show_desk("Profiles")
     shot("profiles")
     window.show_profile(maker, 0)
-    window.profile_desk.over.setCurrentIndex(window.profile_desk.over.findData(session.card.profile))
+    window.desks.profile.over.setCurrentIndex(window.desks.profile.over.findData(session.card.profile))
     settle()
-    window.profile_desk.over.activated.emit(0)
+    window.desks.profile.over.activated.emit(0)
     shot("profile")
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QMenu, QVBoxLayout
 
@@ -40,8 +40,6 @@ class PrintDesk(Desk):
     """Orders runs, unless findings hold them, and shows the queue."""
 
     station = "Print"
-    #: Ask the window where the finished file for another program is to go.
-    file_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QSlider, QStackedWidget, QWidget
 
 from fidele.artwork.picture import Artwork
@@ -40,8 +40,6 @@ class ProfileDesk(Desk):
     """Shows one profile of the shelf."""
 
     station = "Profile"
-    #: Ask the window to try this profile on the printer.
-    wanted_trial = Signal(str)
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -57,7 +55,7 @@ class ProfileDesk(Desk):
         )
         self.trial = button(
             "Try it on this printer",
-            lambda: self.wanted_trial.emit(self.profile_id),
+            lambda: self.trial_wanted.emit(self.profile_id),
             "Prints, presses and reads a quick chart through it: does it describe this very printer?",
         )
         self.space = button("Use for the artwork", self._as_space, "")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
@@ -23,9 +23,6 @@ class ProfilesDesk(Desk):
     """Lists every profile."""
 
     station = "Profiles"
-    opened = Signal(str)
-    files_wanted = Signal(list)
-    menu_wanted = Signal(str, QPoint)
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

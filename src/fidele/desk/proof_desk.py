@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QWidget
 
@@ -77,10 +77,6 @@ class ProofDesk(Desk):
     """Shows what the piece will look like, and lets a person choose the intent on the picture itself."""
 
     station = "Proof"
-    #: What is shown has changed, so that what stands beside it must follow.
-    shown = Signal()
-    #: A converted file of the picture in hand is to be written.
-    convert_wanted = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
@@ -190,7 +186,7 @@ class ProofDesk(Desk):
         self.whole.setChecked(False)
         self._sits = None
         self.refresh()
-        self.shown.emit()
+        self.go.emit("")
 
     def _choose_loss(self, loss: Loss, on: bool) -> None:
         """Show where one group of lost colours sits, or the comb again."""
@@ -198,7 +194,7 @@ class ProofDesk(Desk):
         self.where.setChecked(on)
         self._sits = loss if on else None
         self.refresh()
-        self.shown.emit()
+        self.go.emit("")
 
     def _true_size(self) -> None:
         self.whole.setChecked(True)

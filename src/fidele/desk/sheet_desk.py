@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
+from PySide6.QtCore import QSettings
 from PySide6.QtGui import QAction, QImage
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget
 
@@ -71,6 +72,12 @@ class SheetDesk(Desk):
         self.view.closer.connect(self._want_pictures)
         self.panels.marked.connect(self._marked)
         self.panels.toggled.connect(self.column.panels.toggle)
+
+    def restore(self, settings: QSettings) -> None:
+        self.column.lengths.inches = settings.value("unit", "mm") == "inch"
+
+    def keep(self, settings: QSettings) -> None:
+        settings.setValue("unit", "inch" if self.column.lengths.inches else "mm")
 
     # Making ------------------------------------------------------------------------------------------------------
 

@@ -20,35 +20,16 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
 
-from fidele.desk.arrivals_desk import ArrivalsDesk
-from fidele.desk.artwork_desk import ArtworkDesk
-from fidele.desk.bench_desk import BenchDesk
-from fidele.desk.card_desk import CardDesk
-from fidele.desk.charts_desk import ChartsDesk
-from fidele.desk.check_desk import CheckDesk
-from fidele.desk.colours_desk import ColoursDesk
 from fidele.desk.desk import Desk, clock, short
+from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
-from fidele.desk.handoff_desk import HandoffDesk
 from fidele.desk.incoming import Incoming
 from fidele.desk.kit import across, down, fill
-from fidele.desk.logbook_desk import LogbookDesk
-from fidele.desk.lost_desk import LostDesk
-from fidele.desk.makers_desk import MakersDesk
-from fidele.desk.making_desk import MakingDesk
-from fidele.desk.press_desk import PressDesk
-from fidele.desk.print_desk import PrintDesk
-from fidele.desk.profile_desk import ProfileDesk
-from fidele.desk.profiles_desk import ProfilesDesk, profile_menu
-from fidele.desk.proof_desk import ProofDesk
 from fidele.desk.screen import screen_profile
-from fidele.desk.sheet_desk import SheetDesk
 from fidele.desk.shelf import ShelfView
 from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
 from fidele.desk.thread import STATIONS, ThreadState, ThreadView
-from fidele.desk.trial_desk import TrialDesk
-from fidele.desk.tuning_desk import TuningDesk
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
@@ -81,6 +62,8 @@ from fidele.session.state import (
 _AT_ONCE = 40
 #: Below this width the columns beside the desk give way.
 _NARROW = 1150
+#: Desks that are not shown are made one by one, so many milliseconds apart.
+_TURN = 30
 #: The findings follow a change by this many milliseconds, so that the desk is painted first.
 _FOLLOW = 20
 
@@ -109,27 +92,7 @@ class Window(QMainWindow):
         self.findings_view = FindingsView()
         self.foot = Foot()
         self.stack = QStackedWidget()
-        self.desks: dict[str, Desk] = {}
-        for kind in (ArtworkDesk, ProofDesk, SheetDesk, HandoffDesk, PrintDesk, PressDesk, CheckDesk):
-            desk = kind(session, self.work)
-            desk.go.connect(self.show_desk)
-            desk.pick.connect(self.pick_file)
-            self.desks[desk.station] = desk
-            self.stack.addWidget(desk)
-        self.profile_desk, self.profiles_desk = ProfileDesk(session, self.work), ProfilesDesk(session, self.work)
-        self.arrivals_desk, self.lost_desk = ArrivalsDesk(session, self.work), LostDesk(session, self.work)
-        self.makers_desk, self.making_desk = MakersDesk(session, self.work), MakingDesk(session, self.work)
-        self.card_desk, self.bench_desk = CardDesk(session, self.work), BenchDesk(session, self.work)
-        self.trial_desk, self.charts_desk = TrialDesk(session, self.work), ChartsDesk(session, self.work)
-        self.tuning_desk, self.colours_desk = TuningDesk(session, self.work), ColoursDesk(session, self.work)
-        sides = (self.profile_desk, self.profiles_desk, self.arrivals_desk, self.lost_desk, self.makers_desk)
-        more = (self.making_desk, self.card_desk, self.bench_desk, self.trial_desk, self.charts_desk)
-        self.logbook_desk = LogbookDesk(session, self.work)
-        for side in (*sides, *more, self.tuning_desk, self.colours_desk, self.logbook_desk):
-            side.go.connect(lambda name: self.show_desk(name) if name else self._beside())
-            side.pick.connect(self.pick_file)
-            self.desks[side.station] = side
-            self.stack.addWidget(side)
+        self.desks = Desks(self._make)
         self._lay_out()
         self._connect()
         self.apply_theme(self.theme)
@@ -139,6 +102,28 @@ class Window(QMainWindow):
         self._watch()
 
     # Making ------------------------------------------------------------------------------------------------------
+
+    def _make(self, kind: type[Desk]) -> Desk:
+        desk = kind(self.session, self.work)
+        desk.restore(self.settings)
+        self.stack.addWidget(desk)
+        desk.go.connect(lambda name: self.show_desk(name) if name else self._beside())
+        desk.pick.connect(self.pick_file)
+        desk.acted.connect(self.act)
+        desk.opened.connect(self.show_profile)
+        desk.menu_wanted.connect(self._profile_menu)
+        desk.trial_wanted.connect(self.try_profile)
+        desk.run_wanted.connect(self._show_run)
+        desk.files_wanted.connect(self.incoming.take_profiles)
+        desk.arrived.connect(self.incoming.take_delivery)
+        desk.convert_wanted.connect(self.incoming.write_converted)
+        desk.file_wanted.connect(self.incoming.write_finished)
+        return desk
+
+    def _make_others(self) -> None:
+        """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
+        if self.desks.make_next():
+            QTimer.singleShot(_TURN, self._make_others)
 
     def _lay_out(self) -> None:
         panel = QWidget()
@@ -173,29 +158,11 @@ class Window(QMainWindow):
         self.shelf_view.card_chosen.connect(self._take_card)
         self.shelf_view.card_menu_wanted.connect(self._card_menu)
         self.shelf_view.run_chosen.connect(self._show_run)
-        self.check_desk.run_wanted.connect(self._show_run)
         self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.conditions.start))
         self.shelf_view.making_wanted.connect(self._begin_making)
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
-        for view in (self.shelf_view, self.profiles_desk):
-            view.menu_wanted.connect(self._profile_menu)
-        self.profiles_desk.opened.connect(self.show_profile)
-        self.profiles_desk.files_wanted.connect(self.incoming.take_profiles)
-        self.profile_desk.wanted_trial.connect(self.try_profile)
-        self.arrivals_desk.settled.connect(self._settled)
-        self.makers_desk.arrived.connect(self.incoming.take_delivery)
-        handoff = self.desks["Hand-off"]
-        if isinstance(handoff, HandoffDesk):
-            handoff.others_wanted.connect(lambda: self._show("profiles"))
-            handoff.predicted.connect(self._beside)
-            handoff.acted.connect(self.act)
-        self.proof_desk.shown.connect(self._beside)
-        self.proof_desk.convert_wanted.connect(self.incoming.write_converted)
-        artwork = self.desks["Artwork"]
-        if isinstance(artwork, ArtworkDesk):
-            artwork.convert_wanted.connect(self.incoming.write_converted)
-        self.print_desk.file_wanted.connect(self.incoming.write_finished)
+        self.shelf_view.menu_wanted.connect(self._profile_menu)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
@@ -286,16 +253,16 @@ class Window(QMainWindow):
                     self.show_desk("Arrivals")
             case LogChanged():
                 self.shelf_view.refresh_log()
-                if self.desk is self.logbook_desk:
-                    self.logbook_desk.refresh()
+                if self._station == "Logbook":
+                    self.desk.refresh()
             case QueueChanged():
-                self.print_desk.printing.follow()
+                self.desks.print.printing.follow()
             case WorldSeen():
                 self._seen()
             case CardTaken() | CardChanged() | RulesChanged():
-                self.proof_desk.want_figures(judged=True)
+                self.desks.proof.want_figures(judged=True)
             case PiecesChanged(touched=Touched.LOOK):
-                self.proof_desk.want_figures(judged=True)
+                self.desks.proof.want_figures(judged=True)
             case RouteRead() | RunTaken() | CheckTaken():
                 self.refresh(soon=True)
             case Judged():
@@ -346,7 +313,7 @@ class Window(QMainWindow):
         words["Print"] = (
             "held" if held else "waiting" if s.artwork is None else f"printed {clock(s.run.at)}" if s.run else "ready"
         )
-        if (number := self.print_desk.printing.under_way) and self.work.busy:
+        if self.work.busy and "Print" in self.desks.made() and (number := self.desks.print.printing.under_way):
             words["Print"] = f"printing run {number}"
         if card is not None:
             words["Press"] = f"{card.press.seconds:.0f} s, {card.press.temperature:.0f} °C"
@@ -365,34 +332,6 @@ class Window(QMainWindow):
         return ThreadState(chain, words, held, chain.headline, chain.sentence)
 
     @property
-    def check_desk(self) -> CheckDesk:
-        """The check desk."""
-        desk = self.desks["Check"]
-        assert isinstance(desk, CheckDesk)
-        return desk
-
-    @property
-    def proof_desk(self) -> ProofDesk:
-        """The proof desk."""
-        desk = self.desks["Proof"]
-        assert isinstance(desk, ProofDesk)
-        return desk
-
-    @property
-    def sheet_desk(self) -> SheetDesk:
-        """The sheet desk."""
-        desk = self.desks["Sheet"]
-        assert isinstance(desk, SheetDesk)
-        return desk
-
-    @property
-    def print_desk(self) -> PrintDesk:
-        """The print desk, which works off the queue."""
-        desk = self.desks["Print"]
-        assert isinstance(desk, PrintDesk)
-        return desk
-
-    @property
     def desk(self) -> Desk:
         """The open desk."""
         return self.desks[self._station]
@@ -408,16 +347,19 @@ class Window(QMainWindow):
         self.refresh(desk=False, soon=True)
 
     def show_profile(self, profile_id: str, page: int | None = None) -> None:
-        """Open the desk of a profile."""
-        self.profile_desk.open(profile_id, page)
+        """Open the desk of a profile; without one, the desk that a person came from."""
+        if not profile_id:
+            self.show_desk(self._came_from)
+            return
+        self.desks.profile.open(profile_id, page)
         self.show_desk("Profile")
 
     def _show_run(self, number: int) -> None:
         self.show_desk("Logbook")
-        self.logbook_desk.choose(number)
+        self.desks.logbook.choose(number)
 
     def _begin_making(self) -> None:
-        self.making_desk.begin()
+        self.desks.making.begin()
         self.show_desk("New condition")
 
     def _card_menu(self, card_id: str, at: QPoint) -> None:
@@ -441,7 +383,7 @@ class Window(QMainWindow):
             self._guarded(lambda: conditions.copy(card_id, name, **changed))
 
         def look(beside: str = "") -> None:
-            self.card_desk.beside(beside)
+            self.desks.card.beside(beside)
             self.show_desk("Condition")
 
         def export() -> None:
@@ -471,6 +413,8 @@ class Window(QMainWindow):
         ]
 
     def _profile_menu(self, profile_id: str, at: QPoint) -> None:
+        from fidele.desk.profiles_desk import profile_menu
+
         profile_menu(self.session, profile_id, at, self.show_profile, self._guarded)
 
     # Doing -------------------------------------------------------------------------------------------------------
@@ -492,7 +436,7 @@ class Window(QMainWindow):
             case Deed.PROBE if card is not None:
                 self._guarded(self._probe)
             case Deed.READINESS:
-                self.print_desk.order_readiness()
+                self.desks.print.order_readiness()
                 self.show_desk("Print")
             case _:
                 self._guarded(session.act, action)
@@ -500,7 +444,7 @@ class Window(QMainWindow):
     def _show(self, what: str) -> None:
         """Open a desk, by its station in small letters; the profiles that fit; or the profile in force."""
         if what == "profiles":
-            self.profiles_desk.show_fitting()
+            self.desks.profiles.show_fitting()
             self.show_desk("Profiles")
         elif what == "profile" and self.session.card is not None:
             self.show_profile(self.session.card.profile or "", 1)
@@ -529,7 +473,7 @@ class Window(QMainWindow):
     def _take_card(self, card_id: str) -> None:
         """Put a card in force; the one that is in force already is shown whole."""
         if self.session.card is not None and self.session.card.id == card_id:
-            self.card_desk.beside("")
+            self.desks.card.beside("")
             self.show_desk("Condition")
             return
         for card in self.session.cards.cards():
@@ -549,12 +493,6 @@ class Window(QMainWindow):
     def take_file(self, path: Path, scan: bool = False) -> None:
         """Do the sensible thing with a file: a profile to the shelf, artwork to its desk, a scan to the check."""
         self.incoming.take(path, scan)
-
-    def _settled(self, profile_id: str) -> None:
-        if profile_id:
-            self.show_profile(profile_id)
-        else:
-            self.show_desk(self._came_from)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls() or event.mimeData().hasImage():
@@ -597,6 +535,7 @@ class Window(QMainWindow):
             self._follows_screen = True
             handle.screenChanged.connect(lambda _: self.read_screen())
             QTimer.singleShot(0, self.read_screen)
+            QTimer.singleShot(_TURN, self._make_others)
 
     def read_screen(self) -> None:
         """Read the profile of the screen that the window is on; again when it moves to another one."""
@@ -620,7 +559,6 @@ class Window(QMainWindow):
         geometry = self.settings.value("geometry")
         if geometry is not None:
             self.restoreGeometry(geometry)
-        self.sheet_desk.column.lengths.inches = self.settings.value("unit", "mm") == "inch"
         split = self.settings.value("splitter")
         if split is not None:
             self.splitter.restoreState(split)
@@ -629,7 +567,8 @@ class Window(QMainWindow):
         self.settings.setValue("geometry", self.saveGeometry())
         self.settings.setValue("splitter", self.splitter.saveState())
         self.settings.setValue("theme", self.theme.name)
-        self.settings.setValue("unit", "inch" if self.sheet_desk.column.lengths.inches else "mm")
+        for desk in self.desks.made().values():
+            desk.keep(self.settings)
         self.settings.setValue("desk", self._station if self._station in STATIONS else self._came_from)
         self.session.follow.stop()
         self.session.live.wake = lambda: None
