@@ -100,7 +100,7 @@ def read_bytes(path: Path, at_most: int) -> bytes:
                 f"{path} is {size / 2**20:,.0f} MiB, more than the {at_most / 2**20:,.0f} MiB allowed here."
             )
         with path.open("rb") as source:
-            return source.read(at_most)
+            return source.read(size)  # not `at_most`: so much would be asked of the memory before a byte is read
     except OSError as error:
         raise FideleError(f"{path} cannot be read: {reason(error)}.") from error
 

@@ -4,17 +4,23 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from fidele.apart.jail import room_for
 from fidele.errors import FideleError
+from fidele.files import stamp_of
 
 #: 600 megapixels: an A0 sheet at 300 ppi takes 140. Larger TIFFs are converted in strips, see `fidele.artwork.stream`.
 MOST_PIXELS = 600_000_000
 #: Longest side; no decoder is asked for more.
 LONGEST_SIDE = 300_000
 LARGEST_FILE = 8 * 2**30
+#: So many pixels may lie in a byte of a file, beside those that any may have. Deflate packs at most 1,032 to 1.
+_PIXELS_PER_BYTE, _SPARE = 1_200, 64_000_000
+#: Bytes that decoding takes for each pixel: 16 bits, four channels, and copies on the way.
+_BYTES_PER_PIXEL = 40
 
 
-def bounded(width: int, height: int, path: Path, most: int = MOST_PIXELS) -> None:
-    """Refuse a picture of this many pixels where it has none or too many.
+def bounded(width: int, height: int, path: Path, most: int = MOST_PIXELS, packed: bool = False) -> None:
+    """Refuse a picture of this many pixels where it has none, too many, or, if `packed`, more than its file can hold.
 
     Raises
     ------
@@ -28,3 +34,18 @@ def bounded(width: int, height: int, path: Path, most: int = MOST_PIXELS) -> Non
             f"{path} is {width:,} x {height:,} pixels, more than Fidele opens ({most // 10**6:,} million, "
             f"sides up to {LONGEST_SIDE:,})."
         )
+    take_room(width * height, path, packed)
+
+
+def take_room(pixels: int, path: Path, packed: bool = True) -> None:
+    """Take the memory that decoding so many pixels needs; refuse, where they lie `packed`, what the file cannot hold.
+
+    Raises
+    ------
+    FideleError
+        In one sentence.
+    """
+    size, _ = stamp_of(path)
+    if packed and pixels > _SPARE + _PIXELS_PER_BYTE * size:
+        raise FideleError(f"{path} says that it has {pixels:,} pixels, more than its {size:,} bytes can hold.")
+    room_for(pixels * _BYTES_PER_PIXEL)

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import contextlib
+import logging
+import warnings
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
+from fidele.apart.ask import apart
 from fidele.artwork import png
 from fidele.artwork.picture import Artwork, Decoded, SourceSlip
 from fidele.artwork.raster import TIFF_HEADS, read_by_pillow, read_png, read_tiff
@@ -61,7 +66,9 @@ def open_artwork(
     FideleError
         When the file is missing, damaged, of another kind, too large, or in a form that Fidele does not print.
     """
-    found, kind = _decoded(path, page, ppi)
+    if not path.is_file():
+        raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
+    found, kind = apart(decoded, path, page, ppi, files=[path])
     profile, slip, doubts = identify(found, assume, suppose, path)
     if (ending := path.suffix.lower()) in ENDINGS and ending not in _KINDS_OF[kind]:
         doubts = (f"{path.name} is a {kind}, whatever its ending says.", *doubts)
@@ -81,10 +88,51 @@ def open_artwork(
     )
 
 
-def _decoded(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
-    """Return what a file holds and of which kind it is, told by its first bytes."""
-    if not path.is_file():
-        raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
+def decoded(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
+    """Return what a file holds and of which kind it is; what its decoder warned of is among its doubts.
+
+    Meant for a process apart (`fidele.apart`): a damaged file can make a decoder do anything.
+
+    Raises
+    ------
+    FideleError
+        As `open_artwork` does.
+    """
+    with _noticing() as noticed:
+        found, kind = _read(path, page, ppi)
+    if noticed:
+        more = f", and {len(noticed) - 1} more" if len(noticed) > 1 else ""
+        doubt = f"{path.name} is not quite sound ({noticed[0]}{more}); look at it closely."
+        found = replace(found, doubts=(*found.doubts, doubt))
+    return found, kind
+
+
+@contextlib.contextmanager
+def _noticing() -> Iterator[list[str]]:
+    """Collect what decoders warn of, which would else be printed by them."""
+    noticed: list[str] = []
+
+    class Ear(logging.Handler):
+        def emit(self, record: logging.LogRecord) -> None:
+            line = _short(ValueError(record.getMessage()))
+            if line not in noticed:
+                noticed.append(line)
+
+    ear = Ear(logging.WARNING)
+    loggers = [logging.getLogger(name) for name in ("tifffile", "PIL", "pikepdf", "pypdfium2")]
+    for logger in loggers:
+        logger.addHandler(ear)
+    try:
+        with warnings.catch_warnings(record=True) as said:
+            warnings.simplefilter("always", UserWarning)
+            yield noticed
+        noticed += [_short(ValueError(str(w.message))) for w in said if issubclass(w.category, UserWarning)]
+    finally:
+        for logger in loggers:
+            logger.removeHandler(ear)
+
+
+def _read(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
     head = head_of(path)
     try:
         if head.startswith(png.SIGNATURE):

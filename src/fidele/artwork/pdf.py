@@ -80,6 +80,9 @@ def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
             raise FideleError(f"{path} has no pages.")
         chosen = page_chosen(page, count, path)
         leaf = document.pages[max(0, chosen)]
+        box = [float(side) for side in leaf.mediabox]
+        if len(box) != 4 or min(abs(box[2] - box[0]), abs(box[3] - box[1])) < 0.1:
+            raise FideleError(f"{path}: page {max(0, chosen) + 1} has no size; ask for another copy of it.")
         intent = _output_intent(document)
         alone = _sole_picture(document, leaf, intent, path)
         if alone is not None:

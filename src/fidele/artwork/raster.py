@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from fidele.arrays import Codes, top_of
-from fidele.artwork import png
+from fidele.artwork import jpeg, png
 from fidele.artwork.limits import LARGEST_FILE, bounded
 from fidele.artwork.picture import Decoded
 from fidele.errors import FideleError
@@ -26,7 +26,7 @@ def read_png(path: Path) -> Decoded:
 
     data = read_bytes(path, LARGEST_FILE)
     facts = png.facts(data)
-    bounded(facts.width, facts.height, path)
+    bounded(facts.width, facts.height, path, packed=True)
     pixels = imagecodecs.png_decode(data)
     if facts.bits < 8 and pixels.ndim == 2 and pixels.max(initial=0) < 2**facts.bits:
         pixels = (pixels.astype(np.uint16) * 255 // (2**facts.bits - 1)).astype(np.uint8)
@@ -45,9 +45,11 @@ def decoded_by_pillow(data: bytes, path: Path, kind: str) -> Decoded:
     """Decode the bytes of a JPEG or WebP picture; `path` is how messages call it."""
     from PIL import Image, ImageOps
 
+    if kind == "JPEG" and (hole := jpeg.hole(data)):
+        raise FideleError(f"{path} has a hole of {hole:,} bytes in its picture, as copies have that broke off.")
     Image.MAX_IMAGE_PIXELS = None  # bounded by ourselves, from the header, before a pixel is decoded
     with Image.open(io.BytesIO(data), formats=[kind]) as picture:
-        bounded(picture.width, picture.height, path)
+        bounded(picture.width, picture.height, path, packed=True)
         icc, dpi, xmp = picture.info.get("icc_profile"), picture.info.get("dpi"), picture.info.get("xmp")
         inverted = picture.mode == "CMYK" and "adobe" in picture.info
         says = _stated_by_camera(picture)
@@ -82,8 +84,9 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
         found = tiff.pages[whole[max(0, chosen)]]
         if not isinstance(found, tifffile.TiffPage):
             found = found.aspage()
-        bounded(found.imagewidth, found.imagelength, path)
+        bounded(found.imagewidth, found.imagelength, path, packed=True)
         space = tiff_space(found, path)
+        without_gaps(found, path)
         pixels = found.asarray()
         if found.planarconfig == 2 and pixels.ndim == 3:
             pixels = np.moveaxis(pixels, 0, -1)
@@ -114,6 +117,19 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
     says = "Lab" if space == "Lab" else ""
     colours, alpha = _upright(colours, turned), _upright(alpha, turned) if alpha is not None else None
     return Decoded(colours, space, alpha, bytes(icc) if icc else None, ppi, says, xmp, doubts, chosen, len(whole))
+
+
+def without_gaps(page: Any, path: Path) -> None:
+    """Refuse a TIFF page of which strips or tiles are missing: they would print black.
+
+    Raises
+    ------
+    FideleError
+        In one sentence.
+    """
+    counts = page.databytecounts
+    if gaps := sum(not count for count in counts):
+        raise FideleError(f"{path} has gaps: {gaps} of its {len(counts)} parts hold nothing; ask for another copy.")
 
 
 def page_chosen(page: int | None, pages: int, path: Path) -> int:

@@ -3,18 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
+from fidele.apart.ask import apart, apart_in_parts
 from fidele.arrays import Codes
 from fidele.artwork.convert import converted_already, record_of
 from fidele.artwork.depth import to_eight
-from fidele.artwork.open import Suppose, identify
+from fidele.artwork.limits import take_room
+from fidele.artwork.open import Suppose, head_of, identify
 from fidele.artwork.picture import Artwork, Decoded
-from fidele.artwork.raster import CHANNELS, apart_tiff, lab_encoded, page_chosen, tiff_ppi, tiff_space
+from fidele.artwork.raster import (
+    CHANNELS,
+    TIFF_HEADS,
+    apart_tiff,
+    lab_encoded,
+    page_chosen,
+    tiff_ppi,
+    tiff_space,
+    without_gaps,
+)
 from fidele.artwork.record import claimed_in, hash_begun, packet
 from fidele.errors import FideleError
 from fidele.files import replacing
@@ -33,24 +44,82 @@ _READ = 16 << 20
 _TILE = 256
 
 
+@dataclass(frozen=True)
+class _Leaf:
+    """What a page of a TIFF says of itself.
+
+    `kind` is the type of its numbers, `extra` its channels beside colour; a `plain` one can be read in strips.
+    """
+
+    width: int
+    height: int
+    samples: int
+    extra: tuple[int, ...]
+    photometric: int
+    kind: str
+    space: str
+    icc: bytes | None
+    xmp: bytes | None
+    ppi: float | None
+    plain: bool
+
+
 def is_large(path: Path, page: int | None = None) -> bool:
     """Tell whether a file is a TIFF so large that it is better converted in strips, and of a kind that can be."""
+    try:
+        if not path.is_file() or head_of(path)[:4] not in TIFF_HEADS:
+            return False
+        leaf = apart(leaf_of, path, page, files=[path])
+        return leaf.plain and leaf.width * leaf.height >= FROM_PIXELS
+    except FideleError:  # what is wrong with it is said when it is opened
+        return False
+
+
+def leaf_of(path: Path, page: int | None) -> _Leaf:
+    """Return what a page of a TIFF says of itself."""
+    leaf = next(strips(path, page))
+    assert isinstance(leaf, _Leaf)
+    return leaf
+
+
+def strips(path: Path, page: int | None) -> Iterator[_Leaf | Codes]:
+    """Give what a page of a TIFF says of itself, then its picture from top to bottom as runs of whole rows.
+
+    The rows are (h, width, samples). Meant for a process apart (`fidele.apart`).
+
+    Raises
+    ------
+    FideleError
+        When the file is damaged, or of a kind that Fidele does not open.
+    """
     import tifffile
 
     try:
-        with path.open("rb") as source:
-            if source.read(4) not in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
-                return False
         with tifffile.TiffFile(path) as tiff:
-            found = tiff.pages[page or 0]
-            if not isinstance(found, tifffile.TiffPage):
-                found = found.aspage()
-            kind = found.photometric in (1, 2, 5, 8, 9) and found.planarconfig == 1
-            upright = 274 not in found.tags or int(found.tags[274].value) == 1
-            large = found.imagewidth * found.imagelength >= FROM_PIXELS
-            return bool(kind and upright and large and found.dtype in (np.uint8, np.uint16))
-    except Exception:  # what is wrong with it is said when it is opened
-        return False
+            chosen = page_chosen(page, len(tiff.pages), path)
+            leaf = tiff.pages[max(0, chosen)]
+            if not isinstance(leaf, tifffile.TiffPage):
+                leaf = leaf.aspage()
+            space = tiff_space(leaf, path)
+            width, height = leaf.imagewidth, leaf.imagelength
+            if width <= 0 or height <= 0:
+                raise FideleError(f"{path} has no pixels.")
+            said = leaf.tags[700].value if 700 in leaf.tags else None
+            xmp = bytes(said) if isinstance(said, (bytes, tuple)) else None
+            icc = bytes(leaf.tags[34675].value) if 34675 in leaf.tags else None
+            extra, kind = tuple(int(e) for e in leaf.extrasamples), leaf.dtype
+            upright = 274 not in leaf.tags or int(leaf.tags[274].value) == 1
+            plain = leaf.photometric in (1, 2, 5, 8, 9) and leaf.planarconfig == 1 and kind in (np.uint8, np.uint16)
+            facts = (leaf.samplesperpixel, extra, int(leaf.photometric), str(np.dtype(kind)), space, icc, xmp)
+            yield _Leaf(width, height, *facts, tiff_ppi(leaf), plain and upright)
+            without_gaps(leaf, path)
+            across = leaf.imagewidth + leaf.tilewidth
+            take_room(across * (leaf.tilelength if leaf.is_tiled else leaf.rowsperstrip) + 2 * _BLOCK, path)
+            yield from _rows(leaf)
+    except FideleError:
+        raise
+    except Exception as error:  # decoders raise whatever they like on damaged files
+        raise FideleError(f"{path} is damaged and cannot be converted ({type(error).__name__}: {error}).") from error
 
 
 def convert_in_strips(
@@ -80,46 +149,28 @@ def convert_in_strips(
     CancelledError
         When `progress` returned False; nothing is written then.
     """
-    import tifffile
-
     require_output(target)
-    try:
-        with tifffile.TiffFile(path) as tiff:
-            chosen = page_chosen(page, len(tiff.pages), path)
-            leaf = tiff.pages[max(0, chosen)]
-            if not isinstance(leaf, tifffile.TiffPage):
-                leaf = leaf.aspage()
-            whole = _facts(leaf, path, assume, suppose)
-            why = converted_already(whole) or _claimed(leaf, whole.profile)
-            if why or whole.profile.content_id == target.content_id:
-                raise FideleError(f"{path} is not converted again, which would spoil it. {why}")
-            _write(leaf, path, out, whole, target, how, mirror, bits, condition, progress)
-            return whole
-    except (FideleError, CancelledError):
-        raise
-    except Exception as error:  # decoders raise whatever they like on damaged files
-        raise FideleError(f"{path} is damaged and cannot be converted ({type(error).__name__}: {error}).") from error
+    parts = apart_in_parts(strips, path, page, files=[path])
+    leaf = next(parts)
+    assert isinstance(leaf, _Leaf)
+    whole = _facts(leaf, path, assume, suppose)
+    claimed = claimed_in(leaf.xmp) if leaf.xmp is not None else None
+    if claimed is not None and claimed.output_id != whole.profile.content_id:
+        claimed = None
+    why = converted_already(whole) or (claimed.words if claimed is not None else "")
+    if why or whole.profile.content_id == target.content_id:
+        raise FideleError(f"{path} is not converted again, which would spoil it. {why}")
+    _write(leaf, cast("Iterator[Codes]", parts), path, out, whole, target, how, mirror, bits, condition, progress)
+    return whole
 
 
-def _claimed(leaf: Any, profile: Profile) -> str:
-    """Say that a file states a conversion to the very profile that it carries; its pixels are not hashed for that."""
-    said = leaf.tags[700].value if 700 in leaf.tags else None
-    record = claimed_in(bytes(said)) if isinstance(said, (bytes, tuple)) else None
-    return record.words if record is not None and record.output_id == profile.content_id else ""
-
-
-def _facts(leaf: Any, path: Path, assume: Profile | None, suppose: Suppose | None) -> Artwork:
+def _facts(leaf: _Leaf, path: Path, assume: Profile | None, suppose: Suppose | None) -> Artwork:
     """Return what the picture is, with a single pixel in place of all."""
-    space = tiff_space(leaf, path)
-    if leaf.imagewidth <= 0 or leaf.imagelength <= 0:
-        raise FideleError(f"{path} has no pixels.")
-    icc = leaf.tags[34675].value if 34675 in leaf.tags else None
-    one = np.zeros((1, 1, CHANNELS[space]), leaf.dtype)
-    found = Decoded(one, space, None, bytes(icc) if icc else None, says="Lab" if space == "Lab" else "")
+    one = np.zeros((1, 1, CHANNELS[leaf.space]), leaf.kind)
+    found = Decoded(one, leaf.space, None, leaf.icc, says="Lab" if leaf.space == "Lab" else "")
     profile, slip, doubts = identify(found, assume, suppose, path)
-    extra = tuple(int(e) for e in leaf.extrasamples)
-    _, _, left = apart_tiff(np.zeros((1, 1, leaf.samplesperpixel), leaf.dtype), CHANNELS[space], extra, path)
-    return Artwork(path, one, None, profile, slip, tiff_ppi(leaf), (*left, *doubts))
+    _, _, left = apart_tiff(np.zeros((1, 1, leaf.samples), leaf.kind), CHANNELS[leaf.space], leaf.extra, path)
+    return Artwork(path, one, None, profile, slip, leaf.ppi, (*left, *doubts))
 
 
 def _rows(leaf: Any) -> Iterator[Codes]:
@@ -153,7 +204,8 @@ def _rows(leaf: Any) -> Iterator[Codes]:
 
 
 def _write(
-    leaf: Any,
+    leaf: _Leaf,
+    parts: Iterator[Codes],
     path: Path,
     out: Path,
     whole: Artwork,
@@ -167,10 +219,9 @@ def _write(
     import tifffile
 
     space = whole.profile.header.colour_space
-    extra = tuple(int(e) for e in leaf.extrasamples)
-    has_alpha = any(kind in (1, 2) for kind in extra)
-    width, height = leaf.imagewidth, leaf.imagelength
-    eight = bits == 8 or leaf.dtype == np.uint8
+    has_alpha = any(kind in (1, 2) for kind in leaf.extra)
+    width, height = leaf.width, leaf.height
+    eight = bits == 8 or leaf.kind == "uint8"
     kind = np.dtype(np.uint8 if eight else np.uint16)
     channels = target.channels + has_alpha
     running = hash_begun((height, width, target.channels), kind)
@@ -188,10 +239,10 @@ def _write(
     def bands() -> Iterator[Codes]:
         done = 0
         rest: Codes | None = None
-        for rows in _rows(leaf):
-            colours, alpha, _ = apart_tiff(rows, CHANNELS[space], extra, path)
-            if int(leaf.photometric) in (8, 9):
-                colours = lab_encoded(colours, int(leaf.photometric))
+        for rows in parts:
+            colours, alpha, _ = apart_tiff(rows, CHANNELS[space], leaf.extra, path)
+            if leaf.photometric in (8, 9):
+                colours = lab_encoded(colours, leaf.photometric)
             made = device_values(colours, whole.profile, target, how)
             if mirror:
                 made, alpha = made[:, ::-1], alpha[:, ::-1] if alpha is not None else None

@@ -5,10 +5,14 @@ Colours in SVG are sRGB by definition.
 
 from __future__ import annotations
 
+import base64
+import io
 import re
+import struct
 import zlib
 from importlib.resources import files
 from pathlib import Path
+from urllib.parse import unquote_to_bytes
 from xml.etree import ElementTree
 
 import numpy as np
@@ -29,8 +33,11 @@ _UNITS = {"": 1.0, "px": 1.0, "in": 96.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "pt"
 _FONT = files("fidele") / "data" / "fonts" / "Inter-Regular.otf"
 _XLINK = "{http://www.w3.org/1999/xlink}href"
 _SVG = "{http://www.w3.org/2000/svg}"
-_INSIDE = re.compile(r"\s*(#|data:)", re.I)
-_OUTSIDE = re.compile(r"url\(\s*['\"]?(?!\s*['\"]?(?:#|data:))[^)]*\)", re.I)
+_INSIDE = ("#", "data:")
+#: What lies deeper is left out by the renderer without a word.
+_DEEPEST = 32
+#: No length or number that a person wrote is longer.
+_LONGEST = 100
 
 
 def read_svg(path: Path, ppi: float) -> Decoded:
@@ -57,6 +64,7 @@ def read_svg(path: Path, ppi: float) -> Decoded:
         if outside
         else ()
     )
+    _whole(tree, path)
     pixels = _drawn(tree, path, ppi)
     alpha = pixels[..., 3]
     return Decoded(
@@ -76,23 +84,75 @@ def _cut_off(tree: ElementTree.Element) -> int:
     for element in tree.iter():
         kind = element.tag.rsplit("}", 1)[-1] if isinstance(element.tag, str) else ""
         for key in (_XLINK, "href"):
-            if kind != "a" and key in element.attrib and not _INSIDE.match(element.attrib[key]):
+            if kind != "a" and key in element.attrib and not _inside(element.attrib[key]):
                 del element.attrib[key]
                 count += 1
                 if kind == "image":
                     element.tag = f"{_SVG}g"
         for key, value in list(element.attrib.items()):
-            kept, cut = _OUTSIDE.subn("none", value)
+            kept, cut = _cut(value)
             if cut:
                 element.attrib[key] = kept
                 count += cut
         if kind == "style" and element.text:
-            kept, cut = _OUTSIDE.subn("none", re.sub(r"@import[^;]*;?", "url(outside:)", element.text))
+            kept, cut = _cut(re.sub(r"@import[^;]*;?", "url(outside:)", element.text))
             element.text = kept
             count += cut
         if kind in ("script", "foreignObject"):
             element.clear()
     return count
+
+
+def _inside(reference: str) -> bool:
+    return reference.strip("\t\n\f\r '\"").lower().startswith(_INSIDE)
+
+
+def _cut(text: str) -> tuple[str, int]:
+    """Put 'none' for every url(…) that leads outside; return the text and how many they were."""
+    low, kept, at, count = text.lower(), [], 0, 0
+    while (start := low.find("url(", at)) >= 0:
+        end = low.find(")", start)
+        end = len(text) if end < 0 else end + 1
+        outside = not _inside(text[start + 4 : end].removesuffix(")"))
+        kept += [text[at:start], "none" if outside else text[start:end]]
+        count += outside
+        at = end
+    return "".join([*kept, text[at:]]), count
+
+
+def _whole(tree: ElementTree.Element, path: Path) -> None:
+    """Refuse what the renderer would leave out without a word: groups too deep, embedded pictures it cannot read."""
+    level, deep = [tree], 0
+    while level:
+        level = [child for element in level for child in element]
+        deep += 1
+    if deep > _DEEPEST:
+        raise FideleError(f"{path} has parts inside each other {deep} deep; flatten them to {_DEEPEST} at most.")
+    for element in tree.iter(f"{_SVG}image"):
+        reference = element.attrib.get("href") or element.attrib.get(_XLINK) or ""
+        if reference.strip().lower().startswith("data:") and not _readable(reference.strip(), path):
+            raise FideleError(f"{path} holds an embedded picture that is damaged; ask for another copy.")
+
+
+def _readable(reference: str, path: Path) -> bool:
+    """Tell whether an embedded picture (RFC 2397) is whole; embedded drawings are the renderer's business."""
+    from PIL import Image
+
+    kind, _, data = reference[5:].partition(",")
+    held = unquote_to_bytes(data)
+    if "svg" in kind.lower():
+        return True
+    try:
+        if kind.lower().rstrip().endswith("base64"):
+            held = base64.b64decode(b"".join(held.split()), validate=True)
+        with Image.open(io.BytesIO(held)) as picture:
+            bounded(picture.width, picture.height, path, _MOST_PIXELS)
+            picture.load()
+    except FideleError:
+        raise
+    except (OSError, ValueError, SyntaxError, struct.error):
+        return False
+    return True
 
 
 def _count(tree: ElementTree.Element, path: Path) -> None:
@@ -134,7 +194,7 @@ def _drawn(tree: ElementTree.Element, path: Path, ppi: float) -> NDArray[np.uint
 
 def _size(tree: ElementTree.Element) -> tuple[float, float]:
     """Return width and height in CSS pixels, as the root states them, else those of its view box, else 100."""
-    box = [float(v) for v in re.findall(_NUMBER, tree.attrib.get("viewBox", ""))]
+    box = [float(v) for v in re.findall(_NUMBER, tree.attrib.get("viewBox", "")[:_LONGEST])]
     inside = (box[2], box[3]) if len(box) == 4 else (100.0, 100.0)
     stated = [_length(tree.attrib.get(name, "")) for name in ("width", "height")]
     if stated[0] is not None and stated[1] is None and inside[0] > 0:
@@ -146,5 +206,5 @@ def _size(tree: ElementTree.Element) -> tuple[float, float]:
 
 def _length(text: str) -> float | None:
     """Return a length in CSS pixels, None where it states none of its own."""
-    found = re.fullmatch(rf"\s*({_NUMBER})\s*(px|in|mm|cm|pt|pc|)\s*", text)
+    found = re.fullmatch(rf"\s*({_NUMBER})\s*(px|in|mm|cm|pt|pc|)\s*", text[:_LONGEST])
     return float(found[1]) * _UNITS[found[2]] if found else None

@@ -71,7 +71,6 @@ class _Read:
 class CheckDesk(Desk):
     """Scans and reads a chart, and shows the patches, the shifts, and the cause."""
 
-
     station = "Check"
 
     def __init__(self, session: Session, work: Work) -> None:

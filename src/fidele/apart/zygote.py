@@ -1,0 +1,96 @@
+"""The process that children are forked from: it has everything loaded that decodes, and has never seen a file.
+
+A fork of it takes a few milliseconds and ends with its one job, so that nothing a file did to it stays.
+"""
+
+from __future__ import annotations
+
+import importlib
+import logging
+import os
+import signal
+import socket
+import struct
+import sys
+import traceback
+import types
+
+from fidele.apart import jail, wire
+from fidele.errors import FideleError
+
+#: What is loaded once for all children.
+_LOADED = ("fidele.artwork.open", "fidele.store.parcel", "imagecodecs", "PIL.Image", "PIL.ImageOps", "tifffile")
+#: Decoders that imagecodecs loads when they are first used, which a child does but once.
+_CODECS = ("png", "zlib", "deflate", "lzw", "packbits", "delta", "jpeg8", "zstd", "lzma")
+_LATER = ("pikepdf", "pypdfium2", "resvg_py", "email.policy", "fidele.artwork.pdf", "fidele.artwork.svg")
+
+
+def serve(control: socket.socket) -> None:
+    """Fork a child for each socket that comes in, until the other side goes."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    later = list(_LATER)
+    for name in _LOADED:
+        importlib.import_module(name)
+    from PIL import Image
+
+    for name in _CODECS:
+        getattr(importlib.import_module("imagecodecs"), f"{name}_decode")
+    Image.preinit()
+    while True:
+        control.settimeout(0.0 if later else None)
+        try:
+            said, fds, _, _ = socket.recv_fds(control, 1, 1)
+        except BlockingIOError:
+            importlib.import_module(later.pop(0))
+            continue
+        if not said or not fds:
+            return
+        if os.fork() == 0:
+            control.close()
+            _work(socket.socket(fileno=fds[0]))
+        os.close(fds[0])
+
+
+def _work(asker: socket.socket) -> None:
+    """Do one job and end."""
+    try:
+        asker.setblocking(True)
+        asker.sendall(struct.pack("<Q", os.getpid()))
+        module, name, args, files, seconds, memory = wire.receive(asker)
+        nothing = os.open(os.devnull, os.O_RDWR)
+        for stream in (0, 1, 2):
+            os.dup2(nothing, stream)
+        logging.disable(logging.NOTSET)
+        function = getattr(importlib.import_module(module), name)
+        jail.confine(files, seconds, memory)
+        try:
+            answer = ("done", _in_parts(asker, function(*args)))
+        except FideleError as error:
+            answer = ("refused", str(error))
+        except MemoryError:
+            answer = ("memory", "")
+        except BaseException:
+            answer = ("failed", traceback.format_exc())
+        try:
+            wire.send(asker, answer)
+        except (MemoryError, OSError):
+            del answer
+            wire.send(asker, ("memory", ""))
+    finally:
+        os._exit(0)
+
+
+def _in_parts(asker: socket.socket, answer: object) -> object:
+    """Send what comes in parts, each when the one before has been taken; return what comes whole."""
+    if not isinstance(answer, types.GeneratorType):
+        return answer
+    for part in answer:
+        wire.send(asker, ("part", part))
+        if not asker.recv(1):
+            os._exit(0)
+    return None
+
+
+if __name__ == "__main__":
+    serve(socket.socket(fileno=int(sys.argv[1])))
