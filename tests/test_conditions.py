@@ -101,16 +101,16 @@ def test_a_card_travels_with_its_profile(session, printer, tmp_path):
         assert opened.read("profile.icc") == printer.data
         assert json.loads(opened.read("condition.json"))["version"] == 1
     other = Session(Places.under(tmp_path / "elsewhere"))
-    taken = other.conditions.take_in(path)
+    taken = other.conditions.take_in(read_export(path))
     assert other.shelf.load(printer.content_id).data == printer.data
     assert other.cards.cards() == [taken]
     other.put_in_force(taken)
     assert other.profile is not None
     # The same again is no second card; one of the same id that differs is kept beside it.
-    assert other.conditions.take_in(path).id == taken.id
+    assert other.conditions.take_in(read_export(path)).id == taken.id
     assert len(other.cards.cards()) == 1
     other.change_card("Notes", notes="ours")
-    beside = other.conditions.take_in(path)
+    beside = other.conditions.take_in(read_export(path))
     assert beside.id != taken.id
     assert len(other.cards.cards()) == 2
     assert other.cards.find(taken.id).notes == "ours"
@@ -121,8 +121,9 @@ def test_a_card_travels_with_its_profile(session, printer, tmp_path):
 def test_what_a_newer_fidele_wrote_travels_too(session, tmp_path):
     card = session.card.model_copy(update={"version": 7, "scent": "lavender"})
     export_card(card, None, tmp_path / "new.zip")
-    back, profile = read_export(tmp_path / "new.zip")
-    assert profile is None
+    held = read_export(tmp_path / "new.zip")
+    back = held.card
+    assert held.profile is None
     assert back.model_dump()["scent"] == "lavender"
     assert back.version == 7
 
@@ -139,11 +140,11 @@ def test_what_a_newer_fidele_wrote_travels_too(session, tmp_path):
 def test_a_bad_file_is_refused_whole(session, tmp_path, files, words):
     before = session.cards.cards(), [e.id for e in session.shelf.entries()]
     with pytest.raises(FideleError, match=words):
-        session.conditions.take_in(bundle(tmp_path / "bad.zip", files))
+        session.conditions.take_in(read_export(bundle(tmp_path / "bad.zip", files)))
     assert (session.cards.cards(), [e.id for e in session.shelf.entries()]) == before
     (tmp_path / "cut.zip").write_bytes(bundle(tmp_path / "bad.zip", files).read_bytes()[:40])
     with pytest.raises(FideleError, match="damaged, or no printing condition"):
-        session.conditions.take_in(tmp_path / "cut.zip")
+        session.conditions.take_in(read_export(tmp_path / "cut.zip"))
 
 
 def test_removal_is_undone_and_the_next_card_comes_into_force(session):

@@ -14,6 +14,7 @@ import pytest
 from fidele.run.kept import job_again
 from fidele.session.model import Session
 from fidele.session.places import Places
+from fidele.store.cards import read_export
 
 SAMPLE = Path(__file__).parent / "data" / "workshop-0.1.tar.xz"
 #: Where it lay when it was made: kept jobs and house rules name their artwork by its whole path.
@@ -81,6 +82,6 @@ def test_the_logbook_with_jobs_that_can_be_printed_again(session, expected):
 
 
 def test_a_condition_that_was_sent(session, earlier, expected):
-    taken = session.conditions.take_in(earlier / "parcel.condition.zip")
+    taken = session.conditions.take_in(read_export(earlier / "parcel.condition.zip"))
     assert json.loads(taken.model_dump_json())["driver"] == expected["cards"]["house-number-tiles"]["driver"]
     assert session.readiness.sound(taken) is None or session.readiness.sound(taken).shape == (16, 3)

@@ -270,7 +270,7 @@ def test_every_button_of_the_table_does_something(session):
 
 def test_nothing_large_is_read_on_the_interface_thread(window, qtbot, monkeypatch, tmp_path, places):
     """Files dropped, a folder watched, a scan opened, artwork hashed when it is ordered: all beside the interface."""
-    import fidele.artwork.open as opening
+    from fidele.apart import ask
 
     session, main, on_main = window.session, threading.get_ident(), []
 
@@ -282,7 +282,7 @@ def test_nothing_large_is_read_on_the_interface_thread(window, qtbot, monkeypatc
 
         return call
 
-    monkeypatch.setattr(opening, "_decoded", noting("decoding", opening._decoded))
+    monkeypatch.setattr(ask._Asking, "answer", noting("decoding", ask._Asking.answer))
     monkeypatch.setattr(kept, "_hash", noting("hashing", kept._hash.__wrapped__))
     window.act(Action(Deed.DRIVER_PASS))
     window.act(Action(Deed.CONFIRM, "ink_saving"))

@@ -112,7 +112,7 @@ def test_spaces_pages_and_pieces_change_in_steps(session, tmp_path):
     tifffile.imwrite(tmp_path / "three.tif", pages, photometric="rgb")
     session.open_artwork(tmp_path / "three.tif")
     assert "which-page" in codes(session)
-    session.pieces.choose_page(2)
+    session.pieces.take_page(session.pieces.reading(2)())
     assert session.artwork.pixels[0, 0, 0] == 30
     assert "which-page" not in codes(session)
     first = session.pieces.current.number
@@ -294,7 +294,7 @@ def test_lists_of_colours_come_in_from_cgats_cxf_and_csv(tmp_path, session):
         "Sea glass",
         (40.5, 20, -60),
     )
-    session.customers.take_in(tmp_path / "a.csv")
+    session.customers.take_in(read_colours(tmp_path / "a.csv"), "a.csv")
     session.customers.add("Lamp", "#6828fa", 1.5)
     session.customers.set_tolerance("Sea", 4)
     again = type(session)(session.places)

@@ -371,8 +371,11 @@ def test_a_folder_and_several_files_are_dropped(window, downloads, qtbot):
 
 
 def test_a_second_start_hands_its_files_to_the_open_window(places, qtbot):
-    assert not hand_over(places.data, [])
+    assert not hand_over(places.data, [], 0)
     door = Door(places.data)
+    assert door.taken
+    assert not Door(places.data).taken
+    door.listen()
     came: list[list[Path]] = []
     door.came.connect(came.append)
     code = (
@@ -386,7 +389,8 @@ def test_a_second_start_hands_its_files_to_the_open_window(places, qtbot):
     assert other.returncode == 0
     assert came == [[places.data / "a b.icc"]]
     door.close()
-    assert not hand_over(places.data, [])
+    assert not hand_over(places.data, [], 0)
+    assert Door(places.data).taken
 
 
 def test_every_profile_desk_works_in_both_themes_and_small(window: Window, printer, qtbot):

@@ -14,6 +14,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.judge.finding import Action, Deed
+from fidele.papers.leaflet import read_leaflet, text_of_leaflet
 from fidele.route.layers import Evidence
 from fidele.run.trial import answer
 from fidele.session.model import Session
@@ -161,10 +162,10 @@ def test_what_is_said_is_confirmed_changed_and_undone(with_ceramic):
     assert not session.profiles.row(entry).matches(["march"])
     session.profiles.say(profile_id, "title", "")
     assert session.profiles.row(entry).title == "Fen 100 ceramic Velm Wren"
-    assert session.profiles.attach(profile_id, "more.txt", b"Print at 720 dpi.") == 1
+    assert session.profiles.attach(profile_id, read_leaflet("more.txt", b"Print at 720 dpi.")) == 1
     assert session.profiles.papers(entry).said["resolution"].value == "720"
     with pytest.raises(FideleError, match="holds no text"):
-        session.profiles.attach(profile_id, "blank.txt", b" ")
+        text_of_leaflet("blank.txt", b" ")
 
 
 def test_the_shelf_shows_what_people_use_and_finds_the_rest(with_ceramic, tmp_path):

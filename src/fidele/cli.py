@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import sys
 from pathlib import Path
@@ -138,6 +139,9 @@ def _keep(error: Exception) -> None:
 
 def main() -> None:
     """Run the command line; whatever goes wrong is one sentence on standard error."""
+    for stream in (sys.stdout, sys.stderr):  # names of files may be anything
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     try:
         cli(standalone_mode=False)
     except click.exceptions.Exit as done:

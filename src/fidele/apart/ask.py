@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
+import functools
 import logging
 import os
 import pickle
@@ -16,14 +17,14 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from typing import Any, Self, TypeVar
+from typing import Any, ParamSpec, Self, TypeVar
 
-from fidele.apart import wire
+from fidele.apart import process, wire
 from fidele.errors import FideleError
 from fidele.files import stamp_of
-from fidele.tiles import CancelledError
 
 _log = logging.getLogger(__name__)
+_P = ParamSpec("_P")
 _T = TypeVar("_T")
 
 #: Seconds of computing that any file gets, and more for each MiB of it.
@@ -103,37 +104,29 @@ atexit.register(_zygote.end)
 warm = _zygote.warm
 
 
-def apart(
-    function: Callable[..., _T],
-    *args: object,
-    files: Sequence[Path] = (),
-    what: str = "",
-    goes_on: Callable[[], bool] = lambda: True,
-) -> _T:
-    """Return what a function of a module returns, computed in a child that may read `files` and nothing else.
+def outside(function: Callable[_P, _T]) -> Callable[_P, _T]:
+    """Let a function of a module that reads what comes from outside do so in a child, wherever it is called.
 
-    Parameters
-    ----------
-    what
-        How sentences call the work: the file's name where nothing is said.
-    goes_on
-        Asked some ten times a second; where it says no, the child is ended.
-
-    Raises
-    ------
-    FideleError
-        What the function refused; or that it was given up, with the reason.
-    CancelledError
-        When `goes_on` said no.
+    It may read the paths among its arguments and nothing else; inside a child it is called as it is. Beside what it
+    raises itself, FideleError says that it was given up, and why.
     """
-    with _Asking(function, args, files, what, goes_on) as asking:
-        answer: _T = asking.answer()[1]
-    return answer
+
+    @functools.wraps(function)
+    def called(*args: _P.args, **named: _P.kwargs) -> _T:
+        if process.inside:
+            return function(*args, **named)
+        files = [a for a in (*args, *named.values()) if isinstance(a, Path)]
+        what = next((a for a in args if isinstance(a, str)), "") if not files else ""
+        with _Asking(called, args, named, files, what) as asking:
+            answer: _T = asking.answer()[1]
+        return answer
+
+    return called
 
 
 def apart_in_parts(function: Callable[..., Iterator[_T]], *args: object, files: Sequence[Path] = ()) -> Iterator[_T]:
-    """Give what a function yields, computed in a child, a part ahead of what is asked for; as `apart` otherwise."""
-    with _Asking(function, args, files, "", lambda: True) as asking:
+    """Give what a function yields, computed in a child, a part ahead of what is asked for; as `outside` otherwise."""
+    with _Asking(function, args, {}, files, "") as asking:
         while True:
             kind, part = asking.answer()
             if kind != "part":
@@ -149,14 +142,13 @@ class _Asking:
         self,
         function: Callable[..., object],
         args: tuple[object, ...],
+        named: dict[str, Any],
         files: Sequence[Path],
         what: str,
-        goes_on: Callable[[], bool],
     ) -> None:
         size = sum(stamp_of(f)[0] for f in files) + sum(len(a) for a in args if isinstance(a, bytes))
         self._called = what or (str(files[0]) if files else "This")
         self._seconds = SECONDS + SECONDS_PER_MIB * size / (1 << 20)
-        self._goes_on = goes_on
         self._asker = _zygote.child()
         self._begun = time.monotonic()
         self._pid, self._child = 0, -1
@@ -164,7 +156,7 @@ class _Asking:
             self._asker.settimeout(60.0)
             (self._pid,) = struct.unpack("<Q", self._asker.recv(8, socket.MSG_WAITALL))
             self._child = os.pidfd_open(self._pid)
-            job = (function.__module__, function.__name__, args, [f.resolve() for f in files])
+            job = (function.__module__, function.__name__, args, named, [f.resolve() for f in files])
             wire.send(self._asker, (*job, self._seconds, MEMORY + 4 * size))
         except (OSError, struct.error) as error:
             self.__exit__()
@@ -191,8 +183,6 @@ class _Asking:
         try:
             self._asker.settimeout(_TURN)
             while not _answers(self._asker):
-                if not self._goes_on():
-                    raise CancelledError
                 if time.monotonic() - waited > self._seconds * _PATIENCE:
                     raise EOFError
             self._asker.settimeout(60.0)
@@ -201,8 +191,8 @@ class _Asking:
             raise self._lost(error) from error
         if kind in ("done", "part"):
             return kind, answer
-        if kind == "refused":
-            raise FideleError(answer)
+        if kind == "refused" and isinstance(answer, FideleError):
+            raise answer
         if kind == "memory":
             raise FideleError(f"{self._called} needs more memory to open than a file of its size may take.")
         _log.error("unforeseen, in a child with %s:\n%s", self._called, answer)

@@ -15,14 +15,17 @@ import sys
 import traceback
 import types
 
-from fidele.apart import jail, wire
+from fidele.apart import jail, process, wire
 from fidele.errors import FideleError
 
 #: What is loaded once for all children.
-_LOADED = ("fidele.artwork.open", "fidele.store.parcel", "imagecodecs", "PIL.Image", "PIL.ImageOps", "tifffile")
+_LOADED = ("fidele.artwork.open", "imagecodecs", "PIL.Image", "PIL.ImageOps", "tifffile", "fidele.chart.measured_file")
 #: Decoders that imagecodecs loads when they are first used, which a child does but once.
 _CODECS = ("png", "zlib", "deflate", "lzw", "packbits", "delta", "jpeg8", "zstd", "lzma")
-_LATER = ("pikepdf", "pypdfium2", "resvg_py", "email.policy", "fidele.artwork.pdf", "fidele.artwork.svg")
+_LATER = (
+    *("fidele.store.cards", "fidele.store.parcel", "fidele.artwork.svg", "fidele.artwork.pdf"),
+    *("fidele.artwork.stream", "fidele.papers.leaflet", "email.policy", "pikepdf", "pypdfium2", "resvg_py"),
+)
 
 
 def serve(control: socket.socket) -> None:
@@ -57,17 +60,18 @@ def _work(asker: socket.socket) -> None:
     try:
         asker.setblocking(True)
         asker.sendall(struct.pack("<Q", os.getpid()))
-        module, name, args, files, seconds, memory = wire.receive(asker)
+        module, name, args, named, files, seconds, memory = wire.receive(asker)
         nothing = os.open(os.devnull, os.O_RDWR)
         for stream in (0, 1, 2):
             os.dup2(nothing, stream)
         logging.disable(logging.NOTSET)
         function = getattr(importlib.import_module(module), name)
+        process.inside = True
         jail.confine(files, seconds, memory)
         try:
-            answer = ("done", _in_parts(asker, function(*args)))
+            answer = ("done", _in_parts(asker, function(*args, **named)))
         except FideleError as error:
-            answer = ("refused", str(error))
+            answer = ("refused", error)
         except MemoryError:
             answer = ("memory", "")
         except BaseException:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from fidele.apart.ask import apart
+from fidele.apart.ask import outside
 from fidele.artwork import png
 from fidele.artwork.picture import Artwork, Decoded, SourceSlip
 from fidele.artwork.raster import TIFF_HEADS, read_by_pillow, read_png, read_tiff
@@ -68,7 +68,7 @@ def open_artwork(
     """
     if not path.is_file():
         raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
-    found, kind = apart(decoded, path, page, ppi, files=[path])
+    found, kind = decoded(path, page, ppi)
     profile, slip, doubts = identify(found, assume, suppose, path)
     if (ending := path.suffix.lower()) in ENDINGS and ending not in _KINDS_OF[kind]:
         doubts = (f"{path.name} is a {kind}, whatever its ending says.", *doubts)
@@ -88,10 +88,9 @@ def open_artwork(
     )
 
 
+@outside
 def decoded(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
     """Return what a file holds and of which kind it is; what its decoder warned of is among its doubts.
-
-    Meant for a process apart (`fidele.apart`): a damaged file can make a decoder do anything.
 
     Raises
     ------

@@ -9,7 +9,7 @@ from typing import Any, cast
 
 import numpy as np
 
-from fidele.apart.ask import apart, apart_in_parts
+from fidele.apart.ask import apart_in_parts, outside
 from fidele.arrays import Codes
 from fidele.artwork.convert import converted_already, record_of
 from fidele.artwork.depth import to_eight
@@ -69,13 +69,14 @@ def is_large(path: Path, page: int | None = None) -> bool:
     try:
         if not path.is_file() or head_of(path)[:4] not in TIFF_HEADS:
             return False
-        leaf = apart(leaf_of, path, page, files=[path])
+        leaf = _leaf_of(path, page)
         return leaf.plain and leaf.width * leaf.height >= FROM_PIXELS
     except FideleError:  # what is wrong with it is said when it is opened
         return False
 
 
-def leaf_of(path: Path, page: int | None) -> _Leaf:
+@outside
+def _leaf_of(path: Path, page: int | None) -> _Leaf:
     """Return what a page of a TIFF says of itself."""
     leaf = next(strips(path, page))
     assert isinstance(leaf, _Leaf)

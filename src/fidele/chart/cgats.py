@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from fidele.apart.ask import outside
 from fidele.arrays import Floats
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
@@ -160,6 +161,7 @@ def _numbers(column: list[str], title: str, lines: list[int], name: str) -> Floa
     return values
 
 
+@outside
 def read(path: Path) -> Table:
     """Read a CGATS file, several tables as one; errors as in `parse` and `merged`."""
     return merged(parse_all(decoded(read_bytes(path, _LARGEST), path), str(path)), str(path))

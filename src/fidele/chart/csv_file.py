@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from fidele.apart.ask import outside
 from fidele.chart.cgats import Table, decoded
 from fidele.chart.measurement import Measurement, from_table
 from fidele.errors import FideleError
@@ -45,7 +46,11 @@ class ColumnsError(FideleError):
         super().__init__(words)
         self.titles, self.rows = titles, rows
 
+    def __reduce__(self) -> tuple[type[ColumnsError], tuple[str, list[str], list[list[str]]]]:
+        return type(self), (str(self), self.titles, self.rows)
 
+
+@outside
 def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
     """Read a table with one line of titles.
 

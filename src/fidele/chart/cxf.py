@@ -8,6 +8,7 @@ from xml.etree import ElementTree
 
 import numpy as np
 
+from fidele.apart.ask import outside
 from fidele.arrays import Floats
 from fidele.chart.measurement import Conditions, Measurement, integrated, reflectance
 from fidele.colour.cie import xyz_to_lab
@@ -22,6 +23,7 @@ _SPACE = "http://colorexchangeformat.com/CxF3-core"
 _MODES = {"M0": "M0_Incandescent", "M1": "M1_Daylight", "M2": "M2_UVExcluded", "M3": "M3_Polarized"}
 
 
+@outside
 def read_cxf(path: Path) -> list[tuple[str, Floats]]:
     """Return names and L*a*b* (3,), D50, of the colours in a CxF3 file.
 
@@ -36,6 +38,7 @@ def read_cxf(path: Path) -> list[tuple[str, Floats]]:
     return found
 
 
+@outside
 def read_measurement(path: Path) -> Measurement:
     """Return the samples of a CxF3 file, by name, with spectra where all have them.
 

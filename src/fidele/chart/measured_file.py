@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from fidele.apart.ask import outside
 from fidele.chart import cgats, csv_file, cxf
 from fidele.chart.measurement import Measurement, from_table
 from fidele.files import read_bytes
 
 
+@outside
 def read_any(path: Path, columns: dict[str, str] | None = None) -> Measurement:
     """Read a measurement file: CGATS.17, CxF3 or CSV, told by what is in it.
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
+
+from fidele.errors import FideleError
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
@@ -36,7 +39,12 @@ def session_of_user() -> Session:
     """Return a session on this user's workshop."""
     from fidele.session.model import Session
 
-    return Session(places())
+    session = Session(places())
+    for sentence in session.damaged():
+        click.echo(f"fidele: {sentence}", err=True)
+    with contextlib.suppress(FideleError):  # the work that was asked for matters more
+        session.logbook.back_up()
+    return session
 
 
 def print_json(document: object) -> None:

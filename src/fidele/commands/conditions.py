@@ -55,7 +55,9 @@ def condition_export(card: str, out: Path) -> None:
 @click.argument("file", type=FILE)
 def condition_import(file: Path) -> None:
     """Take in a condition that was exported, with its profile."""
-    taken = session_of_user().conditions.take_in(file)
+    from fidele.store.cards import read_export
+
+    taken = session_of_user().conditions.take_in(read_export(file))
     click.echo(f"{taken.id}: {taken.name}")
 
 
@@ -129,7 +131,7 @@ def _card(session: Session, name: str) -> Card:
 
     path = Path(name)
     if session.cards.find(name) is None and (path.exists() or os.sep in name):
-        return read_export(path)[0] if holds_card(path) else card_of(read_bytes(path, 1 << 20), name)
+        return read_export(path).card if holds_card(path) else card_of(read_bytes(path, 1 << 20), name)
     return session.conditions.need(name)
 
 

@@ -65,11 +65,14 @@ def run_window(places: Places, files: list[Path]) -> int:
     from fidele.desk.instance import Door, hand_over
 
     app = application()
-    if hand_over(places.data, files):
+    door = Door(places.data)
+    if not door.taken:
+        if not hand_over(places.data, files):
+            raise FideleError(f"Fidele is open already on {places.data}, but its window does not answer; look at it.")
         print("Fidele is open already; its window has them.", file=sys.stderr)
         return 0
     window = open_window(places)
-    door = Door(places.data)
+    door.listen()
 
     def unforeseen(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Say what no desk caught; what is not in a sentence of ours is told on the console too."""

@@ -71,7 +71,7 @@ class ArrivalsDesk(Desk):
         for title, why in refused:
             self._list.addWidget(Tile(title, [why], "refused"))
         if delivery.leaflets:
-            names = ", ".join(dict.fromkeys(n for n, _ in delivery.leaflets))
+            names = ", ".join(dict.fromkeys(one.name for one in delivery.leaflets))
             self._list.addWidget(label(f"With them: {names}", 8.5, dim=True, wrap=True))
         self._list.addStretch()
         self._count()

@@ -69,7 +69,7 @@ class ArtworkDesk(Desk):
         self.page.setFont(font(9))
         self.page.setAccessibleName("Page of the file")
         self.page.setKeyboardTracking(False)
-        self.page.valueChanged.connect(lambda n: self.guarded(self.session.pieces.choose_page, n - 1))
+        self.page.valueChanged.connect(lambda n: self._read_again(self.session.pieces.take_page, n - 1))
         fill(row, self.page_label, self.page)
         self.always = button("From now on …", self._offer_rules, "Make this a house rule for pictures like it")
         row.addWidget(self.always)
@@ -124,12 +124,23 @@ class ArtworkDesk(Desk):
         self._asking.discard(number)
         self._answered.add(number)
 
+    def _read_again(self, take: Callable[[Artwork], None], page: int | None = None) -> None:
+        """Read the picture in hand again, or another page of its file, beside the interface."""
+
+        def begin() -> None:
+            read = self.session.pieces.reading(page)
+            self.work.run(
+                "Reading the file again", lambda _: read(), lambda found: self.guarded(take, found), "opening"
+            )
+
+        self.guarded(begin)
+
     def _choose(self, index: int) -> None:
         artwork = self.session.artwork
         if artwork is None:
             return
         if index == 0:
-            self.guarded(self.session.pieces.as_the_file_says)
+            self._read_again(self.session.pieces.as_the_file_says)
             return
         key = self.space.itemData(index)
         self._take(self.session.sources.space(artwork.profile.header.colour_space, key))

@@ -222,4 +222,8 @@ class CardDesk(Desk):
             (name.replace("_", " ").capitalize(), f"{said.value}, {said.who}, {said.when:%d.%m.%Y}")
             for name, said in card.confirmed.items()
         ]
-        return rows
+        return rows + [
+            (name.replace("_", " ").capitalize(), f"{said.value}, says {said.who}, {said.when:%d.%m.%Y}; not seen here")
+            for name, said in card.claimed.items()
+            if name not in card.confirmed
+        ]

@@ -245,11 +245,12 @@ class ChartsDesk(Desk):
     def bring_file(self, path: Path) -> None:
         """Take somebody's definition."""
 
-        def bring() -> None:
-            self._brought = self.session.charts.bring(path)
+        def take(brought: Chart) -> None:
+            self._brought = brought
+            self._changed()
 
-        self.guarded(bring)
-        self._changed()
+        bring = self.session.charts.bring
+        self.work.run(f"Reading {path.name}", lambda _: bring(path), take, lane="opening")
 
     def own_findings(self) -> list[Finding]:
         """Return what stands against printing it as chosen."""

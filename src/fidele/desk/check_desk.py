@@ -300,15 +300,22 @@ class CheckDesk(Desk):
             self.read_scan(checking.last_scan, 0.0, corners)
 
     def _read_measured(self, path: Path) -> None:
-        try:
-            measured = read_any(path)
-        except ColumnsError as error:
-            columns = ask_columns(self, error.titles, error.rows)
-            if columns is None:
+        def read(columns: dict[str, str] | None) -> Measurement | ColumnsError:
+            try:
+                return read_any(path, columns)
+            except ColumnsError as error:
+                return error
+
+        def take(found: Measurement | ColumnsError) -> None:
+            if not isinstance(found, ColumnsError):
+                self._take_measured(found)
+            elif (columns := ask_columns(self, found.titles, found.rows)) is None:
                 self.session.say("Nothing was read: its columns were not told.")
-                return
-            measured = read_any(path, columns)
-        self._take_measured(measured)
+            else:
+                self.work.run(title, lambda _: read(columns), take, lane="opening")
+
+        title = f"Reading {path.name}"
+        self.work.run(title, lambda _: read(None), take, lane="opening")
 
     def _take_measured(self, measured: Measurement) -> None:
         session, run = self.session, self.session.run

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData, QSettings
 from PySide6.QtGui import QImage
@@ -19,11 +20,11 @@ from fidele.desk.desks import Desks
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.run.kept import file_hash
-from fidele.session.customers import LISTS
+from fidele.session.customers import LISTS, read_colours
 from fidele.session.model import Session
 from fidele.session.piece import Piece
 from fidele.session.report import write_report
-from fidele.store.cards import holds_card
+from fidele.store.cards import Exported, holds_card, read_export
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
 from fidele.store.shelf import Delivery, Installed, Shelf
 from fidele.tiles import CancelledError, Progress
@@ -34,6 +35,9 @@ MEASURED = (".txt", ".cgats", ".it8", ".cxf", ".xml")
 _ONLY_MEASURED = (".cgats", ".it8")
 READ = (*PICTURE_ENDINGS, *MEASURED, ".csv", ".tsv")
 _WRITTEN = "TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)"
+
+
+_T = TypeVar("_T")
 
 
 class Host(Protocol):
@@ -100,7 +104,7 @@ class Incoming:
             self._remember(what, Path(names[0]).parent)
         if what == "colours":
             for name in names:
-                self._guarded(self._session.customers.take_in, Path(name))
+                self._take_colours(Path(name))
         else:
             self.take_all([Path(name) for name in names], what == "scan")
 
@@ -134,12 +138,12 @@ class Incoming:
         """Take a file that is no artwork where it belongs; False for artwork."""
         window, session = self._window, self._session
         ending, station = path.suffix.lower(), window.desk.station
-        if ending == ".zip" and holds_card(path):
-            self._guarded(session.conditions.take_in, path)
+        if ending == ".zip":
+            self._beside(path, lambda: _packed(session.shelf.beside(), path), self._take_packed)
         elif path.is_dir() or ending in ENDINGS or ending in PACKED:
             self.take_profiles([path])
         elif station == "Colours" and ending in LISTS:
-            self._guarded(session.customers.take_in, path)
+            self._take_colours(path)
         elif ending in LEAFLETS and station == "Profile":
             window.desks.profile.take_leaflet(path)
         elif station == "Charts" and ending in MEASURED:
@@ -151,13 +155,29 @@ class Incoming:
             return False
         elif ending in (".cxf", ".csv"):
             window.show_desk("Colours")
-            self._guarded(session.customers.take_in, path)
+            self._take_colours(path)
         else:
             session.say(
                 f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP, PDF, SVG) nor a profile (.icc, .icm, zip, "
                 "mail) nor a list of colours (.cxf, .csv). A leaflet is dropped on its profile's desk."
             )
         return True
+
+    def _beside(self, path: Path, read: Callable[[], _T], take: Callable[[_T], object]) -> None:
+        """Read a file beside the interface, and take what it held."""
+        self._window.work.run(
+            f"Reading {path.name}", lambda _: read(), lambda found: self._guarded(take, found), lane="opening"
+        )
+
+    def _take_colours(self, path: Path) -> None:
+        customers = self._session.customers
+        self._beside(path, lambda: read_colours(path), lambda found: customers.take_in(found, path.name))
+
+    def _take_packed(self, held: Exported | Delivery) -> None:
+        if isinstance(held, Delivery):
+            self.take_delivery(held)
+        else:
+            self._session.conditions.take_in(held)
 
     def open_pictures(self, paths: list[Path], words: str = "", show: bool = True) -> None:
         """Open pictures beside the interface, and take in hand what could be opened.
@@ -371,6 +391,10 @@ class Incoming:
 
 def _part(told: Progress, number: int, count: int, share: float) -> bool:
     return told((number + share) / count)
+
+
+def _packed(shelf: Shelf, path: Path) -> Exported | Delivery:
+    return read_export(path) if holds_card(path) else shelf.look(path)
 
 
 def _look(shelf: Shelf, path: Path, _told: Progress) -> Delivery:

@@ -30,6 +30,7 @@ def take_pictures(demo: Places, out: Path) -> None:
     folder = Path(tempfile.gettempdir()) / f"fidele-pictures-{os.getuid()}"
     shutil.rmtree(folder, ignore_errors=True)
     try:
+        folder.mkdir(mode=0o700)  # fails where somebody else has one of this name
         root = folder / "tern-harbour"
         shutil.copytree(demo.data, root)
         (root / "logbook.sqlite").unlink(missing_ok=True)

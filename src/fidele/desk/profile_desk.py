@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -28,6 +27,7 @@ from fidele.icc.solid import Overlap, Solid, overlap, solid_of
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, to_lab
 from fidele.judge.finding import Finding
+from fidele.papers.leaflet import Leaflet, text_of_leaflet
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 from fidele.session.roles import role_for
@@ -479,11 +479,16 @@ class ProfileDesk(Desk):
     def take_leaflet(self, path: Path) -> None:
         """Keep a leaflet with the profile that is shown."""
 
-        def take() -> Any:
-            return self.session.profiles.attach(self.profile_id, path.name, read_bytes(path, 8 << 20))
+        def read(_told: Progress) -> Leaflet:
+            data = read_bytes(path, 8 << 20)
+            return Leaflet(path.name, data, text_of_leaflet(path.name, data))
 
-        self.guarded(take)
-        self.show_page(1)
+        def take(leaflet: Leaflet) -> None:
+            self.guarded(self.session.profiles.attach, profile_id, leaflet)
+            self.show_page(1)
+
+        profile_id = self.profile_id
+        self.work.run(f"Reading {path.name}", read, take, lane="opening")
 
 
 _SERVES = {

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
 
+from fidele.apart.ask import warm
 from fidele.desk.desk import Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
@@ -124,6 +125,7 @@ class Window(QMainWindow):
         """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
         if self.desks.make_next():
             QTimer.singleShot(_TURN, self._make_others)
+            QTimer.singleShot(_TURN, warm)
 
     def _lay_out(self) -> None:
         panel = QWidget()
@@ -200,6 +202,7 @@ class Window(QMainWindow):
     def _watch(self) -> None:
         """Follow the profile folders, the driver, cards and pictures, whoever changes them."""
         self.session.follow.start()
+        self.work.quietly("a copy of the logbook", lambda _: self.session.logbook.back_up(), lambda _: None)
         if self.session.shelf.unread():
             QTimer.singleShot(0, self._read_shelf)
 
@@ -435,6 +438,8 @@ class Window(QMainWindow):
                 self.try_profile(card.profile or "")
             case Deed.PROBE if card is not None:
                 self._guarded(self._probe)
+            case Deed.PAGE:
+                self.desks.artwork.page.setValue(int(action.on) + 1)
             case Deed.READINESS:
                 self.desks.print.order_readiness()
                 self.show_desk("Print")

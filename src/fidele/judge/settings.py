@@ -69,4 +69,7 @@ def unknown_findings(rows: tuple[SettingRow, ...], card: Card, now: datetime.dat
         if row.when is not None and row.agrees and (now - row.when).days > _BELIEVED:
             yield ask("looked-long-ago", days=(now - row.when).days, who=card.confirmed[row.meaning].who)
         if row.found is None and not row.meaning.startswith("program_"):  # those are asked for in one
-            yield ask("not-known", why=_IF_NOT.get(row.meaning, "It cannot be read back."))
+            why, claim = _IF_NOT.get(row.meaning, "It cannot be read back."), card.claimed.get(row.meaning)
+            if claim is not None:
+                why += f" {claim.who} says to have seen {claim.value} on {claim.when:%d.%m.%Y}, on another machine."
+            yield ask("not-known", why=why)

@@ -6,6 +6,7 @@ import html
 import re
 from dataclasses import dataclass, field
 
+from fidele.apart.ask import outside
 from fidele.errors import FideleError
 from fidele.papers.model import Said
 
@@ -25,6 +26,24 @@ class Vocabulary:
     media: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True)
+class Leaflet:
+    """What a supplier wrote: how it is called, the file, and its text; '' where none can be read."""
+
+    name: str
+    data: bytes = field(repr=False)
+    text: str = field(repr=False)
+
+
+def read_leaflet(name: str, data: bytes) -> Leaflet:
+    """Read a leaflet as far as it can be read."""
+    try:
+        return Leaflet(name, data, text_of_leaflet(name, data))
+    except FideleError:
+        return Leaflet(name, data, "")
+
+
+@outside
 def text_of_leaflet(name: str, data: bytes) -> str:
     """Return the text of a leaflet.
 

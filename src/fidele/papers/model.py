@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import datetime
 from typing import Literal
 
 from pydantic import Field
 
-from fidele.route.condition import Kept
+from fidele.route.condition import Id, Kept, Moment
 
 #: What people call a profile and what it is for, in the order in which they think of it.
 ABOUT = {
@@ -61,7 +60,7 @@ class Said(Kept):
     value: str
     origin: Origin
     sentence: str = ""
-    when: datetime.datetime | None = None
+    when: Moment | None = None
     who: str = ""
 
     @property
@@ -80,7 +79,7 @@ class Verified(Kept):
 
     unit: str
     printer: str
-    when: datetime.datetime
+    when: Moment
     mean: float
     p95: float
     passed: bool
@@ -93,7 +92,7 @@ class Papers(Kept):
     """Everything that is said of one profile, kept beside it and never in it."""
 
     version: int = 1
-    id: str
+    id: Id
     said: dict[str, Said] = Field(default_factory=dict)
     leaflets: list[str] = Field(default_factory=list)
     verified: list[Verified] = Field(default_factory=list)

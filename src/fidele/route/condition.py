@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
 
 from fidele.icc.transform import Intent
 from fidele.values import Settings, Value
@@ -25,10 +25,21 @@ OWNER_WORDS: dict[str, str] = {
 }
 
 
+def _local(when: datetime.datetime) -> datetime.datetime:
+    """Return a time as this machine's clock shows it: what others wrote may carry a zone."""
+    return when if when.tzinfo is None else when.astimezone().replace(tzinfo=None)
+
+
+#: A time by this machine's clock.
+Moment = Annotated[datetime.datetime, AfterValidator(_local)]
+#: What names a file: letters, digits and a few signs, nothing that leads elsewhere (`statefile.below`).
+Id = Annotated[str, StringConstraints(pattern=r"^[\w][\w .,+()'&-]*$", max_length=120)]
+
+
 class Kept(BaseModel):
     """What is kept as JSON. Fields that a newer Fidele adds are kept and written back."""
 
-    model_config = ConfigDict(extra="allow", validate_assignment=True)
+    model_config = ConfigDict(extra="allow", validate_assignment=True, allow_inf_nan=False)
 
 
 class PressData(Kept):
@@ -70,14 +81,14 @@ class Confirmation(Kept):
 
     value: Value | None
     who: str
-    when: datetime.datetime
+    when: Moment
 
 
 class Change(Kept):
     """One change of a card: what, when, and by whom."""
 
     what: str
-    when: datetime.datetime
+    when: Moment
     who: str
 
 
@@ -89,7 +100,7 @@ class Card(Kept):
     """
 
     version: int = 1
-    id: str
+    id: Id
     name: str
     process: Literal["transfer", "direct"] = "transfer"
     printer: str
@@ -100,7 +111,7 @@ class Card(Kept):
     size: str = "A4"
     substrate: str
     seen_from: Literal["front", "back"] = "front"
-    profile: str | None = None
+    profile: Id | None = None
     #: What the profile called itself when it was chosen: its id is its content, so another version is another profile.
     profile_title: str = ""
     intent: Intent = Intent.PERCEPTUAL
@@ -116,6 +127,8 @@ class Card(Kept):
     press: PressData = Field(default_factory=lambda: PressData())
     sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
+    #: What somebody else confirmed on a machine of theirs: shown as theirs, and no confirmation here.
+    claimed: dict[str, Confirmation] = Field(default_factory=dict)
     #: The version of the driver when everything was last set to this card.
     driver_version: str = ""
     notes: str = ""

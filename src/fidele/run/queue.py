@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 import json
-import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -23,6 +22,7 @@ from fidele.run.route import stops_on
 from fidele.run.spool import Spool
 from fidele.run.thumbnail import thumbnail_png
 from fidele.store.logbook import Logbook
+from fidele.store.processes import this_process
 from fidele.store.records import BUSY, WAITING, KeptRun, Queued
 from fidele.tiles import CancelledError, Progress
 from fidele.values import Settings
@@ -92,7 +92,7 @@ class Queue:
             card.model_dump_json(),
             card.profile,
             device.settings() if settings is None else settings,
-            {"pid": os.getpid()} if state in BUSY else {},
+            this_process() if state in BUSY else {},
             overridden,
             state or ("held" if hold or card.sheet.hold else "waiting"),
             kept_job(job),

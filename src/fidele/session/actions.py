@@ -64,7 +64,7 @@ class Actions:
             Deed.QUALITY: lambda step: handoff.quality(int(step)),
             Deed.AS_MADE: handoff.as_made,
             Deed.PREHEAT: lambda _: self._preheat(),
-            Deed.PAGE: lambda page: pieces.choose_page(int(page)),
+            Deed.PAGE: lambda page: pieces.take_page(pieces.reading(int(page))()),
             Deed.WHITEN: lambda _: pieces.purify("whiten"),
             Deed.BLACKEN: lambda _: pieces.purify("blacken"),
             Deed.SIZE: self._size,

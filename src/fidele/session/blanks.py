@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter
 
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
 from fidele.sheet.page import Behind
 from fidele.sheet.placing import Media
-from fidele.sheet.shapes import SHAPES, Shape
+from fidele.sheet.shapes import Shape
+from fidele.statefile import StateFile
 
 _LARGEST = 1 << 20
 #: Nothing is printed so near to the edge of a sheet of one's own, in mm: it never lies quite straight.
 _EDGE = 2.0
+
+
+#: Millimetres of a side, and along an edge.
+Side = Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)]
+Edge = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]
 
 
 @dataclass(frozen=True)
@@ -25,11 +31,11 @@ class Blank:
     its edge nothing of weight should stand (safe)."""
 
     name: str
-    width: float
-    height: float
+    width: Side
+    height: Side
     shape: Shape = "rectangle"
-    bleed: float = 0.0
-    safe: float = 0.0
+    bleed: Edge = 0.0
+    safe: Edge = 0.0
 
     @property
     def printed(self) -> tuple[float, float]:
@@ -42,8 +48,8 @@ class OwnSheet:
     """A sheet of one's own size in mm, fed as if it were the printer's `printed_as`, in the middle of the way in."""
 
     name: str
-    width: float
-    height: float
+    width: Side
+    height: Side
     printed_as: str
 
     def media(self, carrier: Media) -> Media:
@@ -72,26 +78,24 @@ READY = (
 )
 
 
+_BLANKS, _SHEETS = TypeAdapter(tuple[Blank, ...]), TypeAdapter(tuple[OwnSheet, ...])
+
+
+def _kept(data: bytes) -> tuple[tuple[Blank, ...], tuple[OwnSheet, ...]]:
+    kept = json.loads(data)
+    return _BLANKS.validate_python(kept["blanks"]), _SHEETS.validate_python(kept["sheets"])
+
+
 class Blanks:
     """The blanks and own sheets of a workshop."""
 
     def __init__(self, path: Path) -> None:
-        self._path = path
-        self.blanks: tuple[Blank, ...] = READY
-        self.sheets: tuple[OwnSheet, ...] = ()
-        try:
-            kept: Any = json.loads(read_bytes(path, _LARGEST))
-            self.blanks = tuple(Blank(**row) for row in kept["blanks"] if row["shape"] in SHAPES)
-            self.sheets = tuple(OwnSheet(**row) for row in kept["sheets"])
-        except FideleError:
-            pass  # nothing was kept yet: what lies ready will do
-        except (ValueError, KeyError, TypeError):
-            with contextlib.suppress(OSError):  # damaged: kept aside, so that nothing is written over it
-                path.replace(path.with_suffix(".damaged"))
+        self._file = StateFile[tuple[tuple[Blank, ...], tuple[OwnSheet, ...]]](path, _kept, lambda: (READY, ()))
+        self.blanks, self.sheets = self._file.read()
 
     def _keep(self) -> None:
         kept = {"blanks": [asdict(b) for b in self.blanks], "sheets": [asdict(s) for s in self.sheets]}
-        write_bytes(self._path, json.dumps(kept, indent=1, ensure_ascii=False).encode())
+        self._file.write(json.dumps(kept, indent=1, ensure_ascii=False).encode())
 
     def blank(self, name: str) -> Blank | None:
         """Return a blank by its name."""

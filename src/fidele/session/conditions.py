@@ -16,7 +16,7 @@ from fidele.session.in_force import InForce
 from fidele.session.live import Live
 from fidele.session.news import ConditionsChanged
 from fidele.session.profiles import Profiles
-from fidele.store.cards import CardStore, export_card, read_export
+from fidele.store.cards import CardStore, Exported, export_card
 
 
 class Conditions:
@@ -112,23 +112,29 @@ class Conditions:
         export_card(card, profile, path)
         self._live.say(f"“{card.name}” is written to {path.name}" + (", its profile inside." if profile else "."))
 
-    def take_in(self, path: Path) -> Card:
-        """Take in a card that was exported, with its profile, as a step that can be undone; it is not put in force.
+    def take_in(self, held: Exported) -> Card:
+        """Take in a card that was exported (`read_export`), with its profile, as a step that can be undone.
+
+        It is not put in force.
 
         Raises
         ------
         FideleError
             When the file is damaged, or cannot be kept.
         """
-        card, profile = read_export(path)
+        theirs = held.card.confirmed
+        card = held.card.model_copy(update={"confirmed": {}, "claimed": held.card.claimed | theirs, "locked": False})
+        profile = held.profile
         there = self.store.find(card.id)
-        if there is not None and there != card:
+        if there is not None and there in (card, held.card):
+            card = there
+        elif there is not None:
             card = card.model_copy(update={"id": self.fresh(card.name), "name": f"{card.name} (taken in)"})
         if profile is not None:
             delivery = self._profiles.shelf.look_into(f"{card.profile_title or card.name}.icc", profile)
             refused = [a.reason for a in delivery.arrivals if a.status == "refused"]
             if refused:
-                raise FideleError(f"The profile in {path.name} is refused: {refused[0]}")
+                raise FideleError(f"The profile in {held.name} is refused: {refused[0]}")
             for arrival in delivery.arrivals:
                 self._profiles.shelf.put(arrival)
 

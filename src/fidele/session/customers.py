@@ -6,20 +6,24 @@ import csv
 import io
 import json
 import re
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
 
+from fidele.apart.ask import outside
+from fidele.arrays import Floats
 from fidele.chart.cgats import read as read_cgats
 from fidele.chart.cxf import read_cxf
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
+from fidele.files import read_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 from fidele.proof.customer import TOLERANCE, CustomerColour
 from fidele.proof.typed import colour_written
 from fidele.session.live import Live
 from fidele.session.news import ColoursChanged
+from fidele.statefile import StateFile
 
 _LARGEST = 16 << 20
 _MOST = 2000
@@ -31,18 +35,9 @@ class Customers:
     """One list at hand; what is changed can be undone."""
 
     def __init__(self, live: Live, path: Path) -> None:
-        self._live, self._path = live, path
-        self.colours: tuple[CustomerColour, ...] = self._kept()
-
-    def _kept(self) -> tuple[CustomerColour, ...]:
-        try:
-            rows = json.loads(read_bytes(self._path, _LARGEST))
-            return tuple(
-                CustomerColour(str(r["name"]), (float(r["L"]), float(r["a"]), float(r["b"])), float(r["tolerance"]))
-                for r in rows
-            )
-        except (FideleError, ValueError, KeyError, TypeError):
-            return ()
+        self._live = live
+        self._file = StateFile[tuple[CustomerColour, ...]](path, _kept, tuple, _LARGEST)
+        self.colours = self._file.read()
 
     def _set(self, colours: tuple[CustomerColour, ...], name: str) -> None:
         before = self.colours
@@ -51,7 +46,7 @@ class Customers:
             rows = [
                 {"name": c.name, "L": c.Lab[0], "a": c.Lab[1], "b": c.Lab[2], "tolerance": c.tolerance} for c in now
             ]
-            write_bytes(self._path, json.dumps(rows, indent=1, ensure_ascii=False).encode())
+            self._file.write(json.dumps(rows, indent=1, ensure_ascii=False).encode())
             self.colours = now
             self._live.tell(ColoursChanged())
 
@@ -84,20 +79,29 @@ class Customers:
         if changed != self.colours:
             self._set(changed, f"“{name}” may be off by ΔE00 {tolerance:g}")
 
-    def take_in(self, path: Path) -> int:
-        """Import a list from CGATS, CxF3 or CSV; return how many colours it held.
-
-        Raises
-        ------
-        FideleError
-            When it holds none that can be used.
-        """
-        found = read_colours(path)
+    def take_in(self, found: list[CustomerColour], name: str) -> int:
+        """Take colours that were read from a file (`read_colours`) in; return how many they are."""
         names = {c.name for c in found}
-        self._set((*(c for c in self.colours if c.name not in names), *found), f"{len(found)} colours from {path.name}")
+        self._set((*(c for c in self.colours if c.name not in names), *found), f"{len(found)} colours from {name}")
         return len(found)
 
 
+def _kept(data: bytes) -> tuple[CustomerColour, ...]:
+    found = [
+        CustomerColour(str(r["name"]), _triple(_finite(r[k] for k in "Lab")), float(_finite([r["tolerance"]])[0]))
+        for r in json.loads(data)
+    ]
+    return tuple(found[:_MOST])
+
+
+def _finite(values: Iterable[float]) -> Floats:
+    found = np.array([float(v) for v in values])
+    if not np.isfinite(found).all() or np.abs(found).max() > 1000:
+        raise ValueError("no colour")
+    return found
+
+
+@outside
 def read_colours(path: Path) -> list[CustomerColour]:
     """Read a list of colours from CGATS.17, CxF3 or CSV.
 

@@ -7,29 +7,28 @@ from pathlib import Path
 
 from fidele.artwork.open import ENDINGS
 from fidele.errors import FideleError
-from fidele.files import read_bytes, stamp_of, write_bytes
+from fidele.files import stamp_of
 from fidele.session.live import Live
 from fidele.session.news import RulesChanged
 from fidele.session.seen import Stamp
+from fidele.statefile import StateFile, words_in
 
 
 class Inbox:
     """Looks into a folder now and then; a file counts as arrived once it has stopped growing."""
 
     def __init__(self, live: Live, path: Path) -> None:
-        self._live, self._path = live, path
+        self._live = live
+        self._file = StateFile[dict[str, str]](path, words_in, dict)
         self.folder: Path | None = None
         #: Where converted files go; None takes pictures in hand instead.
         self.into: Path | None = None
         self._known: set[tuple[str, Stamp]] = set()
         self._growing: dict[str, Stamp] = {}
-        try:
-            kept = json.loads(read_bytes(self._path, 1 << 16))
-            folder, into = kept.get("folder"), kept.get("into")
-        except (FideleError, ValueError, AttributeError):
-            return
-        if isinstance(folder, str) and Path(folder).is_dir():
-            self._begin(Path(folder), Path(into) if isinstance(into, str) and into else None)
+        kept = self._file.read()
+        folder, into = kept.get("folder", ""), kept.get("into", "")
+        if folder and Path(folder).is_dir():
+            self._begin(Path(folder), Path(into) if into else None)
 
     def _begin(self, folder: Path, into: Path | None) -> None:
         self.folder, self.into = folder, into
@@ -49,7 +48,7 @@ class Inbox:
         if into is not None and into.resolve() == folder.resolve():
             raise FideleError("Converted files would land in the watched folder itself; choose another one for them.")
         self._begin(folder, into)
-        write_bytes(self._path, json.dumps({"folder": str(folder), "into": str(into) if into else ""}).encode())
+        self._file.write(json.dumps({"folder": str(folder), "into": str(into) if into else ""}).encode())
         where = f"and written, converted, into {into}" if into else "and taken in hand"
         self._live.say(f"{folder} is watched: pictures that arrive there are noticed {where}.")
         self._live.tell(RulesChanged())
@@ -59,7 +58,7 @@ class Inbox:
         if self.folder is not None:
             self._live.say(f"{self.folder} is not watched any more.")
         self.folder = self.into = None
-        self._path.unlink(missing_ok=True)
+        self._file.path.unlink(missing_ok=True)
         self._live.tell(RulesChanged())
 
     def listing(self) -> dict[str, Stamp] | None:
@@ -73,7 +72,7 @@ class Inbox:
         found: dict[str, Stamp] = {}
         try:
             for path in folder.iterdir():
-                if path.suffix.lower() in ENDINGS and not path.name.startswith("."):
+                if path.suffix.lower() in ENDINGS and not path.name.startswith(".") and path.is_file():
                     found[str(path)] = stamp_of(path)
         except OSError:
             return {}

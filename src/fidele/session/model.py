@@ -13,6 +13,7 @@ from fidele.chart.definition import Chart
 from fidele.devices.protocol import Printer
 from fidele.devices.registry import devices_here
 from fidele.errors import FideleError
+from fidele.files import keep_private
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.judge.finding import Action, Finding
@@ -59,6 +60,7 @@ from fidele.session.state import Judged, LossesFound, RouteRead, RunTaken, Scree
 from fidele.session.trials import Trials
 from fidele.session.watch import Watch
 from fidele.sheet.placing import Media, Placing
+from fidele.statefile import damaged
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.store.shelf import Installed, Shelf
@@ -68,11 +70,16 @@ from fidele.tiles import Progress
 _TABLE = 4
 
 
+#: So many runs of the logbook are looked at when a workshop is opened.
+_LOOKED_AT = 200
+
+
 class Session:
     """One workshop with its parts; the state is in `live`, and every part is handed only what it uses."""
 
     def __init__(self, places: Places) -> None:
         self.places = places
+        keep_private(places.data, places.state / "written-to")
         self.live = live = Live()
         live.refresh, live.judge = self.refresh, self.judge_again
         self.history = live.history
@@ -128,7 +135,7 @@ class Session:
         cards = self.cards.cards()
         if cards:
             self.put_in_force(cards[0])
-        for sentence in self.cards.damaged():
+        for sentence in self.damaged():
             self.say(sentence)
         if cut_off := self.queue.after_a_crash():
             runs = ", ".join(map(str, cut_off))
@@ -136,13 +143,23 @@ class Session:
         if self.queue.paused:
             count = len(self.queue.entries())
             self.say(f"{count} runs wait in the queue from before; let them go on at the print desk.")
+        if (last := self.logbook.clock_behind()) is not None:
+            self.say(f"This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.")
+
+    def damaged(self) -> list[str]:
+        """Return a sentence for each kept file of this workshop that is damaged and was left out."""
+        for kept in (self.profiles.defaults, self.profiles.roles, self.sources.rules):
+            kept.all()  # those that are read when they are first needed
+        self.logbook.runs(_LOOKED_AT)
+        found = damaged(self.places.data)
+        for number, why in sorted(self.logbook.unreadable.items()):
+            found.append(f"Run {number} of the logbook is left out: {why}. Its row stays as it is.")
         if self.logbook.rescued:
-            self.say(
+            found.append(
                 f"The logbook was damaged. {self.logbook.saved} runs were saved into a new one; the damaged file is "
                 f"kept as {self.logbook.rescued}."
             )
-        if (last := self.logbook.clock_behind()) is not None:
-            self.say(f"This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.")
+        return found
 
     # What is known -----------------------------------------------------------------------------------------------
 

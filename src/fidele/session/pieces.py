@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -198,22 +199,24 @@ class Pieces:
         self.change(f"Take the picture for {name}", opened=opened, artwork=self._worked(opened, piece.replacements))
         self._live.say(f"The picture is taken for {name}.")
 
-    def as_the_file_says(self) -> None:
-        """Read the space from the file and the house rules again."""
+    def reading(self, page: int | None = None) -> Callable[[], Artwork]:
+        """Return the work of reading the file of the picture in hand again, or another page of it, from 0."""
+        opened = self.need().opened
+        page = max(0, opened.page) if page is None else page
+        return partial(open_artwork, opened.path, suppose=self._sources.supposing().of(opened.path), page=page)
+
+    def as_the_file_says(self, again: Artwork) -> None:
+        """Take the space that the file and the house rules say, as it was read again (`reading`)."""
         piece = self.need()
-        again = open_artwork(piece.opened.path, suppose=self._sources.suppose(piece.opened.path))
         opened = replace(piece.opened, profile=again.profile, slip=again.slip, doubts=again.doubts)
         self.change(
             "Take the picture as its file says", opened=opened, artwork=self._worked(opened, piece.replacements)
         )
 
-    def choose_page(self, page: int) -> None:
-        """Take another page of the same file, from 0."""
-        piece = self.need()
-        path = piece.opened.path
-        artwork = open_artwork(path, suppose=self._sources.suppose(path), page=page)
+    def take_page(self, artwork: Artwork) -> None:
+        """Take another page of the same file, as it was read (`reading`)."""
         self.change(
-            f"Page {page + 1}",
+            f"Page {artwork.page + 1}",
             opened=artwork,
             artwork=artwork,
             replacements=(),
@@ -222,7 +225,7 @@ class Pieces:
             behind=None,
             shape="rectangle",
         )
-        self._live.say(f"Page {page + 1} of {artwork.pages} of {path.name}.")
+        self._live.say(f"Page {artwork.page + 1} of {artwork.pages} of {artwork.path.name}.")
 
     def replace_colours(self, replacements: tuple[Replacement, ...], name: str) -> None:
         """Work on a copy in which colours are replaced, all at once; the file stays what it is."""

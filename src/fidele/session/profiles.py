@@ -16,7 +16,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
 from fidele.papers.fit import Fit, Purpose, fit
 from fidele.papers.guess import Known, guess
-from fidele.papers.leaflet import Vocabulary, statements, text_of_leaflet
+from fidele.papers.leaflet import Leaflet, Vocabulary, statements
 from fidele.papers.model import ABOUT, MADE, Papers, Said, Verified
 from fidele.route.condition import Card
 from fidele.session.in_force import InForce
@@ -128,9 +128,7 @@ class Profiles:
         self._live.tell(Arrived())
         return results
 
-    def _take(
-        self, arrivals: list[Arrival], instead: dict[str, str], leaflets: tuple[tuple[str, bytes], ...]
-    ) -> list[Installed]:
+    def _take(self, arrivals: list[Arrival], instead: dict[str, str], leaflets: tuple[Leaflet, ...]) -> list[Installed]:
         results: list[Installed] = []
         gone: list[Removed] = []
 
@@ -144,8 +142,8 @@ class Profiles:
                     if old is not None:
                         gone.append(self.shelf.remove(old.id))
                         self._hand_over(old.id, arrival.id)
-                    for name, data in leaflets:
-                        self._read_leaflet(arrival.id, name, data)
+                    for leaflet in leaflets:
+                        self._keep_leaflet(arrival.id, leaflet)
             except FideleError:
                 back()  # all of them or none
                 raise
@@ -302,20 +300,13 @@ class Profiles:
         first = (ABOUT | MADE)[next(iter(guesses))].lower()
         self.change(profile_id, f"Confirmed: {first}" if count == 1 else f"Confirmed {count} guesses", update)
 
-    def attach(self, profile_id: str, name: str, data: bytes) -> int:
-        """Keep a leaflet with a profile and offer what it says as guesses; return how many things it says.
-
-        Raises
-        ------
-        FideleError
-            When it holds no text that can be read.
-        """
-        text_of_leaflet(name, data)
-        count = self._read_leaflet(profile_id, name, data)
+    def attach(self, profile_id: str, leaflet: Leaflet) -> int:
+        """Keep a leaflet with a profile and offer what its text says as guesses; return how many things it says."""
+        count = self._keep_leaflet(profile_id, leaflet)
         self._live.tell(PapersChanged())
         self._live.refresh()
         self._live.say(
-            f"{name} is kept with the profile; "
+            f"{leaflet.name} is kept with the profile; "
             + (
                 f"it says {count} {'thing' if count == 1 else 'things'} to confirm."
                 if count
@@ -324,13 +315,10 @@ class Profiles:
         )
         return count
 
-    def _read_leaflet(self, profile_id: str, name: str, data: bytes) -> int:
-        try:
-            said = statements(text_of_leaflet(name, data), self._vocabulary())
-        except FideleError:
-            said = {}
+    def _keep_leaflet(self, profile_id: str, leaflet: Leaflet) -> int:
+        said = statements(leaflet.text, self._vocabulary())
         papers = self.store.read(profile_id)
-        kept = self.store.keep_leaflet(profile_id, name, data)
+        kept = self.store.keep_leaflet(profile_id, leaflet.name, leaflet.data)
         entry = self.shelf.find(profile_id)
         certain = self.papers(entry).said if entry else papers.said
         fresh = {k: s for k, s in said.items() if not (k in certain and certain[k].certain)}

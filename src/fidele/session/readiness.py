@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
+import re
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -25,6 +26,7 @@ from fidele.run.queue import Queue
 from fidele.session.live import Live
 from fidele.session.news import LogChanged
 from fidele.sheet.placing import Placing
+from fidele.statefile import WRONG, below
 from fidele.store.logbook import Logbook
 from fidele.store.records import Verdict
 
@@ -116,15 +118,16 @@ class Readiness:
     # Judging -----------------------------------------------------------------------------------------------------
 
     def _file(self, card: Card) -> Path:
-        return self._folder / f"{card.printer.replace('/', ' ')}, {card.process}.json"
+        printer = re.sub(r"[^\w .-]", " ", card.printer)
+        return below(self._folder, f"{printer}, {card.process}", ".json")
 
     def sound(self, card: Card) -> NDArray[np.float64] | None:
         """Return the scanner values (16, 3) of this printer's last sound page, None where there is none yet."""
         try:
             values = np.array(json.loads(read_bytes(self._file(card), 1 << 16)), float)
-        except (FideleError, ValueError):
+        except WRONG:
             return None
-        return values if values.shape == (len(INKS) * len(STEPS), 3) else None
+        return values if values.shape == (len(INKS) * len(STEPS), 3) and np.isfinite(values).all() else None
 
     def scan(self, printed: Printed) -> Scan | None:
         """Lay a page as it came out on the stand-in's scanner; None where a person must do that."""

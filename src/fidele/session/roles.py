@@ -5,9 +5,8 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
 from fidele.icc.describe import Description
+from fidele.statefile import StateFile, words_in
 
 #: Roles, with the class of profile that can take them.
 ROLES = {"screen": "mntr", "scanner": "scnr"}
@@ -17,16 +16,11 @@ class Roles:
     """Kept in one small file; '' where no profile was chosen."""
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        self._file = StateFile[dict[str, str]](path, words_in, dict)
 
     def all(self) -> dict[str, str]:
         """Return profile ids by role."""
-        try:
-            stored = json.loads(read_bytes(self.path, 1 << 16))
-        except (FideleError, ValueError):
-            return {}
-        known = stored.items() if isinstance(stored, dict) else ()
-        return {k: v for k, v in known if k in ROLES and isinstance(v, str)}
+        return {k: v for k, v in self._file.read().items() if k in ROLES}
 
     def of(self, role: str) -> str:
         """Return the id of the profile in a role."""
@@ -37,7 +31,7 @@ class Roles:
         stored = {k: v for k, v in self.all().items() if k != role}
         if profile_id:
             stored[role] = profile_id
-        write_bytes(self.path, json.dumps(stored, indent=2).encode())
+        self._file.write(json.dumps(stored, indent=2).encode())
 
 
 def role_for(what: Description) -> str:

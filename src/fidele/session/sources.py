@@ -8,19 +8,19 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, TypeAdapter
 
 from fidele.artwork.guess import looks_like
 from fidele.artwork.open import Suppose
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import GREYS, grey, oprgb, sgrey, srgb
 from fidele.session.live import Live
 from fidele.session.news import RulesChanged
 from fidele.session.profiles import Profiles, Row
 from fidele.session.remember import Remembered
+from fidele.statefile import StateFile
 
 _LARGEST = 1 << 20
 #: Keys of the spaces that are always there.
@@ -80,18 +80,15 @@ class Rules:
     """House rules in one small file."""
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        self._file = StateFile[tuple[Rule, ...]](path, _RULES.validate_json, tuple, _LARGEST)
 
     def all(self) -> tuple[Rule, ...]:
         """Return them; none where the file is missing or damaged."""
-        try:
-            return _RULES.validate_json(read_bytes(self.path, _LARGEST))
-        except (FideleError, ValidationError):
-            return ()
+        return self._file.read()
 
     def save(self, rules: tuple[Rule, ...]) -> None:
         """Keep them."""
-        write_bytes(self.path, json.dumps([r.model_dump() for r in rules], indent=2, ensure_ascii=False).encode())
+        self._file.write(json.dumps([r.model_dump() for r in rules], indent=2, ensure_ascii=False).encode())
 
     def of(self, path: Path, kind: str) -> Rule | None:
         """Return the rule for a picture: that which means it most closely."""

@@ -5,14 +5,17 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
+from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import ValidationError
 
+from fidele.apart.ask import outside
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
 from fidele.icc.profile import LARGEST
 from fidele.route.condition import Card
+from fidele.statefile import StateFile, below, complain, printable
 
 
 class CardStore:
@@ -22,28 +25,21 @@ class CardStore:
         self.folder = folder
 
     def cards(self) -> list[Card]:
-        """Return all readable cards by name; damaged ones stay on disk and are left out (see `damaged`)."""
+        """Return all readable cards by name; damaged ones stay on disk and are told (`statefile.damaged`)."""
         cards = []
         for path in sorted(self.folder.glob("*.json")):
             try:
                 cards.append(self._read(path))
-            except FideleError:
-                continue
-        return sorted(cards, key=lambda c: c.name.casefold())
-
-    def damaged(self) -> list[str]:
-        """Return a sentence for each card that cannot be read."""
-        sentences = []
-        for path in sorted(self.folder.glob("*.json")):
-            try:
-                self._read(path)
+                complain(path)
             except FideleError as error:
-                sentences.append(str(error))
-        return sentences
+                complain(path, str(error).rstrip("."))
+        return sorted(cards, key=lambda c: c.name.casefold())
 
     @staticmethod
     def _read(path: Path) -> Card:
-        return card_of(read_bytes(path, 1 << 20), str(path))
+        """Read a card. Its file's name is its id: a copy by hand is another card, and never the original."""
+        card = card_of(read_bytes(path, 1 << 20), str(path))
+        return card if card.id == path.stem else card.model_copy(update={"id": below(path.parent, path.stem).name})
 
     def read(self, card_id: str) -> Card:
         """Return one card by its id.
@@ -53,12 +49,12 @@ class CardStore:
         FideleError
             When it is not there, or damaged.
         """
-        return self._read(self.folder / f"{card_id}.json")
+        return self._read(self._path(card_id))
 
     def kept(self, card_id: str) -> bytes | None:
         """Return what is kept of a card, to notice whether somebody else changed it; None where nothing is."""
         try:
-            return read_bytes(self.folder / f"{card_id}.json", 1 << 20)
+            return read_bytes(self._path(card_id), 1 << 20)
         except FideleError:
             return None
 
@@ -73,8 +69,13 @@ class CardStore:
         return tuple(found)
 
     def save(self, card: Card) -> None:
-        """Write a card, whole or not at all."""
-        write_bytes(self.folder / f"{card.id}.json", card.model_dump_json(indent=2).encode())
+        """Write a card, whole or not at all; a damaged file in its place is kept aside."""
+        StateFile(self._path(card.id), lambda data: card_of(data, card.id), lambda: card).write(
+            card.model_dump_json(indent=2).encode()
+        )
+
+    def _path(self, card_id: str) -> Path:
+        return below(self.folder, card_id, ".json")
 
     def find(self, name: str) -> Card | None:
         """Return a card by its id, else the one of this name."""
@@ -89,7 +90,7 @@ class CardStore:
         FideleError
             When the folder cannot be written.
         """
-        path = self.folder / f"{card_id}.json"
+        path = self._path(card_id)
         try:
             path.unlink(missing_ok=True)
         except OSError as error:
@@ -116,7 +117,16 @@ def export_card(card: Card, profile: bytes | None, path: Path) -> None:
     write_bytes(path, memory.getvalue())
 
 
-def read_export(path: Path) -> tuple[Card, bytes | None]:
+@dataclass(frozen=True)
+class Exported:
+    """What a file holds that a card was sent in: the card and its profile, and how the file is called."""
+
+    card: Card
+    profile: bytes | None
+    name: str
+
+
+def read_export(path: Path) -> Exported:
     """Return the card and the profile in a file that was exported.
 
     Raises
@@ -124,6 +134,12 @@ def read_export(path: Path) -> tuple[Card, bytes | None]:
     FideleError
         When it is no such file, or damaged.
     """
+    text, profile = _packed(path)
+    return Exported(card_of(text, str(path)), profile, path.name)
+
+
+@outside
+def _packed(path: Path) -> tuple[bytes, bytes | None]:
     data = read_bytes(path, 2 * LARGEST)
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as bundle:
@@ -140,15 +156,16 @@ def read_export(path: Path) -> tuple[Card, bytes | None]:
         raise FideleError(f"{path} is damaged, or no printing condition.") from error
     if profile is not None and len(profile) > LARGEST:
         raise FideleError(f"{path} holds a profile larger than any can be.")
-    return card_of(text, str(path)), profile
+    return text, profile
 
 
+@outside
 def holds_card(path: Path) -> bool:
     """Tell whether a file is an exported printing condition."""
     try:
-        with zipfile.ZipFile(path) as bundle:
+        with zipfile.ZipFile(io.BytesIO(read_bytes(path, 2 * LARGEST))) as bundle:
             return _CARD in bundle.namelist()
-    except (OSError, zipfile.BadZipFile, ValueError):
+    except (FideleError, zipfile.BadZipFile, ValueError, EOFError, NotImplementedError):
         return False
 
 
@@ -164,7 +181,7 @@ def card_of(text: bytes, name: str) -> Card:
         return Card.model_validate_json(text)
     except ValidationError as error:
         first = error.errors()[0]
-        place = ".".join(str(p) for p in first["loc"]) or "the file"
+        place = printable(".".join(str(p) for p in first["loc"])) or "the file"
         raise FideleError(
             f"The printing condition in {name} cannot be read: {place}: {first['msg'].lower()}."
         ) from error

@@ -5,17 +5,17 @@ from __future__ import annotations
 import contextlib
 import datetime
 import json
-import os
 import sqlite3
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 from fidele.errors import FideleError
+from fidele.store.processes import is_alive, this_process
 from fidele.store.records import BUSY, WAITING, Check, KeptRun, Queued, Verdict
-from fidele.store.rescue import rescue
+from fidele.store.rescue import back_up, rescued_in_place
+from fidele.store.sound import document_fault, fault, moment, verdict_fault
 from fidele.values import Document, Settings
 
 #: Each step takes the file from one version to the next.
@@ -60,10 +60,15 @@ _MIGRATIONS = (
 _LOOKED_THROUGH = 256 << 20
 
 
+def _of_card(name: str) -> str:
+    """Return the expression for a field of a run's card; '' where the card cannot be read."""
+    return f"CASE WHEN json_valid(card) THEN COALESCE(json_extract(card, '$.{name}'), '') ELSE '' END"
+
+
 #: What is kept of a run, and what its last check said, by the names of `KeptRun`; its thumbnail is asked for apart.
-_KEPT = """
+_KEPT = f"""
     SELECT run.id, run.at, title, card, profile, settings, receipt, overridden, press, state, job, why, passed, target,
-    not_before, media_mm2, COALESCE(json_extract(card, '$.name'), '') AS card_name,
+    not_before, media_mm2, {_of_card("name")} AS card_name,
     COALESCE(verdict.verdict, '') AS verdict, mean, COALESCE(cause, '') AS cause FROM run
     LEFT JOIN verdict ON verdict.id = (SELECT MAX(v.id) FROM verdict v WHERE v.run = run.id)
 """
@@ -77,37 +82,36 @@ class Logbook:
         path.parent.mkdir(parents=True, exist_ok=True)
         self.rescued: Path | None = None
         self.saved = 0
+        #: Runs whose rows cannot be read, and why; they are left as they are, and out of every list.
+        self.unreadable: dict[int, str] = {}
         try:
-            with closing(self._open()) as db:
-                if path.stat().st_size < _LOOKED_THROUGH:
-                    (sound,) = db.execute("PRAGMA quick_check(1)").fetchone()
-                    if sound != "ok":
-                        raise sqlite3.DatabaseError(sound)
+            self._look_through()
         except sqlite3.OperationalError as error:  # locked, full, not to be written: not its own fault
             raise FideleError(f"The logbook {path} cannot be opened: {error}.") from error
         except sqlite3.DatabaseError:
-            taken = (path.with_suffix(f".damaged{f'-{n}' if n else ''}") for n in range(1000))
-            aside = next(p for p in taken if not p.exists())
-            path.replace(aside)
-            self.__init__(path)  # type: ignore[misc]
-            self.rescued = aside
-            self.saved = rescue(aside, path)
+            self.saved, self.rescued = rescued_in_place(path, lambda fresh: _opened(fresh).close())
+
+    def _look_through(self) -> None:
+        with closing(self._open()) as db:
+            if self.path.stat().st_size < _LOOKED_THROUGH:
+                (sound,) = db.execute("PRAGMA quick_check(1)").fetchone()
+                if sound != "ok":
+                    raise sqlite3.DatabaseError(sound)
+
+    def back_up(self) -> None:
+        """Keep a copy of the logbook, whole and looked through, if it was changed since the last one.
+
+        Raises
+        ------
+        FideleError
+            When it cannot be written.
+        """
+        with self._reading() as db:
+            back_up(db, self.path)
 
     def _open(self) -> sqlite3.Connection:
         """Return a connection to a logbook of this version; one that was taken away meanwhile is begun anew."""
-        db = sqlite3.connect(self.path, timeout=10, isolation_level="IMMEDIATE")
-        try:
-            db.row_factory = sqlite3.Row
-            db.execute("PRAGMA foreign_keys = ON")
-            (version,) = db.execute("PRAGMA user_version").fetchone()
-            if version > len(_MIGRATIONS):
-                raise FideleError(f"The logbook {self.path} was written by a newer Fidele; update to read it.")
-            if version < len(_MIGRATIONS):
-                _migrate(db)
-        except BaseException:
-            db.close()
-            raise
-        return db
+        return _opened(self.path)
 
     def add_run(
         self,
@@ -159,7 +163,7 @@ class Logbook:
     def _place_for(db: sqlite3.Connection, card: str) -> float:
         """Return a place in the queue behind the last run of a condition, so that like work is printed together."""
         rows = db.execute(
-            "SELECT place, json_extract(card, '$.id') FROM run WHERE state IN ('held', 'waiting') ORDER BY place"
+            f"SELECT place, {_of_card('id')} FROM run WHERE state IN ('held', 'waiting') ORDER BY place"
         ).fetchall()
         mine = json.loads(card).get("id")
         last = max((k for k, (_, one) in enumerate(rows) if one == mine), default=len(rows) - 1)
@@ -176,7 +180,7 @@ class Logbook:
                 yield db
         except sqlite3.DatabaseError as error:
             raise FideleError(
-                f"The logbook {self.path} cannot be read: {error}. Start Fidele again: what can be read will be saved."
+                f"The logbook {self.path} cannot be read: {error}. At the next start what can be read of it is saved."
             ) from error
 
     @contextlib.contextmanager
@@ -196,7 +200,7 @@ class Logbook:
 
     def set_state(self, run: int, state: str, why: str = "", not_before: str = "") -> None:
         """Keep what a run of the queue is doing, and why it is held; one under way belongs to this process."""
-        receipt = json.dumps({"pid": os.getpid()} if state in BUSY else {})
+        receipt = json.dumps(this_process() if state in BUSY else {})
         with self._writing() as db:
             values = (state, why, not_before, receipt, run)
             db.execute("UPDATE run SET state = ?, why = ?, not_before = ?, receipt = ? WHERE id = ?", values)
@@ -205,7 +209,7 @@ class Logbook:
         """Take a run that waits or is held into work; False where another process was first."""
         with self._writing() as db:
             query = "UPDATE run SET state = 'preparing', why = '', receipt = ? WHERE id = ? AND state IN (?, ?)"
-            return db.execute(query, (json.dumps({"pid": os.getpid()}), run, *WAITING)).rowcount == 1
+            return db.execute(query, (json.dumps(this_process()), run, *WAITING)).rowcount == 1
 
     def set_place(self, run: int, place: float) -> None:
         """Keep where a run stands in the queue."""
@@ -214,13 +218,22 @@ class Logbook:
 
     def queued(self) -> list[Queued]:
         """Return what is yet to be printed, in its order; what is under way comes first."""
-        query = """
-            SELECT id, at, title, COALESCE(json_extract(card, '$.id'), '') AS card,
-            COALESCE(json_extract(card, '$.name'), '') AS card_name, state, why, place, target, not_before
+        query = f"""
+            SELECT run.*, {_of_card("id")} AS card_id, {_of_card("name")} AS card_name
             FROM run WHERE state IN ('held', 'waiting', 'preparing', 'printing')
             ORDER BY state IN ('held', 'waiting'), place, id
         """
-        return [Queued(**_timed(row, "at", "not_before")) for row in self._rows(query)]
+        sound = [row for row in self._rows(query) if self._is_sound(row)]
+        kept = ("id", "title", "card_name", "state", "why", "place", "target")
+        return [
+            Queued(
+                **{name: row[name] for name in kept},
+                card=row["card_id"],
+                at=moment(row["at"]),
+                not_before=moment(row["not_before"]) if row["not_before"] else None,
+            )
+            for row in sound
+        ]
 
     def keep_profile(self, profile_id: str, title: str, data: bytes) -> None:
         """Keep a profile's content, once, so that a run can be printed again through it."""
@@ -246,24 +259,20 @@ class Logbook:
     def clock_behind(self) -> datetime.datetime | None:
         """Return the time of the last run where that lies in the future: the clock was set back. Else None."""
         with self._reading() as db:
-            (at,) = db.execute("SELECT MAX(at) FROM run").fetchone()
-        last = datetime.datetime.fromisoformat(at) if at else None
+            rows = db.execute("SELECT at FROM run ORDER BY id DESC LIMIT 100").fetchall()
+        last = max(_moments(rows), default=None)
         return last if last is not None and last > datetime.datetime.now() + datetime.timedelta(minutes=2) else None
 
     def last_printed(self, printer: str, title: str) -> tuple[datetime.datetime | None, datetime.datetime | None]:
         """Return when a printer printed last at all, and a run of this title; None for never."""
-        query = """
-            SELECT MAX(at), MAX(CASE WHEN title = ? THEN at END) FROM run
-            WHERE state = 'printed' AND json_extract(card, '$.printer') = ?
-        """
-        with self._reading() as db:
-            found = db.execute(query, (title, printer)).fetchone()
-        last, page = (datetime.datetime.fromisoformat(at) if at else None for at in found)
-        return last, page
+        query = f"SELECT at, title FROM run WHERE state = 'printed' AND {_of_card('printer')} = ? ORDER BY id DESC"
+        rows = self._rows(f"{query} LIMIT 500", printer)
+        of_title = self._rows(query.replace("ORDER", "AND title = ? ORDER") + " LIMIT 20", printer, title)
+        return max(_moments(rows), default=None), max(_moments(of_title), default=None)
 
     def everything(self) -> list[KeptRun]:
         """Return all runs with everything that is kept of them, the newest first."""
-        return [KeptRun(**_timed(row, "at")) for row in self._rows(f"{_KEPT} ORDER BY run.id DESC")]
+        return self._sound(self._rows(f"{_KEPT} ORDER BY run.id DESC"))
 
     def thumbnails(self, runs: Sequence[int]) -> dict[int, bytes]:
         """Return the small pictures of some runs, of those that have one."""
@@ -274,13 +283,16 @@ class Logbook:
     def checks_of(self, run: int) -> list[tuple[datetime.datetime, Verdict]]:
         """Return the checks of a run, oldest first."""
         rows = self._rows(f"SELECT {_VERDICT} FROM verdict WHERE run = ? ORDER BY id", run)
-        return [(datetime.datetime.fromisoformat(row["at"]), _verdict(row)) for row in rows]
+        return [(moment(row["at"]), _verdict(row)) for row in rows if not verdict_fault(dict(row))]
 
     def add_press(self, run: int, press: Document) -> None:
         """Keep what was done at the press, behind what was done before with the same run."""
         with self._writing() as db:
             (kept,) = db.execute("SELECT press FROM run WHERE id = ?", (run,)).fetchone() or (None,)
-            before = json.loads(kept) if kept else []
+            try:
+                before = json.loads(kept) if kept else []
+            except (ValueError, TypeError):
+                before = []
             records = [*(before if isinstance(before, list) else [before]), press]
             db.execute("UPDATE run SET press = ? WHERE id = ?", (json.dumps(records), run))
 
@@ -293,13 +305,11 @@ class Logbook:
 
     def last_check(self, card_id: str) -> datetime.datetime | None:
         """Return when a condition was checked last, None where it never was."""
-        query = """
-            SELECT MAX(verdict.at) FROM verdict JOIN run ON run.id = verdict.run
-            WHERE json_extract(run.card, '$.id') = ?
+        query = f"""
+            SELECT verdict.at FROM verdict JOIN run ON run.id = verdict.run
+            WHERE {_of_card("id")} = ? ORDER BY verdict.id DESC LIMIT 20
         """
-        with self._reading() as db:
-            (at,) = db.execute(query, (card_id,)).fetchone()
-        return datetime.datetime.fromisoformat(at) if at else None
+        return max(_moments(self._rows(query, card_id)), default=None)
 
     def checks(self, limit: int = 500) -> list[Check]:
         """Return the last checks, oldest first."""
@@ -307,10 +317,10 @@ class Logbook:
             SELECT {_VERDICT}, run.id AS of_run, run.card, run.settings FROM verdict JOIN run ON run.id = verdict.run
             ORDER BY verdict.id DESC LIMIT ?
         """
-        time = datetime.datetime.fromisoformat
         return [
-            Check(time(row["at"]), row["of_run"], row["card"], row["settings"], _verdict(row))
+            Check(moment(row["at"]), row["of_run"], row["card"], row["settings"], _verdict(row))
             for row in reversed(self._rows(query, limit))
+            if not verdict_fault(dict(row)) and not document_fault(row["card"], row["settings"])
         ]
 
     def run(self, number: int) -> KeptRun:
@@ -324,20 +334,33 @@ class Logbook:
         rows = self._rows(f"{_KEPT} WHERE run.id = ?", number)
         if not rows:
             raise FideleError(f"There is no run {number} in the logbook.")
-        return KeptRun(**_timed(rows[0], "at"))
+        if not (sound := self._sound(rows)):
+            raise FideleError(f"Run {number} in the logbook is damaged: {self.unreadable[number]}.")
+        return sound[0]
+
+    def _sound(self, rows: Sequence[sqlite3.Row]) -> list[KeptRun]:
+        """Return the runs of those rows that are sound; the others are noted."""
+        return [KeptRun(**dict(row) | {"at": moment(row["at"])}) for row in rows if self._is_sound(row)]
+
+    def _is_sound(self, row: sqlite3.Row) -> bool:
+        if why := fault(dict(row)):
+            self.unreadable[row["id"]] = why
+        else:
+            self.unreadable.pop(row["id"], None)
+        return not why
 
     def interrupted(self) -> list[int]:
         """Mark runs that were under way when their Fidele ended as interrupted; return their numbers."""
         with self._writing() as db:
             rows = db.execute("SELECT id, receipt FROM run WHERE state IN ('preparing', 'printing')").fetchall()
-            gone = [number for number, receipt in rows if not _alive(json.loads(receipt).get("pid", 0))]
+            gone = [number for number, receipt in rows if not is_alive(receipt)]
             db.executemany("UPDATE run SET state = 'interrupted' WHERE id = ?", [(n,) for n in gone])
         return gone
 
     def runs(self, limit: int = 50) -> list[KeptRun]:
         """Return the last runs that are not yet to be printed, newest first."""
         query = f"{_KEPT} WHERE state NOT IN ('held', 'waiting') ORDER BY run.id DESC LIMIT ?"
-        return [KeptRun(**_timed(row, "at")) for row in self._rows(query, limit)]
+        return self._sound(self._rows(query, limit))
 
     def _rows(self, query: str, *values: object) -> list[sqlite3.Row]:
         """Return the rows that a query finds."""
@@ -355,10 +378,37 @@ def _verdict(row: sqlite3.Row) -> Verdict:
     return Verdict(**kept | {"words": tuple(json.loads(row["words"]))})
 
 
-def _timed(row: sqlite3.Row, *times: str) -> dict[str, Any]:
-    """Return a row by its names, its times as such; '' is none."""
-    parsed = {t: datetime.datetime.fromisoformat(row[t]) if row[t] else None for t in times}
-    return dict(zip(row.keys(), row, strict=True)) | parsed
+def _moments(rows: Sequence[sqlite3.Row]) -> list[datetime.datetime]:
+    """Return the times of rows, of those that have one."""
+    found = []
+    for row in rows:
+        with contextlib.suppress(ValueError, OverflowError):
+            found.append(moment(row["at"]))
+    return found
+
+
+def _opened(path: Path) -> sqlite3.Connection:
+    """Return a connection to a logbook, brought to this version.
+
+    Raises
+    ------
+    FideleError
+        When a newer Fidele wrote it.
+    """
+    db = sqlite3.connect(path, timeout=10, isolation_level="IMMEDIATE")
+    try:
+        db.row_factory = sqlite3.Row
+        db.text_factory = lambda data: data.decode("utf-8", "replace")
+        db.execute("PRAGMA foreign_keys = ON")
+        (version,) = db.execute("PRAGMA user_version").fetchone()
+        if version > len(_MIGRATIONS):
+            raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
+        if version < len(_MIGRATIONS):
+            _migrate(db)
+    except BaseException:
+        db.close()
+        raise
+    return db
 
 
 def _migrate(db: sqlite3.Connection) -> None:
@@ -372,16 +422,6 @@ def _migrate(db: sqlite3.Connection) -> None:
         db.execute(f"PRAGMA user_version = {len(_MIGRATIONS)}")
 
 
-def _alive(pid: int) -> bool:
-    """Whether a process of this number is there."""
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return pid > 0
-
-
 def _now() -> str:
-    return datetime.datetime.now().isoformat(timespec="seconds")
+    """Return the time in UTC: a clock that is moved to another zone, or an hour in autumn, changes nothing."""
+    return datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds")

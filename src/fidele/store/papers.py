@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import re
 from pathlib import Path
 
-from pydantic import ValidationError
-
-from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes, write_new
+from fidele.files import write_new
 from fidele.papers.model import Papers
+from fidele.statefile import StateFile, below, words_in
 
 
 class PapersStore:
@@ -23,17 +20,20 @@ class PapersStore:
 
     def read(self, profile_id: str) -> Papers:
         """Return the papers of a profile; empty ones when nothing is said of it, or its file is damaged."""
-        path = self.folder / f"{profile_id}.json"
+        file = self._file(profile_id)
         try:
-            time = path.stat().st_mtime_ns
+            time = file.path.stat().st_mtime_ns
         except OSError:
             return Papers(id=profile_id)
-        if self._kept.get(path, (0,))[0] != time:
-            try:
-                self._kept[path] = (time, Papers.model_validate_json(read_bytes(path, 1 << 22)))
-            except (FideleError, ValidationError):
-                return Papers(id=profile_id)
-        return self._kept[path][1]
+        if self._kept.get(file.path, (0,))[0] != time:
+            self._kept[file.path] = (time, file.read())
+        return self._kept[file.path][1]
+
+    def _file(self, profile_id: str) -> StateFile[Papers]:
+        def parse(data: bytes) -> Papers:
+            return Papers.model_validate_json(data).model_copy(update={"id": profile_id})
+
+        return StateFile(below(self.folder, profile_id, ".json"), parse, lambda: Papers(id=profile_id), 1 << 22)
 
     def save(self, papers: Papers) -> None:
         """Write papers whole or not at all. A damaged file that is in the way is kept aside.
@@ -43,16 +43,9 @@ class PapersStore:
         FideleError
             When the folder cannot be written.
         """
-        path = self.folder / f"{papers.id}.json"
-        if path.exists() and path not in self._kept:
-            with contextlib.suppress(FideleError):
-                data = read_bytes(path, 1 << 22)
-                try:
-                    Papers.model_validate_json(data)
-                except ValidationError:
-                    write_new(self.folder, papers.id, ".damaged", data)
-        write_bytes(path, papers.model_dump_json(indent=2, exclude_defaults=False).encode())
-        self._kept[path] = (path.stat().st_mtime_ns, papers)
+        file = self._file(papers.id)
+        file.write(papers.model_dump_json(indent=2, exclude_defaults=False).encode())
+        self._kept[file.path] = (file.path.stat().st_mtime_ns, papers)
 
     def ids(self) -> set[str]:
         """Return the ids of the profiles that have papers."""
@@ -60,11 +53,11 @@ class PapersStore:
 
     def leaflet(self, profile_id: str, name: str) -> Path:
         """Return where a leaflet lies."""
-        return self.folder / profile_id / name
+        return below(below(self.folder, profile_id), name)
 
     def keep_leaflet(self, profile_id: str, name: str, data: bytes) -> str:
         """Keep a leaflet with a profile; return the name it got. The same one twice is kept once."""
-        folder = self.folder / profile_id
+        folder = below(self.folder, profile_id)
         safe = re.sub(r"[^\w .,+()-]", "_", Path(name).stem).strip(" .")[:80] or "leaflet"
         suffix = re.sub(r"[^\w.]", "", Path(name).suffix)[:8]
         for path in folder.glob("*"):
@@ -77,17 +70,11 @@ class Defaults:
     """Which profile is the default for a printer and a media: chosen by a person, never by the system."""
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        self._file = StateFile[dict[str, str]](path, words_in, dict)
 
     def all(self) -> dict[str, str]:
         """Return profile ids by 'printer | media'."""
-        try:
-            stored = json.loads(read_bytes(self.path, 1 << 20))
-        except (FideleError, ValueError):
-            return {}
-        if not isinstance(stored, dict):
-            return {}
-        return {k: v for k, v in stored.items() if isinstance(k, str) and isinstance(v, str)}
+        return self._file.read()
 
     @staticmethod
     def _key(printer: str, media: str) -> str:
@@ -103,7 +90,7 @@ class Defaults:
         stored.pop(self._key(printer, media), None)
         if profile_id:
             stored[self._key(printer, media)] = profile_id
-        write_bytes(self.path, json.dumps(stored, indent=2, ensure_ascii=False).encode())
+        self._file.write(json.dumps(stored, indent=2, ensure_ascii=False).encode())
 
     def served_by(self, profile_id: str) -> list[tuple[str, str]]:
         """Return the printers and media that a profile is the default of."""

@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import IO, cast
 
+from fidele.apart.ask import outside
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason
 from fidele.icc.profile import LARGEST
@@ -97,20 +98,35 @@ def open_parcel(path: Path) -> Parcel:
     if path.is_file():  # a pipe would be waited for
         with contextlib.suppress(OSError), path.open("rb") as stream:  # what is wrong is told by `read_bytes`
             head = stream.read(600)
-    packed = wrapping_of(head, path.name) and not looks_like_profile(head)
-    return unfold(read_bytes(path, _BYTES if packed else LARGEST), path.name, str(path))
+    if wrapping_of(head, path.name) and not looks_like_profile(head):
+        return _open_packed(path)
+    return Parcel((Found(str(path), path.name, read_bytes(path, LARGEST)),))
+
+
+@outside
+def _open_packed(path: Path) -> Parcel:
+    return _unfolded(read_bytes(path, _BYTES), path.name, str(path))
 
 
 def unfold(data: bytes, name: str, shown: str) -> Parcel:
     """Unfold bytes that are called `name`; messages call them `shown`. Raises as `open_parcel` does."""
+    if not wrapping_of(data[:600], name) or looks_like_profile(data):
+        if len(data) > LARGEST:
+            raise FideleError(f"{shown} is {len(data) >> 20} MiB; no profile is larger than {LARGEST >> 20} MiB.")
+        return Parcel((Found(shown, name, data),))
+    return _unfold_apart(shown, data, name)
+
+
+@outside
+def _unfold_apart(shown: str, data: bytes, name: str) -> Parcel:
+    return _unfolded(data, name, shown)
+
+
+def _unfolded(data: bytes, name: str, shown: str) -> Parcel:
     profiles: list[Found] = []
     leaflets: list[tuple[str, bytes]] = []
     refused: list[tuple[str, str]] = []
     wrapping = wrapping_of(data[:600], name)
-    if not wrapping or looks_like_profile(data):
-        if len(data) > LARGEST:
-            raise FideleError(f"{shown} is {len(data) >> 20} MiB; no profile is larger than {LARGEST >> 20} MiB.")
-        return Parcel((Found(shown, name, data),))
     budget = _Budget()
     for item in _unfold(data, name, shown, wrapping, budget, 0, refused):
         if _is_profile(item):

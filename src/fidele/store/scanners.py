@@ -8,9 +8,10 @@ from pathlib import Path
 
 from fidele.characterise.scanner import ScannerFit
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
+from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
+from fidele.statefile import StateFile
 
 
 @dataclass(frozen=True)
@@ -24,11 +25,15 @@ class ScannerRecord:
     @staticmethod
     def load(data: Path) -> ScannerRecord:
         """Read the record of a workshop; an empty one when the scanner was never characterised."""
-        try:
-            stored = json.loads(read_bytes(data / "scanner" / "scanner.json", 1 << 16))
-            return ScannerRecord(data / "scanner" / "scanner.icc", float(stored["mean"]), float(stored["p95"]))
-        except (FideleError, ValueError, KeyError, TypeError):
-            return ScannerRecord(None)
+        return ScannerRecord._file(data / "scanner").read()
+
+    @staticmethod
+    def _file(folder: Path) -> StateFile[ScannerRecord]:
+        def parse(kept: bytes) -> ScannerRecord:
+            mean, p95 = (float(json.loads(kept)[name]) for name in ("mean", "p95"))
+            return ScannerRecord(folder / "scanner.icc", mean, p95)
+
+        return StateFile(folder / "scanner.json", parse, lambda: ScannerRecord(None))
 
     @staticmethod
     def keep(data: Path, fit: ScannerFit) -> ScannerRecord:
@@ -36,7 +41,7 @@ class ScannerRecord:
         folder = data / "scanner"
         write_bytes(folder / "scanner.icc", fit.profile)
         numbers = {"mean": fit.residual_mean, "p95": fit.residual_p95, "patches": fit.patches}
-        write_bytes(folder / "scanner.json", json.dumps(numbers).encode())
+        ScannerRecord._file(folder).write(json.dumps(numbers).encode())
         return ScannerRecord(folder / "scanner.icc", fit.residual_mean, fit.residual_p95)
 
     def profile(self) -> Profile:

@@ -10,7 +10,7 @@ import contextlib
 import fcntl
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -21,6 +21,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes, write_new
 from fidele.icc.describe import Description, describe
 from fidele.icc.profile import LARGEST, Profile, ProfileError
+from fidele.papers.leaflet import Leaflet, read_leaflet
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED, Found, Parcel, looks_like_profile, open_parcel, unfold
 from fidele.tiles import CancelledError, Progress
 
@@ -70,7 +71,7 @@ class Delivery:
     """What a person brought: profiles, leaflets with them, and what could not be read (name, reason)."""
 
     arrivals: tuple[Arrival, ...]
-    leaflets: tuple[tuple[str, bytes], ...] = field(default=(), repr=False)
+    leaflets: tuple[Leaflet, ...] = field(default=(), repr=False)
     refused: tuple[tuple[str, str], ...] = ()
 
 
@@ -275,7 +276,7 @@ class Shelf:
         return self._delivery(unfold(data, name, name))
 
     def _delivery(self, parcel: Parcel) -> Delivery:
-        return Delivery(tuple(self.judge(f) for f in parcel.profiles), parcel.leaflets, parcel.refused)
+        return Delivery(tuple(self.judge(f) for f in parcel.profiles), _read(parcel.leaflets), parcel.refused)
 
     def _look_folder(self, folder: Path) -> Delivery:
         arrivals: list[Arrival] = []
@@ -296,7 +297,7 @@ class Shelf:
                     leaflets.append((path.name, read_bytes(path, 8 << 20)))
             except FideleError as error:
                 refused.append((str(path), str(error)))
-        return Delivery(tuple(arrivals), tuple(leaflets), tuple(refused))
+        return Delivery(tuple(arrivals), _read(leaflets), tuple(refused))
 
     def judge(self, found: Found) -> Arrival:
         """Say what a profile at the door is, and whether it is on the shelf already."""
@@ -429,6 +430,10 @@ class Shelf:
             raise FideleError(f"{removed.kept} is no profile any more.")
         write_new(removed.path.parent, removed.path.stem, removed.path.suffix, data)
         self.entries()
+
+
+def _read(leaflets: Iterable[tuple[str, bytes]]) -> tuple[Leaflet, ...]:
+    return tuple(read_leaflet(name, data) for name, data in leaflets)
 
 
 def difference(new: Description, old: Description) -> str:

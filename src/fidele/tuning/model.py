@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.statefile import complain
 
 _LARGEST = 1 << 16
 
@@ -134,8 +135,10 @@ class TuningStore:
         for path in sorted(self.folder.glob("*.json")):
             try:
                 tuning = read_tuning(path)
-            except FideleError:
+            except FideleError as error:
+                complain(path, str(error).rstrip("."))
                 continue
+            complain(path)
             found[tuning.name or path.stem] = tuning
         return dict(sorted(found.items()))
 
