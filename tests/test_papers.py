@@ -224,7 +224,7 @@ def test_papers_are_kept_whole(tmp_path):
     third = PapersStore(tmp_path / "profiles")
     assert third.read("abc") == Papers(id="abc")
     third.save(full)
-    assert (tmp_path / "profiles" / "abc.damaged").read_text() == "{ broken"
+    assert (tmp_path / "profiles" / "abc.json.damaged").read_text() == "{ broken"
     assert third.ids() == {"abc"}
 
 

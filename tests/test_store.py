@@ -14,6 +14,7 @@ import pytest
 from fidele.demo.prepare import demo_card
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.statefile import damaged
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.store.records import Verdict
@@ -26,7 +27,7 @@ def test_cards_are_kept_and_broken_ones_told(tmp_path):
     (tmp_path / "broken.json").write_text('{"id": "x", "name":')
     (tmp_path / "nonsense.json").write_text('{"id": "x", "name": "y", "owner": "everybody"}')
     assert len(store.cards()) == 1
-    said = store.damaged()
+    said = damaged(tmp_path)
     assert len(said) == 2
     assert all("cannot be read" in s and "\n" not in s for s in said)
     assert len(list(tmp_path.iterdir())) == 3  # nothing was thrown away
@@ -34,8 +35,9 @@ def test_cards_are_kept_and_broken_ones_told(tmp_path):
 
 def test_the_logbook_keeps_runs_and_verdicts(tmp_path):
     book = Logbook(tmp_path / "log.sqlite")
-    one = book.add_run("Chart", "{}", "p", {"Blend": "x"}, {"ok": 1}, "")
-    two = book.add_run("Tiles", "{}", None, {}, {}, "a proof for the customer")
+    card = demo_card("abc").model_dump_json()
+    one = book.add_run("Chart", card, "p", {"Blend": "x"}, {"ok": 1}, "")
+    two = book.add_run("Tiles", card, None, {}, {}, "a proof for the customer")
     book.add_press(one, {"temperature": 200})
     book.add_verdict(one, Verdict(7.0, 15.0, 20.0, "fail", "converted-twice", ("dull",), chart="control"))
     book.add_verdict(one, Verdict(1.0, 2.0, 3.0, "pass", "right"))

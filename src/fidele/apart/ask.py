@@ -16,6 +16,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ParamSpec, Self, TypeVar
 
@@ -36,6 +37,16 @@ _PATIENCE = 12
 _TURN = 0.1
 #: A process that forks has no threads; and what is fetched from large pages is fetched in half the time.
 _TUNED = {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "2", "GLIBC_TUNABLES": "glibc.malloc.hugetlb=1"}
+
+
+@dataclass
+class Usage:
+    """What children took at most: bytes that one of them held."""
+
+    peak: int = 0
+
+
+usage = Usage()
 
 
 class _Zygote:
@@ -186,7 +197,8 @@ class _Asking:
                 if time.monotonic() - waited > self._seconds * _PATIENCE:
                     raise EOFError
             self._asker.settimeout(60.0)
-            kind, answer = wire.receive(self._asker, self._pid)
+            kind, answer, peak = wire.receive(self._asker, self._pid)
+            usage.peak = max(usage.peak, int(peak))
         except (EOFError, OSError, struct.error, pickle.UnpicklingError, ValueError, TypeError) as error:
             raise self._lost(error) from error
         if kind in ("done", "part"):

@@ -8,6 +8,7 @@ from __future__ import annotations
 import importlib
 import logging
 import os
+import resource
 import signal
 import socket
 import struct
@@ -65,10 +66,10 @@ def _work(asker: socket.socket) -> None:
         for stream in (0, 1, 2):
             os.dup2(nothing, stream)
         logging.disable(logging.NOTSET)
-        function = getattr(importlib.import_module(module), name)
         process.inside = True
-        jail.confine(files, seconds, memory)
         try:
+            function = getattr(importlib.import_module(module), name)
+            jail.confine(files, seconds, memory)
             answer = ("done", _in_parts(asker, function(*args, **named)))
         except FideleError as error:
             answer = ("refused", error)
@@ -77,12 +78,17 @@ def _work(asker: socket.socket) -> None:
         except BaseException:
             answer = ("failed", traceback.format_exc())
         try:
-            wire.send(asker, answer)
+            wire.send(asker, (*answer, _peak()))
         except (MemoryError, OSError):
             del answer
-            wire.send(asker, ("memory", ""))
+            wire.send(asker, ("memory", "", _peak()))
     finally:
         os._exit(0)
+
+
+def _peak() -> int:
+    """Return the most bytes that this process has held."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss << 10
 
 
 def _in_parts(asker: socket.socket, answer: object) -> object:
@@ -90,7 +96,7 @@ def _in_parts(asker: socket.socket, answer: object) -> object:
     if not isinstance(answer, types.GeneratorType):
         return answer
     for part in answer:
-        wire.send(asker, ("part", part))
+        wire.send(asker, ("part", part, _peak()))
         if not asker.recv(1):
             os._exit(0)
     return None

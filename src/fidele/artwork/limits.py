@@ -14,7 +14,7 @@ MOST_PIXELS = 600_000_000
 LONGEST_SIDE = 300_000
 LARGEST_FILE = 8 * 2**30
 #: So many pixels may lie in a byte of a file, beside those that any may have. Deflate packs at most 1,032 to 1.
-_PIXELS_PER_BYTE, _SPARE = 1_200, 64_000_000
+_PIXELS_PER_BYTE, _SPARE = 1_200, 16_000_000
 #: Bytes that decoding takes for each pixel: 16 bits, four channels, and copies on the way.
 _BYTES_PER_PIXEL = 40
 

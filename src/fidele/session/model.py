@@ -63,6 +63,7 @@ from fidele.sheet.placing import Media, Placing
 from fidele.statefile import damaged
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
+from fidele.store.scanners import ScannerRecord
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
 
@@ -150,6 +151,7 @@ class Session:
         """Return a sentence for each kept file of this workshop that is damaged and was left out."""
         for kept in (self.profiles.defaults, self.profiles.roles, self.sources.rules):
             kept.all()  # those that are read when they are first needed
+        ScannerRecord.load(self.places.data)
         self.logbook.runs(_LOOKED_AT)
         found = damaged(self.places.data)
         for number, why in sorted(self.logbook.unreadable.items()):

@@ -54,6 +54,12 @@ _MIGRATIONS = (
         id INTEGER PRIMARY KEY, run INTEGER NOT NULL REFERENCES run(id), at TEXT NOT NULL, path TEXT NOT NULL
     );
     """,
+    # Times were kept by the clock of this machine, whatever its zone was.
+    """
+    UPDATE run SET at = in_utc(at);
+    UPDATE verdict SET at = in_utc(at);
+    UPDATE photo SET at = in_utc(at);
+    """,
 )
 
 #: Larger files are not looked through at every start.
@@ -413,6 +419,7 @@ def _opened(path: Path) -> sqlite3.Connection:
 
 def _migrate(db: sqlite3.Connection) -> None:
     """Bring a logbook to this version, whole or not at all; of two processes that begin at once the second waits."""
+    db.create_function("in_utc", 1, _in_utc, deterministic=True)
     db.execute("BEGIN IMMEDIATE")
     with db:
         (version,) = db.execute("PRAGMA user_version").fetchone()
@@ -420,6 +427,14 @@ def _migrate(db: sqlite3.Connection) -> None:
             for statement in step.split(";"):
                 db.execute(statement)
         db.execute(f"PRAGMA user_version = {len(_MIGRATIONS)}")
+
+
+def _in_utc(kept: str | float | bytes | None) -> str | float | bytes | None:
+    """Return a time that was kept by this machine's clock in UTC; what is no time stays what it is."""
+    try:
+        return moment(kept).astimezone(datetime.UTC).isoformat(timespec="seconds")
+    except (ValueError, OverflowError):
+        return kept
 
 
 def _now() -> str:
