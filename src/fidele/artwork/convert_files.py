@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -16,11 +17,14 @@ from fidele.artwork.replace import Replacement, replaced
 from fidele.artwork.save import WRITTEN, save_picture
 from fidele.artwork.stream import convert_in_strips, is_large
 from fidele.errors import FideleError
+from fidele.files import reason
 from fidele.icc.profile import Profile
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion
 
 NAME = "{name}, converted.tif"
+#: No file system takes names of more bytes.
+_LONGEST = 250
 
 
 @dataclass(frozen=True)
@@ -57,7 +61,11 @@ def named(artwork: Iterable[Path], folder: Path, name: str = NAME) -> dict[Path,
     """
     targets: dict[Path, Path] = {}
     for path in artwork:
-        to = folder / name.replace("{name}", path.stem)
+        room = _LONGEST - len(os.fsencode(name.replace("{name}", "")))
+        own = (
+            os.fsencode(path.stem)[: max(1, room)].decode(errors="ignore") if len(os.fsencode(path.stem)) > room else ""
+        )
+        to = folder / name.replace("{name}", own or path.stem)
         if to in targets.values():
             raise FideleError(f"Two pictures would be written as {to}; use {{name}} in the name pattern.")
         require_writable(path, to)
@@ -75,7 +83,11 @@ def require_writable(path: Path, to: Path) -> None:
     """
     if to.suffix.lower() not in WRITTEN:
         raise FideleError(f"{to}: Fidele writes {', '.join(WRITTEN)} files, not '{to.suffix or 'no ending'}'.")
-    if to.exists() and path.exists() and to.samefile(path):
+    try:
+        same = to.exists() and path.exists() and to.samefile(path)
+    except OSError as error:
+        raise FideleError(f"{to} cannot be written: {reason(error)}.") from error
+    if same:
         raise FideleError(f"{to} is the artwork itself, which is never changed; give another name.")
 
 

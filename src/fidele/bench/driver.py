@@ -5,6 +5,7 @@ A driver's own module says what it is called, what it offers when, and what its 
 
 from __future__ import annotations
 
+import contextlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -137,7 +138,8 @@ class Driver:
         self.path = path
         self.model = model
         if not path.exists():
-            self._write(dict(model.defaults), {})
+            with contextlib.suppress(FideleError):  # where nothing can be written, it is as its maker left it
+                self._write(dict(model.defaults), {})
 
     def values(self) -> Values:
         """Return what is really set, unreadable things too: what the machine does, not what it tells.
@@ -151,6 +153,8 @@ class Driver:
         return self._mended(self.model.defaults | {k: v for k, v in stored.items() if k in self.model.defaults})
 
     def _stored(self) -> Values:
+        if not self.path.exists():
+            return dict(self.model.defaults)
         try:
             stored = json.loads(read_bytes(self.path, 1 << 20))
         except ValueError as error:

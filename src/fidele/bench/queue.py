@@ -25,10 +25,10 @@ class PrintQueue:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        if not path.exists():
-            self._write({"profile": None, "source": None, "insists": False})
 
     def _read(self) -> Document:
+        if not self.path.exists():
+            return {}
         try:
             stored: Json = json.loads(read_bytes(self.path, 1 << 20))
         except ValueError:

@@ -8,7 +8,7 @@ from typing import Any
 
 import click
 
-from fidele.commands.common import FILE, print_json, session_of_user
+from fidele.commands.common import FILE, Number, print_json, session_of_user
 from fidele.errors import FideleError
 
 TOLERANCE = click.option("--tolerance", default="everyday", help="A set of limits by name, or a .json file.")
@@ -51,7 +51,7 @@ def list_charts(as_json: bool) -> None:
 @click.argument("name")
 @click.option("--out", required=True, type=FILE, help="Folder to write into.")
 @click.option("--page", default="", help="Sheet or blank to lay it out for, as in `fidele chart list`.")
-@click.option("--patch", default=0.0, type=float, help="Width of a patch in mm.")
+@click.option("--patch", default=0.0, type=Number(0, 1000), help="Width of a patch in mm.")
 @click.option("--sorted", "in_order", is_flag=True, help="Patches in order instead of scrambled.")
 @click.option("--for", "target", type=FILE, help="Output profile: patches even in L*a*b* for that printer.")
 def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: Path | None) -> None:

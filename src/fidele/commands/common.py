@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import json
+import math
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -15,6 +16,17 @@ if TYPE_CHECKING:
     from fidele.session.model import Session
     from fidele.session.places import Places
     from fidele.store.shelf import Shelf
+
+
+class Number(click.FloatRange):
+    """A number within bounds, and a number: 'nan' lies within all of them."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        found = super().convert(value, param, ctx)
+        if not math.isfinite(found):
+            self.fail(f"{value!r} is no number.", param, ctx)
+        return float(found)
+
 
 FILE = click.Path(path_type=Path)
 INTENTS = click.Choice(["perceptual", "relative", "saturation", "absolute"])

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from fidele.commands.common import FILE, INTENTS
+from fidele.commands.common import FILE, INTENTS, Number
 from fidele.errors import FideleError
 
 
@@ -25,7 +25,7 @@ from fidele.errors import FideleError
 @click.option("--mirror", is_flag=True, help="Mirror left to right.")
 @click.option("--bits", type=click.Choice(["8"]), help="Reduce to 8 bit, dithered.")
 @click.option("--page", type=click.IntRange(1), help="Which page of several.")
-@click.option("--ppi", type=click.FloatRange(10, 2400), default=300, show_default=True, help="Of drawings (PDF, SVG).")
+@click.option("--ppi", type=Number(10, 2400), default=300, show_default=True, help="Of drawings (PDF, SVG).")
 @click.option("--assume", type=FILE, help="Profile of artwork that states none.")
 def convert(
     artwork: tuple[Path, ...],

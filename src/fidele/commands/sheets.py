@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from fidele.commands.common import FILE, print_json, session_of_user
+from fidele.commands.common import FILE, Number, print_json, session_of_user
 from fidele.errors import FideleError
 
 
@@ -29,8 +29,8 @@ def _size(text: str | None) -> tuple[float, float] | None:
 @click.option("--size", help="Printed size of each piece, as 120x80mm; else its own.")
 @click.option("--copies", default=1, type=click.IntRange(1, 10_000), help="How often each is printed.")
 @click.option("--nest", is_flag=True, help="Turn pieces by 90° where that saves media.")
-@click.option("--gap", default=3.0, type=click.FloatRange(0, 200), help="Millimetres between pieces.")
-@click.option("--panels", "overlap", type=click.FloatRange(0, 500), help="Part one large piece; overlap in mm.")
+@click.option("--gap", default=3.0, type=Number(0, 200), help="Millimetres between pieces.")
+@click.option("--panels", "overlap", type=Number(0, 500), help="Part one large piece; overlap in mm.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def sheet(
     artworks: tuple[Path, ...],

@@ -179,10 +179,10 @@ class Incoming:
         else:
             self._session.conditions.take_in(held)
 
-    def open_pictures(self, paths: list[Path], words: str = "", show: bool = True) -> None:
+    def open_pictures(self, paths: list[Path], arrived: str = "", show: bool = True) -> None:
         """Open pictures beside the interface, and take in hand what could be opened.
 
-        `words` are said at the end; with `show` the artwork desk is opened then.
+        `arrived` is the folder that they arrived in; with `show` the artwork desk is opened then.
         """
         session, supposing = self._session, self._session.sources.supposing()
 
@@ -205,11 +205,13 @@ class Incoming:
             artworks = [one for one in found if isinstance(one, Artwork)]
             refused = [one for one in found if isinstance(one, str)]
             session.pieces.adopt_all(artworks)
-            if len(artworks) == 1:
+            if artworks and arrived:
+                session.say(f"{', '.join(one.path.name for one in artworks[:3])} arrived in {arrived}.")
+            elif len(artworks) == 1:
                 one = artworks[0]
                 session.say(f"{one.path.name} opened: {one.width} x {one.height} pixels, {one.slip.words}.")
             elif artworks:
-                session.say(words or f"{len(artworks)} of {len(found)} pictures are opened.")
+                session.say(f"{len(artworks)} of {len(found)} pictures are opened.")
             if refused:
                 session.say(refused[0])
             if artworks and show:
@@ -248,8 +250,7 @@ class Incoming:
         if inbox.folder is None:
             return
         if inbox.into is None:
-            words = f"{', '.join(p.name for p in arrived[:3])} arrived in {inbox.folder.name}."
-            self.open_pictures(arrived, words)
+            self.open_pictures(arrived, inbox.folder.name)
         else:
             into = inbox.into
             self._guarded(lambda: self._convert_many(named(arrived, into, NAME)))

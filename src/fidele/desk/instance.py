@@ -90,7 +90,9 @@ class Door(QObject):
             data.mkdir(parents=True, exist_ok=True, mode=0o700)
             self._lock = os.open(data / "window.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
         except OSError as error:
-            raise FideleError(f"The workshop in {data} cannot be written: {reason(error)}.") from error
+            if not data.is_dir():
+                raise FideleError(f"The workshop in {data} cannot be made: {reason(error)}.") from error
+            self._lock = os.open(data, os.O_RDONLY | os.O_CLOEXEC)  # it can be looked at; its folder can be locked too
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
             self.taken = True

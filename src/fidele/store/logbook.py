@@ -12,6 +12,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from fidele.errors import FideleError
+from fidele.files import reason
 from fidele.store.processes import is_alive, this_process
 from fidele.store.records import BUSY, WAITING, Check, KeptRun, Queued, Verdict
 from fidele.store.rescue import back_up, rescued_in_place
@@ -62,6 +63,8 @@ _MIGRATIONS = (
     """,
 )
 
+#: From this version on a logbook can be read as it is.
+_READABLE = 4
 #: Larger files are not looked through at every start.
 _LOOKED_THROUGH = 256 << 20
 
@@ -85,13 +88,15 @@ class Logbook:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        path.parent.mkdir(parents=True, exist_ok=True)
         self.rescued: Path | None = None
         self.saved = 0
         #: Runs whose rows cannot be read, and why; they are left as they are, and out of every list.
         self.unreadable: dict[int, str] = {}
         try:
+            path.parent.mkdir(parents=True, exist_ok=True)
             self._look_through()
+        except OSError as error:
+            raise FideleError(f"The logbook {path} cannot be made: {reason(error)}.") from error
         except sqlite3.OperationalError as error:  # locked, full, not to be written: not its own fault
             raise FideleError(f"The logbook {path} cannot be opened: {error}.") from error
         except sqlite3.DatabaseError:
@@ -360,7 +365,8 @@ class Logbook:
         with self._writing() as db:
             rows = db.execute("SELECT id, receipt FROM run WHERE state IN ('preparing', 'printing')").fetchall()
             gone = [number for number, receipt in rows if not is_alive(receipt)]
-            db.executemany("UPDATE run SET state = 'interrupted' WHERE id = ?", [(n,) for n in gone])
+            for number in gone:
+                db.execute("UPDATE run SET state = 'interrupted' WHERE id = ?", (number,))
         return gone
 
     def runs(self, limit: int = 50) -> list[KeptRun]:
@@ -410,7 +416,11 @@ def _opened(path: Path) -> sqlite3.Connection:
         if version > len(_MIGRATIONS):
             raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
         if version < len(_MIGRATIONS):
-            _migrate(db)
+            try:
+                _migrate(db)
+            except sqlite3.OperationalError:  # a workshop that can be read only
+                if version < _READABLE:
+                    raise
     except BaseException:
         db.close()
         raise
