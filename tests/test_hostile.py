@@ -24,6 +24,7 @@ from fidele.store.cards import holds_card
 from fidele.store.parcel import open_parcel
 from fidele.store.shelf import Shelf
 from tests import children
+from tests.hands import settle
 from tests.known import bundle
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="{0}" height="{0}">'
@@ -252,3 +253,25 @@ def test_pipes_and_devices_are_not_waited_for(tmp_path):
         for read in (open_artwork, read_any, read_colours):
             with pytest.raises(FideleError):
                 read(path)
+
+
+def test_what_is_given_up_in_the_window_is_said_and_holds_nothing_up(window, qtbot, tmp_path, monkeypatch):
+    """A file that would spin for ever, dropped beside a sound one: no turn takes the interface's own thread long."""
+    from PySide6.QtCore import QCoreApplication
+
+    monkeypatch.setattr(ask, "SECONDS", 1.0)
+    for name in ("filter.svg", "itself.tif", "tiles.pdf"):
+        (tmp_path / name).write_bytes(HOSTILE[name])
+    Image.new("RGB", (60, 40), "red").save(tmp_path / "sound.png")
+    window.incoming.take_all([tmp_path / "sound.png"])
+    settle(window, qtbot)
+    took = []
+    window.incoming.take_all([tmp_path / name for name in ("filter.svg", "itself.tif", "tiles.pdf", "sound.png")])
+    while not window.work.idle:
+        before = time.thread_time()
+        QCoreApplication.processEvents()
+        took.append(time.thread_time() - before)
+        time.sleep(0.005)
+    assert sorted(took)[-2] < 0.05, sorted(took)[-4:]  # one turn shows the picture that was opened
+    assert [p.opened.path.name for p in window.session.pieces.all] == ["sound.png"]
+    assert "given up" in window.session.said or "damaged" in window.session.said

@@ -520,3 +520,83 @@ def test_what_the_bench_receives_is_exact(session, two, monkeypatch, seed):
         assert np.abs(seen[spot].astype(float) - wanted / 257.0).max() <= 1.0
         bare[spot] = False
     assert (seen[bare] == 255).all()
+
+
+FULL = """
+import dataclasses, errno, os, sys
+from pathlib import Path
+from fidele.bench import wren
+wren.MODEL = dataclasses.replace(wren.MODEL, resolution=40)
+from fidele.errors import FideleError
+from fidele.run.log import export
+from fidele.session.model import Session
+from fidele.session.places import Places
+from fidele.store.logbook import Logbook
+places, picture, out = Places.under(Path(sys.argv[1])), Path(sys.argv[2]), Path(sys.argv[3])
+really, refusals, written = os.fsync, 0, 0
+first = Session(places)
+first.open_artwork(picture)
+first.print_job(first.job(), overridden="to have everything loaded before the first fork")
+for k in range(1000):
+    pipe, into = os.pipe()
+    pid = os.fork()
+    if pid == 0:
+        count = 0
+        def full(file):
+            global count
+            count += 1
+            if count > k:  # and full it stays
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+            really(file)
+        os.fsync = full
+        session, said = Session(places), 0
+        steps = (
+            lambda: session.customers.add(f"Tern {k}", "#123456"),
+            lambda: session.change_card(f"note {k}", notes=f"note {k}"),
+            lambda: session.profiles.say(session.card.profile, "notes", f"note {k}"),
+            lambda: session.profiles.roles.choose("screen", f"abc{k}"),
+            lambda: session.open_artwork(picture),
+            lambda: session.press_run(session.print_job(session.job(), overridden="test")),
+            lambda: export(session.logbook.everything(), out / "runs.csv"),
+            lambda: session.conditions.export(session.card.id, out / "card.zip"),
+        )
+        for step in steps:
+            try:
+                step()
+            except FideleError as error:
+                assert "no space left" in str(error), error
+                said += 1
+        os.write(into, b"%d %d" % (said, count))
+        os._exit(0)
+    os.close(into)
+    assert os.waitpid(pid, 0)[1] == 0, k
+    said, count = map(int, os.read(pipe, 99).split())
+    os.close(pipe)
+    refusals += said
+    session = Session(places)
+    assert session.damaged() == [], session.damaged()
+    assert session.logbook.rescued is None
+    assert session.cards.cards()
+    assert not [p for p in [*places.data.rglob(".fidele-*"), *out.iterdir()] if p.name.startswith(".fidele-")]
+    assert {r.state for r in session.logbook.everything()} <= {"printed", "interrupted", "waiting", "failed"}
+    for entry in session.queue.entries():
+        session.logbook.end_run(entry.id, "cancelled", {})
+        session.logbook.end_run(entry.id, "interrupted", {})
+    if not said:
+        break
+print(k, refusals)
+"""
+
+
+def test_a_disk_that_is_full_at_each_write_loses_nothing(session, places, two, tmp_path):
+    (tmp_path / "out").mkdir()
+    child = subprocess.run(
+        [sys.executable, "-c", FULL, str(places.data), str(two[1]), str(tmp_path / "out")],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert child.returncode == 0, child.stderr
+    writes, refusals = map(int, child.stdout.split())
+    assert writes >= 8
+    assert refusals >= 20

@@ -52,11 +52,17 @@ def keep_private(folder: Path, journal: Path) -> None:
         journal.unlink()
 
 
+def in_work(path: Path) -> bool:
+    """Whether a file is one that a process is writing at this moment."""
+    found = _PART.match(path.name)
+    return found is not None and Path(f"/proc/{found[1]}").exists()
+
+
 def _sweep(folder: Path) -> None:
     """Remove the temporary files of processes that are not there any more."""
     with contextlib.suppress(OSError):
         for path in folder.iterdir():
-            if (found := _PART.match(path.name)) and not Path(f"/proc/{found[1]}").exists():
+            if _PART.match(path.name) and not in_work(path):
                 path.unlink(missing_ok=True)
 
 

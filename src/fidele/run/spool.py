@@ -11,7 +11,7 @@ import numpy as np
 from fidele.arrays import Codes
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
-from fidele.files import replacing
+from fidele.files import in_work, replacing
 from fidele.run.job import Job
 from fidele.run.page import page_bands
 from fidele.tiles import Progress
@@ -66,9 +66,9 @@ class Spool:
         self._path(run).unlink(missing_ok=True)
 
     def sweep(self, keep: set[int]) -> None:
-        """Throw away what belongs to no run that waits or is under way, halves of pages too: a crash left it."""
+        """Throw away what belongs to no run that waits or is under way: a crash left it."""
         if self._folder.is_dir():
             for path in self._folder.iterdir():
-                found = re.match(r"\.?run-(\d+)\.npy", path.name)
-                if found is None or int(found[1]) not in keep:
+                found = re.match(r"run-(\d+)\.npy", path.name)
+                if not in_work(path) and (found is None or int(found[1]) not in keep):
                     path.unlink(missing_ok=True)
