@@ -199,6 +199,9 @@ def test_what_cannot_be_read_or_written_is_said(workshop):
     (workshop / "house-rules.json").mkdir()
     session = opened(workshop)
     assert any("house-rules.json is damaged" in s and "not a file" in s for s in session.damaged())
+    (told,) = [f for f in session.findings if f.code == "kept-damaged"]
+    assert told.why in session.damaged()
+    assert Path(told.action.on) == workshop
     (workshop / "roles.json").symlink_to(workshop / "nowhere")
     assert opened(workshop).profiles.roles.all() == {}
 

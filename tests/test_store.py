@@ -27,7 +27,7 @@ def test_cards_are_kept_and_broken_ones_told(tmp_path):
     (tmp_path / "broken.json").write_text('{"id": "x", "name":')
     (tmp_path / "nonsense.json").write_text('{"id": "x", "name": "y", "owner": "everybody"}')
     assert len(store.cards()) == 1
-    said = damaged(tmp_path)
+    said = [sentence for _, sentence in damaged(tmp_path)]
     assert len(said) == 2
     assert all("cannot be read" in s and "\n" not in s for s in said)
     assert len(list(tmp_path.iterdir())) == 3  # nothing was thrown away

@@ -14,13 +14,14 @@ from fidele import __version__
 from fidele.commands.bench import bench
 from fidele.commands.charts import chart, check, diagnose, scanner
 from fidele.commands.colours import losses, nearest
-from fidele.commands.common import FILE
+from fidele.commands.common import FILE, places
 from fidele.commands.conditions import condition, probe
 from fidele.commands.pictures import convert, proof
 from fidele.commands.profiles import profile
 from fidele.commands.report import report
 from fidele.commands.sheets import print_artworks, runs, sheet
 from fidele.errors import FideleError
+from fidele.files import keep_private
 
 
 @click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
@@ -28,6 +29,8 @@ from fidele.errors import FideleError
 @click.pass_context
 def cli(context: click.Context) -> None:
     """One conversion, one mirror, true size, and proof of it. Without a command, the window opens."""
+    own = places()
+    keep_private(own.data, own.state / "written-to")
     if context.invoked_subcommand is None:
         _window([])
 

@@ -38,11 +38,9 @@ def keep_private(folder: Path, journal: Path) -> None:
     """
     if _own.umask < 0:
         _own.umask = os.umask(0o077)
-    with contextlib.suppress(OSError):  # a workshop that can be read only
-        folder.mkdir(parents=True, exist_ok=True)
+    with contextlib.suppress(OSError):  # not there yet, or to be read only
         if folder.stat().st_mode & 0o077:
             folder.chmod(0o700)
-        journal.parent.mkdir(parents=True, exist_ok=True)
     _own.folders = (*(f for f in _own.folders if f != folder), folder)
     _own.journal = journal
     _own.written_to.clear()
@@ -70,8 +68,10 @@ def _note(folder: Path) -> None:
     """Note that a temporary file is about to lie in a folder."""
     if _own.journal is not None and folder not in _own.written_to:
         _own.written_to.add(folder)
-        with contextlib.suppress(OSError), _own.journal.open("ab") as journal:
-            journal.write(os.fsencode(folder) + b"\n")
+        with contextlib.suppress(OSError):
+            _own.journal.parent.mkdir(parents=True, exist_ok=True)
+            with _own.journal.open("ab") as journal:
+                journal.write(os.fsencode(folder) + b"\n")
 
 
 @contextlib.contextmanager

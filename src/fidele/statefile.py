@@ -49,12 +49,12 @@ def complain(path: Path, why: str = "") -> None:
             _damaged.pop(path, None)
 
 
-def damaged(folder: Path) -> list[str]:
-    """Return a sentence for each kept file below a folder that was found damaged and is still there."""
+def damaged(folder: Path) -> list[tuple[Path, str]]:
+    """Return each kept file below a folder that was found damaged and is still there, with a sentence on it."""
     with _lock:
         known = sorted(_damaged.items())
     return [
-        f"{path} is damaged ({why}) and was left out; nothing is lost: it is kept aside before anything is written."
+        (path, f"{path} is damaged ({why}) and was left out; it is kept aside before anything is written in its place.")
         for path, why in known
         if path.is_relative_to(folder) and path.exists()
     ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -144,7 +145,7 @@ def parse(text: str, name: str) -> Table:
         else:
             columns[title] = _numbers(column, title, [n for n, _ in rows], name)
     if len(set(ids)) != len(ids):
-        twice = next(i for i in ids if ids.count(i) > 1)
+        twice = Counter(ids).most_common(1)[0][0]
         raise FideleError(f"{name} holds sample '{twice}' twice.")
     return Table(ids, columns, keywords, texts)
 

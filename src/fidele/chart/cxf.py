@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections import Counter
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -53,7 +54,7 @@ def read_measurement(path: Path) -> Measurement:
         raise FideleError(f"{path} holds no sample with spectra, L*a*b* or XYZ.")
     ids = tuple(name for name, *_ in found)
     if len(set(ids)) != len(ids):
-        twice = next(i for i in ids if ids.count(i) > 1)
+        twice = Counter(ids).most_common(1)[0][0]
         raise FideleError(f"{path} holds sample '{twice}' twice.")
     spectra: Floats | None = None
     wavelengths: Floats | None = None

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import (
     QCloseEvent,
+    QDesktopServices,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
@@ -432,6 +433,8 @@ class Window(QMainWindow):
         """Do what a finding's button says."""
         session, card = self.session, self.session.card
         match action.deed:
+            case Deed.FOLDER:
+                QDesktopServices.openUrl(QUrl.fromLocalFile(action.on))
             case Deed.SHOW:
                 self._show(action.on)
             case Deed.TRY if card is not None:

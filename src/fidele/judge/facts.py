@@ -135,6 +135,8 @@ class Facts:
         Why a readiness page is due, '' where it is not.
     receipt
         The last run's number, and in what its receipt differs from what was sent.
+    damaged
+        A sentence for each kept thing of the workshop that cannot be read, and the folder of each.
     """
 
     card: Card
@@ -156,4 +158,5 @@ class Facts:
     readiness: str = ""
     receipt: tuple[int, tuple[str, ...]] | None = None
     check: CheckFacts | None = None
+    damaged: tuple[tuple[str, str], ...] = ()
     now: datetime.datetime = field(default_factory=datetime.datetime.now)

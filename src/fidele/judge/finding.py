@@ -48,6 +48,8 @@ class Deed(Enum):
     PART = auto()
     APART = auto()
     PROPORTIONS = auto()
+    #: Open a folder, by its path, in the file manager.
+    FOLDER = auto()
     #: Open a desk, by its station in small letters; 'profiles' are those that fit, 'profile' is the condition's.
     SHOW = auto()
 

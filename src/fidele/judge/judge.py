@@ -22,9 +22,11 @@ def judge(facts: Facts) -> tuple[Finding, ...]:
 
 
 def _run_findings(facts: Facts) -> Iterator[Finding]:
-    """Whether a readiness page is due, and the last run was printed as it was sent."""
+    """Whether a readiness page is due, the workshop can be read, and the last run was printed as it was sent."""
     if facts.readiness:
         yield finding("readiness-due", why=facts.readiness)
+    for sentence, folder in facts.damaged:
+        yield finding("kept-damaged", sentence=sentence, folder=folder)
     if facts.receipt is not None and facts.receipt[1]:
         number, differs = facts.receipt
         yield finding("receipt-differs", number=number, differs="; ".join(differs[:4]))

@@ -47,6 +47,16 @@ _ALL = "Set everything to the card"
 _LEAVE = "Let exactly one layer convert."
 
 TABLE: dict[str, Row] = {
+    # The workshop itself
+    "kept-damaged": Row(
+        "caution",
+        "Something that is kept cannot be read",
+        "{sentence}",
+        "Put back a copy of it, or let it be: everything else works without it.",
+        "Show where it lies",
+        Deed.FOLDER,
+        "{folder}",
+    ),
     # The printer, and what is on the way to it
     "printer-missing": Row(
         "stop",

@@ -19,7 +19,7 @@ from fidele.session.sheet import Sheet
 from fidele.sheet.placing import Placing
 
 #: Deeds that open something in the window, or take so long that they belong beside it.
-IN_THE_WINDOW = (Deed.SHOW, Deed.TRY)
+IN_THE_WINDOW = (Deed.SHOW, Deed.TRY, Deed.FOLDER)
 
 
 class Actions:

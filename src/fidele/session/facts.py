@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable
 from dataclasses import replace
 
 from fidele.devices.devices import Devices
@@ -42,10 +43,11 @@ class Gathering:
         checking: Checking,
         readiness: Readiness,
         watch: Watch,
+        damaged: Callable[[], tuple[tuple[str, str], ...]],
     ) -> None:
         self._live, self._devices, self._profiles, self._sources = live, devices, profiles, sources
         self._pieces, self._sheet, self._checking = pieces, sheet, checking
-        self._readiness, self._watch = readiness, watch
+        self._readiness, self._watch, self._damaged = readiness, watch, damaged
         self._contents: Remembered[Content] = Remembered()
 
     @property
@@ -88,6 +90,7 @@ class Gathering:
             readiness=self._readiness.due(card, state.chart is not None, now),
             receipt=(run.number, _words(run.receipt.get("differs"))) if run is not None else None,
             check=_check(state.checked) if state.checked is not None else None,
+            damaged=self._damaged(),
             now=now,
         )
 

@@ -80,6 +80,7 @@ class Session:
 
     def __init__(self, places: Places) -> None:
         self.places = places
+        self._damaged: list[tuple[str, str]] = []
         keep_private(places.data, places.state / "written-to")
         self.live = live = Live()
         live.refresh, live.judge = self.refresh, self.judge_again
@@ -125,6 +126,7 @@ class Session:
             self.checking,
             self.readiness,
             self.watch,
+            lambda: tuple(self._damaged),
         )
         self._actions = Actions(
             live, self.in_force, self.handoff, self.profiles, self.pieces, self.sheet, self.laying, self.readiness
@@ -148,20 +150,23 @@ class Session:
             self.say(f"This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.")
 
     def damaged(self) -> list[str]:
-        """Return a sentence for each kept file of this workshop that is damaged and was left out."""
+        """Look at what is kept; return a sentence for each thing that cannot be read and was left out."""
         for kept in (self.profiles.defaults, self.profiles.roles, self.sources.rules):
             kept.all()  # those that are read when they are first needed
         ScannerRecord.load(self.places.data)
         self.logbook.runs(_LOOKED_AT)
-        found = damaged(self.places.data)
+        found = [(sentence, str(path.parent)) for path, sentence in damaged(self.places.data)]
+        book = str(self.places.data)
         for number, why in sorted(self.logbook.unreadable.items()):
-            found.append(f"Run {number} of the logbook is left out: {why}. Its row stays as it is.")
+            found.append((f"Run {number} of the logbook is left out: {why}. Its row stays as it is.", book))
         if self.logbook.rescued:
-            found.append(
-                f"The logbook was damaged. {self.logbook.saved} runs were saved into a new one; the damaged file is "
-                f"kept as {self.logbook.rescued}."
-            )
-        return found
+            saved = f"{self.logbook.saved} runs were saved into a new one"
+            kept_as = f"the damaged file is kept as {self.logbook.rescued}"
+            found.append((f"The logbook was damaged. {saved}; {kept_as}.", book))
+        if found != self._damaged:
+            self._damaged = found
+            self.live.judge()
+        return [sentence for sentence, _ in found]
 
     # What is known -----------------------------------------------------------------------------------------------
 
