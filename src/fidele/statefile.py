@@ -134,4 +134,6 @@ def _short(error: Exception) -> str:
     if hasattr(error, "errors"):  # pydantic's
         first = error.errors()[0]
         return f"{'.'.join(map(str, first['loc'])) or 'all of it'}: {printable(str(first['msg'])).lower()}"
-    return "not what it should be"
+    if isinstance(error, json.JSONDecodeError):
+        return f"broken off or garbled at its line {error.lineno}"
+    return "its content is not what it should hold"

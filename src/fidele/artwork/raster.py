@@ -46,7 +46,7 @@ def decoded_by_pillow(data: bytes, path: Path, kind: str) -> Decoded:
     from PIL import Image, ImageOps
 
     if kind == "JPEG" and (hole := jpeg.hole(data)):
-        raise FideleError(f"{path} has a hole of {hole:,} bytes in its picture, as copies have that broke off.")
+        raise FideleError(f"{path} has a hole of {hole:,} bytes, as copies have that broke off; ask for another.")
     Image.MAX_IMAGE_PIXELS = None  # bounded by ourselves, from the header, before a pixel is decoded
     with Image.open(io.BytesIO(data), formats=[kind]) as picture:
         bounded(picture.width, picture.height, path, packed=True)
