@@ -275,3 +275,16 @@ def test_what_is_given_up_in_the_window_is_said_and_holds_nothing_up(window, qtb
     assert sorted(took)[-2] < 0.05, sorted(took)[-4:]  # one turn shows the picture that was opened
     assert [p.opened.path.name for p in window.session.pieces.all] == ["sound.png"]
     assert "given up" in window.session.said or "damaged" in window.session.said
+
+
+def test_a_watched_folder_is_not_blinded(window, qtbot, tmp_path):
+    """A dangling link, a pipe and a broken picture lie there: what is sound still arrives, and what is not is said."""
+    (tmp_path / "in").mkdir()
+    window.session.inbox.watch(tmp_path / "in")
+    (tmp_path / "in" / "gone.png").symlink_to(tmp_path / "nowhere")
+    os.mkfifo(tmp_path / "in" / "pipe.png")
+    (tmp_path / "in" / "broken.png").write_bytes(b"no picture")
+    qtbot.waitUntil(lambda: "broken.png is not a PNG" in window.session.said, timeout=20_000)
+    Image.new("RGB", (60, 40), "red").save(tmp_path / "in" / "sound.png")
+    qtbot.waitUntil(lambda: "sound.png arrived in in" in window.session.said, timeout=20_000)
+    assert [p.opened.path.name for p in window.session.pieces.all] == ["sound.png"]

@@ -529,9 +529,17 @@ from fidele.bench import wren
 wren.MODEL = dataclasses.replace(wren.MODEL, resolution=40)
 from fidele.errors import FideleError
 from fidele.run.log import export
+from fidele.run.page import page_bands
 from fidele.session.model import Session
 from fidele.session.places import Places
+from fidele.sheet.write import write_sheet
 from fidele.store.logbook import Logbook
+
+def sheet(session):
+    job = session.sheet.jobs()[0]
+    pixels, bands = page_bands(job, session.device)
+    write_sheet(out / "sheet.tif", bands, pixels, job.profile, session.device.format.ppi)
+
 places, picture, out = Places.under(Path(sys.argv[1])), Path(sys.argv[2]), Path(sys.argv[3])
 really, refusals, written = os.fsync, 0, 0
 first = Session(places)
@@ -559,6 +567,7 @@ for k in range(1000):
             lambda: session.press_run(session.print_job(session.job(), overridden="test")),
             lambda: export(session.logbook.everything(), out / "runs.csv"),
             lambda: session.conditions.export(session.card.id, out / "card.zip"),
+            lambda: sheet(session),
         )
         for step in steps:
             try:
