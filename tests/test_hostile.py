@@ -18,8 +18,11 @@ from fidele.apart.ask import apart_in_parts, usage
 from fidele.artwork.open import open_artwork
 from fidele.chart.measured_file import read_any
 from fidele.errors import FideleError
+from fidele.icc.spaces import srgb
 from fidele.papers.leaflet import read_leaflet
 from fidele.session.customers import read_colours
+from fidele.session.model import Session
+from fidele.session.places import Places
 from fidele.store.cards import holds_card
 from fidele.store.parcel import open_parcel
 from fidele.store.shelf import Shelf
@@ -115,15 +118,22 @@ def test_small_files_neither_freeze_nor_eat(name, tmp_path, monkeypatch):
     assert time.monotonic() - begun < 60
 
 
-def test_three_thousand_profiles_in_a_zip(tmp_path, printer):
-    from fidele.icc.spaces import srgb
-
+def test_three_thousand_profiles_in_a_zip(tmp_path, monkeypatch):
+    """They are looked at once; the folder is not searched anew for each that is put there or taken away."""
+    looks = []
+    monkeypatch.setattr(Shelf, "snapshot", lambda self, real=Shelf.snapshot: looks.append(1) or real(self))
     head = srgb().data
     files = {f"{n}.icc": head[:44] + struct.pack(">I", n) + head[48:] for n in range(3000)}
     own = time.thread_time()
-    delivery = Shelf(tmp_path / "icc", (), tmp_path / "data").look(bundle(tmp_path / "many.zip", files))
-    assert len(delivery.arrivals) == 3000
-    assert time.thread_time() - own < 15
+    session = Session(Places.under(tmp_path / "workshop"))
+    delivery = session.shelf.look(bundle(tmp_path / "many.zip", files))
+    session.profiles.receive(delivery)
+    assert len(session.profiles.settle({a.id: "put" for a in delivery.arrivals})) == 3000
+    assert len(session.shelf.known()) == len(list((tmp_path / "workshop" / "icc").iterdir())) == 3000
+    session.undo()
+    assert session.shelf.known() == []
+    assert len(looks) < 20
+    assert time.thread_time() - own < 60
 
 
 # What a child may -----------------------------------------------------------------------------------------------------

@@ -136,25 +136,27 @@ class Profiles:
             results.clear()
             gone.clear()
             try:
-                for arrival in arrivals:
-                    results.append(self.shelf.put(arrival))
-                    old = self.shelf.find(instead[arrival.id]) if arrival.id in instead else None
-                    if old is not None:
-                        gone.append(self.shelf.remove(old.id))
-                        self._hand_over(old.id, arrival.id)
-                    for leaflet in leaflets:
-                        self._keep_leaflet(arrival.id, leaflet)
+                with self.shelf.together():
+                    for arrival in arrivals:
+                        results.append(self.shelf.put(arrival))
+                        old = self.shelf.find(instead[arrival.id]) if arrival.id in instead else None
+                        if old is not None:
+                            gone.append(self.shelf.remove(old.id))
+                            self._hand_over(old.id, arrival.id)
+                        for leaflet in leaflets:
+                            self._keep_leaflet(arrival.id, leaflet)
             except FideleError:
                 back()  # all of them or none
                 raise
             self.changed()
 
         def back() -> None:
-            for done in results:
-                if done.status == "installed" and self.shelf.find(done.id) is not None:
-                    self.shelf.remove(done.id)
-                if done.id in instead:
-                    self._hand_over(done.id, instead[done.id])
+            with self.shelf.together():
+                for done in results:
+                    if done.status == "installed" and self.shelf.find(done.id) is not None:
+                        self.shelf.remove(done.id)
+                    if done.id in instead:
+                        self._hand_over(done.id, instead[done.id])
             for removed in gone:
                 self.shelf.put_back(removed)
             self.changed()

@@ -123,6 +123,7 @@ class Shelf:
         self._rows: dict[str, _Row] | None = None
         self._entries: dict[str, Entry] = {}
         self._broken: tuple[tuple[Path, str], ...] = ()
+        self._together = False
 
     def beside(self) -> Shelf:
         """Return another shelf on the same folders and index, to be looked at beside the interface."""
@@ -197,7 +198,7 @@ class Shelf:
 
     def known(self) -> list[Entry]:
         """Return the profiles as they were at the last look."""
-        if not self._entries:
+        if not self._entries and not self._together:
             return self.entries()
         return sorted(self._entries.values(), key=lambda e: (not e.own, e.title.casefold()))
 
@@ -240,6 +241,8 @@ class Shelf:
                 stat = entry.path.stat()
                 if row is not None and (row.time, row.size) == (stat.st_mtime_ns, stat.st_size):
                     return entry
+        if self._together:
+            return None
         self.entries()
         return self._entries.get(profile_id)
 
@@ -266,14 +269,16 @@ class Shelf:
         FideleError
             When it cannot be read, or holds no profile at all.
         """
-        delivery = self._look_folder(path) if path.is_dir() else self._delivery(open_parcel(path))
+        with self._one_look():
+            delivery = self._look_folder(path) if path.is_dir() else self._delivery(open_parcel(path))
         if not delivery.arrivals and not delivery.refused:
             raise FideleError(f"{path} holds no ICC profile.")
         return delivery
 
     def look_into(self, name: str, data: bytes) -> Delivery:
         """Look into bytes that came from elsewhere under a name. Raises as `look` does."""
-        return self._delivery(unfold(data, name, name))
+        with self._one_look():
+            return self._delivery(unfold(data, name, name))
 
     def _delivery(self, parcel: Parcel) -> Delivery:
         return Delivery(tuple(self.judge(f) for f in parcel.profiles), _read(parcel.leaflets), parcel.refused)
@@ -336,7 +341,7 @@ class Shelf:
             return Installed(arrival.found.shown, "refused", reason=arrival.reason)
         if instead is not None and not instead.own:
             raise FideleError(f"{instead.path} belongs to the system; only an administrator can replace it.")
-        with self._alone():
+        with contextlib.nullcontext() if self._together else self._alone():
             if self.find(arrival.id) is not None:
                 return Installed(
                     arrival.found.shown,
@@ -346,8 +351,15 @@ class Shelf:
                     "The same profile is on the shelf already.",
                 )
             stem = re.sub(r"[^\w .,+()-]", "_", Path(arrival.found.name).stem).strip(" .")[:100] or "profile"
-            write_new(self.own, stem, ".icc", arrival.found.data)
-        self.entries()
+            path = write_new(self.own, stem, ".icc", arrival.found.data)
+        if not self._together:
+            self.entries()
+        else:
+            stat = path.stat()
+            row = _Row(stat.st_mtime_ns, stat.st_size, arrival.id, arrival.description)
+            self._index()[str(path)] = row
+            if arrival.description is not None:
+                self._entries[arrival.id] = Entry(path, arrival.id, arrival.description, True)
         if instead is not None:
             self.remove(instead.id)
         return Installed(arrival.found.shown, "installed", arrival.id, arrival.title)
@@ -383,6 +395,33 @@ class Shelf:
         return results
 
     @contextlib.contextmanager
+    def together(self) -> Iterator[None]:
+        """Put or remove many as one: the folders are looked at once before and once after, and the index written once.
+
+        Raises
+        ------
+        FideleError
+            When the folder cannot be written.
+        """
+        with self._alone():
+            try:
+                with self._one_look():
+                    yield
+            finally:
+                self.entries()
+                self._remember()
+
+    @contextlib.contextmanager
+    def _one_look(self) -> Iterator[None]:
+        """Look at the folders once, for however much is asked meanwhile."""
+        self.entries()
+        self._together = True
+        try:
+            yield
+        finally:
+            self._together = False
+
+    @contextlib.contextmanager
     def _alone(self) -> Iterator[None]:
         """Keep another Fidele from putting the same profile there at the same moment."""
         try:
@@ -414,7 +453,11 @@ class Shelf:
             entry.path.unlink()
         except OSError as error:
             raise FideleError(f"{entry.path} cannot be removed: {reason(error)}.") from error
-        self.entries()
+        if self._together:
+            self._index().pop(str(entry.path), None)
+            self._entries.pop(profile_id, None)
+        else:
+            self.entries()
         return Removed(entry.path, kept)
 
     def put_back(self, removed: Removed) -> None:
