@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import json
 import os
@@ -367,3 +368,39 @@ def test_what_a_killed_process_left_is_swept_at_the_next_start(workshop, tmp_pat
         keep_private(workshop, workshop / "state" / "written-to")
         assert list(out.iterdir()) == []
         assert mine.exists()
+
+
+STRANGE = ("x", b"\xff\xfe", -1.5, 10**15, '{"name": []}', "[1", "", "null", "2026-02-31T00:00:00")
+
+
+def test_the_window_shows_a_logbook_of_strange_rows(workshop, qtbot, caplog):
+    """Every column holds everything that it should not: the desks show what is sound, and nothing is unexpected."""
+    from fidele.desk.application import open_window
+
+    path = workshop / "logbook.sqlite"
+    with closing(sqlite3.connect(path)) as db, db:
+        names = [r[1] for r in db.execute("PRAGMA table_info(run)") if r[1] != "id"]
+        copied = ", ".join(names)
+        for column in names:
+            for value in STRANGE:
+                db.execute(f"INSERT INTO run ({copied}) SELECT {copied} FROM run WHERE id = 1")
+                with contextlib.suppress(sqlite3.IntegrityError):
+                    db.execute(f"UPDATE run SET {column} = ? WHERE id = (SELECT MAX(id) FROM run)", (value,))
+        for column in [r[1] for r in db.execute("PRAGMA table_info(verdict)") if r[1] not in ("id", "run")]:
+            for value in STRANGE:
+                with contextlib.suppress(sqlite3.IntegrityError):
+                    db.execute(f"UPDATE verdict SET {column} = ? WHERE id = (SELECT MIN(id) FROM verdict)", (value,))
+    window = open_window(Places.under(workshop))
+    qtbot.addWidget(window)
+    window.show()
+    for desk in ("Logbook", "Print", "Check", "Press"):
+        window.show_desk(desk)
+        qtbot.wait(50)
+    logbook = window.desks.logbook
+    for run in window.session.logbook.everything():
+        logbook.choose(run.id)
+        qtbot.wait(1)
+    assert len(window.session.logbook.unreadable) > 40
+    assert "unexpected" not in window.session.said
+    assert not [r for r in caplog.records if r.levelname in ("ERROR", "CRITICAL")], caplog.records[0]
+    window.close()

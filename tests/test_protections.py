@@ -130,7 +130,7 @@ def test_a_predictable_socket_of_somebody_else_is_not_spoken_to(tmp_path, monkey
 
 
 def test_a_broken_pipe_is_no_error(tmp_path):
-    command = f"{FIDELE} chart list | head -c 1 > /dev/null; echo ${{PIPESTATUS[0]}}"
+    command = f"{FIDELE} chart list | true; echo ${{PIPESTATUS[0]}}"  # it has gone long before a word is said
     done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "0"
     assert done.stderr == ""

@@ -522,7 +522,7 @@ def test_what_the_bench_receives_is_exact(session, two, monkeypatch, seed):
     assert (seen[bare] == 255).all()
 
 
-FULL = """
+FULL_AT_EACH = """
 import dataclasses, errno, os, sys
 from pathlib import Path
 from fidele.bench import wren
@@ -600,7 +600,7 @@ print(k, refusals)
 def test_a_disk_that_is_full_at_each_write_loses_nothing(session, places, two, tmp_path):
     (tmp_path / "out").mkdir()
     child = subprocess.run(
-        [sys.executable, "-c", FULL, str(places.data), str(two[1]), str(tmp_path / "out")],
+        [sys.executable, "-c", FULL_AT_EACH, str(places.data), str(two[1]), str(tmp_path / "out")],
         capture_output=True,
         text=True,
         check=False,

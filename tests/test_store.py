@@ -53,6 +53,17 @@ def test_the_logbook_keeps_runs_and_verdicts(tmp_path):
     with sqlite3.connect(tmp_path / "log.sqlite") as db:
         assert db.execute("SELECT overridden FROM run WHERE id = ?", (two,)).fetchone() == ("a proof for the customer",)
         db.execute("PRAGMA user_version = 99")
+        db.execute("ALTER TABLE run ADD COLUMN scent TEXT")
+    # A newer Fidele's logbook is read where it has what we know, and never written.
+    newer = Logbook(tmp_path / "log.sqlite")
+    assert [r.id for r in newer.runs()] == [two, one]
+    before = (tmp_path / "log.sqlite").read_bytes()
+    with pytest.raises(FideleError, match="it can be read, but nothing is added"):
+        newer.add_run("Tiles", card, None, {}, {}, "")
+    assert newer.interrupted() == []
+    assert (tmp_path / "log.sqlite").read_bytes() == before
+    with sqlite3.connect(tmp_path / "log.sqlite") as db:
+        db.execute("ALTER TABLE run RENAME COLUMN title TO name")
     with pytest.raises(FideleError, match="written by a newer Fidele"):
         Logbook(tmp_path / "log.sqlite")
 

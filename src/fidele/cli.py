@@ -142,6 +142,7 @@ def _keep(error: Exception) -> None:
 
 def main() -> None:
     """Run the command line; whatever goes wrong is one sentence on standard error."""
+    out = sys.stdout
     for stream in (sys.stdout, sys.stderr):  # names of files may be anything
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
@@ -157,6 +158,10 @@ def main() -> None:
         _refuse(str(error))
     except MemoryError:
         _refuse("There is not enough memory for this.")
+    except SystemExit as leaving:
+        if sys.stdout is not out:  # click puts another in its place where a pipe was closed, and ends with 1
+            sys.exit(0)
+        raise leaving
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(0)

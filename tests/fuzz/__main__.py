@@ -1,4 +1,7 @@
-"""Fuzz for some minutes: `./run fuzz [minutes] [kind …]`; `./run fuzz again KIND NUMBER` does one case again."""
+"""Fuzz for some minutes: `./run fuzz [minutes] [kind …]`; `./run fuzz again KIND NUMBER` does one case again.
+
+`./run fuzz guided [minutes] [kind …]` fuzzes our own parsers by coverage, each for so long.
+"""
 
 from __future__ import annotations
 
@@ -6,6 +9,7 @@ import collections
 import faulthandler
 import os
 import resource
+import subprocess
 import sys
 import tempfile
 import time
@@ -18,11 +22,36 @@ from tests.fuzz.targets import Fuzz
 _OWN, _ALL = 5.0, 20.0
 
 
+def guided(arguments: list[str], folder: Path) -> int:
+    """Fuzz parsers by coverage, each for some minutes, in a process of its own; return 0 where nothing was found."""
+    minutes, found = (arguments or ["2"])[0], 0
+    kinds = arguments[1:] or ["measured", "colours", "cxf", "profile", "packed", "parcel", "card"]
+    environment = os.environ | {"PYTHONPATH": str(Path(__file__).parents[2])}
+    for kind in kinds:
+        (folder / kind).mkdir()
+        done = subprocess.run(
+            [sys.executable, "-m", "tests.fuzz.guided", kind, minutes, str(folder / kind)],
+            capture_output=True,
+            text=True,
+            check=False,
+            env=environment,
+        )
+        runs = [line.split()[-1] for line in done.stderr.splitlines() if "number_of_executed_units" in line]
+        wrong = "" if done.returncode == 0 else "; WRONG"
+        print(f"{kind}: {runs[0] if runs else 'no'} cases by coverage{wrong}", flush=True)
+        if wrong:
+            found += 1
+            print(done.stdout[-2000:], done.stderr[-2000:])
+    return 1 if found else 0
+
+
 def main(arguments: list[str]) -> int:
     """Return 0 where everything held."""
     faulthandler.enable()
     os.chdir(tempfile.mkdtemp(prefix="fidele-fuzz-"))  # where odd names land
     fuzz = Fuzz(Path.cwd() / "fuzz")
+    if arguments[:1] == ["guided"]:
+        return guided(arguments[1:], Path.cwd())
     if arguments[:1] == ["again"]:
         fuzz.case(int(arguments[2]), arguments[1])
         return 0

@@ -106,7 +106,7 @@ class Fuzz:
         self.targets: dict[str, Callable[[random.Random, Path], None]] = {
             "picture": self._file("picture", lambda p: open_artwork(p, Profile.open(self.profile))),
             "measured": self._file("measured", lambda p: (read_any(p), read_colours(p))),
-            "profile": self._file("profile", _profile),
+            "profile": self._file("profile", as_profile),
             "packed": self._file("packed", open_parcel),
             "leaflet": self._file("leaflet", lambda p: read_leaflet(p.name, p.read_bytes())),
             "parcel": self._file("parcel", read_export),
@@ -204,7 +204,7 @@ class Fuzz:
         assert self.picture.read_bytes() == self.seeds["picture"][0][1]
 
 
-def _profile(path: Path) -> None:
+def as_profile(path: Path) -> None:
     profile = Profile.open(path)
     what = describe(profile)
     json.dumps(str(what))

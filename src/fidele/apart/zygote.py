@@ -41,6 +41,7 @@ def serve(control: socket.socket) -> None:
     for name in _CODECS:
         getattr(importlib.import_module("imagecodecs"), f"{name}_decode")
     Image.preinit()
+    spare = _forked(control)
     while True:
         control.settimeout(0.0 if later else None)
         try:
@@ -50,10 +51,24 @@ def serve(control: socket.socket) -> None:
             continue
         if not said or not fds:
             return
-        if os.fork() == 0:
-            control.close()
-            _work(socket.socket(fileno=fds[0]))
+        socket.send_fds(spare, [b"c"], [fds[0]])
+        spare.close()
         os.close(fds[0])
+        spare = _forked(control)
+
+
+def _forked(*others: socket.socket) -> socket.socket:
+    """Fork a child that waits for its asker, before one is there: a fork takes longer than handing it over."""
+    ours, theirs = socket.socketpair()
+    if os.fork() == 0:
+        for other in (ours, *others):
+            other.close()
+        said, fds, _, _ = socket.recv_fds(theirs, 1, 1)
+        if said and fds:
+            _work(socket.socket(fileno=fds[0]))
+        os._exit(0)
+    theirs.close()
+    return ours
 
 
 def _work(asker: socket.socket) -> None:

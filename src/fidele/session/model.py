@@ -159,6 +159,8 @@ class Session:
         book = str(self.places.data)
         for number, why in sorted(self.logbook.unreadable.items()):
             found.append((f"Run {number} of the logbook is left out: {why}. Its row stays as it is.", book))
+        if self.logbook.is_newer:
+            found.append(("A newer Fidele wrote the logbook: it is read, and nothing is added to it; update.", book))
         if self.logbook.rescued:
             saved = f"{self.logbook.saved} runs were saved into a new one"
             kept_as = f"the damaged file is kept as {self.logbook.rescued}"

@@ -63,6 +63,11 @@ _MIGRATIONS = (
     """,
 )
 
+#: What is read of a run; a newer Fidele's logbook that has it can be read.
+_COLUMNS = (
+    *("id", "at", "title", "card", "profile", "settings", "receipt", "overridden", "press", "state", "job", "why"),
+    *("passed", "target", "not_before", "media_mm2", "place", "thumbnail"),
+)
 #: From this version on a logbook can be read as it is.
 _READABLE = 4
 #: Larger files are not looked through at every start.
@@ -194,6 +199,13 @@ class Logbook:
                 f"The logbook {self.path} cannot be read: {error}. At the next start what can be read of it is saved."
             ) from error
 
+    @property
+    def is_newer(self) -> bool:
+        """Whether a newer Fidele wrote it: it is read, and nothing is written into it."""
+        with self._reading() as db:
+            (version,) = db.execute("PRAGMA user_version").fetchone()
+        return bool(version > len(_MIGRATIONS))
+
     @contextlib.contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         """Give a connection; what is done is kept whole, or not at all and said."""
@@ -201,6 +213,9 @@ class Logbook:
             with closing(self._open()) as db, db:
                 yield db
         except sqlite3.DatabaseError as error:
+            if "readonly" in str(error) and self.is_newer:
+                said = "it can be read, but nothing is added; update Fidele"
+                raise FideleError(f"A newer Fidele wrote the logbook {self.path}: {said}.") from error
             raise FideleError(f"The logbook {self.path} cannot be written: {error}.") from error
 
     def end_run(self, run: int, state: str, receipt: Document, why: str = "") -> None:
@@ -255,7 +270,7 @@ class Logbook:
         """Return the content of a profile that a run was printed through, None where it was not kept."""
         with self._reading() as db:
             row = db.execute("SELECT data FROM profile WHERE id = ?", (profile_id,)).fetchone()
-        return row[0] if row else None
+        return row[0] if row and isinstance(row[0], bytes) else None
 
     def add_photo(self, run: int, path: str) -> None:
         """Keep that a photo or scan of a piece lies at a path."""
@@ -265,7 +280,7 @@ class Logbook:
     def photos(self, run: int) -> list[str]:
         """Return the paths of the photos of a run, oldest first."""
         with self._reading() as db:
-            return [p for (p,) in db.execute("SELECT path FROM photo WHERE run = ? ORDER BY id", (run,))]
+            return [str(p) for (p,) in db.execute("SELECT path FROM photo WHERE run = ? ORDER BY id", (run,))]
 
     def clock_behind(self) -> datetime.datetime | None:
         """Return the time of the last run where that lies in the future: the clock was set back. Else None."""
@@ -289,7 +304,8 @@ class Logbook:
         """Return the small pictures of some runs, of those that have one."""
         marks = ", ".join("?" * len(runs))
         query = f"SELECT id, thumbnail FROM run WHERE thumbnail IS NOT NULL AND id IN ({marks})"
-        return {row["id"]: row["thumbnail"] for row in self._rows(query, *runs)}
+        found = {row["id"]: row["thumbnail"] for row in self._rows(query, *runs)}
+        return {number: data for number, data in found.items() if isinstance(data, bytes)}
 
     def checks_of(self, run: int) -> list[tuple[datetime.datetime, Verdict]]:
         """Return the checks of a run, oldest first."""
@@ -414,7 +430,10 @@ def _opened(path: Path) -> sqlite3.Connection:
         db.execute("PRAGMA foreign_keys = ON")
         (version,) = db.execute("PRAGMA user_version").fetchone()
         if version > len(_MIGRATIONS):
-            raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
+            names = {row[1] for row in db.execute("PRAGMA table_info(run)")}
+            if not set(_COLUMNS) <= names:
+                raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
+            db.execute("PRAGMA query_only = ON")
         if version < len(_MIGRATIONS):
             try:
                 _migrate(db)
