@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import io
 from pathlib import Path
 
 import numpy as np
@@ -68,7 +67,10 @@ def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
     if len(lines) < 2:
         raise FideleError(f"{path} holds no samples.")
     mark = max(";\t,", key=lines[0].count)
-    rows = [[cell.strip() for cell in row] for row in csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)]
+    try:
+        rows = [[cell.strip() for cell in row] for row in csv.reader(lines, delimiter=mark)]
+    except csv.Error as error:
+        raise FideleError(f"{path} is no table: {error}.") from error
     titles, body = rows[0], rows[1:]
     known = columns or {t: k for t in titles if (k := _known(t, titles))}
     held = set(known.values())

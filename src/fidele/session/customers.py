@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import io
 import json
 import re
 from collections.abc import Iterable
@@ -138,7 +137,12 @@ def _from_csv(data: bytes, path: Path) -> list[CustomerColour]:
         dialect: type[csv.Dialect] | csv.Dialect = csv.Sniffer().sniff(text[:4000], ",;\t")
     except csv.Error:
         dialect = csv.excel
-    rows = [[c.strip() for c in row] for row in csv.reader(io.StringIO(text), dialect) if any(c.strip() for c in row)]
+    try:
+        rows = [
+            [c.strip() for c in row] for row in csv.reader(text.splitlines(), dialect) if any(c.strip() for c in row)
+        ]
+    except csv.Error as error:
+        raise FideleError(f"{path} is no table of colours: {error}.") from error
     if not rows:
         raise FideleError(f"{path} is empty.")
     heads = [re.sub(r"[^a-z]", "", c.lower()) for c in rows[0]]
