@@ -38,6 +38,30 @@ for maker in (wren, gannet, longship):
     maker.MODEL = dataclasses.replace(maker.MODEL, resolution=150)
 
 
+#: The files that take longest come first, so that neither process is left with one of them while the other has nothing
+#: to do; and the second begins with one that needs no demo, while the first makes it.
+_LONG = (
+    "demo",
+    "scans",
+    "runs",
+    "cli",
+    "window",
+    "causes",
+    "artwork_desks",
+    "hostile",
+    "house",
+    "pieces",
+    "icc",
+    "route",
+)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put the longest files first."""
+    order = {f"test_{name}": place for place, name in enumerate(_LONG)}
+    items.sort(key=lambda item: order.get(item.path.stem, len(order)))
+
+
 @pytest.fixture(autouse=True)
 def on_one_thread(request):
     """Fail where the state was changed, news heard, or a widget touched on another thread than the interface's.
