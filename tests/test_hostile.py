@@ -275,16 +275,20 @@ def test_what_is_given_up_in_the_window_is_said_and_holds_nothing_up(window, qtb
     Image.new("RGB", (60, 40), "red").save(tmp_path / "sound.png")
     window.incoming.take_all([tmp_path / "sound.png"])
     settle(window, qtbot)
+    qtbot.waitUntil(lambda: len(window.desks.made()) == len(window.desks), timeout=20_000)
     took = []
-    window.incoming.take_all([tmp_path / name for name in ("filter.svg", "itself.tif", "tiles.pdf", "sound.png")])
-    while not window.work.idle:
-        before = time.thread_time()
-        QCoreApplication.processEvents()
-        took.append(time.thread_time() - before)
-        time.sleep(0.005)
-    assert sorted(took)[-2] < 0.05, sorted(took)[-4:]  # one turn shows the picture that was opened
+    for name in ("filter.svg", "itself.tif", "tiles.pdf"):
+        window.incoming.take_all([tmp_path / name])
+        while not window.work.idle:
+            before = time.thread_time()
+            QCoreApplication.processEvents()
+            took.append(time.thread_time() - before)
+            time.sleep(0.005)
+        assert "given up" in window.session.said or "damaged" in window.session.said
+    assert max(took) < 0.05, sorted(took)[-4:]
+    window.incoming.take_all([tmp_path / name for name in ("filter.svg", "sound.png")])
+    settle(window, qtbot)
     assert [p.opened.path.name for p in window.session.pieces.all] == ["sound.png"]
-    assert "given up" in window.session.said or "damaged" in window.session.said
 
 
 def test_a_watched_folder_is_not_blinded(window, qtbot, tmp_path):

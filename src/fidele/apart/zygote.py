@@ -5,6 +5,7 @@ A fork of it takes a few milliseconds and ends with its one job, so that nothing
 
 from __future__ import annotations
 
+import gc
 import importlib
 import logging
 import os
@@ -41,6 +42,7 @@ def serve(control: socket.socket) -> None:
     for name in _CODECS:
         getattr(importlib.import_module("imagecodecs"), f"{name}_decode")
     Image.preinit()
+    gc.freeze()  # what is loaded is no garbage, and a child that looked at it all would copy it all
     spare = _forked(control)
     while True:
         control.settimeout(0.0 if later else None)
