@@ -60,7 +60,7 @@ def send(to: socket.socket, value: object) -> None:
             to.sendall(view.data)
 
 
-def receive(of: socket.socket, sender: int | None = None) -> Any:
+def receive(of: socket.socket, sender: int | None = None, place: Codes | None = None) -> Any:
     """Return the value that the other side sent.
 
     Parameters
@@ -68,6 +68,8 @@ def receive(of: socket.socket, sender: int | None = None) -> Any:
     sender
         The process that it comes from, which is not trusted: its answer is built from plain values, arrays and
         Fidele's own records alone. None trusts.
+    place
+        Bytes that were made ready for the first large array that has room there.
 
     Raises
     ------
@@ -81,7 +83,11 @@ def receive(of: socket.socket, sender: int | None = None) -> Any:
         raise pickle.UnpicklingError("larger than any answer")
     places = struct.unpack(f"<{2 * count}Q", _exactly(of, 16 * count))
     data = _exactly(of, length)
-    parts = [np.empty(size, np.uint8) for size in places[1::2]]
+    parts = []
+    for size in places[1::2]:
+        fits = place is not None and _LARGE < size <= place.nbytes
+        parts.append(place[:size] if fits and place is not None else np.empty(size, np.uint8))
+        place = None if fits else place
     fetched = False
     if sum(places[1::2]) > _SMALL:
         fetched = sender is not None and all(map(_fetched, parts, places[::2], [sender] * count))

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from fidele.apart import process
 from fidele.arrays import Codes, top_of
 from fidele.artwork import jpeg, png
 from fidele.artwork.limits import LARGEST_FILE, bounded
@@ -87,6 +88,7 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
         bounded(found.imagewidth, found.imagelength, path, packed=True)
         space = tiff_space(found, path)
         without_gaps(found, path)
+        process.tell(found.nbytes)
         pixels = found.asarray()
         if found.planarconfig == 2 and pixels.ndim == 3:
             pixels = np.moveaxis(pixels, 0, -1)
