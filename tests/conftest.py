@@ -12,6 +12,8 @@ import shutil
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# Children that decode find what tests let them do (`tests.children`).
+os.environ["PYTHONPATH"] = str(Path(__file__).parents[1])
 
 import numpy as np
 import pytest

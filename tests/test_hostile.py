@@ -191,6 +191,17 @@ def test_an_answer_can_hold_nothing_that_acts():
             _Plain(io.BytesIO(pickle.dumps(value))).load()
 
 
+def test_modules_in_the_folder_that_one_works_in_are_not_ours(tmp_path, monkeypatch):
+    for name in ("numpy", "imagecodecs", "tifffile", "struct"):
+        (tmp_path / f"{name}.py").write_text(f"open({str(tmp_path / 'ran')!r}, 'w')\n")
+    Image.new("RGB", (40, 30), "red").save(tmp_path / "a.png")
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(ask, "_zygote", ask._Zygote())
+    assert open_artwork(tmp_path / "a.png").width == 40
+    ask._zygote.end()
+    assert not (tmp_path / "ran").exists()
+
+
 def test_without_a_zygote_another_is_started(tmp_path):
     picture = tmp_path / "b.png"
     Image.new("RGB", (40, 30), "red").save(picture)

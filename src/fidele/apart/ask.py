@@ -89,7 +89,8 @@ class _Zygote:
     def _begin(self) -> None:
         ours, theirs = socket.socketpair()
         environment = os.environ | _TUNED
-        command = [sys.executable, "-m", "fidele.apart.zygote", str(theirs.fileno())]
+        # -P: what lies in the folder that one works in (a customer's, say) is no module of ours.
+        command = [sys.executable, "-P", "-m", "fidele.apart.zygote", str(theirs.fileno())]
         try:
             self._process = subprocess.Popen(
                 command, pass_fds=[theirs.fileno()], env=environment, stdin=subprocess.DEVNULL
