@@ -126,7 +126,6 @@ class Window(QMainWindow):
         """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
         if self.desks.make_next():
             QTimer.singleShot(_TURN, self._make_others)
-            QTimer.singleShot(_TURN, warm)
 
     def _lay_out(self) -> None:
         panel = QWidget()
@@ -544,6 +543,7 @@ class Window(QMainWindow):
             handle.screenChanged.connect(lambda _: self.read_screen())
             QTimer.singleShot(0, self.read_screen)
             QTimer.singleShot(_TURN, self._make_others)
+            QTimer.singleShot(_TURN, warm)
 
     def read_screen(self) -> None:
         """Read the profile of the screen that the window is on; again when it moves to another one."""
