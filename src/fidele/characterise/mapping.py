@@ -1,8 +1,14 @@
 """Mapping of colours that a printer cannot hold: perceptual and saturation, both with an exact inverse.
 
-Hue is kept. In each hue the source gamut's leaf is bent onto the printer's leaf, tip onto tip, so that a bright pure
-colour becomes the printer's pure colour of that hue instead of a pale one of the same lightness; then chroma is
-eased in under a knee. Colours near grey hardly move.
+After white is on white and black on neutral black (the scaling of ISO 18619), a colour is a place in the leaf of its
+hue: a direction and a distance from a middle on the grey axis. Only the distance changes. Up to a knee nothing moves,
+which keeps what can be printed (a colorimetric core); beyond it the rest of the source gamut, as far as it reaches in
+that direction, is squeezed evenly into what is left of the printer's, so that steps survive. Hue is kept in Oklab,
+where blue stays blue. Perceptual moves nothing else; saturation first lifts chroma and leans the leaf until the
+source's tips lie near the lightness of the printer's.
+
+Sources: CIE 156:2004, 'Guidelines for the evaluation of gamut mapping algorithms' (how such mappings are described
+and judged; its SGCK scales lightness and has a knee at nine tenths, as here, along lines to one point of the axis).
 """
 
 from __future__ import annotations
@@ -13,197 +19,216 @@ from dataclasses import dataclass
 import numpy as np
 
 from fidele.arrays import Floats
-from fidele.colour.cie import lab_to_lch, lch_to_lab
+from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
+from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
+from fidele.icc.solid import Solid, cube_solid
 from fidele.icc.spaces import srgb
-from fidele.icc.tables import device_to_pcs_lab
+from fidele.icc.tables import device_to_pcs_lab, interpolate
 
-_HUES, _LEVELS = 144, 101
+#: Nodes in which boundaries are kept: hues (closed), and directions from straight down to straight up.
+_HUES, _RISES = 144, 91
+#: A step outside the core is to keep this share of its length, and the core is at least and at most so large.
+_KEPT, _LEAST, _MOST = 0.22, 0.55, 0.93
+#: Half of the stretch over which the knee is rounded, as a share of the room beyond it.
+_ROUND = 0.5
+#: Saturation: what chroma is multiplied by, and how far tips go toward the lightness of tips.
+_LIFT, _LEAN = 1.12, 0.7
+#: Cells along an edge of the device cube whose surface is measured.
+_CELLS = 36
 
 
 @dataclass(frozen=True)
-class Boundary:
-    """Largest chroma of a gamut, by hue (rows, every 2.5 degrees) and lightness (columns, 0 to 100); and its tips."""
+class Leaves:
+    """How far a gamut reaches in Oklab, from a middle on the grey axis of each hue.
 
-    chroma: Floats  # (144, 101)
-    tip: Floats  # (144, 2): lightness and chroma of the largest chroma in each hue
-    black_lab: Floats  # (3,): the darkest colour
+    Attributes
+    ----------
+    middle
+        (145,) Oklab lightness of the middle, by hue.
+    reach
+        (145, 91) distance to the surface, by hue and rise (-90° to 90°).
+    """
 
-    @property
-    def black(self) -> float:
-        """The lightness of the darkest colour."""
-        return float(self.black_lab[0])
+    middle: Floats
+    reach: Floats
 
-    @staticmethod
-    def of_device(forward: Callable[[Floats], Floats]) -> Boundary:
-        """Trace the surface of an RGB device given as a function from device values (n, 3) to L*a*b* (n, 3)."""
-        axis = np.linspace(0, 1, 301)
-        u, v = (m.ravel() for m in np.meshgrid(axis, axis))
-        faces = []
-        for side in (0.0, 1.0):
-            fixed = np.full_like(u, side)
-            faces += [np.stack(f, axis=1) for f in ((fixed, u, v), (u, fixed, v), (u, v, fixed))]
-        LCh = lab_to_lch(forward(np.concatenate(faces)))
-        black_lab = lch_to_lab(LCh[LCh[:, 0].argmin()])
-        black = black_lab[0]
-        hue = np.rint(LCh[:, 2] / (360 / _HUES)).astype(int) % _HUES
-        level = LCh[:, 0] / 100 * (_LEVELS - 1)
-        chroma = np.zeros((_HUES, _LEVELS))
-        np.maximum.at(chroma, (hue, np.rint(level).astype(int).clip(0, _LEVELS - 1)), LCh[:, 1])
-        chroma = _filled(chroma)
-        chroma = _smooth(chroma)
-        # The neutral end points carry no chroma.
-        lightness = np.linspace(0, 100, _LEVELS)
-        chroma[:, lightness <= black] = 0
-        chroma[:, -1] = 0
-        # The tips from the samples themselves: smoothing would pull a sharp one, like that of yellow, down.
-        tip = np.zeros((_HUES, 2))
-        order = np.argsort(LCh[:, 1])
-        tip[hue[order]] = LCh[order, :2]
-        tip[:, 0] = _ring(tip[:, 0])
-        return Boundary(chroma, tip, black_lab)
-
-    def at(self, lightness: Floats, hue: Floats) -> Floats:
-        """Return the largest chroma (n,) at lightness and hue (degrees).
-
-        At least 8: near white and black, where a gamut closes, faint casts are to stay what they are.
-        """
-        x = (hue % 360) / (360 / _HUES)
-        y = np.clip(lightness, 0, 100) / 100 * (_LEVELS - 1)
-        i, j = np.floor(x).astype(int) % _HUES, np.minimum(np.floor(y).astype(int), _LEVELS - 2)
-        s, t = x - np.floor(x), y - j
-        k = (i + 1) % _HUES
-        c = self.chroma
-        value = (c[i, j] * (1 - s) + c[k, j] * s) * (1 - t) + (c[i, j + 1] * (1 - s) + c[k, j + 1] * s) * t
-        return np.maximum(value, 8.0)
-
-    def tip_at(self, hue: Floats) -> Floats:
-        """Return the lightness (n,) of the tip at a hue."""
-        x = (hue % 360) / (360 / _HUES)
-        i = np.floor(x).astype(int) % _HUES
-        s = x - np.floor(x)
-        return self.tip[i, 0] * (1 - s) + self.tip[(i + 1) % _HUES, 0] * s
-
-
-def _filled(chroma: Floats) -> Floats:
-    """Fill cells that no sample fell into from their neighbours in lightness."""
-    levels = np.arange(chroma.shape[1])
-    for row in chroma:
-        seen = row > 0
-        if seen.sum() >= 2:
-            row[:] = np.interp(levels, levels[seen], row[seen], left=0, right=0)
-    return chroma
-
-
-def _ring(values: Floats) -> Floats:
-    kernel = np.array([1, 2, 1]) / 4
-    return np.convolve(np.concatenate([values[-1:], values, values[:1]]), kernel, "valid")
-
-
-def _smooth(chroma: Floats) -> Floats:
-    ringed = np.stack([_ring(column) for column in chroma.T], axis=1)
-    padded = np.pad(ringed, ((0, 0), (1, 1)), mode="edge")
-    return 0.25 * padded[:, :-2] + 0.5 * padded[:, 1:-1] + 0.25 * padded[:, 2:]
-
-
-def source_boundary() -> Boundary:
-    """Return the boundary of sRGB: most artwork is in it or near it, and what lies beyond is eased in as well."""
-    return Boundary.of_device(lambda rgb: device_to_pcs_lab(srgb(), rgb))
+    def reach_at(self, hue: Floats, rise: Floats) -> Floats:
+        """Return the distance (n,) to the surface in directions given in radians."""
+        place = np.stack([(hue / (2 * np.pi)) % 1.0, rise / np.pi + 0.5], axis=1)
+        return interpolate(self.reach[..., None], np.clip(place, 0, 1), tetrahedral=False)[:, 0]
 
 
 @dataclass(frozen=True)
 class GamutMapping:
     """A mapping from the source gamut to the printer's, and back.
 
-    `knee` is the share of the printer's chroma up to which nothing is eased; `lift` draws chroma out toward the
-    printer's tips (saturation); `bend` is how far tips go onto tips.
+    Attributes
+    ----------
+    black
+        The lightness Y (0 to 1) of the printer's darkest neutral, onto which black is scaled.
+    chroma
+        What chroma is multiplied by before anything else.
+    lean
+        (145,) by how much the leaf of each hue is tilted: Oklab lightness for each unit of chroma.
     """
 
-    source: Boundary
-    target: Boundary
-    knee: float
-    lift: float
-    bend: float
-
-    @staticmethod
-    def perceptual(target: Boundary) -> GamutMapping:
-        """Keep the relations between colours: ease in from 60 % of what the printer holds."""
-        return GamutMapping(source_boundary(), target, knee=0.60, lift=0.0, bend=0.8)
-
-    @staticmethod
-    def saturation(target: Boundary) -> GamutMapping:
-        """Make the most of the printer's pure colours, for charts and signs."""
-        return GamutMapping(source_boundary(), target, knee=0.85, lift=0.35, bend=1.0)
-
-    def _level(self, lightness: Floats) -> Floats:
-        """Compress lightness from 0 to 100 to black to 100, tenderly near white."""
-        black = self.target.black
-        t = np.clip(lightness, 0, 100) / 100
-        return lightness + black * (1 - t) ** 1.6
-
-    def _shape(self, lightness: Floats, chroma: Floats, hue: Floats) -> tuple[Floats, Floats]:
-        level = self._level(lightness)
-        far = np.clip(chroma / self.source.at(lightness, hue), 0, 1.5)
-        tip_from, tip_to = self._level(self.source.tip_at(hue)), self.target.tip_at(hue)
-        black = self.target.black
-        below = black + (level - black) * (tip_to - black) / (tip_from - black)
-        above = 100 - (100 - level) * (100 - tip_to) / (100 - tip_from)
-        bent = np.where(level <= tip_from, below, above)
-        weight = self.bend * np.minimum(far, 1) ** 2
-        new_level = level + weight * (bent - level)
-        reach = self.target.at(new_level, hue)
-        wide = np.maximum(self.source.at(lightness, hue), 1.0)
-        return new_level, self._ease(chroma, wide, reach)
-
-    def _ease(self, chroma: Floats, wide: Floats, reach: Floats) -> Floats:
-        """Bring chroma 0 … wide to 0 … reach: straight up to the knee, then along a curve that ends at reach."""
-        lifted = chroma * (1 + self.lift * np.clip(reach / wide - 0.6, 0, 0.6) * np.clip(chroma / wide, 0, 1))
-        knee = self.knee * np.minimum(reach, wide)
-        room, load = reach - knee, np.maximum(wide * (1 + 0.1 * self.lift) - knee, 1e-3)
-        over = np.maximum(lifted - knee, 0)
-        squeezed = np.maximum(load / np.maximum(room, 1e-3), 1.0)
-        # u / (1 + (s - 1) u / load') starts with slope 1 and reaches `room` at `load`.
-        eased = over / (1 + (squeezed - 1) * over / load)
-        return np.where(lifted <= knee, lifted, knee + eased)
-
-    def _lean(self, level: Floats) -> Floats:
-        """Return how far greys lean (n, 3) at a mapped lightness: the darkest lean to the printer's own black."""
-        black = self.target.black_lab
-        depth = np.clip((100 - level) / (100 - black[0]), 0, 1) ** 5
-        return depth[:, None] * np.array([0, black[1], black[2]])
+    source: Leaves
+    target: Leaves
+    black: float
+    chroma: float
+    lean: Floats
 
     def forward(self, Lab: Floats) -> Floats:
         """Map colours (n, 3) of the source into the printer's gamut."""
-        LCh = lab_to_lch(Lab)
-        level, chroma = self._shape(LCh[:, 0], LCh[:, 1], LCh[:, 2])
-        return lch_to_lab(np.stack([level, chroma, LCh[:, 2]], axis=1)) + self._lean(level)
+        L, a, b = lab_to_oklab(blackened(Lab, self.black)).T
+        hue, chroma = np.arctan2(b, a), np.hypot(a, b) * self.chroma
+        L = L + chroma * _around(self.lean, hue)
+        middle = _around(self.target.middle, hue)
+        rise, far = np.arctan2(L - middle, chroma), np.hypot(L - middle, chroma)
+        far = self._squeezed(far, hue, rise)
+        return _leaf_to_lab(middle + far * np.sin(rise), far * np.cos(rise), hue)
 
     def inverse(self, Lab: Floats) -> Floats:
-        """Find the source colours (n, 3) that `forward` maps to given ones; hue stays, so it is a plane search."""
-        LCh = lab_to_lch(Lab - self._lean(Lab[:, 0]))
-        hue = LCh[:, 2]
-        lightness, chroma = LCh[:, 0].copy(), LCh[:, 1].copy()
-        best, best_cost = np.stack([lightness, chroma]), np.full(len(LCh), np.inf)
-        damping = np.full(len(LCh), 1e-2)
-        for _ in range(18):
-            level, got = self._shape(lightness, chroma, hue)
-            error = np.stack([level - LCh[:, 0], got - LCh[:, 1]], axis=1)
-            cost = (error**2).sum(axis=1)
-            better = cost < best_cost
-            best[:, better] = np.stack([lightness, chroma])[:, better]
-            best_cost = np.where(better, cost, best_cost)
-            damping = np.where(better, damping / 3, damping * 5).clip(1e-8, 1e6)
-            at, residual = best.T, np.empty_like(error)
-            level, got = self._shape(at[:, 0], at[:, 1], hue)
-            residual[:] = np.stack([level - LCh[:, 0], got - LCh[:, 1]], axis=1)
-            jacobian = np.empty((len(LCh), 2, 2))
-            for axis, step in enumerate((0.05, 0.05)):
-                moved = at.copy()
-                moved[:, axis] += step
-                l2, c2 = self._shape(moved[:, 0], moved[:, 1], hue)
-                jacobian[:, 0, axis], jacobian[:, 1, axis] = (l2 - level) / step, (c2 - got) / step
-            normal = np.einsum("nki,nkj->nij", jacobian, jacobian)
-            normal[:, range(2), range(2)] += damping[:, None]
-            move = np.linalg.solve(normal, np.einsum("nij,ni->nj", jacobian, residual)[..., None])[..., 0]
-            lightness = np.clip(at[:, 0] - move[:, 0], 0, 100)
-            chroma = np.clip(at[:, 1] - move[:, 1], 0, 180)
-        return lch_to_lab(np.stack([best[0], best[1], hue], axis=1))
+        """Find the source colours (n, 3) that `forward` maps to given ones."""
+        L, a, b = lab_to_oklab(Lab).T
+        hue, chroma = np.arctan2(b, a), np.hypot(a, b)
+        middle = _around(self.target.middle, hue)
+        rise, far = np.arctan2(L - middle, chroma), np.hypot(L - middle, chroma)
+        far = self._squeezed(far, hue, rise, back=True)
+        L, chroma = middle + far * np.sin(rise), far * np.cos(rise)
+        scaled = _leaf_to_lab(L - chroma * _around(self.lean, hue), chroma / self.chroma, hue)
+        XYZ = (lab_to_xyz(scaled) - self.black * D50) / (1 - self.black)
+        return xyz_to_lab(np.maximum(XYZ, 0))
+
+    def _squeezed(self, far: Floats, hue: Floats, rise: Floats, back: bool = False) -> Floats:
+        """Bring distances 0 … source's reach to 0 … printer's, or back: straight, a rounded knee, straight again."""
+        held = np.maximum(self.target.reach_at(hue, rise), 1e-3)
+        wide = np.maximum(self.source.reach_at(hue, rise), held) / held
+        core = np.clip((1 - _KEPT * wide) / (1 - _KEPT), _LEAST, _MOST)
+        slope = (1 - core) / np.maximum(wide - core, 1e-9)
+        # Rounded on both sides of the knee by the same stretch, so that both straight parts stay what they are.
+        half = _ROUND * (1 - core)
+        u = far / held - core
+        if not back:
+            bent = u - (1 - slope) * (u + half) ** 2 / (4 * half)
+            out = np.where(u <= -half, u, np.where(u >= half, slope * u, bent))
+            return np.minimum(out + core, 1.0) * held
+        # The rounded part solved for u: q u² - (1 - 2 q half) u + (q half² + v) = 0 with q = (1 - slope) / (4 half).
+        q = (1 - slope) / (4 * half)
+        linear = 1 - 2 * q * half
+        root = np.sqrt(np.maximum(linear**2 - 4 * q * (q * half**2 + u), 0))
+        bent = 2 * (q * half**2 + u) / np.maximum(linear + root, 1e-12)
+        out = np.where(u <= -half, u, np.where(u >= slope * half, u / np.maximum(slope, 1e-9), bent))
+        return np.minimum(out + core, wide) * held
+
+
+def blackened(Lab: Floats, black: float) -> Floats:
+    """Scale colours (n, 3) in XYZ so that black comes onto the neutral of lightness Y = `black`; white stays."""
+    return xyz_to_lab(lab_to_xyz(Lab) * (1 - black) + black * D50)
+
+
+def mappings(target: Callable[[Floats], Floats]) -> tuple[GamutMapping, GamutMapping]:
+    """Return the perceptual and the saturation mapping of a printer.
+
+    Perceptual keeps what can be printed, and of all else hue and steps. Saturation makes the most of the printer's
+    pure colours, for charts and signs.
+
+    Parameters
+    ----------
+    target
+        Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
+    """
+    printer = cube_solid(lambda device: lab_to_oklab(target(device)), _CELLS)
+    black = neutral_black(printer)
+    Y = float(lab_to_xyz(oklab_to_lab(np.array([black, 0.0, 0.0])))[1])
+    source = cube_solid(lambda rgb: lab_to_oklab(blackened(device_to_pcs_lab(srgb(), rgb), Y)), _CELLS)
+    tip = _tips(printer)
+    middle = np.clip(0.5 * tip + 0.5 * (1 + black) / 2, black + 0.15 * (1 - black), 0.9)
+    held, wide = _leaves(printer, middle), _leaves(source, middle)
+    own = _tips(source)
+    lean = _LEAN * (tip - own) / np.maximum(_leaves(source, own).reach[:, _RISES // 2] * _LIFT, 1e-3)
+    L, a, b = source.vertices.T
+    moved = L + np.hypot(a, b) * _LIFT * _around(lean, np.arctan2(b, a))
+    leant = _leaves(Solid(np.stack([moved, a * _LIFT, b * _LIFT], axis=1), source.triangles, source.net), middle)
+    return (
+        GamutMapping(wide, _rising(held, wide), Y, 1.0, np.zeros(_HUES + 1)),
+        GamutMapping(leant, _rising(held, leant), Y, _LIFT, lean),
+    )
+
+
+def neutral_black(solid: Solid) -> float:
+    """Return the Oklab lightness of the darkest neutral in a solid in Oklab."""
+    from fidele.kernels import farthest
+
+    far = np.empty(1)
+    farthest(np.array([0.75, 0.0, 0.0]), np.array([[-1.0, 0, 0]]), solid.vertices, solid.triangles, far)
+    return 0.75 - float(far[0])
+
+
+def _leaf_to_lab(L: Floats, chroma: Floats, hue: Floats) -> Floats:
+    return oklab_to_lab(np.stack([L, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1))
+
+
+def _hues() -> Floats:
+    return np.linspace(0, 2 * np.pi, _HUES + 1)
+
+
+def _around(values: Floats, hue: Floats) -> Floats:
+    return np.interp((hue / (2 * np.pi)) % 1.0, np.linspace(0, 1, _HUES + 1), values)
+
+
+def _tips(solid: Solid) -> Floats:
+    """Return Oklab lightness (145,) of the largest chroma in each hue, a little smoothed."""
+    L, a, b = solid.vertices.T
+    chroma, place = np.hypot(a, b), np.rint(np.arctan2(b, a) / (2 * np.pi) * _HUES).astype(int) % _HUES
+    tip = np.full(_HUES, np.nan)
+    order = np.argsort(chroma)
+    tip[place[order]] = L[order]
+    known = np.flatnonzero(~np.isnan(tip))
+    tip = np.interp(np.arange(_HUES), known, tip[known], period=_HUES)
+    kernel = np.hanning(9) / np.hanning(9).sum()
+    tip = np.convolve(np.concatenate([tip[-4:], tip, tip[:4]]), kernel, "valid")
+    return np.append(tip, tip[0])
+
+
+def _leaves(solid: Solid, middle: Floats) -> Leaves:
+    """Measure a solid in Oklab from the middles of its leaves."""
+    from fidele.kernels import farthest
+
+    rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
+    reach = np.empty((_HUES + 1, _RISES))
+    for row, hue in enumerate(_hues()[:-1]):
+        flat = np.cos(rise)
+        toward = np.stack([np.sin(rise), flat * np.cos(hue), flat * np.sin(hue)], axis=1)
+        farthest(np.array([middle[row], 0.0, 0.0]), toward, solid.vertices, solid.triangles, reach[row])
+    reach[-1] = reach[0]
+    return Leaves(middle, reach)
+
+
+def _rising(printer: Leaves, source: Leaves) -> Leaves:
+    """Draw hollows and bumps of the printer's surface in until L* rises all the way from black over the tip to white.
+
+    It does so along the edge of the source's leaves, and is to go on doing so where the printer's edge takes over.
+    """
+    from scipy.ndimage import binary_dilation
+
+    rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
+    hue = np.broadcast_to(_hues()[:, None], printer.reach.shape)
+
+    def lightness(reach: Floats) -> Floats:
+        return _leaf_to_lab(printer.middle[:, None] + reach * np.sin(rise), reach * np.cos(rise), hue)[..., 0]
+
+    edge = np.minimum(printer.reach, source.reach)
+    first = lightness(edge)
+    below = np.maximum.accumulate(first, axis=1)
+    above = np.minimum.accumulate(first[:, ::-1], axis=1)[:, ::-1]
+    wanted = np.where(rise < 0, below, above)
+    broken = np.abs(wanted - first) > 1e-6
+    low, high = 0.2 * edge, edge.copy()
+    for _ in range(30):
+        half = (low + high) / 2
+        enough = np.where(rise < 0, lightness(half) >= wanted, lightness(half) <= wanted)
+        low, high = np.where(enough, half, low), np.where(enough, high, half)
+    # Beside a mended place the edge itself stands, lest what lies between the two reach beyond both.
+    beside = binary_dilation(broken, np.ones((3, 3), bool))
+    return Leaves(printer.middle, np.where(broken, low, np.where(beside, edge, printer.reach)))

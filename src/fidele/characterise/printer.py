@@ -3,24 +3,53 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
-from fidele.characterise.mapping import Boundary, GamutMapping
+from fidele.characterise.mapping import GamutMapping, mappings
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
+from fidele.icc.solid import cube_solid
 from fidele.icc.solve import solve
-from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, gamut_lut, lab_lut, output_profile
+from fidele.icc.write import (
+    LabGrid,
+    Lut16,
+    OutputTables,
+    device_lut,
+    dictionary_tag,
+    gamut_lut,
+    lab_lut,
+    output_profile,
+)
 from fidele.kernels import tetrahedral3
 from fidele.tiles import Progress
 
 #: Nodes of the device grid. 33 is what readers of lut16 take without slowing down.
 GRID = 33
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """Nodes along an edge of each table: colorimetric and perceptual ones, the rarer ones, the gamut's."""
+
+    a2b: int = 33
+    a2b_mapped: int = 17
+    b2a: int = 33
+    b2a_saturation: int = 25
+    gamut: int = 29
+
+
+#: As small as costs less than ΔE00 0.05, and so that a profile with all its measurements stays below 1 MB: readers
+#: of PNG refuse larger ones.
+SIZES = Sizes()
+#: ΔE00 up to which a mapping's inverse counts as one.
+_UNDONE = 0.05
 
 
 @dataclass(frozen=True)
@@ -78,33 +107,28 @@ def make_profile(
     characterisation: str = "",
     progress: Progress | None = None,
     states: dict[str, str] | None = None,
+    sizes: Sizes = SIZES,
 ) -> bytes:
-    """Make the output profile of a fitted printer: three intents in both directions, 33-node grids.
+    """Make the output profile of a fitted printer: three intents in both directions, and a gamut table.
 
     `states` goes into its metadata tag: what it is for and how it was made.
     """
     told = progress or (lambda _: True)
-    grid = LabGrid()
-    nodes = grid.nodes().reshape(-1, 3)
-    boundary = Boundary.of_device(model)
     samples = _samples()
-    seen = model(samples)
-    a2b, b2a = (
-        {1: lab_lut(model.grid.astype(float))},
-        {1: device_lut(_inverted(model, nodes, grid, seen, samples), grid)},
-    )
-    gamut = gamut_lut(_off(model, nodes), grid)
+    printed = model(samples)
+    a2b = {1: lab_lut(_at_nodes(model, sizes.a2b))}
+    b2a = {1: _device_table(model, sizes.b2a, samples, printed)}
+    gamut = gamut_lut(_beyond(model, LabGrid(sizes.gamut)), LabGrid(sizes.gamut))
     told(0.4)
-    for share, intent, mapping in (
-        (0.7, 0, GamutMapping.perceptual(boundary)),
-        (1.0, 2, GamutMapping.saturation(boundary)),
-    ):
-        unmapped = mapping.inverse(model.grid.reshape(-1, 3).astype(float))
-        a2b[intent] = lab_lut(unmapped.reshape(model.grid.shape))
-        back = PrinterModel(
-            unmapped.reshape(model.grid.shape).astype(np.float32), model.white_XYZ, model.black_XYZ, 0, 0
-        )
-        b2a[intent] = device_lut(_inverted(model, mapping.forward(nodes), grid, back(samples), samples), grid)
+    perceptual, saturation = mappings(model)
+    told(0.55)
+    for share, intent, mapping, size in ((0.8, 0, perceptual, sizes.b2a), (1.0, 2, saturation, sizes.b2a_saturation)):
+        held = _at_nodes(model, sizes.a2b_mapped)
+        a2b[intent] = lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape))
+        # What the mapping never reaches has no source to come from, and would bend what has.
+        seen = mapping.inverse(printed)
+        sound = delta_e_2000(mapping.forward(seen), printed) < _UNDONE
+        b2a[intent] = _device_table(model, size, samples[sound], seen[sound], mapping)
         told(share)
     extra = {"gamt": gamut.encode()} | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
@@ -113,9 +137,22 @@ def make_profile(
     return output_profile(tables, created)
 
 
-def _off(model: PrinterModel, Lab: Floats) -> Floats:
-    """Return ΔE00 (n,) from colours (n, 3) to the nearest printable one."""
-    return delta_e_2000(Lab, model(_invert(model, Lab)))
+def _at_nodes(forward: Callable[[Floats], Floats], size: int) -> Floats:
+    """Return a function of device values at the nodes of a grid (size, size, size, 3)."""
+    axis = np.linspace(0, 1, size)
+    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    return forward(nodes).reshape(size, size, size, 3)
+
+
+def _beyond(model: PrinterModel, grid: LabGrid) -> Floats:
+    """Return how far (g³,) the nodes of a grid lie beyond what can be printed, in ΔE00; less than 0 within."""
+    from scipy.spatial import cKDTree
+
+    Lab = grid.nodes().reshape(-1, 3)
+    off = delta_e_2000(Lab, model(_invert(model, Lab)))
+    surface = cube_solid(model, 48).vertices
+    deep, _ = cKDTree(lab_to_din99o(surface)).query(lab_to_din99o(Lab))
+    return np.where(off < 0.1, -deep, off)
 
 
 def _samples() -> Floats:
@@ -125,30 +162,29 @@ def _samples() -> Floats:
     return np.clip(np.concatenate([rng.random((45_000, 3)), rng.random((15_000, 3)) ** 2.5, greys]), 0, 1)
 
 
-def _inverted(model: PrinterModel, wanted: Floats, grid: LabGrid, seen: Floats, samples: Floats) -> Floats:
-    """Return the device values (g, g, g, 3) at the nodes of a B2A table.
+def _device_table(
+    model: PrinterModel, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None
+) -> Lut16:
+    """Return a B2A table of so many nodes.
 
-    Each node first gets the nearest printable colour to `wanted`. Then the nodes are moved together, by least
-    squares, until the *interpolated* table returns `samples` for the colours `seen` that they give: nodes just
+    Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by
+    least squares, until the *interpolated* table returns `samples` for the colours `seen` that they give: nodes just
     outside the gamut so take values beyond 0 and 1, which the output curves cut off.
     """
     from scipy.sparse import csr_matrix
     from scipy.sparse.linalg import lsqr
 
-    device = _invert(model, wanted)
+    grid = LabGrid(size)
+    nodes = grid.nodes().reshape(-1, 3)
+    device = _invert(model, nodes if mapping is None else mapping.forward(nodes))
     index, weight = grid.place(seen)
     rows = np.repeat(np.arange(len(seen)), 8)
     table = csr_matrix((weight.ravel(), (rows, index.ravel())), shape=(len(seen), len(device)))
     for channel in range(3):
         off = samples[:, channel] - table @ device[:, channel]
         device[:, channel] += lsqr(table, off, damp=0.15, iter_lim=25)[0]
-    device[(np.abs(grid.nodes().reshape(-1, 3) - [100, 0, 0]) < 1e-6).all(axis=1)] = 1.001
-    return _cube(device)
-
-
-def _cube(device: Floats) -> Floats:
-    size = round(len(device) ** (1 / 3))
-    return device.reshape(size, size, size, 3)
+    device[(np.abs(nodes - [100, 0, 0]) < 1e-6).all(axis=1)] = 1.001
+    return device_lut(device.reshape(size, size, size, 3), grid)
 
 
 def _invert(model: PrinterModel, Lab: Floats) -> Floats:

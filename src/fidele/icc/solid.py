@@ -7,6 +7,7 @@ cube (or, for other than three channels, of the rays from its middle) is the gam
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -100,14 +101,22 @@ def solid_of(profile: Profile, steps: int = 32) -> Solid | None:
         return None
     try:
         if profile.channels == 3:
-            return _of_cube(profile, steps)
+            return cube_solid(lambda device: device_to_pcs_lab(profile, device), steps)
         return _of_rays(profile, steps)
     except ProfileError:
         return None
 
 
-def _of_cube(profile: Profile, steps: int) -> Solid:
-    """Map the six faces of the RGB cube, which are the gamut's surface."""
+def cube_solid(forward: Callable[[Floats], Floats], steps: int) -> Solid:
+    """Map the six faces of the RGB cube, which are the gamut's surface.
+
+    Parameters
+    ----------
+    forward
+        Device values (n, 3), 0 to 1, to coordinates (n, 3) of a space whose first one is lightness.
+    steps
+        Cells along an edge of the cube.
+    """
     u, v, face = _square(steps + 1)
     device: list[Floats] = []
     triangles: list[NDArray[np.int64]] = []
@@ -119,7 +128,7 @@ def _of_cube(profile: Profile, steps: int) -> Solid:
             triangles.append((face if outward else face[:, ::-1]) + len(device) * len(u))
             device.append(points)
     rgb = np.concatenate(device)
-    return _wound(device_to_pcs_lab(profile, rgb), np.concatenate(triangles), rgb)
+    return _wound(forward(rgb), np.concatenate(triangles), rgb)
 
 
 def _of_rays(profile: Profile, steps: int) -> Solid:

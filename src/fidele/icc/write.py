@@ -17,8 +17,10 @@ from fidele.colour.adaptation import adaptation_matrix
 from fidele.colour.cie import D50
 from fidele.icc.tables import encode_lab
 
-#: Entries of a lut16 curve; 4096 is the most that the format allows.
-_CURVE = 4096
+#: Entries of a lut16 curve into a grid. The format allows 4096; a quarter costs nothing that can be measured.
+_CURVE = 1024
+#: Entries of a curve that cuts off at 1/12 and 11/12: so many that both lie on an entry.
+_CUT = 601
 
 
 def s15(values: ArrayLike) -> bytes:
@@ -156,17 +158,22 @@ def device_lut(device: Floats, grid: LabGrid) -> Lut16:
     Values may reach from -0.1 to 1.1, so that interpolation between a node in the gamut and one outside is right at
     the gamut's surface; the output curves cut off at 0 and 1.
     """
-    out = np.clip(np.linspace(0, 1, _CURVE) * 1.2 - 0.1, 0, 1)
+    out = np.clip(np.linspace(0, 1, _CUT) * 1.2 - 0.1, 0, 1)
     return Lut16(grid.curves(), (device + 0.1) / 1.2, np.tile(out, (3, 1)))
 
 
-def gamut_lut(off: Floats, grid: LabGrid) -> Lut16:
-    """Make a gamut table from ΔE00 (g³,) beyond the gamut at the nodes of `grid`: 0 inside, 1 at ΔE00 10 or more.
+def gamut_lut(beyond: Floats, grid: LabGrid) -> Lut16:
+    """Make a gamut table from how far (g³,) nodes of `grid` lie beyond the gamut, in ΔE00; less than 0 is within.
 
-    ICC.1 wants 0 for what can be printed and anything else for what cannot; up to ΔE00 1 counts as printable.
+    ICC.1 wants 0 for what can be printed and anything else for what cannot. The grid holds the signed distance, and
+    the curve behind it makes 0 of all below ΔE00 1.5: the table is then cut where the surface is, and not at nodes.
     """
-    beyond = np.where(off > 1, np.clip(off / 10, 0, 1), 0).reshape(grid.size, grid.size, grid.size, 1)
-    return Lut16(grid.curves(), beyond, straight(1))
+    limit, span = 1.5, 10.0
+    shape = (grid.size, grid.size, grid.size, 1)
+    held = 0.5 + np.clip((beyond - limit) / (2 * span), -0.5, 0.5).reshape(shape)
+    entries = np.linspace(0, 1, 4096)
+    out = np.where(entries <= 0.5, 0, entries)
+    return Lut16(grid.curves(), held, out[None])
 
 
 @dataclass(frozen=True)
