@@ -11,19 +11,16 @@ from fidele.bench import inks, wren
 from fidele.bench.press import PressSettings, transferred
 from fidele.bench.printer import Unit
 from fidele.bench.separation import separate
-from fidele.characterise.mapping import Boundary, GamutMapping, source_boundary
 from fidele.characterise.scanner import fit_scanner
 from fidele.chart.cgats import parse
 from fidele.chart.family import control_chart, target_chart
 from fidele.chart.read import read_scan
-from fidele.colour.cie import D50, lab_to_lch, xyz_to_lab
+from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.demo.prepare import demo_card
 from fidele.devices.bench.bench import Bench
 from fidele.errors import FideleError
-from fidele.icc.spaces import srgb
-from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.transform import Intent, from_lab, to_lab
 from fidele.run.chart_page import chart_artwork, chart_placing
 from fidele.run.job import Job
@@ -68,30 +65,6 @@ def test_colorimetric_table_gives_the_printable_colour(printer):
     off = delta_e_2000(wanted, printed)
     assert off.mean() < 0.5
     assert np.percentile(off, 95) < 1.0
-
-
-def test_mapping_keeps_hue_and_order_and_can_be_undone(printer):
-    boundary = Boundary.of_device(lambda d: device_to_pcs_lab(printer, d))
-    rgb = np.random.default_rng(8).random((3000, 3))
-    Lab = device_to_pcs_lab(srgb(), rgb)
-    for mapping in (GamutMapping.perceptual(boundary), GamutMapping.saturation(boundary)):
-        mapped = mapping.forward(Lab)
-        back = delta_e_2000(mapping.inverse(mapped), Lab)
-        assert back.mean() < 0.05
-        assert np.percentile(back, 95) < 0.3
-        light = Lab[:, 0] > 60  # below, greys lean to the printer's own black
-        hue = (lab_to_lch(mapped)[:, 2] - lab_to_lch(Lab)[:, 2] + 180) % 360 - 180
-        strong = light & (lab_to_lch(Lab)[:, 1] > 20)
-        assert np.abs(hue[strong]).max() < 3
-        greys = np.stack([np.linspace(0, 100, 101), np.zeros(101), np.zeros(101)], axis=1)
-        assert (np.diff(mapping.forward(greys)[:, 0]) > 0).all()
-        ramp = np.stack([np.full(60, 55.0), np.linspace(0, 90, 60), np.zeros(60)], axis=1)
-        assert (np.diff(lab_to_lch(mapping.forward(ramp))[:, 1]) > -0.1).all()  # flat at the very end at worst
-        assert np.allclose(mapping.forward(np.array([[100.0, 0, 0]])), [100, 0, 0], atol=1e-6)
-    # Tips go to tips: pure sRGB blue lands near the printer's own tip of that hue, not at its own lightness.
-    tip = GamutMapping.saturation(boundary).forward(device_to_pcs_lab(srgb(), np.array([[1.0, 1, 0]])))[0]
-    assert abs(tip[0] - boundary.tip_at(np.array([lab_to_lch(tip)[2]]))[0]) < 6
-    assert source_boundary().tip[:, 1].min() > 40
 
 
 def test_scanner_is_characterised_and_says_how_well(demo, tmp_path):

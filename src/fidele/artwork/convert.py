@@ -8,6 +8,7 @@ from fidele.arrays import Codes
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.record import ConversionRecord, pixel_hash
 from fidele.errors import FideleError
+from fidele.icc.blackpoint import compensates
 from fidele.icc.describe import describe, require_output
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
@@ -56,7 +57,7 @@ def record_of(
         output=describe(target).description,
         output_id=target.content_id,
         intent=how.intent.words,
-        compensated="yes" if how.bpc and how.intent is not Intent.ABSOLUTE else "no",
+        compensated="yes" if compensates(target, how.intent.code, how.bpc) else "no",
         mirrored="yes" if mirrored else "no",
         condition=condition,
         pixels=pixel_hash(pixels),
@@ -68,11 +69,9 @@ def record_of(
 def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:
     """Return a sentence where the choice of black point compensation has no effect, else None.
 
-    Source: ICC.1:2022 defines perceptual and saturation of version 4 on a reference medium with its own black, so
-    that LittleCMS always compensates there; the absolute intent never does.
+    Perceptual and saturation of version 4 are always compensated (`icc.blackpoint.compensates`); absolute never is.
     """
-    version4 = target.header.version.startswith("4")
-    if not bpc and version4 and intent in (Intent.PERCEPTUAL, Intent.SATURATION):
+    if not bpc and compensates(target, intent.code, bpc):
         return f"Black point compensation stays on: a version 4 profile includes it in its {intent.value} intent."
     if bpc and intent is Intent.ABSOLUTE:
         return "Black point compensation has no part in the absolute intent and was left out."

@@ -1,11 +1,13 @@
 """Mapping of colours that a printer cannot hold: perceptual and saturation, both with an exact inverse.
 
-After white is on white and black on neutral black (the scaling of ISO 18619), a colour is a place in the leaf of its
-hue: a direction and a distance from a middle on the grey axis. Only the distance changes. Up to a knee nothing moves,
-which keeps what can be printed (a colorimetric core); beyond it the rest of the source gamut, as far as it reaches in
-that direction, is squeezed evenly into what is left of the printer's, so that steps survive. Hue is kept in Oklab,
-where blue stays blue. Perceptual moves nothing else; saturation first lifts chroma and leans the leaf until the
-source's tips lie near the lightness of the printer's.
+After white is on white and black on a neutral as dark as the printer's black (the scaling of ISO 18619), a colour is
+a place in the leaf of its hue: a direction and a distance from a middle on the grey axis. Only the distance changes.
+Up to a knee nothing moves, which keeps what can be printed (a colorimetric core); beyond it the rest of the source
+gamut, as far as it reaches in that direction, is squeezed evenly into what is left of the printer's, so that steps
+survive. Hue is kept in Oklab, where blue stays blue. Perceptual moves nothing else; saturation first lifts chroma and
+leans the leaf until the source's tips lie near the lightness of the printer's. Where a printer's black is tinted no
+neutral is as dark: the darkest greys lean toward it, so that prints keep their depth, and all that is lighter is
+neutral.
 
 Sources: CIE 156:2004, 'Guidelines for the evaluation of gamut mapping algorithms' (how such mappings are described
 and judged; its SGCK scales lightness and has a knee at nine tenths, as here, along lines to one point of the axis).
@@ -33,6 +35,8 @@ _KEPT, _LEAST, _MOST = 0.22, 0.55, 0.93
 _ROUND = 0.5
 #: Saturation: what chroma is multiplied by, and how far tips go toward the lightness of tips.
 _LIFT, _LEAN = 1.12, 0.7
+#: By how much L* is to rise at least from one direction to the next: what tables of 33 nodes make of level is not.
+_CLIMB = 0.05
 #: Cells along an edge of the device cube whose surface is measured.
 _CELLS = 36
 
@@ -59,13 +63,55 @@ class Leaves:
 
 
 @dataclass(frozen=True)
+class Tint:
+    """How a printer's darkest greys are tinted: a and b in Oklab (m, 2) at Oklab lightness (m,), rising to neutral."""
+
+    levels: Floats
+    ab: Floats
+
+    @staticmethod
+    def of(printer: Solid, black: Floats) -> Tint:
+        """Follow what comes nearest to neutral from the printer's black (3,), in Oklab, up to its first neutral."""
+        from scipy.ndimage import gaussian_filter1d
+
+        top = max(_neutral_black(printer), black[0] + 0.01)
+        levels = np.linspace(black[0], top + 0.25 * (top - black[0]), 40)
+        ab = np.zeros((len(levels), 2))
+        for row, level in enumerate(levels):
+            if level < top:
+                ab[row] = _nearest_to_grey(printer.slice_at(max(level, black[0] + 1e-3)))
+        ab = gaussian_filter1d(ab, 3, axis=0, mode="nearest")
+        ab += (black[1:] - ab[0]) * np.exp(-np.arange(len(levels)) / 5)[:, None]  # black itself stays what it is
+        return Tint(levels, ab * np.minimum(1, np.arange(len(levels))[::-1] / 5)[:, None])
+
+    def put(self, ok: Floats) -> Floats:
+        """Tint colours (n, 3) in Oklab that were neutral to the printer; the more colour they have the less."""
+        return np.concatenate([ok[:, :1], ok[:, 1:] + self._at(ok, ok)], axis=1)
+
+    def taken(self, ok: Floats) -> Floats:
+        """Take the tint from colours (n, 3) in Oklab."""
+        found = ok
+        for _ in range(16):  # each time half of the error is left at most
+            found = np.concatenate([ok[:, :1], ok[:, 1:] - self._at(ok, found)], axis=1)
+        return found
+
+    def _at(self, ok: Floats, bare: Floats) -> Floats:
+        """Return the tint (n, 2) at the lightness of `ok`, by the chroma of the same colours without it."""
+        reach = 1.8 * float(np.hypot(*self.ab.T).max()) + 1e-6
+        fading = np.exp(-((np.hypot(bare[:, 1], bare[:, 2]) / reach) ** 2))
+        return np.stack([np.interp(ok[:, 0], self.levels, channel) * fading for channel in self.ab.T], axis=1)
+
+
+@dataclass(frozen=True)
 class GamutMapping:
     """A mapping from the source gamut to the printer's, and back.
 
     Attributes
     ----------
     black
-        The lightness Y (0 to 1) of the printer's darkest neutral, onto which black is scaled.
+        The lightness Y (0 to 1) of the printer's black, onto which black is scaled.
+    tint
+        How the darkest greys lean toward that black.
     chroma
         What chroma is multiplied by before anything else.
     lean
@@ -75,6 +121,7 @@ class GamutMapping:
     source: Leaves
     target: Leaves
     black: float
+    tint: Tint
     chroma: float
     lean: Floats
 
@@ -86,17 +133,17 @@ class GamutMapping:
         middle = _around(self.target.middle, hue)
         rise, far = np.arctan2(L - middle, chroma), np.hypot(L - middle, chroma)
         far = self._squeezed(far, hue, rise)
-        return _leaf_to_lab(middle + far * np.sin(rise), far * np.cos(rise), hue)
+        return oklab_to_lab(self.tint.put(_leaf(middle + far * np.sin(rise), far * np.cos(rise), hue)))
 
     def inverse(self, Lab: Floats) -> Floats:
         """Find the source colours (n, 3) that `forward` maps to given ones."""
-        L, a, b = lab_to_oklab(Lab).T
+        L, a, b = self.tint.taken(lab_to_oklab(Lab)).T
         hue, chroma = np.arctan2(b, a), np.hypot(a, b)
         middle = _around(self.target.middle, hue)
         rise, far = np.arctan2(L - middle, chroma), np.hypot(L - middle, chroma)
         far = self._squeezed(far, hue, rise, back=True)
         L, chroma = middle + far * np.sin(rise), far * np.cos(rise)
-        scaled = _leaf_to_lab(L - chroma * _around(self.lean, hue), chroma / self.chroma, hue)
+        scaled = oklab_to_lab(_leaf(L - chroma * _around(self.lean, hue), chroma / self.chroma, hue))
         XYZ = (lab_to_xyz(scaled) - self.black * D50) / (1 - self.black)
         return xyz_to_lab(np.maximum(XYZ, 0))
 
@@ -138,9 +185,12 @@ def mappings(target: Callable[[Floats], Floats]) -> tuple[GamutMapping, GamutMap
     target
         Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
     """
+    darkest = target(np.zeros((1, 3)))[0]
+    black = float(lab_to_oklab(np.array([darkest[0], 0.0, 0.0]))[0])
+    Y = float(lab_to_xyz(darkest)[1])
     printer = cube_solid(lambda device: lab_to_oklab(target(device)), _CELLS)
-    black = neutral_black(printer)
-    Y = float(lab_to_xyz(oklab_to_lab(np.array([black, 0.0, 0.0])))[1])
+    tint = Tint.of(printer, lab_to_oklab(darkest))
+    printer = Solid(tint.taken(printer.vertices), printer.triangles, printer.net)
     source = cube_solid(lambda rgb: lab_to_oklab(blackened(device_to_pcs_lab(srgb(), rgb), Y)), _CELLS)
     tip = _tips(printer)
     middle = np.clip(0.5 * tip + 0.5 * (1 + black) / 2, black + 0.15 * (1 - black), 0.9)
@@ -151,12 +201,23 @@ def mappings(target: Callable[[Floats], Floats]) -> tuple[GamutMapping, GamutMap
     moved = L + np.hypot(a, b) * _LIFT * _around(lean, np.arctan2(b, a))
     leant = _leaves(Solid(np.stack([moved, a * _LIFT, b * _LIFT], axis=1), source.triangles, source.net), middle)
     return (
-        GamutMapping(wide, _rising(held, wide), Y, 1.0, np.zeros(_HUES + 1)),
-        GamutMapping(leant, _rising(held, leant), Y, _LIFT, lean),
+        GamutMapping(wide, _rising(held, wide), Y, tint, 1.0, np.zeros(_HUES + 1)),
+        GamutMapping(leant, _rising(held, leant), Y, tint, _LIFT, lean),
     )
 
 
-def neutral_black(solid: Solid) -> float:
+def _nearest_to_grey(cut: Floats) -> Floats:
+    """Return the point (2,) of a slice's outline (n, 2, 2) that is nearest to grey, drawn in a little."""
+    if not len(cut):
+        return np.zeros(2)
+    start, along = cut[:, 0], cut[:, 1] - cut[:, 0]
+    share = -(start * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-15)
+    points = start + np.clip(share, 0, 1)[:, None] * along
+    nearest: Floats = points[np.hypot(*points.T).argmin()]
+    return 0.9 * nearest + 0.1 * cut.reshape(-1, 2).mean(axis=0)
+
+
+def _neutral_black(solid: Solid) -> float:
     """Return the Oklab lightness of the darkest neutral in a solid in Oklab."""
     from fidele.kernels import farthest
 
@@ -165,8 +226,8 @@ def neutral_black(solid: Solid) -> float:
     return 0.75 - float(far[0])
 
 
-def _leaf_to_lab(L: Floats, chroma: Floats, hue: Floats) -> Floats:
-    return oklab_to_lab(np.stack([L, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1))
+def _leaf(L: Floats, chroma: Floats, hue: Floats) -> Floats:
+    return np.stack([L, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1)
 
 
 def _hues() -> Floats:
@@ -216,12 +277,13 @@ def _rising(printer: Leaves, source: Leaves) -> Leaves:
     hue = np.broadcast_to(_hues()[:, None], printer.reach.shape)
 
     def lightness(reach: Floats) -> Floats:
-        return _leaf_to_lab(printer.middle[:, None] + reach * np.sin(rise), reach * np.cos(rise), hue)[..., 0]
+        return oklab_to_lab(_leaf(printer.middle[:, None] + reach * np.sin(rise), reach * np.cos(rise), hue))[..., 0]
 
     edge = np.minimum(printer.reach, source.reach)
     first = lightness(edge)
-    below = np.maximum.accumulate(first, axis=1)
-    above = np.minimum.accumulate(first[:, ::-1], axis=1)[:, ::-1]
+    climb = _CLIMB * np.arange(_RISES)
+    below = np.maximum.accumulate(first - climb, axis=1) + climb
+    above = np.minimum.accumulate((first - climb)[:, ::-1], axis=1)[:, ::-1] + climb
     wanted = np.where(rise < 0, below, above)
     broken = np.abs(wanted - first) > 1e-6
     low, high = 0.2 * edge, edge.copy()

@@ -16,15 +16,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats, Pixels, top_of
-from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
+from fidele.colour.cie import D50
 from fidele.icc.profile import Profile, ProfileError
-from fidele.icc.tables import Curve, Lut, MatrixModel, device_to_pcs_lab, encode_lab, lut_of, matrix_model, table_for
+from fidele.icc.tables import Curve, Lut, MatrixModel, lut_of, matrix_model, table_for
 
 #: What LittleCMS makes of codes (n, 3) uint16: (n, inks) uint16.
 Reference = Callable[[NDArray[np.uint16]], NDArray[np.uint16]]
 
 #: Largest mean and single difference from LittleCMS, of the full range, that a fast transform may show.
-_MEAN, _LARGEST = 1e-4, 2e-3
+_MEAN, _LARGEST = 1e-4, 3e-3
 #: Samples of a curve of which the nearest one serves.
 _FINE = 16384
 
@@ -64,24 +64,26 @@ class FastTransform:
 
 
 #: Kept by content: building takes a tenth of a second.
-_made: dict[tuple[str, str, int, bool], FastTransform | None] = {}
+_made: dict[tuple[str, str, int, tuple[float, float]], FastTransform | None] = {}
 
 
 def fast_transform(
-    source: Profile, target: Profile, intent: int, bpc: bool, reference: Reference
+    source: Profile, target: Profile, intent: int, blacks: tuple[float, float], reference: Reference
 ) -> FastTransform | None:
     """Return a fast transform, or None where these profiles have none that agrees with LittleCMS.
 
     Parameters
     ----------
+    blacks
+        Luminance of the black to scale from and to (`icc.blackpoint`).
     reference
-        What LittleCMS makes of codes (n, 3) uint16: (n, inks) uint16, for the same profiles, intent and compensation.
+        What LittleCMS, with that scaling, makes of codes (n, 3) uint16: (n, inks) uint16.
     """
-    key = (source.content_id, target.content_id, intent, bpc)
+    key = (source.content_id, target.content_id, intent, blacks)
     if key in _made:
         return _made.get(key)
     try:
-        made = _build(source, target, intent, reference)
+        made = _build(source, target, intent, blacks, reference)
     except (ProfileError, ValueError, IndexError):
         made = None
     if len(_made) > 16:
@@ -90,7 +92,9 @@ def fast_transform(
     return made
 
 
-def _build(source: Profile, target: Profile, intent: int, reference: Reference) -> FastTransform | None:
+def _build(
+    source: Profile, target: Profile, intent: int, blacks: tuple[float, float], reference: Reference
+) -> FastTransform | None:
     if source.header.colour_space != "RGB" or any(t in source.tags for t in ("A2B0", "A2B1", "A2B2")):
         return None
     model = matrix_model(source)
@@ -107,9 +111,9 @@ def _build(source: Profile, target: Profile, intent: int, reference: Reference) 
             return None
         scale = np.asarray(own) / np.asarray(white)
     else:
-        into, out = _own_black(model), _black(lut, model, target, reference)
-        scale = (D50 - out) / (D50 - into)
-        offset = (out - into * scale) / D50
+        into, out = blacks
+        scale = np.full(3, (1 - out) / (1 - into))
+        offset = out - into * scale
     matrix = np.hstack([rows * scale[:, None], offset[:, None]]).astype(np.float32)
     made = _assemble(model, lut, matrix)
     return made if _bounded(made) and _agrees(made, reference) else None
@@ -132,39 +136,6 @@ def _plain(lut: Lut) -> bool:
         and lut.matrix_last is None
         and lut.middle_out is None
     )
-
-
-def _black(lut: Lut, model: MatrixModel, target: Profile, reference: Reference) -> Floats:
-    """Return XYZ (3,) of the black that LittleCMS compensates to, nothing where it does not.
-
-    It follows from what LittleCMS makes of dark greys: the one colour for which our own evaluation of the table gives
-    the same, found by least squares (Gauss and Newton) from the colour of its darkest grey.
-    """
-    codes = np.repeat(np.linspace(0, 30000, 40).astype(np.uint16)[:, None], 3, axis=1)
-    wanted = reference(codes).astype(float) / 65535
-    XYZ, into = model.to_xyz(codes / 65535), _own_black(model)
-
-    def off(Lab: Floats) -> Floats:
-        out = lab_to_xyz(Lab)
-        scale = (D50 - out) / (D50 - into)
-        shifted = XYZ * scale + out - into * scale
-        device = lut(encode_lab(xyz_to_lab(shifted), lut.lab_encoding), tetrahedral=False)
-        return (np.clip(device, 0, 1) - wanted).ravel()
-
-    nothing = xyz_to_lab(into)
-    if np.abs(off(nothing)).mean() <= 1e-4:
-        return into
-    Lab = device_to_pcs_lab(target, wanted[:1])[0]
-    for _ in range(8):
-        here = off(Lab)
-        slope = np.stack([(off(Lab + step) - here) / 0.02 for step in 0.02 * np.eye(3)], axis=1)
-        Lab = Lab - np.linalg.lstsq(slope, here, rcond=None)[0]
-    return lab_to_xyz(Lab)
-
-
-def _own_black(model: MatrixModel) -> Floats:
-    """Return XYZ (3,) of a matrix profile's black, along the grey axis."""
-    return max(0.0, float(model.to_xyz(np.zeros((1, 3)))[0, 1])) * D50
 
 
 def _assemble(model: MatrixModel, lut: Lut, matrix: NDArray[np.float32]) -> FastTransform:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Depth, top_of
+from fidele.icc.blackpoint import blacks, forced
 from fidele.icc.describe import require_sound
 from fidele.icc.fast import fast_transform
 from fidele.icc.profile import Profile, ProfileError
@@ -60,6 +61,8 @@ def convert(
 ) -> NDArray[Depth]:
     """Convert device values (…, channels) of `source` to those of `target`, in the data type of `pixels`.
 
+    Black point compensation is that of ISO 18619, from neutral to neutral black (`icc.blackpoint`).
+
     uint8 and uint16 use their full range, floats run from 0 to 1, also those of a source in L*a*b* (`spaces.lab`).
     Black point compensation has no effect on the absolute intent.
 
@@ -73,27 +76,60 @@ def convert(
     require_sound(source)
     require_sound(target)
 
-    def littlecms(values: NDArray[_AnyDepth], told: Progress | None = None) -> NDArray[_AnyDepth]:
-        return _transform(
-            _in_units(values, source),
-            source.for_littlecms,
-            _space(source),
-            target.for_littlecms,
-            _space(target),
-            target.channels,
-            intent,
-            bpc,
-            told,
-            f"{source.name} to {target.name}",
-        )
+    into, out = blacks(source, target, intent.code, bpc)
+    # Where LittleCMS scales whether it is asked to or not, it does so from a black of none onto the right one.
+    rest = 0.0 if forced(target, intent.code) else out
 
-    fast = fast_transform(source, target, intent.code, bpc, littlecms) if pixels.dtype in _CODES else None
+    def exact(values: NDArray[_AnyDepth], told: Progress | None = None) -> NDArray[_AnyDepth]:
+        if into in (out, rest):
+            return _direct(values, source, target, intent, told)
+        return _through_lab(values, source, target, intent, (into, rest), told)
+
+    fast = fast_transform(source, target, intent.code, (into, out), exact) if pixels.dtype in _CODES else None
     if fast is None:
-        return littlecms(pixels, progress)
+        return exact(pixels, progress)
     flat = np.ascontiguousarray(pixels).reshape(-1, 3)
-    out = np.empty((len(flat), target.channels), pixels.dtype)
-    in_tiles(lambda piece: fast(flat[piece], out[piece]), len(flat), _FAST_TILE, progress)
-    return out.reshape((*pixels.shape[:-1], target.channels))
+    made = np.empty((len(flat), target.channels), pixels.dtype)
+    in_tiles(lambda piece: fast(flat[piece], made[piece]), len(flat), _FAST_TILE, progress)
+    return made.reshape((*pixels.shape[:-1], target.channels))
+
+
+def _direct(
+    values: NDArray[Depth], source: Profile, target: Profile, intent: Intent, progress: Progress | None
+) -> NDArray[Depth]:
+    """Convert from device to device in one pass of LittleCMS."""
+    spaces = _space(source), _space(target)
+    what = f"{source.name} to {target.name}"
+    pair = source.for_littlecms, target.for_littlecms
+    return _transform(_in_units(values, source), pair, spaces, target.channels, intent, progress, what)
+
+
+def _through_lab(
+    values: NDArray[Depth],
+    source: Profile,
+    target: Profile,
+    intent: Intent,
+    scaling: tuple[float, float],
+    progress: Progress | None,
+) -> NDArray[Depth]:
+    """Convert to L*a*b*, scale its black, and convert to device values: a tile at a time, in floats."""
+    from fidele.kernels import scale_black
+
+    flat = np.ascontiguousarray(values).reshape(-1, values.shape[-1])
+    out = np.empty((len(flat), target.channels), values.dtype)
+
+    def work(piece: slice) -> None:
+        Lab = to_lab(flat[piece], source, intent)
+        scale_black(Lab, *scaling)
+        device = from_lab(Lab, target, intent)
+        if out.dtype.kind == "u":
+            top = top_of(out)
+            out[piece] = np.rint(np.clip(device, 0, 1) * top)
+        else:
+            out[piece] = device
+
+    in_tiles(work, len(flat), _TILE, progress)
+    return out.reshape((*values.shape[:-1], target.channels))
 
 
 def to_lab(
@@ -101,18 +137,8 @@ def to_lab(
 ) -> NDArray[np.float32]:
     """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
     require_sound(source)
-    return _transform(
-        _in_units(as_float(pixels), source),
-        source.for_littlecms,
-        _space(source),
-        _lab_profile(),
-        "lab",
-        3,
-        intent,
-        False,
-        progress,
-        source.name,
-    )
+    pair, spaces = (source.for_littlecms, _lab_profile()), (_space(source), "lab")
+    return _transform(_in_units(as_float(pixels), source), pair, spaces, 3, intent, progress, source.name)
 
 
 def lab_codes(Lab: NDArray[np.generic]) -> NDArray[np.float32]:
@@ -129,23 +155,14 @@ def _in_units(values: NDArray[Depth], source: Profile) -> NDArray[Depth]:
     return units.astype(values.dtype)
 
 
-def from_lab(
-    Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.RELATIVE, bpc: bool = False
-) -> NDArray[np.float32]:
-    """Convert D50 L*a*b* (…, 3) to device values (…, channels), float32 from 0 to 1."""
+def from_lab(Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.RELATIVE) -> NDArray[np.float32]:
+    """Convert D50 L*a*b* (…, 3) to device values (…, channels), float32 from 0 to 1; black is not compensated.
+
+    But to perceptual and saturation of version 4 it is, from none to the black of their reference medium.
+    """
     require_sound(target)
-    return _transform(
-        np.asarray(Lab, np.float32),
-        _lab_profile(),
-        "lab",
-        target.for_littlecms,
-        _space(target),
-        target.channels,
-        intent,
-        bpc,
-        None,
-        target.name,
-    )
+    pair, spaces = (_lab_profile(), target.for_littlecms), ("lab", _space(target))
+    return _transform(np.asarray(Lab, np.float32), pair, spaces, target.channels, intent, None, target.name)
 
 
 def white_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
@@ -190,13 +207,10 @@ def _space(profile: Profile) -> str:
 
 def _transform(
     pixels: NDArray[Depth],
-    source: bytes,
-    source_space: str,
-    target: bytes,
-    target_space: str,
+    profiles: tuple[bytes, bytes],
+    spaces: tuple[str, str],
     channels: int,
     intent: Intent,
-    bpc: bool,
     progress: Progress | None,
     what: str,
 ) -> NDArray[Depth]:
@@ -206,23 +220,20 @@ def _transform(
     flat = np.ascontiguousarray(pixels).reshape(1, -1, shape[-1])
     # LittleCMS takes ink in floats as percent.
     real = pixels.dtype.kind == "f"
-    if real and source_space == "cmyk":
+    if real and spaces[0] == "cmyk":
         flat = (flat.astype(float) * 100).astype(pixels.dtype)
-    percent = 0.01 if real and target_space == "cmyk" else 1
-    if source_space == "gray":
+    percent = 0.01 if real and spaces[1] == "cmyk" else 1
+    if spaces[0] == "gray":
         flat = flat[..., 0]
     out = np.empty((flat.shape[1], channels), pixels.dtype)
     flags = imagecodecs.CMS.FLAGS.NOOPTIMIZE | imagecodecs.CMS.FLAGS.NOCACHE
-    if bpc and intent is not Intent.ABSOLUTE:
-        flags |= imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION
 
     def work(piece: slice) -> None:
         done = imagecodecs.cms_transform(
             np.ascontiguousarray(flat[:, piece]),
-            source,
-            target,
-            colorspace=source_space,
-            outcolorspace=target_space,
+            *profiles,
+            colorspace=spaces[0],
+            outcolorspace=spaces[1],
             intent=intent.code,
             flags=flags,
         )

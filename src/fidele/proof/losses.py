@@ -12,6 +12,7 @@ from fidele.arrays import Floats, Pixels, packed
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
+from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, black_of, convert, to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
@@ -128,21 +129,23 @@ def wanted_and_printed(
         )
     wanted = to_lab(colours, source).astype(float)
     printed = to_lab(device, printer).astype(float)
-    if settings.bpc:
-        wanted = _black_scaled(wanted, source, printer, settings)
-    return wanted, printed
+    return _black_scaled(wanted, source, printer, settings), printed
 
 
 def _black_scaled(wanted: Floats, source: Profile, printer: Profile, settings: ProofSettings) -> Floats:
-    """Scale XYZ so that the source's black becomes the black that this conversion prints (ISO 18619, 6.4)."""
-    darkest = black_of(source, np.dtype(np.float32))[None]
-    source_black = lab_to_xyz(to_lab(darkest, source).astype(float))[0]
-    printed = to_lab(convert(darkest, source, printer, settings.intent, settings.bpc), printer)
-    level = float(lab_to_xyz(printed.astype(float))[0, 1])
-    printer_black = level * D50  # black point compensation scales along the grey axis
-    scale = (D50 - printer_black) / (D50 - source_black[1] * D50)
-    offset = D50 * (printer_black - source_black[1] * D50) / (D50 - source_black[1] * D50)
-    return xyz_to_lab(lab_to_xyz(wanted) * scale + offset)
+    """Scale XYZ so that the source's black becomes the black that is aimed at (ISO 18619, 6.4).
+
+    Perceptual and saturation bring black onto black by what their tables are, whatever the setting says; the black
+    that is aimed at is then the neutral as dark as the one that they print.
+    """
+    into, out = blacks(source, printer, settings.intent.code, settings.bpc)
+    if settings.intent in (Intent.PERCEPTUAL, Intent.SATURATION):
+        darkest = black_of(source, np.dtype(np.float32))[None]
+        into = float(lab_to_xyz(to_lab(darkest, source).astype(float))[0, 1])
+        printed = to_lab(convert(darkest, source, printer, settings.intent, settings.bpc), printer)
+        out = float(lab_to_xyz(printed.astype(float))[0, 1])
+    scale = (1 - out) / (1 - into)
+    return xyz_to_lab(lab_to_xyz(wanted) * scale + D50 * (out - into * scale))
 
 
 def colours_of(pixels: Pixels) -> tuple[NDArray[np.float32], Floats]:

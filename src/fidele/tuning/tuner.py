@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from fidele.arrays import Floats, Pixels
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, lch_to_lab, xyz_to_lab
 from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
+from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
-from fidele.icc.transform import Intent, as_float, black_of, to_lab
+from fidele.icc.transform import Intent, as_float, to_lab
 from fidele.tuning.model import Region, Tuning
 
 _HUES = 72
@@ -151,9 +152,8 @@ class Tuner:
         # The absolute intent compares with the source's own white; what is tuned is always relative to the media.
         self._intent = Intent.RELATIVE if intent is Intent.ABSOLUTE else intent
         self._table: NDArray[np.float32] | None = None
-        black = to_lab(black_of(source, np.dtype(np.float32))[None], source, self._intent)[0]
         # Tuned colours are converted from L*a*b*, whose black is none: the source's own is taken out before.
-        self._black = float(lab_to_xyz(black)[1]) if bpc and intent is not Intent.ABSOLUTE and black[0] > 0.2 else 0.0
+        self._black, _ = blacks(source, printer, intent.code, bpc)
 
     def exact(self, values: Pixels) -> NDArray[np.float32]:
         """Return tuned L*a*b* (n, 3) of source values (n, channels), computed for each."""

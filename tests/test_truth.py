@@ -1,0 +1,113 @@
+"""What our tables do to colours that can be printed and to those that cannot: the bench's printer, and a stranger."""
+
+from __future__ import annotations
+
+import datetime
+
+import numpy as np
+import pytest
+from lcms import LAB, littlecms
+
+from fidele.characterise.mapping import mappings
+from fidele.characterise.printer import Sizes, fit_printer, make_profile
+from fidele.chart.family import target_chart
+from fidele.colour.difference import delta_e_2000
+from fidele.icc.blackpoint import blacks
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import srgb
+from fidele.icc.tables import device_to_pcs_lab
+from fidele.icc.transform import Intent, convert, from_lab, to_lab
+from tests.street import seal
+from tests.street.judge import figures, profile_of
+
+
+@pytest.fixture(scope="module")
+def foreign():
+    """A printer with light inks, by a profile of our making."""
+    return profile_of(seal.stranger("true colour", "trapping", 2))[0]
+
+
+@pytest.mark.parametrize("whose", ["bench", "stranger"])
+def test_mappings_keep_what_can_be_printed_and_detail_of_what_cannot(request, whose):
+    found = figures(request.getfixturevalue("printer" if whose == "bench" else "foreign"))
+    assert found["perceptual move, mean"] <= 1.0
+    assert found["perceptual move, 95th"] <= 2.5
+    assert found["ramps: L* back, worst"] <= 0.2
+    assert found["ramps: smallest step"] >= 0.1
+    assert found["hue turned, degrees"] <= 3
+    assert found["saturation, mean ΔE00"] > 2.5
+    assert found["saturation, chroma kept"] > found["perceptual, chroma kept"] + 0.05
+    assert found["A2B0∘B2A0, mean"] <= 0.5
+    assert found["A2B1∘B2A1, mean"] <= 0.15
+    assert found["gamt: printable flagged, share"] <= 0.02
+    assert found["gamt: beyond 3 missed, share"] <= 0.02
+
+
+def test_turquoise_that_can_be_printed_is_printed(printer):
+    """sRGB 0,195,195 lies inside what the demo's printer holds."""
+    rgb = np.array([[0, 195, 195]], np.uint8)
+    wanted = to_lab(rgb, srgb())
+    assert delta_e_2000(wanted, to_lab(convert(rgb, srgb(), printer, Intent.PERCEPTUAL), printer))[0] < 3
+
+
+def test_a_mapping_can_be_undone(printer):
+    source = device_to_pcs_lab(srgb(), np.random.default_rng(8).random((3000, 3)))
+    for mapping in mappings(lambda device: device_to_pcs_lab(printer, device)):
+        back = delta_e_2000(mapping.inverse(mapping.forward(source)), source)
+        assert back.mean() < 0.02
+        assert np.percentile(back, 99) < 0.1
+
+
+def test_small_tables_cost_nothing_that_is_seen():
+    """A profile with the measurements of 1,500 patches is small enough for a PNG, and as good as a large one."""
+    chart = target_chart()
+    stranger = seal.stranger("true colour", "stepped", 1)
+    model = fit_printer(chart.rgb, stranger.measured(chart.rgb, np.random.default_rng(0)))
+    day = datetime.datetime(2026, 1, 1)
+    rows = "\n".join(f"A{n:04d} " + "255.000 " * 9 for n in range(1500))
+    small = Profile.parse(make_profile(model, "small", day, rows))
+    assert len(small.data) < 1_000_000
+    large = Profile.parse(make_profile(model, "large", day, sizes=Sizes(33, 33, 33, 33, 33)))
+    device = np.random.default_rng(1).random((4000, 3)).astype(np.float32)
+    Lab = to_lab(device, large)
+    assert delta_e_2000(Lab, to_lab(device, small)).mean() < 0.05
+    artwork = to_lab(np.random.default_rng(2).random((4000, 3)).astype(np.float32), srgb())
+    for intent in (Intent.PERCEPTUAL, Intent.RELATIVE, Intent.SATURATION):
+        printed = [to_lab(from_lab(artwork, profile, intent), large) for profile in (small, large)]
+        assert delta_e_2000(*printed).mean() < (0.25 if intent is Intent.SATURATION else 0.05)
+
+
+def test_black_is_compensated_from_neutral_to_neutral(printer):
+    """Greys stay grey however the printer's black is tinted, and the standard's estimate of black is found."""
+    grey = np.repeat(np.linspace(0, 1, 101, dtype=np.float32)[:, None], 3, axis=1)
+    done = to_lab(convert(grey, srgb(), printer, Intent.RELATIVE, True), printer)
+    dark = np.hypot(*done[(done[:, 0] > 20) & (done[:, 0] < 40), 1:].T)
+    assert dark.mean() < 0.3  # where neutrals begin to be printable; 1.5 with the tint kept
+    assert np.hypot(*done[done[:, 0] > 25, 1:].T).max() < 0.3
+    darkest = littlecms(np.zeros((1, 3)), printer, LAB, Intent.RELATIVE)[0]
+    assert np.hypot(*darkest[1:]) > 2  # it is tinted
+    _, level = blacks(srgb(), printer, 1, True)
+    assert level == pytest.approx(((darkest[0] + 16) / 116) ** 3, rel=1e-3)
+
+
+def test_black_agrees_with_a_littlecms_that_does_it_neutrally(printer, tmp_path):
+    """libvips goes through the system's LittleCMS, an older one than ours: greys by greys, at 16 bit."""
+    import pyvips
+
+    (tmp_path / "printer.icc").write_bytes(printer.data)
+    (tmp_path / "source.icc").write_bytes(srgb().data)
+    codes = np.repeat(np.linspace(0, 65535, 200).astype(np.uint16)[:, None], 3, axis=1)
+    image = pyvips.Image.new_from_memory(codes.tobytes(), len(codes), 1, 3, "ushort").copy(interpretation="rgb16")
+    off = {}
+    for bpc in (False, True):
+        done = image.icc_transform(
+            str(tmp_path / "printer.icc"),
+            input_profile=str(tmp_path / "source.icc"),
+            intent="relative",
+            depth=16,
+            black_point_compensation=bpc,
+        )
+        theirs = np.frombuffer(done.write_to_memory(), np.uint16).reshape(-1, 3)
+        ours = convert(codes, srgb(), printer, Intent.RELATIVE, bpc)
+        off[bpc] = delta_e_2000(to_lab(theirs, printer), to_lab(ours, printer)).mean()
+    assert abs(off[True] - off[False]) < 0.02  # what remains is its 16-bit arithmetic
