@@ -47,8 +47,8 @@ class Sizes:
     gamut: int = 23
 
 
-#: As small as costs less than ΔE00 0.05 (saturation 0.2), and so that a profile with all its measurements stays below 1 MB: readers
-#: of PNG refuse larger ones.
+#: As small as costs less than ΔE00 0.05 (saturation 0.2), and so that a profile with all its measurements stays
+#: below 1 MB: readers of PNG refuse larger ones.
 SIZES = Sizes()
 #: ΔE00 up to which a mapping's inverse counts as one.
 _UNDONE = 0.05

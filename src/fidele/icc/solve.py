@@ -13,7 +13,7 @@ from fidele.colour.uniform import lab_to_din99o
 
 @dataclass(frozen=True)
 class Solution:
-    """Device values (n, 3) from 0 to 1 and what is left, in DIN99o units (n,)."""
+    """Device values (n, channels) from 0 to 1 and what is left, in DIN99o units (n,)."""
 
     device: Floats
     residual: Floats
@@ -36,11 +36,11 @@ def solve(
     Parameters
     ----------
     forward
-        Device values (n, 3) to L*a*b* (n, 3).
+        Device values (n, channels) to L*a*b* (n, 3).
     Lab
         Wanted colours (n, 3).
     start
-        Device values (n, 3) to begin with.
+        Device values (n, channels) to begin with; where there are more than three, one of the many ways is found.
     """
     low, high = box
     device = np.clip(start, low, high).copy()
@@ -50,10 +50,11 @@ def solve(
     damping = np.full(len(device), 1e-2)
     step = 1e-3 * (high - low)
     active = np.arange(len(device))
+    channels = device.shape[1]
     for _ in range(iterations):
         here, wrong = device[active], error[active]
-        jacobian = np.empty((len(active), 3, 3))
-        for axis in range(3):
+        jacobian = np.empty((len(active), 3, channels))
+        for axis in range(channels):
             ahead, behind = here.copy(), here.copy()
             ahead[:, axis] = np.minimum(here[:, axis] + step, high)
             behind[:, axis] = np.maximum(here[:, axis] - step, low)
@@ -66,7 +67,7 @@ def solve(
         normal *= free[:, :, None] & free[:, None, :]
         diagonal = np.einsum("nii->ni", normal)
         lift = damping[active, None] * np.maximum(diagonal, 1e-3) + held
-        normal[:, range(3), range(3)] += lift
+        normal[:, range(channels), range(channels)] += lift
         move = np.linalg.solve(normal, (gradient * free)[..., None])[..., 0]
         trial = np.clip(here - move, low, high)
         trial_error = metric(forward(trial)) - wanted[active]

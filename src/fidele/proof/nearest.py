@@ -14,13 +14,13 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.solve import solve
 from fidele.icc.transform import to_lab
-from fidele.proof.gamut import OUT_OF_GAMUT, forward_of
+from fidele.proof.gamut import OUT_OF_GAMUT, forward_of, lattice, starts_for
 from fidele.proof.losses import LOST, shift_in_words
 
-#: How much more than the rest a hue or lightness that is to stay counts.
-_STAYS = 12.0
 #: So many of the best places on a lattice are followed up.
-_STARTS = 12
+_STARTS, _FOLLOWED = 12, 5
+#: So many places of a plane are tried at a time, from the nearest on; ΔE00 up to which one counts as printable.
+_BATCH, _HELD = 100, 0.03
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,8 @@ class Nearest:
 def nearest_printable(wanted: Floats, printer: Profile) -> tuple[Nearest, ...]:
     """Return the nearest colours that an RGB printer can print to L*a*b* (3,), media-relative, in three flavours.
 
-    Every device value is looked at on a lattice of 33³, and the best of them are followed to the bottom.
+    Of the same hue or lightness is the one with the least ΔE00 among all printable colours of that hue (in L*a*b*)
+    or lightness. All of them are looked at in steps, and the best are followed to the bottom.
 
     Raises
     ------
@@ -46,23 +47,14 @@ def nearest_printable(wanted: Floats, printer: Profile) -> tuple[Nearest, ...]:
     """
     if printer.channels != 3:
         raise FideleError(f"{printer.name} is for {printer.header.colour_space} values; nearest colours need RGB.")
-    axis = np.linspace(0, 1, 33)
-    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    forward = forward_of(printer)
-    reached = forward(nodes)
+    forward, starts = forward_of(printer), starts_for(printer)
+    ways = {
+        "least ΔE00": _nearest(wanted, forward),
+        "same hue": _in_plane(wanted, _same_hue(wanted), forward, starts),
+        "same lightness": _in_plane(wanted, _same_lightness(wanted), forward, starts),
+    }
     found = []
-    for flavour, metric in _metrics(wanted).items():
-        far = ((metric(reached) - metric(wanted[None])) ** 2).sum(axis=1)
-        starts = nodes[np.argsort(far)[:_STARTS]]
-        target = np.repeat(wanted[None], len(starts), axis=0)
-        done = solve(forward, target, starts, metric=metric).device
-        Lab = to_lab(done.astype(np.float32), printer).astype(float)
-        cost = ((metric(Lab) - metric(wanted[None])) ** 2).sum(axis=1)
-        device = done[int(np.argmin(cost))]
-        if flavour == "least ΔE00":  # DIN99o is near to it, not the same, above all among blues
-            off = delta_e_2000(reached, np.broadcast_to(wanted, reached.shape))
-            ways = [_polished(start, wanted, forward) for start in (device, nodes[int(np.argmin(off))])]
-            device = min(ways, key=lambda way: way[1])[0]
+    for flavour, device in ways.items():
         seen = to_lab(device.astype(np.float32)[None], printer)[0].astype(float)
         found.append(
             Nearest(
@@ -74,6 +66,58 @@ def nearest_printable(wanted: Floats, printer: Profile) -> tuple[Nearest, ...]:
             )
         )
     return tuple(found)
+
+
+def _nearest(wanted: Floats, forward: Callable[[Floats], Floats]) -> Floats:
+    """Return device values (3,) at which ΔE00 is least."""
+    nodes = lattice(33, 3)
+    reached = forward(nodes)
+    far = ((lab_to_din99o(reached) - lab_to_din99o(wanted)) ** 2).sum(axis=1)
+    starts = nodes[np.argsort(far)[:_STARTS]]
+    done = solve(forward, np.repeat(wanted[None], len(starts), axis=0), starts)
+    # DIN99o is near to ΔE00, not the same, above all among blues.
+    off = delta_e_2000(reached, np.broadcast_to(wanted, reached.shape))
+    begun = (done.device[int(np.argmin(done.residual))], nodes[int(np.argmin(off))])
+    ways = [_polished(start, wanted, forward) for start in begun]
+    return min(ways, key=lambda way: way[1])[0]
+
+
+def _in_plane(
+    wanted: Floats,
+    plane: tuple[Callable[[Floats], Floats], tuple[Floats, Floats]],
+    forward: Callable[[Floats], Floats],
+    starts: Callable[[Floats], Floats],
+) -> Floats:
+    """Return device values (3,) of the printable colour of a plane at which ΔE00 is least.
+
+    Parameters
+    ----------
+    plane
+        What makes colours (n, 3) of places (n, 2), and the lowest and highest place.
+    """
+    colours, (low, high) = plane
+    step = (high - low) / 48
+    places = low + (high - low) * lattice(49, 2)
+    best: list[tuple[float, Floats, Floats]] = []
+    for _ in range(7):
+        Lab = colours(places)
+        off = delta_e_2000(Lab, np.broadcast_to(wanted, Lab.shape))
+        order = np.argsort(off)
+        kept: list[tuple[float, Floats, Floats]] = []
+        for begin in range(0, len(order), _BATCH):
+            some = order[begin : begin + _BATCH]
+            device = solve(forward, Lab[some], starts(Lab[some])).device
+            held = delta_e_2000(forward(device), Lab[some]) < _HELD
+            kept += [(float(off[i]), places[i], d) for i, d in zip(some[held], device[held], strict=True)]
+            if len(kept) >= _FOLLOWED:
+                break
+        best = sorted(best + kept, key=lambda one: one[0])[:_FOLLOWED]
+        if not best:  # the plane passes the gamut by between the places: nothing of it can be printed so far
+            break
+        step = step / 3
+        around = (lattice(7, 2) - 0.5) * 6 * step
+        places = np.clip(np.concatenate([place + around for _, place, _ in best]), low, high)
+    return best[0][2] if best else _nearest(wanted, forward)
 
 
 def _polished(device: Floats, wanted: Floats, forward: Callable[[Floats], Floats]) -> tuple[Floats, float]:
@@ -96,15 +140,18 @@ def verdict(de00: float) -> str:
     return "holds" if de00 <= OUT_OF_GAMUT else "close" if de00 <= LOST else "cannot be held"
 
 
-def _metrics(wanted: Floats) -> dict[str, Callable[[Floats], Floats]]:
+def _same_hue(wanted: Floats) -> tuple[Callable[[Floats], Floats], tuple[Floats, Floats]]:
     hue = float(np.arctan2(wanted[2], wanted[1]))
-    turn = np.array([[np.cos(hue), np.sin(hue)], [-np.sin(hue), np.cos(hue)]])
 
-    def same_hue(Lab: Floats) -> Floats:
-        along = Lab[:, 1:] @ turn.T
-        return np.stack([Lab[:, 0], along[:, 0], along[:, 1] * _STAYS], axis=1)
+    def colours(places: Floats) -> Floats:
+        L, C = places.T
+        return np.stack([L, C * np.cos(hue), C * np.sin(hue)], axis=1)
 
-    def same_lightness(Lab: Floats) -> Floats:
-        return Lab * np.array([_STAYS, 1.0, 1.0])
+    return colours, (np.array([0.0, 0.0]), np.array([100.0, 140.0]))
 
-    return {"least ΔE00": lab_to_din99o, "same hue": same_hue, "same lightness": same_lightness}
+
+def _same_lightness(wanted: Floats) -> tuple[Callable[[Floats], Floats], tuple[Floats, Floats]]:
+    def colours(places: Floats) -> Floats:
+        return np.concatenate([np.full((len(places), 1), wanted[0]), places], axis=1)
+
+    return colours, (np.full(2, -128.0), np.full(2, 128.0))
