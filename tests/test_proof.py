@@ -164,7 +164,7 @@ def test_nearest_colours_are_as_near_as_an_exhaustive_search(printer):
 
 
 def test_inks_can_print_what_they_print():
-    """Of four inks too what is out of gamut is searched for: what can be printed is printable, what lies beyond is not."""
+    """Of four inks too it is searched for: what can be printed is printable, what lies beyond is not."""
     inks = Profile.open(Path("/usr/share/color/icc/ghostscript/default_cmyk.icc"))
     printed = to_lab(np.random.default_rng(0).random((300, 4)).astype(np.float32), inks).astype(float)
     assert (distance_to_gamut(printed, inks) < 1).mean() > 0.99

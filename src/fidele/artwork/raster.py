@@ -52,14 +52,12 @@ def decoded_by_pillow(data: bytes, path: Path, kind: str) -> Decoded:
     with Image.open(io.BytesIO(data), formats=[kind]) as picture:
         bounded(picture.width, picture.height, path, packed=True)
         icc, dpi, xmp = picture.info.get("icc_profile"), picture.info.get("dpi"), picture.info.get("xmp")
-        inverted = picture.mode == "CMYK" and "adobe" in picture.info
         says = _stated_by_camera(picture)
         picture.load()
         space = {"L": "GRAY", "LA": "GRAY", "CMYK": "CMYK"}.get(picture.mode, "RGB")
         upright = ImageOps.exif_transpose(picture)
         pixels = np.asarray(upright if upright is not None else picture)
-    if inverted:
-        pixels = 255 - pixels
+    # Inks lie inverted in a JPEG, whether a marker says so or not: Pillow, as others, has put that right.
     pixels = pixels[..., None] if pixels.ndim == 2 else pixels
     colours, alpha = _apart(pixels, CHANNELS[space])
     return Decoded(colours, space, alpha, icc, float(dpi[0]) if dpi else None, says, xmp)

@@ -67,9 +67,8 @@ def _jpeg(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, xmp: 
     from PIL import Image
 
     eight = to_eight(pixels) if pixels.dtype == np.uint16 else pixels
-    inks = eight.shape[2] == 4
     mode = {1: "L", 3: "RGB", 4: "CMYK"}[eight.shape[2]]
-    picture = Image.fromarray(np.ascontiguousarray(255 - eight if inks else eight).squeeze(), mode=mode)
+    picture = Image.fromarray(np.ascontiguousarray(eight.squeeze(2) if mode == "L" else eight), mode=mode)
     options: dict[str, Any] = {"quality": 97, "subsampling": 0, "icc_profile": icc or b""}
     if ppi:
         options["dpi"] = (ppi, ppi)
