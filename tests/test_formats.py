@@ -165,3 +165,45 @@ def test_what_we_write_others_read_with_its_profile(tmp_path, ending, grey):
     with Image.open(io.BytesIO(path.read_bytes())) as picture:
         assert picture.info["icc_profile"] == profile.data
         assert picture.info["dpi"][0] == pytest.approx(72, abs=0.1)
+
+
+def test_inks_of_a_pdf_are_drawn_as_the_file_says_and_told(tmp_path):
+    """Separations and several inks by functions of three kinds, against what those functions give by hand."""
+    import pikepdf
+    from pikepdf import Array, Dictionary, Name
+
+    document = pikepdf.new()
+    document.add_blank_page(page_size=(72, 72))
+    page = document.pages[0].obj
+    linear = Dictionary({"/FunctionType": 2, "/Domain": [0, 1], "/C0": [1, 1, 1], "/C1": [0.9, 0.3, 0.1], "/N": 1})
+    program = {"/FunctionType": 4, "/Domain": [0, 1, 0, 1], "/Range": [0, 1, 0, 1, 0, 1]}
+    both = document.make_stream(b"{ 2 copy add 2 div 3 1 roll }", program)
+    table = {"/FunctionType": 0, "/Domain": [0, 1], "/Range": [0, 1] * 3, "/Size": [2], "/BitsPerSample": 8}
+    sampled = document.make_stream(bytes([255, 255, 255, 0, 51, 102]), table)
+    spaces = {
+        "/A": Array([Name.Separation, Name("/Reef orange"), Name.DeviceRGB, linear]),
+        "/N": Array([Name.Separation, Name("/None"), Name.DeviceRGB, linear]),
+        "/D": Array([Name.DeviceN, Array([Name("/Foil"), Name("/White")]), Name.DeviceRGB, both]),
+        "/S": Array([Name.Separation, Name("/Harbour"), Name.DeviceRGB, sampled]),
+    }
+    state = Dictionary({"/Over": Dictionary({"/OP": True, "/op": True})})
+    page["/Resources"] = Dictionary({"/ColorSpace": Dictionary(spaces), "/ExtGState": state})
+    page["/Contents"] = document.make_stream(
+        b"/Over gs /A cs 1 scn 0 36 36 36 re f 0.5 scn 36 36 36 36 re f /D cs 0.2 0.6 scn 0 0 36 36 re f "
+        b"/N cs 1 scn 36 0 18 36 re f /S cs 0.5 scn 54 0 18 36 re f"
+    )
+    document.save(tmp_path / "inks.pdf")
+    found = open_artwork(tmp_path / "inks.pdf", ppi=72)
+    wanted = {
+        (18, 18): (0.9, 0.3, 0.1),
+        (18, 54): (0.95, 0.65, 0.55),
+        (54, 18): (0.4, 0.2, 0.6),
+        (54, 45): (1, 1, 1),
+        (54, 63): (0.5, 0.6, 0.7),
+    }
+    for place, colour in wanted.items():
+        assert np.abs(found.pixels[place] / 255 - colour).max() < 0.01, place
+    told = " ".join(found.doubts)
+    assert all(ink in told for ink in ("Reef orange", "Foil", "White", "Harbour"))
+    assert "None" not in told
+    assert "overprint" in told

@@ -221,3 +221,27 @@ def test_a_wrong_order_of_patches_is_found_and_mended():
         assert found[0] == how
         assert np.allclose(wrong[found[1]], Lab)
     assert reordered(np.random.default_rng(5).permutation(Lab), Lab, 12) is None
+
+
+def test_text_files_are_known_by_what_stands_in_them(tmp_path):
+    """Whatever they are called: a table, CGATS, CxF; a leaflet, a picture and nothing are none of them."""
+    from fidele.chart.measured_file import kind_of, read_any
+
+    rows = "BEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B\nEND_DATA_FORMAT\nBEGIN_DATA\nA1 50 0 0\nEND_DATA\n"
+    files = {
+        "CGATS.17\n" + rows: "CGATS",
+        "XYZZY\nORIGINATOR 'x'\n" + rows: "CGATS",
+        "\ufeffname;L;a;b\nA1;50;0;0\nB1;60;1;1\n": "table",
+        '<?xml version="1.0"?><cc:CxF xmlns:cc="x"></cc:CxF>': "CxF",
+        "<html><body>Press at 200 °C, 3 min</body></html>": "",
+        "Dear customer,\nplease press hot.\n": "",
+        "1;2;3\n4;5;6\n": "",
+    }
+    for number, (text, kind) in enumerate(files.items()):
+        path = tmp_path / f"measured.{number}xyz"
+        path.write_text(text, encoding="utf-8")
+        assert kind_of(path) == kind, text
+        if kind in ("CGATS", "table"):
+            assert read_any(path).Lab[0] == pytest.approx([50, 0, 0])
+    (tmp_path / "picture").write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0")
+    assert kind_of(tmp_path / "picture") == kind_of(tmp_path / "none") == kind_of(tmp_path) == ""

@@ -41,6 +41,8 @@ _DEVICE = {"/DeviceGray": "Grey", "/G": "Grey", "/CalGray": "Grey", "/DeviceRGB"
     "/Separation": "spot inks",
     "/DeviceN": "spot inks",
 }
+#: Colorants that are no inks beside the process colours (ISO 32000-2, 8.6.6.4).
+_PROCESS = {"Cyan", "Magenta", "Yellow", "Black", "All", "None"}
 _DEEPEST = 12
 
 
@@ -55,6 +57,9 @@ class _Spaces:
     #: Places that name the device's CMYK, and owners of content that does, with their resources.
     inks: list[tuple[pikepdf.Object, pikepdf.Object]] = field(default_factory=list)
     inked: list[tuple[pikepdf.Object, pikepdf.Object]] = field(default_factory=list)
+    #: Names of inks beside the process colours, and whether anything is set to overprint.
+    named: set[str] = field(default_factory=set)
+    overprints: bool = False
 
 
 def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
@@ -189,6 +194,7 @@ def _settle(
         profiles[intent.content_id] = intent
     alone = next(iter(profiles.values())) if len(profiles) == 1 else None
     device = "RGB" in kinds and (intent is None or intent.header.colour_space != "RGB")
+    separate = _separate(spaces, name)
     if alone is not None and kinds <= {"RGB"} and not device:
         for holder, key in spaces.places:
             holder[key] = _device_rgb()
@@ -202,7 +208,27 @@ def _settle(
     said = f"The page holds {' and '.join(held)}; it was drawn in sRGB, so that colours beyond sRGB are cut off."
     if "CMYK" in kinds:
         said += " Its CMYK has no profile: ask for one with an output intent."
-    return None, "sRGB", (f"{name}: {said[0].lower()}{said[1:]}",)
+    return None, "sRGB", (f"{name}: {said[0].lower()}{said[1:]}", *separate)
+
+
+def _separate(spaces: _Spaces, name: str) -> tuple[str, ...]:
+    """Tell of inks that were drawn as their alternates, and of overprinting, which the renderer does not draw."""
+    said = []
+    if spaces.named:
+        names = ", ".join(f"“{ink}”" for ink in sorted(spaces.named)[:6])
+        more = f" and {len(spaces.named) - 6} more" if len(spaces.named) > 6 else ""
+        several = len(spaces.named) > 1
+        said.append(
+            f"{name} holds the ink{'s' if several else ''} {names}{more} beside process colours. "
+            f"{'They were' if several else 'It was'} drawn in the colour that the file gives in place of "
+            f"{'them' if several else 'it'}; a cutting line or a white ground among them would be printed as a colour."
+        )
+    if spaces.overprints and spaces.kinds & {"CMYK", "CMYK with a profile", "spot inks"}:
+        said.append(
+            f"{name} lets inks print over each other (overprint), which is not drawn: what lies below is left out "
+            "there. Ask for a file in which it is flattened."
+        )
+    return tuple(said)
 
 
 def _device_rgb() -> pikepdf.Object:
@@ -291,6 +317,8 @@ def _gather(
     for holder, key in _named(resources.get("/ColorSpace")):
         if not key.startswith("/Default"):
             _space(holder, key, spaces)
+    for holder, key in _named(resources.get("/ExtGState")):
+        spaces.overprints |= any(holder[key].get(way) is not None and bool(holder[key][way]) for way in ("/OP", "/op"))
     for holder, key in _named(resources.get("/Shading")):
         _space(holder[key], "/ColorSpace", spaces)
     for kind in ("/XObject", "/Pattern"):
@@ -341,6 +369,9 @@ def _space(holder: pikepdf.Object, key: str | int, spaces: _Spaces, depth: int =
         _space(found, 1, spaces, depth + 1)
     elif name in _DEVICE:
         spaces.kinds.add(_DEVICE[name])
+        if name in ("/Separation", "/DeviceN") and len(parts) > 1:
+            own = _items(parts[1]) or [parts[1]]
+            spaces.named |= {str(ink)[1:] for ink in own} - _PROCESS
         if _DEVICE[name] == "CMYK":
             spaces.inks.append((holder, key))
 

@@ -14,7 +14,7 @@ from fidele.arrays import Codes, Floats
 from fidele.characterise.scanner import ScannerFit
 from fidele.chart.cgats import dump
 from fidele.chart.csv_file import ColumnsError
-from fidele.chart.measured_file import read_any
+from fidele.chart.measured_file import ENDINGS, kind_of, read_any
 from fidele.chart.measurement import Measurement
 from fidele.chart.read import HiddenMarksError
 from fidele.chart.visual import answers_in_words
@@ -226,7 +226,7 @@ class CheckDesk(Desk):
 
     def read_file(self, path: Path) -> None:
         """Read a scan or a measurement file that a person brought."""
-        if path.suffix.lower() in (".txt", ".cgats", ".cxf", ".xml", ".csv", ".tsv", ".it8", ".ti3"):
+        if kind_of(path) or path.suffix.lower() in ENDINGS:
             self._read_measured(path)
             return
 
@@ -369,7 +369,7 @@ class CheckDesk(Desk):
         self.session.say(f"The report is in {path}.")
 
     def _characterise(self) -> None:
-        kinds = "References (*.txt *.cgats *.it8)"
+        kinds = "References (*.txt *.cgats)"
         reference, _ = QFileDialog.getOpenFileName(self, "The target's known values", "", kinds)
         if not reference:
             return

@@ -15,6 +15,8 @@ from fidele.artwork.convert_files import NAME, Order, convert_file, named, write
 from fidele.artwork.open import ENDINGS as PICTURE_ENDINGS
 from fidele.artwork.open import KINDS, open_artwork
 from fidele.artwork.picture import Artwork
+from fidele.chart.measured_file import ENDINGS as MEASURED
+from fidele.chart.measured_file import kind_of
 from fidele.desk.desk import Desk
 from fidele.desk.desks import Desks
 from fidele.desk.work import Work
@@ -30,10 +32,6 @@ from fidele.store.shelf import Delivery, Installed, Shelf
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion
 
-#: Files of measurements and definitions, those that are nothing else, and what the check desk reads.
-MEASURED = (".txt", ".cgats", ".it8", ".cxf", ".xml")
-_ONLY_MEASURED = (".cgats", ".it8")
-READ = (*PICTURE_ENDINGS, *MEASURED, ".csv", ".tsv")
 _WRITTEN = "TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)"
 
 
@@ -91,7 +89,7 @@ class Incoming:
             return
         kinds = " ".join(KINDS) if what != "colours" else " ".join(f"*{e}" for e in LISTS)
         if what == "scan":
-            kinds = f"{kinds} {' '.join(f'*{e}' for e in (*MEASURED, '.csv', '.tsv'))}"
+            kinds = f"{kinds} {' '.join(f'*{e}' for e in MEASURED)}"
         titles = {"artwork": "Open pictures", "colours": "Import a list of colours"}
         title = titles.get(what, "Open a scan of the chart, or measurements")
         named = f"Colours ({kinds})" if what == "colours" else f"Pictures ({kinds})"
@@ -142,26 +140,34 @@ class Incoming:
             self._beside(path, lambda: _packed(session.shelf.beside(), path), self._take_packed)
         elif path.is_dir() or ending in ENDINGS or ending in PACKED:
             self.take_profiles([path])
-        elif station == "Colours" and ending in LISTS:
-            self._take_colours(path)
         elif ending in LEAFLETS and station == "Profile":
             window.desks.profile.take_leaflet(path)
-        elif station == "Charts" and ending in MEASURED:
-            window.desks.charts.bring_file(path)
-        elif scan or ending in _ONLY_MEASURED or (station == "Check" and ending in READ):
+        elif ending in PICTURE_ENDINGS:
+            if not scan and station != "Check":
+                return False
             window.show_desk("Check")
             self._guarded(window.desks.check.read_file, path)
-        elif ending in PICTURE_ENDINGS:
-            return False
-        elif ending in (".cxf", ".csv"):
-            window.show_desk("Colours")
-            self._take_colours(path)
+        elif kind := kind_of(path):
+            self._take_measured(path, kind, scan)
         else:
             session.say(
                 f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP, PDF, SVG) nor a profile (.icc, .icm, zip, "
-                "mail) nor a list of colours (.cxf, .csv). A leaflet is dropped on its profile's desk."
+                "mail) nor measurements or a list of colours (CGATS, CxF, CSV). A leaflet is dropped on its "
+                "profile's desk."
             )
         return True
+
+    def _take_measured(self, path: Path, kind: str, scan: bool) -> None:
+        """Take a text file of colours: on the desk in front, else measurements to the check, lists to the colours."""
+        window, station = self._window, self._window.desk.station
+        if station == "Colours" or (station not in ("Check", "Charts") and kind != "CGATS" and not scan):
+            window.show_desk("Colours")
+            self._take_colours(path)
+        elif station == "Charts" and not scan:
+            window.desks.charts.bring_file(path)
+        else:
+            window.show_desk("Check")
+            self._guarded(window.desks.check.read_file, path)
 
     def _beside(self, path: Path, read: Callable[[], _T], take: Callable[[_T], object]) -> None:
         """Read a file beside the interface, and take what it held."""

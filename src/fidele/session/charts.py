@@ -135,9 +135,9 @@ class Charts:
         FideleError
             When it cannot be read or holds nothing to print.
         """
-        from fidele.chart.measured_file import read_any
+        from fidele.chart.measured_file import kind_of, read_any
         from fidele.chart.measurement import to_table as as_table
 
-        if path.suffix.lower() in (".cxf", ".xml"):
+        if kind_of(path) == "CxF":
             return from_table(as_table(read_any(path)), str(path), across)
         return from_table(read_table(path), str(path), across)

@@ -14,6 +14,7 @@ from fidele.apart.ask import outside
 from fidele.arrays import Floats
 from fidele.chart.cgats import read as read_cgats
 from fidele.chart.cxf import read_cxf
+from fidele.chart.measured_file import kind_of
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.spaces import srgb
@@ -113,7 +114,7 @@ def read_colours(path: Path) -> list[CustomerColour]:
     head = data[:4000].lstrip(b"\xef\xbb\xbf \r\n\t")
     if head.startswith(b"<"):
         found = [CustomerColour(name, _triple(Lab)) for name, Lab in read_cxf(path)]
-    elif path.suffix.lower() == ".csv":
+    elif kind_of(path) == "table" or path.suffix.lower() == ".csv":
         found = _from_csv(data, path)
     else:
         table = read_cgats(path)
