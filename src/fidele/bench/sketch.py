@@ -1,4 +1,4 @@
-"""A drawing program that cannot manage colour, as many are: it opens a picture file and prints it, in its own way.
+"""A drawing program that opens a picture file and prints it, in its own way; it can convert, if it is told to.
 
 The program is invented, and so is every word of it.
 """
@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.bench.driver import Setting, always
+from fidele.bench.driver import Setting, always, anything
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
@@ -25,17 +25,27 @@ _LARGEST = 1 << 28
 #: Filling the leaf leaves so many millimetres around the picture.
 _EDGE = 5.0
 
+#: What it calls the intents.
+AIMS = {
+    "liking": Intent.PERCEPTUAL,
+    "likeness": Intent.RELATIVE,
+    "force": Intent.SATURATION,
+    "sameness": Intent.ABSOLUTE,
+}
 SETTINGS = {
     s.name: s
     for s in (
         Setting("Colour notes", "Ink › Colour notes", always("heeded", "left unread", "guessed"), readable=False),
         Setting("Lay out", "Ink › Lay out", always("fill the leaf", "as drawn"), readable=False),
         Setting("Backwards", "Ink › Backwards", always("no", "yes"), readable=False),
+        Setting("Inks by", "Ink › Inks by", anything, readable=False),
+        Setting("Aims at", "Ink › Aims at", always(*AIMS), readable=False),
     )
 }
 #: A picture is blown up to the leaf, and one that says what its colours mean is changed to sRGB; where they are
 #: 'guessed', one that says nothing is taken for opRGB and changed as well.
-DEFAULTS = {"Colour notes": "heeded", "Lay out": "fill the leaf", "Backwards": "no"}
+#: A path under 'Inks by' makes it convert through that profile by itself, from what the picture says of its colours.
+DEFAULTS = {"Colour notes": "heeded", "Lay out": "fill the leaf", "Backwards": "no", "Inks by": "", "Aims at": "liking"}
 
 
 class Sketch:
@@ -50,7 +60,7 @@ class Sketch:
             return dict(DEFAULTS)
         try:
             kept: Any = json.loads(read_bytes(self._path, 1 << 16))
-            return DEFAULTS | {k: v for k, v in kept.items() if k in SETTINGS and v in (SETTINGS[k].offers({}) or ())}
+            return DEFAULTS | {k: v for k, v in kept.items() if k in SETTINGS and v in (SETTINGS[k].offers({}) or (v,))}
         except (ValueError, AttributeError):
             return dict(DEFAULTS)
 
@@ -62,7 +72,8 @@ class Sketch:
         FideleError
             When there is no such setting, or it does not offer the value.
         """
-        if name not in SETTINGS or value not in (SETTINGS[name].offers({}) or ()):
+        offered = SETTINGS[name].offers({}) if name in SETTINGS else ()
+        if offered is not None and value not in offered:
             raise FideleError(f"{NAME} has no '{name}: {value}'.")
         write_bytes(self._path, json.dumps(self.values() | {name: value}, indent=2).encode())
 
@@ -78,6 +89,10 @@ class Sketch:
         values = self.values()
         if profile is None and values["Colour notes"] == "guessed":
             profile = oprgb()
+        through = _through(values["Inks by"])
+        if through is not None:
+            known = profile if values["Colour notes"] != "left unread" else None
+            pixels, profile = convert(pixels, known or srgb(), through, AIMS[values["Aims at"]], True), None
         tagged = profile is not None and profile.content_id != srgb().content_id
         if profile is not None and tagged and values["Colour notes"] != "left unread":
             pixels = convert(pixels, profile, srgb(), Intent.RELATIVE)
@@ -96,6 +111,15 @@ class Sketch:
         x1, y1 = min(sheet.shape[1], x + shape[0]), min(sheet.shape[0], y + shape[1])
         sheet[y0:y1, x0:x1] = pixels[y0 - y : y1 - y, x0 - x : x1 - x]
         return sheet
+
+
+def _through(path: str) -> Profile | None:
+    """Return the profile that it was told to convert through, None where there is none that it can use."""
+    try:
+        profile = Profile.open(Path(path)) if path else None
+    except FideleError:
+        return None
+    return profile if profile is not None and profile.channels == 3 else None
 
 
 def _resized(pixels: NDArray[np.uint8], shape: tuple[int, ...]) -> NDArray[np.uint8]:

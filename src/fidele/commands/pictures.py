@@ -123,7 +123,7 @@ def proof(
     what = require_output(printer)
     tuning = read_tuning(tune) if tune else None
     intents = [Intent(i) for i in what.intents] if compare else [Intent(intent)]
-    ways = [ProofSettings(i, bpc, tuning, "", paper_white) for i in intents]
+    ways = [ProofSettings(i, bpc, tuning, paper_white=paper_white) for i in intents]
     figures = {}
     for way, found in zip(ways, losses_of_each(picture.laid, picture.profile, printer, ways), strict=True):
         to = out.with_name(f"{out.stem}-{way.intent.value}.png") if compare else out

@@ -227,14 +227,15 @@ class ColoursDesk(Desk):
         session = self.session
         artwork, printer, piece = session.artwork, session.profile, session.pieces.current
         self.view.theme = self.theme
-        has = artwork is not None and printer is not None and session.card is not None
+        unknown = session.way[1] if session.card is not None else ""
+        has = artwork is not None and printer is not None and session.card is not None and not unknown
         self.own.setEnabled(has)
         if not has or artwork is None or printer is None or piece is None:
             self.view.empty = "With a picture and an output profile, its colours are shown here."
             self.view.set_picture(None)
             self._show_rows([])
             self.state.setText(
-                "Open a picture first." if artwork is None else "Give the condition an output profile first."
+                "Open a picture first." if artwork is None else unknown or "Give the condition an output profile first."
             )
             return
         replaced = bool(piece.replacements)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.setting_table import MOST_ROWS, SettingTable
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
+from fidele.icc.spaces import SENDS
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.proof.soft import show
 from fidele.route.condition import Card
@@ -54,6 +56,11 @@ _OWNERS = {
         "Right where this driver must do it itself: it is given the profile.",
         "Fidele passes the picture on in sRGB, which it must expect; the print system must leave the numbers alone.",
     ),
+    "program": (
+        "The other program, through the profile",
+        "Right where it converts through an output profile by itself: set it to this one.",
+        "It is given a file that says what its colours mean; print system and driver must leave the numbers alone.",
+    ),
 }
 _DOUBT = {"perhaps": "may fit", "not": "does not fit"}
 
@@ -80,6 +87,15 @@ class HandoffDesk(Desk):
             letters=20,
         )
         top.addWidget(self.owner)
+        self.sends = choice(
+            "Sent in",
+            tip="The space that the picture is sent in: the one that is expected there. The larger one loses less.",
+            letters=9,
+        )
+        for name in SENDS:
+            self.sends.addItem(f"in {name}", name)
+        self.sends.activated.connect(lambda i: self.guarded(self.session.handoff.send_in, self.sends.itemData(i)))
+        top.addWidget(self.sends)
         self.program = choice(
             "Who prints",
             tip="Who sends the page to the printer. "
@@ -148,7 +164,7 @@ class HandoffDesk(Desk):
         if card is None:
             self.table.clear()
             return
-        owners = session.device.owners()
+        owners = session.handoff.owners()
         if [self.owner.itemData(i) for i in range(self.owner.count())] != list(owners):
             self.owner.clear()
             for owner in owners:
@@ -157,7 +173,10 @@ class HandoffDesk(Desk):
         self.owner.setCurrentIndex(self.owner.findData(card.owner))
         self.probe.setVisible(session.device.probing is not None)
         self.program.setCurrentIndex(max(0, self.program.findData(card.printed_from)))
-        self.rightness.setText(f"{_OWNERS[card.owner][1]} {_OWNERS[card.owner][2]}")
+        self.rightness.setText(f"{_OWNERS[card.owner][1]} {_OWNERS[card.owner][2]}".replace("sRGB", card.sends))
+        offers = any(row.meaning == "input_space" for row in session.rows) or card.owner == "program"
+        self.sends.setVisible(offers and card.owner in ("driver", "driver-profile", "program"))
+        self.sends.setCurrentIndex(self.sends.findData(card.sends))
         self.owner.setToolTip(
             f"{_OWNERS[card.owner][1]} Exactly one layer converts; everything that follows is set too."
         )
@@ -228,12 +247,12 @@ class HandoffDesk(Desk):
         self.asked.setVisible(True)
         self.below.setText(_PREDICTED)
         others = self._other_profiles(printer.content_id)
+        how = replace(session.settings(card.intent), tuning=None, keep="", paper_white=False)
         key = (
             id(artwork.pixels),
             artwork.profile.content_id,
             printer.content_id,
-            card.intent,
-            card.bpc,
+            how,
             chain.knots,
             card.printed_from,
             session.state.probes,
@@ -257,7 +276,7 @@ class HandoffDesk(Desk):
             correction = corrections.of(device)
             probed = through or (probe(device, media, datetime.datetime.now()) if device.probing is not None else None)
             driver = None if probed is None or probed.passes else probed
-            facts = RouteFacts(converts, False, driver, card.intent, card.bpc, now)
+            facts = RouteFacts(converts, False, driver, how, now)
             profiles = tuple((title, Profile.open(path)) for title, path in others)
             routes = wrong_routes(small, source, printer, facts, correction, profiles)
             return [*predict(small, source, printer, facts), *routes]

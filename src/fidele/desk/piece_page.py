@@ -100,13 +100,16 @@ class PiecePage(QWidget):
             return
         self._looked = what
         looks, before = self.session.looks, piece is None
+        # What another one made of a run that lies here is what it would make of it now, as long as nothing changed.
+        now = self.session.card
+        way = self.session.way[0] if now is not None and now.id == card.id and now.owner == card.owner else None
 
         def look(_told: Progress) -> _Looked:
             lies = piece if piece is not None else table.as_printed(sheet)
             XYZ, ppi = table.look(lies, _LOOKED_AT)
             pixels = seen(XYZ)
             size = (pixels.shape[1], pixels.shape[0])
-            return pixels, None if before else promised(looks, run, card, size, ppi)
+            return pixels, None if before else promised(looks, run, card, size, ppi, way)
 
         self.work.quietly("piece", look, lambda found: self._show(found, before))
 

@@ -19,6 +19,7 @@ from fidele.desk.numbers import Decimal
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font
 from fidele.desk.work import Work
+from fidele.icc.blackpoint import compensates
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.proof.advice import advise
@@ -27,6 +28,7 @@ from fidele.proof.losses import LOST, Loss, Losses, losses_of_each
 from fidele.proof.soft import ProofSettings, predicted_lab, show
 from fidele.proof.trust import VIEWING, not_shown
 from fidele.proof.where import BANDS, LossMap, band_words
+from fidele.route.condition import Card
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.state import LossesFound
@@ -229,10 +231,15 @@ class ProofDesk(Desk):
         self.refresh()
 
     def _intents(self) -> list[Intent]:
+        way, _ = self.session.way
+        if way is not None:  # another one converts, in one way
+            return [way.intent]
         have = self.session.intents
         return [i for i in (Intent.PERCEPTUAL, Intent.RELATIVE, Intent.SATURATION, Intent.ABSOLUTE) if i.value in have]
 
     def _tooth(self, index: int) -> None:
+        if self.session.card is None or self.session.way[0] is not None:
+            return
         intents, first = self._intents(), 2 if self._is_worked() else 1
         if first <= index < first + len(intents) and self.session.card is not None:
             intent = intents[index - first]
@@ -271,7 +278,8 @@ class ProofDesk(Desk):
         self.view.theme = self.theme
         self._display = session.screen()
         artwork, card, piece = session.artwork, session.card, session.pieces.current
-        ready = artwork is not None and card is not None and session.profile is not None
+        unknown = session.way[1] if card is not None else ""
+        ready = artwork is not None and card is not None and session.profile is not None and not unknown
         controls = (self.whole, self.where, self.sent, self.bpc, self.paper, self.kept, self.tune, self.true_size)
         for control in (*controls, self.steps, self.colours, self.write):
             control.setEnabled(ready)
@@ -286,23 +294,29 @@ class ProofDesk(Desk):
             self.view.set_picture(session.laid, keep=True)
         if not ready or artwork is None or card is None or piece is None:
             missing = "a picture" if artwork is None else "an output profile: drop one on the window"
-            self.view.empty = f"For a proof there must be {missing}."
+            shown = artwork is not None and session.profile is not None
+            self.view.empty = unknown if shown and unknown else f"For a proof there must be {missing}."
+            if shown:
+                self.view.set_picture(None)
             self.view.set_teeth([])
-            self.advice.setText("")
+            self.advice.setText("Nothing is shown that nobody knows." if shown else "")
             self.trust.setText("")
             self.explain.setText("A soft proof shows the picture as the profile says that it will print.")
             return
         self.view.printed_width = piece.picture_width
         self.bpc.setChecked(card.bpc)
-        self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE)
+        mine = card.owner in ("fidele", "program")
+        self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE and mine)
+        self.kept.setEnabled(card.owner == "fidele")
         self.paper.setChecked(session.state.paper_white)
         with QSignalBlocker(self.kept):
             self.kept.setCurrentIndex(KEEPS.index(piece.keep))
         self.tune.setText("Tuned …" if piece.tuning is not None else "Tune …")
         self.want_figures()
-        self._show_teeth(session.settings(card.intent))
+        settings = session.proof_settings
+        self._show_teeth(settings)
         self.legend.set_steps(self.steps.value())
-        self._say(card.intent)
+        self._say(settings.intent)
 
     def _show_teeth(self, settings: ProofSettings) -> None:
         session, piece = self.session, self.session.pieces.current
@@ -332,13 +346,15 @@ class ProofDesk(Desk):
                     else ("…", "", "")
                 )
                 chosen = intent is settings.intent
-                teeth.append(Tooth(_SHORT[intent], self._link(session.settings(intent)), beneath, chosen))
+                name = _SHORT[intent] if settings.way is None else "as printed"
+                teeth.append(Tooth(name, self._link(session.settings(intent)), beneath, chosen))
         self.view.set_teeth(teeth, surround)
 
     def _say(self, intent: Intent) -> None:
         content = self.session.content
         found = self._figures.get(intent)
-        advice = advise(self._figures, content) if content is not None and self._figures else None
+        way, _ = self.session.way
+        advice = advise(self._figures, content) if content is not None and self._figures and way is None else None
         said = [found.headline] if found else []
         say_steadily(self.advice, " ".join([*said, *([advice.sentence] if advice else [])]))
         if self.where.isChecked():
@@ -347,6 +363,8 @@ class ProofDesk(Desk):
                 if self._sits
                 else "How far each place is off, in ΔE00."
             )
+        elif way is not None:
+            text = f"It is converted once, by {way.words}: what comes out of that is shown. Drag the picture beneath."
         else:
             text = (
                 "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to choose that "
@@ -372,23 +390,24 @@ class ProofDesk(Desk):
         """Compute the losses of each intent in the background; `judged` where all is judged anew right after this."""
         session = self.session
         artwork, printer, card = session.artwork, session.profile, session.card
-        if artwork is None or printer is None or card is None:
+        if artwork is None or printer is None or card is None or session.way[1]:
             return
         screen = session.screen()
         now = replace(session.proof_settings, intent=Intent.PERCEPTUAL, paper_white=False)
         key = (id(artwork.pixels), artwork.profile.content_id, printer.content_id, now, screen and screen.content_id)
         if key == self._figures_for:
-            found = self._figures.get(card.intent)
+            found = self._figures.get(session.proof_settings.intent)
             if found is not None and session.losses is not found:
-                contrast = self._contrast.get(card.intent, ())
+                contrast = self._contrast.get(session.proof_settings.intent, ())
                 if judged:
                     session.live.change(LossesFound(found, contrast))
                 else:
                     session.take_losses(found, contrast)
             return
+        intent = session.proof_settings.intent
         self._figures_for, self._figures, self._contrast, self._unshown = key, {}, {}, None
-        intents = sorted(self._intents(), key=lambda i: i is not card.intent)
-        pixels, source, chosen = artwork.laid, artwork.profile, card.intent
+        intents = sorted(self._intents(), key=lambda i: i is not intent)
+        pixels, source, chosen = artwork.laid, artwork.profile, intent
 
         def compute(progress: Progress) -> tuple[dict[Intent, Losses], dict[Intent, tuple[ContrastLoss, ...]], float]:
             figures: dict[Intent, Losses] = {}
@@ -417,7 +436,8 @@ class ProofDesk(Desk):
         card = self.session.card
         if key == self._figures_for and card is not None:
             self._figures, self._contrast, self._unshown = figures, contrast, unshown
-            self.session.take_losses(figures.get(card.intent), contrast.get(card.intent, ()))
+            intent = self.session.proof_settings.intent
+            self.session.take_losses(figures.get(intent), contrast.get(intent, ()))
             self.refresh()
 
     def facts(self) -> list[tuple[str, str]]:
@@ -428,8 +448,7 @@ class ProofDesk(Desk):
         piece = self.session.pieces.current
         rows = [
             ("Profile", self.session.profiles.title_in_force),
-            ("Intent", card.intent.words),
-            ("Black point", "compensated" if card.bpc and card.intent is not Intent.ABSOLUTE else "as it is"),
+            *self._conversion(card),
             ("Shown through", self.session.display.words),
         ]
         if piece is not None and piece.tuning is not None:
@@ -443,6 +462,15 @@ class ProofDesk(Desk):
                 ("Lost", f"{found.lost * 100:.1f} %, mean ΔE00 {found.mean_de00:.1f}"),
             ]
         return rows
+
+    def _conversion(self, card: Card) -> list[tuple[str, str]]:
+        """Return who converts, by what, and what becomes of black."""
+        way, unknown = self.session.way
+        if way is not None or unknown:
+            return [("Converted by", way.words if way is not None else "not known")]
+        printer = self.session.profile
+        scaled = printer is not None and compensates(printer, card.intent.code, card.bpc)
+        return [("Intent", card.intent.words), ("Black point", "compensated" if scaled else "as it is")]
 
     def extra(self) -> list[QWidget]:
         """Return the list of losses."""

@@ -385,8 +385,9 @@ class SheetDesk(Desk):
                 profile = session.sheet.profile_of(card)
             except FideleError:
                 profile = None
-            if profile is not None:
-                look = session.looks.on_sheet(artwork.profile, profile, card, piece.tuning, piece.keep)
+            way = session.way[0] if card.owner != "fidele" and card.owner == session.card.owner else None
+            if profile is not None and (card.owner == "fidele" or way is not None):
+                look = session.looks.on_sheet(artwork.profile, profile, card, piece.tuning, piece.keep, way)
 
         def show(image: QImage) -> None:
             self._images[piece.number] = (key, side, image)

@@ -244,11 +244,12 @@ class TuningDesk(Desk):
         """Show the picture and its tuning."""
         session = self.session
         self.view.theme = self.theme
-        ready = session.artwork is not None and session.profile is not None and session.card is not None
+        unknown = session.way[1] if session.card is not None else ""
+        ready = session.artwork is not None and session.profile is not None and session.card is not None and not unknown
         for control in (*self.sliders.values(), self.greys, self.hue, self.name, self.others, self.rest):
             control.setEnabled(ready)
         if not ready:
-            self.view.empty = "To tune, there must be a picture, and a condition with an output profile."
+            self.view.empty = unknown or "To tune, there must be a picture, and a condition with an output profile."
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.price.setText("")
@@ -289,9 +290,18 @@ class TuningDesk(Desk):
             self._values[key].setText(f"{value:+d}" if slider.minimum() < 0 and value else str(value))
         now = session.proof_settings
         before = replace(now, tuning=None)
+        left_out = now.way is not None and not now.way.baked
+        named = "tuned, but left out" if left_out else "as printed, tuned"
         self.view.set_teeth(
-            [Tooth("as printed, untuned", self._link(before)), Tooth("as printed, tuned", self._link(now), chosen=True)]
+            [Tooth("as printed, untuned", self._link(before)), Tooth(named, self._link(now), chosen=True)]
         )
+        if left_out and now.way is not None:
+            self.state.setText(
+                f"A tuning will not be printed: it is converted by {now.way.words}, from the picture as it is. "
+                "Let Fidele convert, or let the tuning be worked into what is sent: both stand among the findings."
+            )
+            self._later.start()
+            return
         self.state.setText(
             "The left tooth is the print as it is, the right one tuned. Drag the picture beneath them."
             if not self.tuning.moves

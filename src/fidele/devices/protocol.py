@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from fidele.arrays import Codes
 from fidele.errors import FideleError
+from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
 from fidele.route.condition import Card, Owner, PressData
 from fidele.route.layers import Layer, PrinterStatus, SettingRow
@@ -124,7 +125,12 @@ class CarriesMedia(Protocol):
 
 
 class SystemProfile(Protocol):
-    """A print system that may convert for every program, by a profile assigned to the printer."""
+    """A print system that may convert for every program, by a profile assigned to the printer.
+
+    It has an intent of its own, whatever a card asks for.
+    """
+
+    intent: Intent
 
     def assigned(self) -> tuple[Path | None, Path | None]:
         """Return what it converts from and to; None where nothing is said."""
@@ -177,6 +183,10 @@ class Printer(Output, Protocol):
 
     def owners(self) -> tuple[Owner, ...]:
         """Return who can convert on this printer's route."""
+        ...
+
+    def given(self) -> tuple[Path | None, Intent | None]:
+        """Return the profile that the driver was given and the intent it is used with; None where there is none."""
         ...
 
     def sizes(self) -> tuple[str, ...]:

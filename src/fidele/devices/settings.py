@@ -15,6 +15,7 @@ from typing import Protocol
 from fidele.devices.profiles import passes_through, profile_name, same_profile
 from fidele.devices.protocol import Choice, SystemProfile
 from fidele.devices.vocabulary import Words
+from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
 from fidele.route.condition import Card
@@ -119,6 +120,14 @@ class DriverSettings(ABC):
         """Return the sizes of sheet or roll that the driver offers, by name."""
         return tuple(str(v) for v in self._controls.every(self._words.control("size")))
 
+    def given(self) -> tuple[Path | None, Intent | None]:
+        """Return the profile that the driver was given and the intent it is used with; None where there is none."""
+        now, words = self.settings(), self._words
+        path = str(now[words.profile]) if words.profile else ""
+        chosen = next((i for i, called in words.aims.items() if words.aim and called == now[words.aim]), None)
+        aim = chosen if words.aim else words.own_aim
+        return (Path(path) if path else None), aim
+
     # What it is set to -------------------------------------------------------------------------------------------
 
     def settings(self) -> Settings:
@@ -184,7 +193,7 @@ class DriverSettings(ABC):
         if words.control("mirroring"):
             wanted[words.control("mirroring")] = words.value("mirroring", "on" if card.mirror_by == "driver" else "off")
         if words.control("input_space") and card.owner in ("driver", "driver-profile"):
-            wanted[words.control("input_space")] = "sRGB"  # what Fidele sends on when it does not convert itself
+            wanted[words.control("input_space")] = card.sends  # what Fidele sends when it does not convert itself
         return wanted
 
     def settings_for(self, card: Card) -> Settings:

@@ -44,6 +44,8 @@ class Words:
         Controls and values that bring `passes` on offer.
     profile, aim, aims
         The controls of a given profile and of its intent, and what the intents are called.
+    own_aim
+        The intent by which a given profile is used where none can be chosen.
     space
         The space that the maker's correction expects, where it cannot be chosen.
     by_hand
@@ -66,6 +68,7 @@ class Words:
     profile: str = ""
     aim: str = ""
     aims: dict[Intent, str] = field(default_factory=dict)
+    own_aim: Intent = Intent.PERCEPTUAL
     space: str = "sRGB"
     by_hand: dict[str, str] = field(default_factory=dict)
     at_printer: dict[str, str] = field(default_factory=dict)

@@ -31,6 +31,10 @@ def oprgb() -> Profile:
     return Profile.parse(matrix_profile("opRGB (IEC 61966-2-5)", primaries, _D65, curve, _CREATED), "opRGB")
 
 
+#: The spaces in which drivers and other programs are sent artwork, by name.
+SENDS = {"sRGB": srgb, "opRGB": oprgb}
+
+
 @cache
 def pass_through() -> Profile:
     """Return a matrix profile for layers that insist on one: as source and destination at once it moves nothing."""

@@ -17,6 +17,7 @@ from fidele.proof.losses import Losses
 from fidele.route.condition import Card
 from fidele.route.layers import Chain, PrinterStatus, SettingRow
 from fidele.sheet.placing import Media, Placing
+from fidele.tuning.way import Way
 from fidele.values import Value
 
 
@@ -125,6 +126,10 @@ class Facts:
         Nothing is to convert what is in hand: a chart to make a profile from.
     missing
         The card's profile is not on the shelf; `instead` is the id of one of the same title, '' for none.
+    way, way_unknown
+        How numbers go where another one than Fidele converts, and why that is not known.
+    tuned, purified
+        Names of the pictures that are tuned, and of those whose pure colours are to be kept.
     chart
         What is in hand is a chart.
     lost
@@ -147,6 +152,10 @@ class Facts:
     bare: bool = False
     missing: bool = False
     instead: str = ""
+    way: Way | None = None
+    way_unknown: str = ""
+    tuned: tuple[str, ...] = ()
+    purified: tuple[str, ...] = ()
     profile: ProfileFacts | None = None
     chart: bool = False
     picture: PictureFacts | None = None

@@ -27,6 +27,8 @@ class Deed(Enum):
     SYSTEM_PASS = auto()
     SYSTEM_CONVERT = auto()
     FIDELE_CONVERT = auto()
+    #: Work a tuning into the numbers that another owner of the conversion is sent.
+    BAKE = auto()
     MIRROR = auto()
     MIRROR_NOT = auto()
     LAY_IN = auto()

@@ -13,6 +13,7 @@ from fidele.judge.profile import missing_profile, profile_findings
 from fidele.judge.route import route_findings
 from fidele.judge.sheet import sheet_findings
 from fidele.judge.table import finding
+from fidele.judge.way import way_findings
 
 
 def judge(facts: Facts) -> tuple[Finding, ...]:
@@ -35,6 +36,7 @@ def _run_findings(facts: Facts) -> Iterator[Finding]:
 _RULES: tuple[Callable[[Facts], Iterator[Finding]], ...] = (
     missing_profile,
     route_findings,
+    way_findings,
     profile_findings,
     picture_findings,
     sheet_findings,

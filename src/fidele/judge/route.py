@@ -63,11 +63,18 @@ def _conversions(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iter
             yield finding("no-conversion", remedy="Choose an output profile for this condition.")
         else:
             button, deed = _CONVERT[card.owner]
-            yield finding("no-conversion", button=button, act=Action(deed), remedy="Let exactly one layer convert.")
+            wanted = next((r.wanted for r in rows if r.meaning == "program_colour"), "")
+            remedy = "Let exactly one layer convert."
+            if card.owner == "program":
+                remedy = f"Set colour in {card.printed_from}: {wanted}. Then probe again, or confirm it."
+            yield finding("no-conversion", button=button, act=Action(deed), remedy=remedy)
     elif knots and knots[0] != card.owner_layer:
         converts, owner = _cap(LAYER_WORDS[knots[0]]), LAYER_WORDS[card.owner_layer]
         yield finding("wrong-owner", converts=converts, owner=owner)
-    yield from _input_space(chain)
+    otherwise = next((r for r in rows if r.meaning == "program_colour" and r.found == "changed"), None)
+    if card.owner == "program" and otherwise is not None:
+        yield finding("program-converts-otherwise", program=card.printed_from, wanted=otherwise.wanted)
+    yield from _input_space(chain, card)
     other = next((r for r in rows if r.meaning == "system" and r.agrees is False), None)
     if card.owner == "system" and "system" in knots and other is not None:
         yield finding("wrong-system-profile", found=other.found, wanted=other.wanted.removeprefix("to "))
@@ -78,6 +85,7 @@ _CONVERT = {
     "system": ("Assign the profile to the printer", Deed.SYSTEM_CONVERT),
     "driver": ("Let the driver convert", Deed.DRIVER_CONVERT),
     "driver-profile": ("Let the driver convert", Deed.DRIVER_CONVERT),
+    "program": ("Probe it again", Deed.PROBE),
 }
 
 
@@ -117,13 +125,15 @@ def _there(made: Finding, card: Card) -> Finding:
     return replace(made, remedy=remedy, button="Probe it again", action=Action(Deed.PROBE))
 
 
-def _input_space(chain: Chain) -> Iterator[Finding]:
-    """The first layer that converts takes the page for a space; where Fidele passes the artwork on, that is sRGB."""
+def _input_space(chain: Chain, card: Card) -> Iterator[Finding]:
+    """The first layer that converts takes the page for a space, which must be the one that Fidele sends it in."""
     first = next((layer for layer in chain.layers if layer.converts), None)
-    if first is None or first.name == "Fidele" or first.expects in ("", "sRGB"):
+    sent = card.sends if first is not None and first.name == "driver" else "sRGB"
+    if first is None or first.name == "Fidele" or first.expects in ("", sent):
         return
     button = None if first.name == "driver" else ""
-    yield finding("wrong-input-space", button=button, layer=_cap(LAYER_WORDS[first.name]), space=first.expects)
+    layer = _cap(LAYER_WORDS[first.name])
+    yield finding("wrong-input-space", button=button, layer=layer, space=first.expects, sent=sent)
 
 
 def _mirroring(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iterator[Finding]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +14,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
 from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
-from fidele.icc.transform import Intent, black_of, convert, to_lab
+from fidele.icc.transform import Intent, black_of, to_lab
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
 from fidele.proof.soft import ProofSettings
 from fidele.tuning.conversion import device_values, tuned_source
@@ -139,10 +139,14 @@ def _black_scaled(wanted: Floats, source: Profile, printer: Profile, settings: P
     that is aimed at is then the neutral as dark as the one that they print.
     """
     into, out = blacks(source, printer, settings.intent.code, settings.bpc)
-    if settings.intent in (Intent.PERCEPTUAL, Intent.SATURATION):
+    way = settings.way
+    if way is not None and not way.scales_black:
+        return wanted
+    if way is not None or settings.intent in (Intent.PERCEPTUAL, Intent.SATURATION):
         darkest = black_of(source, np.dtype(np.float32))[None]
         into = float(lab_to_xyz(to_lab(darkest, source).astype(float))[0, 1])
-        printed = to_lab(convert(darkest, source, printer, settings.intent, settings.bpc), printer)
+        plain = replace(settings, tuning=None, keep="")
+        printed = to_lab(device_values(darkest, source, printer, plain), printer)
         out = float(lab_to_xyz(printed.astype(float))[0, 1])
     scale = (1 - out) / (1 - into)
     return xyz_to_lab(lab_to_xyz(wanted) * scale + D50 * (out - into * scale))

@@ -12,8 +12,8 @@ from fidele.icc.transform import Intent
 from fidele.values import Settings, Value
 
 #: Who converts: Fidele; the print system by the profile assigned to the printer; the driver by its maker's correction;
-#: the driver by a profile that it was given.
-Owner = Literal["fidele", "system", "driver", "driver-profile"]
+#: the driver by a profile that it was given; another program that prints, through the condition's profile.
+Owner = Literal["fidele", "system", "driver", "driver-profile", "program"]
 
 
 #: The same in words, within a sentence.
@@ -22,6 +22,7 @@ OWNER_WORDS: dict[str, str] = {
     "system": "the print system",
     "driver": "the driver",
     "driver-profile": "the driver, by its given profile,",
+    "program": "the other program, through the profile,",
 }
 
 
@@ -117,6 +118,9 @@ class Card(Kept):
     intent: Intent = Intent.PERCEPTUAL
     bpc: bool = True
     owner: Owner = "fidele"
+    #: Where another one converts: the space that it is sent artwork in, and whether tunings are worked into that.
+    sends: Literal["sRGB", "opRGB"] = "sRGB"
+    bake: bool = False
     mirror_by: Literal["fidele", "driver", "nobody"] = "fidele"
     #: The program that prints, '' for Fidele itself; and what Fidele's finished file then says of its colours.
     printed_from: str = ""
@@ -138,7 +142,7 @@ class Card(Kept):
     @property
     def owner_layer(self) -> str:
         """The layer that is to convert."""
-        return {"fidele": "Fidele", "system": "system"}.get(self.owner, "driver")
+        return {"fidele": "Fidele", "system": "system", "program": "program"}.get(self.owner, "driver")
 
     @property
     def digits(self) -> str:

@@ -18,7 +18,8 @@ from fidele.artwork.replace import replaced
 from fidele.artwork.save import save_picture
 from fidele.chart.code import PageCode
 from fidele.devices.protocol import Printer
-from fidele.icc.spaces import srgb
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import SENDS, srgb
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_artwork
 from fidele.run.job import Job, Lying
@@ -27,6 +28,7 @@ from fidele.sheet.page import Laid, render_bands
 from fidele.sheet.placing import INCH, Media
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion
+from fidele.tuning.tuner import Tuner
 
 
 def page_bands(
@@ -73,7 +75,12 @@ def _laid(one: Lying, card: Card, bare: bool, ppi: float, drawn: dict[tuple[obje
         if key not in drawn:
             drawn[key] = _drawn_again(one, ppi)
         artwork = drawn[key]
-    return Laid(artwork, one.placing, one.profile if converts else None, one.how, one.behind, one.shape)
+    if converts or bare:
+        return Laid(artwork, one.placing, one.profile if converts else None, one.how, one.behind, one.shape)
+    tuner = None
+    if card.bake and one.profile is not None and one.tuning is not None and one.tuning.moves:
+        tuner = Tuner(one.tuning, artwork.profile, one.profile, card.intent, card.bpc)
+    return Laid(artwork, one.placing, None, one.how, one.behind, one.shape, SENDS[card.sends](), tuner)
 
 
 def _drawn_again(one: Lying, ppi: float) -> Artwork:
@@ -86,10 +93,18 @@ def _drawn_again(one: Lying, ppi: float) -> Artwork:
     return replace(again, pixels=worked, profile=artwork.profile, slip=artwork.slip)
 
 
+def says_of(card: Card) -> Profile | None:
+    """Return the space that a finished file says it is in, None where it is to say nothing."""
+    if card.owner == "program":
+        return SENDS[card.sends]()
+    return srgb() if card.file_says == "sRGB" else None
+
+
 def finished_file(job: Job, device: Printer, path: Path, progress: Progress | None = None) -> None:
     """Write the page of a job as a finished file for another program: whole sheet, 8 bit, at true size.
 
-    It says of its colours what the card wants it to: mostly nothing, so that nobody converts it a second time.
+    It says of its colours what the card wants it to: mostly nothing, so that nobody converts it a second time. Where
+    that program is to convert, it says what its numbers mean.
 
     Raises
     ------
@@ -102,4 +117,4 @@ def finished_file(job: Job, device: Printer, path: Path, progress: Progress | No
     if card.owner == "fidele" and job.profile is not None:
         mirrored = card.mirror_by == "fidele"
         record = record_of(job.artwork, job.profile, job.how, eight, mirrored, card.name)
-    save_picture(path, eight, srgb() if card.file_says == "sRGB" else None, device.format.ppi, record=record)
+    save_picture(path, eight, says_of(card), device.format.ppi, record=record)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from fidele.arrays import Floats
 from fidele.artwork.save import save_picture
 from fidele.devices.protocol import Printer, Probing, Program
 from fidele.errors import FideleError
@@ -39,11 +40,18 @@ def probe(device: Printer, media: Media, now: datetime.datetime) -> ProbeResult:
 
 
 def probe_through(
-    program: Program, device: Printer, media: Media, folder: Path, says: Profile | None, direct: ProbeResult
+    program: Program,
+    device: Printer,
+    media: Media,
+    folder: Path,
+    says: Profile | None,
+    direct: ProbeResult,
+    asked: Floats | None = None,
 ) -> tuple[ProbeResult, ProgramProbe]:
     """Let another program send the lattice, on a page of this media, in a file in `folder` that says `says` of itself.
 
     Returns what came out before ink, and what the program did: how that differs from `direct`, the probe without it.
+    `asked` are the lattice's values (4913, 3) as the program is to convert them, None where it is to leave them alone.
     """
     # Half the printer's resolution: cells become twice as large, and the page is sent in a quarter of the time.
     lattice, ppi = lattice_page(), device.format.ppi / 2
@@ -55,7 +63,7 @@ def probe_through(
     save_picture(file, page, says, ppi)
     came = read_lattice(program.dry_run(file, device, media), direct.settings, direct.when)
     through = replace(came, scale=came.scale * ppi / device.format.ppi)
-    return through, compare_probes(through, direct)
+    return through, compare_probes(through, direct, asked)
 
 
 def probe_correction(device: Printer, now: datetime.datetime) -> ProbeResult:
@@ -64,17 +72,18 @@ def probe_correction(device: Printer, now: datetime.datetime) -> ProbeResult:
 
 
 class Corrections:
-    """What each driver's own correction does, probed once; can be asked beside the interface."""
+    """What drivers' own corrections do, probed once for each way they are set; can be asked beside the interface."""
 
     def __init__(self) -> None:
-        self._known: dict[str, ProbeResult] = {}
+        self._known: dict[tuple[object, ...], ProbeResult] = {}
         self._lock = threading.Lock()
 
     def of(self, device: Printer | None) -> ProbeResult | None:
         """Return what a printer's driver does by its own correction; None where it cannot be probed, or is not here."""
         if device is None or device.probing is None:
             return None
+        key = (device.id, fingerprint(device.settings()))
         with self._lock:
-            if device.id not in self._known:
-                self._known[device.id] = probe_correction(device, datetime.datetime.now())
-            return self._known[device.id]
+            if key not in self._known:
+                self._known[key] = probe_correction(device, datetime.datetime.now())
+            return self._known[key]

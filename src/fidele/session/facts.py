@@ -26,6 +26,7 @@ from fidele.session.sources import Sources
 from fidele.session.watch import Watch
 from fidele.sheet.placing import Placing
 from fidele.sheet.shapes import covered
+from fidele.tuning.way import Way
 from fidele.values import Json
 
 
@@ -44,10 +45,12 @@ class Gathering:
         readiness: Readiness,
         watch: Watch,
         damaged: Callable[[], tuple[tuple[str, str], ...]],
+        way: Callable[[Card], tuple[Way | None, str]],
     ) -> None:
         self._live, self._devices, self._profiles, self._sources = live, devices, profiles, sources
         self._pieces, self._sheet, self._checking = pieces, sheet, checking
         self._readiness, self._watch, self._damaged = readiness, watch, damaged
+        self._way = way
         self._contents: Remembered[Content] = Remembered()
 
     @property
@@ -65,6 +68,7 @@ class Gathering:
     def facts(self, card: Card) -> Facts:
         """Return what is known of the card in force and the work in hand."""
         state, now = self._live.state, datetime.datetime.now()
+        way, unknown = self._way(card) if card.profile is None or state.profile is not None else (None, "")
         chain, run = state.chain, state.run
         mirrored = chain is not None and chain.twists % 2 == 1
         pieces = self._sheet.pieces
@@ -79,6 +83,10 @@ class Gathering:
             bare=state.bare,
             missing=missing,
             instead=next(same, "") if missing else "",
+            way=way,
+            way_unknown=unknown,
+            tuned=tuple(p.name for p in pieces if p.tuning is not None and p.tuning.moves),
+            purified=tuple(p.name for p in pieces if p.keep),
             profile=self._profile(card),
             chart=state.chart is not None,
             picture=self._picture(state.piece) if state.piece is not None else None,
@@ -95,9 +103,9 @@ class Gathering:
         )
 
     def _profile(self, card: Card) -> ProfileFacts | None:
-        """Return what is known of the card's profile where Fidele converts through it."""
+        """Return what is known of the card's profile where anybody converts through it."""
         entry, device = self._profiles.in_force, self._devices.of(card)
-        if entry is None or self._live.state.profile is None or card.owner != "fidele":
+        if entry is None or self._live.state.profile is None or card.owner == "driver":
             return None
         row = self._profiles.row(entry)
         valid = {

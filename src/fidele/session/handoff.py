@@ -8,14 +8,18 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
+
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer, Program
 from fidele.errors import FideleError
-from fidele.icc.spaces import srgb
-from fidele.route.condition import OWNER_WORDS, Card, Confirmation
+from fidele.icc.spaces import SENDS
+from fidele.icc.transform import convert
+from fidele.route.condition import OWNER_WORDS, Card, Confirmation, Owner
 from fidele.route.layers import MEANINGS
-from fidele.route.probe import ProbeResult
-from fidele.route.program import WANTED
+from fidele.route.probe import ProbeResult, nodes
+from fidele.route.program import wanted_of
+from fidele.run.page import says_of
 from fidele.run.probes import Corrections, probe, probe_through, probing_of
 from fidele.run.trial import trial_card
 from fidele.session.in_force import InForce
@@ -167,13 +171,32 @@ class Handoff:
             When it converts through a profile and the condition has none, or the printer is not there.
         """
         who = OWNER_WORDS[owner][:1].upper() + OWNER_WORDS[owner][1:]
-        if owner in ("system", "driver-profile") and self._live.state.profile is None:
+        if owner in ("system", "driver-profile", "program") and self._live.state.profile is None:
             raise FideleError(f"{who} needs an output profile; choose one for this condition first.")
-        if owner not in self._device.owners():
+        if owner not in self.owners():
             raise FideleError(f"{who} cannot convert on the way to the {self._live.state.need_card().printer_name}.")
-        self._in_force.change(f"{who} converts", owner=owner)
+        self._in_force.change(f"{who} converts", owner=owner, sends=self._expected(owner))
         rest = () if owner == "driver" else ("improvement",)
         self.bring((*rest, "colour", "input_space", "system"))
+
+    def send_in(self, space: str) -> None:
+        """Send artwork in a space, by its name, to whoever converts, and let the driver expect it."""
+        self._in_force.change(f"Artwork is sent in {space}", sends=space)
+        if any(r.meaning == "input_space" and r.settable for r in self._live.state.route.rows):
+            self.bring(("input_space",))
+
+    def _expected(self, owner: str) -> str:
+        """Return the space that an owner is sent: the one that its driver was set to expect, by whoever set it."""
+        if owner not in ("driver", "driver-profile"):
+            return "sRGB"
+        row = next((r for r in self._live.state.route.rows if r.meaning == "input_space"), None)
+        now = next((c.value for c in self._device.choices() if c.meaning == "input_space"), row.found if row else None)
+        return str(now) if now in SENDS else "sRGB"
+
+    def owners(self) -> tuple[Owner, ...]:
+        """Return who can convert: those of this printer's route, and the other program where one prints."""
+        card = self._live.state.need_card()
+        return (*self._device.owners(), *(("program",) if card.printed_from else ()))
 
     def choose_setting(self, name: str, value: Value) -> None:
         """Change a control of the driver in its own words, as a step that can be undone."""
@@ -197,8 +220,10 @@ class Handoff:
         """Let Fidele print, '', or another program, which gets a finished file."""
         who = name or "Fidele"
         self.forget()
+        # What another program converted is Fidele's again where it prints by itself.
+        back = {"owner": "fidele"} if not name and self._live.state.need_card().owner == "program" else {}
         self._in_force.change(
-            f"{who[:1].upper()}{who[1:]} prints", printed_from=name, confirmed=self._without_program()
+            f"{who[:1].upper()}{who[1:]} prints", printed_from=name, confirmed=self._without_program(), **back
         )
 
     def _without_program(self) -> dict[str, Confirmation]:
@@ -234,14 +259,19 @@ class Handoff:
         device, program, card = self._device, self.program, self._live.state.need_card()
         media = self._sheet.media(self._sheet.shown)
         probing_of(device)  # a clear word now where it has none
+        profile = self._live.state.profile
+        asked = None
+        if card.owner == "program" and profile is not None:
+            sent = nodes().astype(np.float32)
+            asked = convert(sent, SENDS[card.sends](), profile, card.intent, card.bpc).astype(float)
 
         def send() -> Probes:
             direct = probe(device, media, datetime.datetime.now())
             if program is None or not program.runs_here:
                 return Probes(direct)
             with tempfile.TemporaryDirectory() as folder:
-                tag = srgb() if card.file_says == "sRGB" else None
-                through, done = probe_through(program, device, media, Path(folder), tag, direct)
+                tag = says_of(card)
+                through, done = probe_through(program, device, media, Path(folder), tag, direct, asked)
             return Probes(direct, through, done)
 
         return send
@@ -253,7 +283,7 @@ class Handoff:
         live.change(Probed(sent))
         said = ""
         if done is not None and program is not None:
-            what = [] if done.passes else ["changes the colours"]
+            what = ["converts as it was asked to"] if done.as_asked else [] if done.passes else ["changes the colours"]
             what += [f"scales to {done.scale * 100:.1f} %"] if not done.true_size else []
             what += ["mirrors"] if done.mirrored else []
             said = f" {program.name} {' and '.join(what) or 'passes everything on'}."
@@ -268,7 +298,8 @@ class Handoff:
     def confirm_program(self) -> None:
         """Keep that a person has looked up everything that the other program must be set to."""
         card, now = self._live.state.need_card(), datetime.datetime.now().replace(microsecond=0)
-        said = {m: Confirmation(value=value, who=person(), when=now) for m, value in WANTED.items()}
+        wanted = wanted_of(card, self._profiles.title_in_force)
+        said = {m: Confirmation(value=value, who=person(), when=now) for m, value in wanted.items()}
         self.forget()
         self._in_force.change(f"{card.printed_from} is set as it must be".capitalize(), confirmed=card.confirmed | said)
 
@@ -277,6 +308,14 @@ class Handoff:
         self._in_force.change("Fidele mirrors" if who == "fidele" else "Nothing mirrors", mirror_by=who)
         if any(r.meaning == "mirroring" and r.settable for r in self._live.state.route.rows):
             self.bring(("mirroring",))
+
+    def fidele_converts(self) -> None:
+        """Let Fidele convert; where print system or driver did, they are set to leave the numbers alone."""
+        others = {"system", "driver"} & set(self._live.state.chain.knots if self._live.state.chain is not None else ())
+        if others and self._live.state.need_card().owner != "fidele":
+            self.choose_owner("fidele")
+        else:
+            self._in_force.change("Fidele converts", owner="fidele")
 
     def let_driver_pass(self) -> None:
         """Let the driver leave the numbers alone."""

@@ -47,7 +47,7 @@ from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
 from fidele.session.laying import Laying
 from fidele.session.live import Live
-from fidele.session.looks import Looks
+from fidele.session.looks import Looks, settings_for
 from fidele.session.making import Making
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
 from fidele.session.pieces import Pieces
@@ -59,6 +59,7 @@ from fidele.session.sources import Sources
 from fidele.session.state import Judged, LossesFound, RouteRead, RunTaken, ScreenSeen, State, WhiteChosen
 from fidele.session.trials import Trials
 from fidele.session.watch import Watch
+from fidele.session.way import Ways
 from fidele.sheet.placing import Media, Placing
 from fidele.statefile import damaged
 from fidele.store.cards import CardStore
@@ -66,6 +67,7 @@ from fidele.store.logbook import Logbook
 from fidele.store.scanners import ScannerRecord
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
+from fidele.tuning.way import Way
 
 #: So many prints lie on the table at once.
 _TABLE = 4
@@ -90,6 +92,7 @@ class Session:
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)
         self.corrections = Corrections()
+        self._ways = Ways(self.corrections)
         self.in_force = InForce(live, self.cards, self.shelf)
         self.profiles = Profiles(live, self.in_force, self.shelf, self.cards, devices, places)
         self.sources = Sources(live, self.profiles, places.data / "house-rules.json")
@@ -127,6 +130,7 @@ class Session:
             self.readiness,
             self.watch,
             lambda: tuple(self._damaged),
+            lambda _: self.way,
         )
         self._actions = Actions(
             live, self.in_force, self.handoff, self.profiles, self.pieces, self.sheet, self.laying, self.readiness
@@ -328,7 +332,13 @@ class Session:
         """Return how the picture in hand would be converted and shown with an intent."""
         state = self.live.state
         tuning, keep = (state.piece.tuning, state.piece.keep) if state.piece is not None else (None, "")
-        return ProofSettings(intent, state.need_card().bpc, tuning, keep, state.paper_white)
+        return settings_for(state.need_card(), self.way[0], tuning, keep, state.paper_white, intent)
+
+    @property
+    def way(self) -> tuple[Way | None, str]:
+        """How numbers go where another one converts, and why that is not known; None and '' where Fidele does."""
+        card = self.need_card()
+        return self._ways.find(card, self.devices.find(card.printer), self.live.state.profile)
 
     @property
     def intents(self) -> tuple[str, ...]:
@@ -371,7 +381,7 @@ class Session:
         rows, below = route.rows, route.below
         if route.here and (program := self.handoff.program) is not None:
             found = probes.program if probes is not None else None
-            there = program_rows(card, program.places, found)
+            there = program_rows(card, self.profiles.title_in_force, program.places, found)
             rows = (*rows, *there)
             below = (program_layer(card, there, found, program.runs_here), *below)
         title = self.profiles.title_in_force if state.profile is not None else ""

@@ -16,6 +16,7 @@ from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert
 from fidele.proof.losses import shift_in_words
 from fidele.proof.soft import predicted_lab
+from fidele.tuning.conversion import Conversion, device_values
 
 
 @dataclass(frozen=True)
@@ -35,8 +36,7 @@ class RouteFacts:
     fidele_converts: bool
     system_converts: bool
     driver: Callable[[Floats], Floats] | None
-    intent: Intent
-    bpc: bool
+    how: Conversion
     #: What the prediction of this route is called.
     now: str = "as it will come out now"
 
@@ -44,7 +44,7 @@ class RouteFacts:
 def predict(pixels: Codes, source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
     """Predict two prints of source pixels (h, w, channels): as it will come out now, and converted once."""
     values = as_float(pixels)
-    right = convert(values, source, printer, facts.intent, facts.bpc)
+    right = device_values(values, source, printer, facts.how)
     now = right if facts.fidele_converts else _bare(values, source)
     if facts.system_converts:
         now = convert(now, srgb(), printer, Intent.PERCEPTUAL)
@@ -71,7 +71,8 @@ def wrong_routes(
         Output profiles for other media, by title.
     """
     values = as_float(pixels)
-    right = convert(values, source, printer, facts.intent, facts.bpc)
+    right = device_values(values, source, printer, facts.how)
+    intent, bpc = facts.how.intent, facts.how.bpc
     routes = [
         ("not converted", _bare(values, source)),
         ("converted twice, by the print system too", convert(right, srgb(), printer, Intent.PERCEPTUAL)),
@@ -81,10 +82,10 @@ def wrong_routes(
     if values.shape[2] == 3:
         for name, space in (("sRGB", srgb()), ("opRGB", oprgb())):
             if space.content_id != source.content_id:
-                routes.append((f"taken for {name}", convert(values, space, printer, facts.intent, facts.bpc)))
+                routes.append((f"taken for {name}", convert(values, space, printer, intent, bpc)))
     for title, profile in others:
         if profile.channels == printer.channels:
-            routes.append((f"through “{title}”", convert(values, source, profile, facts.intent, facts.bpc)))
+            routes.append((f"through “{title}”", convert(values, source, profile, intent, bpc)))
     return sorted(_seen(routes, right, printer), key=lambda p: -p.mean_de00)
 
 

@@ -6,7 +6,7 @@ A page is made band by band, so that a roll of metres needs no more memory than 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from fidele.artwork.picture import Artwork
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
-from fidele.icc.transform import Intent, convert
 from fidele.sheet.placing import INCH, Media, Placing
 from fidele.sheet.resample import resampled_rows
 from fidele.sheet.shapes import Shape, inside
 from fidele.sheet.turned import turned_rows
 from fidele.tiles import CancelledError, Progress
-from fidele.tuning.conversion import Conversion, device_values
+from fidele.tuning.conversion import Conversion, device_values, sent_values
+from fidele.tuning.tuner import Tuner
 
 #: A band of a page holds about so many pixels.
 _BAND = 4 << 20
@@ -39,7 +39,9 @@ class Laid:
     Attributes
     ----------
     printer
-        None leaves the numbers as they are, in sRGB.
+        None leaves the conversion to another one.
+    sends, tuner
+        The space in which another one is sent the picture, and the tuning that is worked into its numbers.
     behind
         Where the whole picture lies behind its placing, of which then only a part is seen: a panel, or a picture that
         is larger than the blank it goes on. None where the picture is its placing.
@@ -53,6 +55,8 @@ class Laid:
     how: Conversion
     behind: Behind | None = None
     shape: Shape = "rectangle"
+    sends: Profile = field(default_factory=srgb)
+    tuner: Tuner | None = None
 
 
 def box_of(placing: Placing, ppi: float) -> tuple[int, int, int, int]:
@@ -153,7 +157,4 @@ def _converted(pixels: NDArray[np.uint16], one: Laid) -> NDArray[np.uint16]:
     profile = one.artwork.profile
     if one.printer is not None:
         return device_values(np.ascontiguousarray(pixels), profile, one.printer, one.how)
-    if profile.content_id != srgb().content_id:
-        # A change between source spaces, not a conversion for the printer: what converts later expects sRGB.
-        return convert(np.ascontiguousarray(pixels), profile, srgb(), Intent.RELATIVE, True)
-    return pixels
+    return sent_values(np.ascontiguousarray(pixels), profile, one.sends, one.tuner)

@@ -15,6 +15,7 @@ from fidele.tiles import Progress, in_tiles
 from fidele.tuning.keep import keep_pure
 from fidele.tuning.model import Tuning
 from fidele.tuning.tuner import Tuner
+from fidele.tuning.way import Way
 
 _TILE = 1 << 19
 
@@ -29,12 +30,15 @@ class Conversion:
         Corrections by hand before the conversion, None for none.
     keep
         '', 'black' (exact black and white) or 'primaries' (those and exact primaries), see `fidele.tuning.keep`.
+    way
+        How numbers become the printer's where Fidele itself does not convert, None where it does.
     """
 
     intent: Intent = Intent.PERCEPTUAL
     bpc: bool = True
     tuning: Tuning | None = None
     keep: str = ""
+    way: Way | None = None
 
     @property
     def plain(self) -> bool:
@@ -47,6 +51,8 @@ def device_values(
 ) -> NDArray[Depth]:
     """Convert source values (…, channels) to a printer's, in the data type of `pixels`; see `icc.transform.convert`.
 
+    Where another one converts, they are what comes out of its way.
+
     Raises
     ------
     ProfileError
@@ -54,6 +60,8 @@ def device_values(
     CancelledError
         When `progress` returned False.
     """
+    if how.way is not None:
+        return _along(pixels, source, printer, how, how.way, progress)
     if how.plain:
         return convert(pixels, source, printer, how.intent, how.bpc, progress)
     flat = np.ascontiguousarray(pixels).reshape(-1, pixels.shape[-1])
@@ -75,6 +83,42 @@ def device_values(
             out[piece] = np.rint(np.clip(device, 0, 1) * top).astype(out.dtype)
         else:
             out[piece] = device
+
+    in_tiles(work, len(flat), _TILE, progress)
+    return out.reshape((*pixels.shape[:-1], printer.channels))
+
+
+def sent_values(pixels: NDArray[Depth], source: Profile, space: Profile, tuning: Tuner | None = None) -> NDArray[Depth]:
+    """Return source values (…, channels) as they are sent to whoever converts them: in a space of three channels.
+
+    A change between source spaces, not a conversion for the printer. A tuning, where one is given, is worked in.
+    """
+    if tuning is None:
+        return (
+            pixels if source.content_id == space.content_id else convert(pixels, source, space, Intent.RELATIVE, True)
+        )
+    flat = np.ascontiguousarray(pixels).reshape(-1, pixels.shape[-1])
+    out = np.empty((len(flat), 3), pixels.dtype)
+
+    def work(piece: slice) -> None:
+        values = convert(lab_codes(tuning(flat[piece])), lab(), space, Intent.RELATIVE, True)
+        out[piece] = np.rint(np.clip(values, 0, 1) * top_of(out)) if out.dtype.kind == "u" else values
+
+    in_tiles(work, len(flat), _TILE)
+    return out.reshape((*pixels.shape[:-1], 3))
+
+
+def _along(
+    pixels: NDArray[Depth], source: Profile, printer: Profile, how: Conversion, way: Way, progress: Progress | None
+) -> NDArray[Depth]:
+    flat = np.ascontiguousarray(pixels).reshape(-1, pixels.shape[-1])
+    out = np.empty((len(flat), printer.channels), pixels.dtype)
+    moves = way.baked and how.tuning is not None and how.tuning.moves
+    tuner = Tuner(how.tuning, source, printer, how.intent, how.bpc) if moves and how.tuning is not None else None
+
+    def work(piece: slice) -> None:
+        device = way.device_values(sent_values(flat[piece], source, way.sends, tuner))
+        out[piece] = np.rint(np.clip(device, 0, 1) * top_of(out)) if out.dtype.kind == "u" else device
 
     in_tiles(work, len(flat), _TILE, progress)
     return out.reshape((*pixels.shape[:-1], printer.channels))

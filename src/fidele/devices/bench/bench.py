@@ -42,6 +42,7 @@ class Bench:
         starters = (wren_card("first-condition", "First condition", None, "driver"), gannet_card(), longship_card())
         parts = zip(self.machines, self._queues, (WREN, GANNET, LONGSHIP), starters, strict=True)
         self.printers = tuple(BenchPrinter(*one) for one in parts)
+        self._folder = folder
         self._sketch = Sketch(folder / "skerry-sketch.json")
         self.table, self.press = BenchTable(self.machines), BenchPress(self.machines)
         self.scanner, self.instrument = BenchScanner(Scanner()), BenchInstrument(Spectrophotometer())
@@ -59,7 +60,12 @@ class Bench:
         """Return what a person's hands can do here."""
         pace = Control("Press", "seconds pass", self.press.pace, (1.0, 10.0, 60.0), self.press.set_pace)
         mine = [c for machine in self.machines for c in machine_controls(machine)]
-        return [*mine, *program_controls(self._sketch), *queue_controls(self._queues), pace]
+        return [
+            *mine,
+            *program_controls(self._sketch, self._folder.parent / "icc"),
+            *queue_controls(self._queues),
+            pace,
+        ]
 
     def devices(self) -> Devices:
         """Return all of it as the product meets it."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from pathlib import Path
 
 from fidele.bench.printer import Machine
 from fidele.bench.queue import PrintQueue
@@ -72,11 +73,20 @@ def _update(machine: Machine, version: Value) -> None:
         machine.driver.update(str(version))
 
 
-def program_controls(sketch: Sketch) -> Iterator[Control]:
-    """Return the settings of the bench's drawing program, as they stand in its own window."""
+def program_controls(sketch: Sketch, profiles: Path) -> Iterator[Control]:
+    """Return the settings of the bench's drawing program, as they stand in its own window.
+
+    Parameters
+    ----------
+    profiles
+        The folder whose profiles it offers to convert through.
+    """
     values = sketch.values()
     for setting in SETTINGS.values():
-        offered = setting.offers(values) or ()
+        offered = setting.offers(values)
+        if offered is None:
+            there = [str(path) for path in sorted(profiles.glob("*.icc"))]
+            offered = tuple(dict.fromkeys(["", *there, str(values[setting.name])]))
         yield Control(NAME, setting.place, values[setting.name], offered, partial(sketch.set, setting.name))
 
 

@@ -16,6 +16,7 @@ from fidele.devices.protocol import CarriedMedia, CarriesMedia, PageFormat, Prob
 from fidele.devices.settings import BEND, DriverSettings
 from fidele.devices.vocabulary import Words
 from fidele.errors import FideleError
+from fidele.icc.transform import Intent
 from fidele.route.condition import Card, Owner
 from fidele.route.layers import PrinterStatus
 from fidele.route.probe import ProbeResult, nodes
@@ -56,7 +57,9 @@ class MachineControls:
 
 
 class QueueProfile:
-    """The profile that the bench's print system has for a printer."""
+    """The profile that the bench's print system has for a printer; it converts by one intent for every program."""
+
+    intent = Intent.PERCEPTUAL
 
     def __init__(self, queue: PrintQueue) -> None:
         self._queue = queue

@@ -1,0 +1,156 @@
+"""The proof follows whoever converts: what is predicted against what the machine was given, and against the piece."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.bench.sketch import NAME, Sketch
+from fidele.chart.family import control_chart
+from fidele.colour.cie import xyz_to_lab
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.spectra import spectra_to_xyz
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import oprgb, srgb
+from fidele.icc.tables import device_to_pcs_lab
+from fidele.icc.transform import Intent
+from fidele.proof.soft import printed_lab
+from fidele.run.chart_page import chart_artwork, chart_placing, on_piece
+from fidele.run.job import Job
+from fidele.run.page import finished_file, prepare_page
+from fidele.run.probes import Corrections
+from fidele.session.looks import settings_for
+from fidele.session.way import way_of
+from fidele.sheet.placing import Placing
+from fidele.tuning.conversion import device_values
+from fidele.tuning.model import Tuning
+
+OWNERS = ("fidele", "system", "driver", "driver-profile", "program")
+
+
+def colours(seed: int) -> np.ndarray:
+    """A small picture of flat fields, 16 bit."""
+    fields = np.random.default_rng(seed).integers(0, 65536, (6, 8, 3), dtype=np.uint16)
+    return fields.repeat(10, axis=0).repeat(10, axis=1)
+
+
+def set_up(session, card) -> None:
+    """Put a card in force, and set what the owner of its conversion does to it."""
+    session.put_in_force(card)
+    session.handoff.bring()
+
+
+@pytest.mark.parametrize("which", [0, 1, 2])
+@pytest.mark.parametrize("owner", OWNERS)
+@pytest.mark.parametrize("baked", [False, True])
+def test_predicted_numbers_are_those_that_the_machine_gets(session, printer, places, tmp_path, which, owner, baked):
+    """By a dry run of the page itself, for every printer of the bench and every owner of the conversion."""
+    device = session.devices.printers[which]
+    intent = [Intent.RELATIVE, Intent.PERCEPTUAL, Intent.SATURATION][which]
+    sends = "opRGB" if which == 1 and owner.startswith("driver") else "sRGB"
+    card = device.starter_card().model_copy(
+        update={
+            "profile": printer.content_id,
+            "owner": owner,
+            "intent": intent,
+            "sends": sends,
+            "bake": baked,
+            "mirror_by": "nobody",
+            "printed_from": NAME if owner == "program" else "",
+        }
+    )
+    if owner != "program" and owner not in device.owners():
+        return
+    set_up(session, card)
+    tuning = Tuning(lift=0.4, middle=3) if baked else None
+    way = way_of(card, device, printer, Corrections())
+    assert (way is None) == (owner == "fidele")
+    artwork = Artwork(places.data / "x.png", colours(which), None, oprgb(), SourceSlip("stated", "x"), 300.0)
+    how = settings_for(card, way, tuning, "")
+    expected = device_values(artwork.pixels, artwork.profile, printer, how) / 65535
+    job = Job.of(artwork, Placing(30, 40, 20, 15), card, printer)
+    job = Job((replace(job.lying[0], tuning=tuning),), card)
+    if owner == "program":
+        sketch = Sketch(places.bench / "skerry-sketch.json")
+        path = next(p for p in places.profiles.glob("*.icc") if Profile.open(p).content_id == printer.content_id)
+        aims = ("likeness", "liking", "force")[which]
+        for name, value in (("Inks by", str(path)), ("Aims at", aims), ("Lay out", "as drawn")):
+            sketch.set(name, value)
+        finished_file(job, device, tmp_path / "page.png")
+        media = device.media(card.size, card.feed)
+        page = sketch.page(tmp_path / "page.png", (media.width, media.height), device.format.ppi)
+    else:
+        page = prepare_page(job, device)
+    at, scale = job.placing, device.format.ppi / 25.4
+    left, top = (round(edge * scale) for edge in at.bounds[:2])
+    cut = page[top : top + round(at.height * scale), left : left + round(at.width * scale)]
+    cut = (cut >> 8).astype(np.uint8) if cut.dtype == np.uint16 else cut
+    got = device.probing.dry_run(np.ascontiguousarray(cut)) / 255
+    rows = ((np.arange(6) + 0.5) * at.height * scale / 6).astype(int)
+    columns = ((np.arange(8) + 0.5) * at.width * scale / 8).astype(int)
+    lost = delta_e_2000(
+        device_to_pcs_lab(printer, got[rows][:, columns]), device_to_pcs_lab(printer, expected[5::10, 5::10])
+    )
+    assert lost.mean() < 0.5
+    assert lost.max() < 3
+
+
+@pytest.mark.parametrize("owner", ["fidele", "system", "driver"])
+def test_predicted_prints_are_those_that_are_pressed_and_measured(session, printer, demo, owner):
+    """All the way: printed, pressed and measured with the spectrophotometer, against the proof's absolute L*a*b*."""
+    device = session.devices.printers[0]
+    card = session.card.model_copy(update={"owner": owner, "intent": Intent.RELATIVE})
+    set_up(session, card)
+    way = way_of(card, device, printer, Corrections())
+    chart = control_chart()
+    job = Job.of(chart_artwork(chart, 0, "proof"), chart_placing(chart, device.media("A4")), card, printer, chart)
+    sheet = device.print_page(prepare_page(job, device)).sheet
+    piece = session.devices.press.press(sheet, card.substrate, card.press)
+    centres = on_piece(chart.centres(0), chart, job.placing)
+    measured = xyz_to_lab(spectra_to_xyz(session.devices.instrument.measure(piece, centres)))
+    how = settings_for(card, way, None, "", paper_white=True)
+    predicted = printed_lab(chart.rgb.astype(np.float32), srgb(), printer, how)
+    off = delta_e_2000(predicted.astype(float), measured)
+    assert off.mean() < 1.0
+    if way is not None:  # what Fidele would have made of it is another print
+        mine = printed_lab(chart.rgb.astype(np.float32), srgb(), printer, settings_for(card, None, None, "", True))
+        assert delta_e_2000(mine.astype(float), measured).mean() > 1.5
+
+
+def codes(session):
+    return {f.code for f in session.findings}
+
+
+def test_work_that_another_owner_would_leave_out_is_a_stop(session):
+    session.put_in_force(session.card.model_copy(update={"owner": "driver"}))
+    session.handoff.bring()
+    session.open_artwork(session.places.data / "artwork" / "signal-flags.png")
+    session.pieces.tune(Tuning(lift=0.3), "Tuned")
+    found = next(f for f in session.stops if f.code == "work-not-printed")
+    assert "tuning" in found.title
+    session.act(found.action)
+    assert session.card.bake
+    assert "work-not-printed" not in codes(session)
+    assert session.proof_settings.tuning is not None
+    session.pieces.keep("black")
+    found = next(f for f in session.stops if f.code == "work-not-printed")
+    session.act(found.action)
+    assert session.card.owner == "fidele"
+    assert "work-not-printed" not in codes(session)
+    assert session.proof_settings.keep == "black"
+
+
+def test_the_intent_of_the_system_and_what_is_not_known_are_said(session, monkeypatch):
+    session.put_in_force(session.card.model_copy(update={"owner": "system", "intent": Intent.RELATIVE}))
+    session.handoff.bring()
+    assert "intent-not-used" in codes(session)
+    assert session.proof_settings.intent is Intent.PERCEPTUAL
+    session.put_in_force(session.card.model_copy(update={"owner": "driver"}))
+    monkeypatch.setattr(Corrections, "of", lambda self, device: None)
+    session._ways._for = None
+    session.refresh()
+    assert "way-not-known" in codes(session)
+    assert session.way[0] is None
