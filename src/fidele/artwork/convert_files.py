@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -19,6 +19,7 @@ from fidele.artwork.stream import convert_in_strips, is_large
 from fidele.errors import FideleError
 from fidele.files import reason
 from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion
 
@@ -39,6 +40,9 @@ class Order:
         Name of the printing condition that stands in the file, '' for none.
     ppi
         Resolution at which drawings are drawn.
+    choose
+        What chooses the intent for a picture, in place of that of `how`; None where that stands. Not asked for
+        pictures so large that they are converted in strips.
     """
 
     target: Profile
@@ -49,6 +53,7 @@ class Order:
     assume: Profile | None = None
     page: int | None = None
     ppi: float = 300.0
+    choose: Callable[[Artwork], Intent] | None = None
 
 
 def named(artwork: Iterable[Path], folder: Path, name: str = NAME) -> dict[Path, Path]:
@@ -128,6 +133,8 @@ def convert_file(
         raise FideleError(f"{path} has {picture.pages} pages; say which one is meant.")
     if replacements:
         picture = replace(picture, pixels=replaced(picture.pixels, replacements))
+    if order.choose is not None:
+        order = replace(order, how=replace(order.how, intent=order.choose(picture)))
     write_converted(picture, out, order, progress)
     return picture
 

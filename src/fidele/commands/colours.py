@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from fidele.commands.common import FILE, INTENTS, print_json
+from fidele.commands.common import FILE, INTENTS, intent_for, print_json, session_of_user
 from fidele.errors import FideleError
+
+if TYPE_CHECKING:
+    from fidele.artwork.picture import Artwork
 
 
 @click.command()
 @click.argument("artwork", type=FILE)
-@click.option("--to", "target", required=True, type=FILE, help="The output profile.")
-@click.option("--intent", type=INTENTS, default="perceptual", show_default=True, help="Rendering intent.")
+@click.option("--to", "target", type=FILE, help="The output profile.")
+@click.option("--conditions", is_flag=True, help="Under every printing condition of this workshop, best first.")
+@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
 @click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
 @click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
 @click.option("--page", type=click.IntRange(1), help="Which page of several.")
@@ -22,8 +27,9 @@ from fidele.errors import FideleError
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def losses(
     artwork: Path,
-    target: Path,
-    intent: str,
+    target: Path | None,
+    conditions: bool,
+    intent: str | None,
     bpc: bool,
     tune: Path | None,
     page: int | None,
@@ -33,27 +39,34 @@ def losses(
     """Say which of a picture's colours will be lost, by how much, and which way they shift."""
     from fidele.artwork.open import open_artwork
     from fidele.icc.profile import Profile
-    from fidele.icc.transform import Intent
     from fidele.proof.contrast import contrast_lost
     from fidele.proof.losses import losses as find
     from fidele.proof.soft import ProofSettings
     from fidele.tuning.model import read_tuning
 
+    if (target is None) == (not conditions):
+        raise FideleError("Say what it is printed by: --to PROFILE, or --conditions for every condition.")
     picture = open_artwork(artwork, Profile.open(assume) if assume else None, page=page - 1 if page else None)
     if picture.page < 0:
         raise FideleError(f"{artwork} has {picture.pages} pages; say which one with --page.")
-    printer, settings = Profile.open(target), ProofSettings(Intent(intent), bpc, read_tuning(tune) if tune else None)
+    if target is None:
+        _by_condition(picture, as_json)
+        return
+    printer = Profile.open(target)
+    chosen = intent_for(picture, printer, intent, bpc)
+    settings = ProofSettings(chosen, bpc, read_tuning(tune) if tune else None)
     found = find(picture.laid, picture.profile, printer, settings)
     contrast = contrast_lost(picture.laid, picture.profile, printer, settings)
     if as_json:
         print_json(
             {
+                "intent": chosen.value,
                 "area_lost": round(found.lost, 5),
                 "out_of_gamut": round(found.out_of_gamut, 5),
                 "mean_de00": round(found.mean_de00, 3),
                 "p95_de00": round(found.p95_de00, 3),
                 "headline": found.headline,
-                "colours": [asdict(group) for group in found.groups],
+                "colours": [asdict(group) | {"name": group.name} for group in found.groups],
                 "contrast": [asdict(pair) | {"words": pair.words} for pair in contrast],
             }
         )
@@ -63,9 +76,34 @@ def losses(
         f"95th percentile {found.p95_de00:.1f}."
     )
     for group in found.groups:
-        click.echo(f"  {group.area * 100:5.1f} %  ΔE00 {group.de00:4.1f}  {group.words}")
+        click.echo(f"  {group.area * 100:5.1f} %  ΔE00 {group.de00:4.1f}  its {group.name}: {group.words}")
     for pair in contrast:
         click.echo(f"  {pair.words}")
+
+
+def _by_condition(picture: Artwork, as_json: bool) -> None:
+    from fidele.session.holding import candidates, ranked
+
+    session = session_of_user()
+    among = candidates(session.cards.cards(), session.shelf.load, session.devices, session.corrections)
+    if not among:
+        raise FideleError("There is no printing condition yet: `fidele condition new` makes one.")
+    held = ranked(picture.laid, picture.profile, among)
+    if as_json:
+        print_json(
+            [
+                {"id": h.candidate.card.id, "name": h.candidate.card.name, "words": h.words}
+                | (
+                    {"area_lost": round(h.losses.lost, 5), "mean_de00": round(h.losses.mean_de00, 3)}
+                    if h.losses
+                    else {}
+                )
+                for h in held
+            ]
+        )
+        return
+    for one in held:
+        click.echo(f"{one.candidate.card.name}: {one.words}.")
 
 
 @click.command()

@@ -13,6 +13,9 @@ import click
 from fidele.errors import FideleError
 
 if TYPE_CHECKING:
+    from fidele.artwork.picture import Artwork
+    from fidele.icc.profile import Profile
+    from fidele.icc.transform import Intent
     from fidele.session.model import Session
     from fidele.session.places import Places
     from fidele.store.shelf import Shelf
@@ -57,6 +60,20 @@ def session_of_user() -> Session:
     with contextlib.suppress(FideleError):  # the work that was asked for matters more
         session.logbook.back_up()
     return session
+
+
+def intent_for(picture: Artwork, printer: Profile, given: str | None, bpc: bool) -> Intent:
+    """Return the intent that was asked for, or the one that suits the picture; which one, and why, is said."""
+    from fidele.icc.transform import Intent
+    from fidele.proof.advice import advised
+
+    if given is not None:
+        return Intent(given)
+    advice = advised(picture.laid, picture.profile, printer, bpc)
+    if advice is None:
+        return Intent.PERCEPTUAL
+    click.echo(f"{advice.sentence} (--intent {advice.intent.value}; name another one to have that.)", err=True)
+    return advice.intent
 
 
 def print_json(document: object) -> None:

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from fidele.commands.common import FILE, INTENTS, Number
+from fidele.commands.common import FILE, INTENTS, Number, intent_for
 from fidele.errors import FideleError
 
 
@@ -17,7 +17,7 @@ from fidele.errors import FideleError
 @click.option("--out", type=FILE, help="File to write (.tif, .png, .jpg, .pdf), for one picture.")
 @click.option("--out-dir", type=FILE, help="Folder to write into, for many.")
 @click.option("--name", default="{name}, converted.tif", show_default=True, help="Names in that folder.")
-@click.option("--intent", type=INTENTS, default="perceptual", show_default=True, help="Rendering intent.")
+@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
 @click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
 @click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
 @click.option("--keep-black", is_flag=True, help="Keep exact black and white as full black and bare paper.")
@@ -33,7 +33,7 @@ def convert(
     out: Path | None,
     out_dir: Path | None,
     name: str,
-    intent: str,
+    intent: str | None,
     bpc: bool,
     tune: Path | None,
     keep_black: bool,
@@ -59,8 +59,16 @@ def convert(
         require_writable(artwork[0], out)
     targets = {artwork[0]: out} if out is not None else named(artwork, out_dir or Path(), name)
     keep = "primaries" if keep_primaries else "black" if keep_black else ""
-    how = Conversion(Intent(intent), bpc, read_tuning(tune) if tune else None, keep)
-    order = Order(printer, how, mirror, int(bits) if bits else None, "", assumed, page - 1 if page else None, ppi)
+    used = Intent(intent or "perceptual")
+    how = Conversion(used, bpc, read_tuning(tune) if tune else None, keep)
+
+    def choose(picture: Any) -> Intent:
+        nonlocal used
+        used = intent_for(picture, printer, None, bpc)
+        return used
+
+    ways = None if intent else choose
+    order = Order(printer, how, mirror, int(bits) if bits else None, "", assumed, page - 1 if page else None, ppi, ways)
     failed = []
     for path, to in targets.items():
         try:
@@ -73,8 +81,8 @@ def convert(
             continue
         for doubt in picture.doubts:
             click.echo(doubt, err=True)
-        click.echo(f"{to}: from {picture.slip.words}, {intent}.")
-    note = bpc_note(printer, Intent(intent), bpc)
+        click.echo(f"{to}: from {picture.slip.words}, {used.value}.")
+    note = bpc_note(printer, used, bpc)
     if note:
         click.echo(note, err=True)
     if failed:
@@ -85,7 +93,7 @@ def convert(
 @click.argument("artwork", type=FILE)
 @click.option("--to", "target", required=True, type=FILE, help="The output profile.")
 @click.option("--out", required=True, type=FILE, help="PNG to write.")
-@click.option("--intent", type=INTENTS, default="perceptual", show_default=True, help="Rendering intent.")
+@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
 @click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
 @click.option("--paper-white", is_flag=True, help="Show the piece's own white.")
 @click.option("--compare", is_flag=True, help="One PNG for each intent that the profile has, with figures.")
@@ -96,7 +104,7 @@ def proof(
     artwork: Path,
     target: Path,
     out: Path,
-    intent: str,
+    intent: str | None,
     bpc: bool,
     paper_white: bool,
     compare: bool,
@@ -110,6 +118,7 @@ def proof(
     from fidele.icc.profile import Profile
     from fidele.icc.transform import Intent
     from fidele.proof.advice import advise, content_of
+    from fidele.proof.kept import kept
     from fidele.proof.losses import losses_of_each
     from fidele.proof.soft import ProofSettings
     from fidele.tuning.model import read_tuning
@@ -122,7 +131,7 @@ def proof(
     printer = Profile.open(target)
     what = require_output(printer)
     tuning = read_tuning(tune) if tune else None
-    intents = [Intent(i) for i in what.intents] if compare else [Intent(intent)]
+    intents = [Intent(i) for i in what.intents] if compare else [intent_for(picture, printer, intent, bpc)]
     ways = [ProofSettings(i, bpc, tuning, paper_white=paper_white) for i in intents]
     figures = {}
     for way, found in zip(ways, losses_of_each(picture.laid, picture.profile, printer, ways), strict=True):
@@ -133,7 +142,8 @@ def proof(
             f"{to}: {found.out_of_gamut * 100:.1f} % of the area is out of gamut, {found.lost * 100:.1f} % is lost "
             f"(ΔE00 over 2), mean ΔE00 {found.mean_de00:.1f}, 95th percentile {found.p95_de00:.1f}."
         )
-    advice = advise(figures, content_of(picture.laid, picture.profile)) if compare else None
+    moved = kept(printer, Intent.PERCEPTUAL)
+    advice = advise(figures, content_of(picture.laid, picture.profile), moved) if compare else None
     if advice is not None:
         click.echo(advice.sentence)
 

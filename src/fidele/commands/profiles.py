@@ -5,12 +5,17 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from fidele.commands.common import FILE, places, print_json, shelf_of_user
 from fidele.errors import FideleError
+
+if TYPE_CHECKING:
+    from fidele.icc.describe import Description
+    from fidele.icc.profile import Profile
+    from fidele.proof.kept import Kept
 
 
 @click.group()
@@ -32,6 +37,7 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
     what = describe(opened)
     damaged = any(p.code.startswith("damaged") for p in what.problems)
     found = behaviour(opened, what) if deep and not damaged else None
+    tables = _tables(opened, what) if found is not None else {}
     if as_json:
         keys = ("description", "version", "device_class", "colour_space", "pcs", "intents", "size", "usable_as_output")
         more = ("maker", "model", "made", "patches", "meta", "white_lab", "black_lab")
@@ -42,6 +48,7 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
         document |= {k: getattr(what, k) for k in more} | {"id": opened.content_id}
         if deep:
             document |= _behaves(found)
+            document["printable_moved"] = {i: [round(m.mean, 3), round(m.p95, 3)] for i, m in tables.items()}
         print_json(document)
         return
     click.echo(what.description)
@@ -58,6 +65,8 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
         click.echo(f"  {problem.weight}: {problem.message}" + (f" ({problem.clause})" if problem.clause else ""))
     if found is not None:
         click.echo(f"  {found.sentence}")
+        for intent, moved in tables.items():
+            click.echo(f"  its {intent} table {moved.words}")
         if found.round_trip:
             trip = found.round_trip
             click.echo(
@@ -65,6 +74,17 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
             )
         if found.gamut_volume:
             click.echo(f"  gamut volume: {found.gamut_volume:,.0f} cubic units of L*a*b*")
+
+
+def _tables(opened: Profile, what: Description) -> dict[str, Kept]:
+    """Return what each of a profile's tables does to printable colours."""
+    from fidele.icc.transform import Intent
+    from fidele.proof.kept import kept
+
+    if not what.usable_as_output:
+        return {}
+    every = {i: kept(opened, Intent(i)) for i in what.intents if i != "absolute"}
+    return {i: moved for i, moved in every.items() if moved is not None}
 
 
 def _behaves(found: Any) -> dict[str, Any]:

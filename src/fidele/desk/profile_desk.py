@@ -28,12 +28,15 @@ from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, to_lab
 from fidele.judge.finding import Finding
 from fidele.papers.leaflet import Leaflet, text_of_leaflet
+from fidele.proof.kept import Kept, kept
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 from fidele.session.roles import role_for
 from fidele.tiles import Progress
 
 _ARTWORK = "artwork"
+#: A profile's id, how it behaves, its gamut, and what its tables do to printable colours.
+_Look = tuple[str, Behaviour | None, Solid | None, dict[Intent, Kept]]
 
 
 class ProfileDesk(Desk):
@@ -47,6 +50,7 @@ class ProfileDesk(Desk):
         self._row: Row | None = None
         self._found: dict[str, Behaviour] = {}
         self._solids: dict[str, Solid | None] = {}
+        self._moved: dict[str, dict[Intent, Kept]] = {}
         self._overlap: tuple[str, Overlap | None, float | None] | None = None
         head = self.head()
         self.use = button("Use it here", self._use, "Make it the profile of the condition in force", main=True)
@@ -231,15 +235,21 @@ class ProfileDesk(Desk):
             plot.show_behaviour(None)
         path, what = row.entry.path, row.entry.description
 
-        def find(_progress: Progress) -> tuple[str, Behaviour | None, Solid | None]:
+        def find(_progress: Progress) -> _Look:
             profile = Profile.open(path)
-            damaged = any(p.code.startswith("damaged") for p in what.problems)
-            return key, None if damaged else behaviour(profile, what), None if damaged else solid_of(profile, 20)
+            if any(p.code.startswith("damaged") for p in what.problems):
+                return key, None, None, {}
+            tables = [i for i in Intent if i.value in what.intents and i is not Intent.ABSOLUTE]
+            moved: dict[Intent, Kept] = {
+                i: found for i in tables if what.usable_as_output and (found := kept(profile, i)) is not None
+            }
+            return key, behaviour(profile, what), solid_of(profile, 20), moved
 
         self.work.quietly("behaviour", find, self._take)
 
-    def _take(self, found: tuple[str, Behaviour | None, Solid | None]) -> None:
-        key, behaves, solid = found
+    def _take(self, found: _Look) -> None:
+        key, behaves, solid, moved = found
+        self._moved[key] = moved
         if behaves is not None:
             self._found[key] = behaves
         self._solids[key] = solid
@@ -400,6 +410,7 @@ class ProfileDesk(Desk):
         for name, Lab in (("White", what.white_lab), ("Black", what.black_lab)):
             if Lab is not None:
                 rows.append((name, "L*a*b* {:.1f} {:.1f} {:.1f}".format(*(v + 0.0 for v in Lab))))
+        rows += [(f"Its {i.value} table", k.words) for i, k in self._moved.get(row.entry.id, {}).items()]
         if what.patches:
             rows.append(("Made from", f"{what.patches:,} measured patches, which it carries"))
         places = self.session.profiles.defaults.served_by(row.entry.id)

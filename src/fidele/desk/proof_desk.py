@@ -24,11 +24,13 @@ from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.proof.advice import advise
 from fidele.proof.contrast import ContrastLoss, contrast_lost
+from fidele.proof.kept import Kept, kept
 from fidele.proof.losses import LOST, Loss, Losses, losses_of_each
 from fidele.proof.soft import ProofSettings, predicted_lab, show
 from fidele.proof.trust import VIEWING, not_shown
 from fidele.proof.where import BANDS, LossMap, band_words
 from fidele.route.condition import Card
+from fidele.session.holding import Holding, candidates, ranked
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.state import LossesFound
@@ -47,7 +49,13 @@ _SHORT = {
     Intent.SATURATION: "Saturation",
     Intent.ABSOLUTE: "ICC-absolute",
 }
+#: So many conditions are shown beside each other.
+_MOST_CONDITIONS = 5
 _KEPT = {"": "Pure: converted", "black": "Pure black stays", "primaries": "All pure stay"}
+
+
+#: Losses and lost contrast by intent, the share that the screen cannot show, what the table does to printable colours.
+_Found = tuple[dict[Intent, Losses], dict[Intent, tuple[ContrastLoss, ...]], float, Kept | None]
 
 
 class Legend(QWidget):
@@ -110,12 +118,17 @@ class ProofDesk(Desk):
         self._picture: object = None
         self._display: Profile | None = None
         self._unshown: float | None = None
+        self._moved: Kept | None = None
+        self._held_by: tuple[Holding, ...] = ()
 
     def _ways_to_look(self) -> QHBoxLayout:
         row = across(space=8)
         self.whole = button("Whole picture", self._toggle, "The print alone, in one view instead of the comb")
         self.where = button("Where it is lost", self._where, "A map of ΔE00 over the picture, in steps")
-        for made in (self.whole, self.where):
+        self.every = button(
+            "Which condition?", self._every, "This picture as every printing condition would print it, the best first"
+        )
+        for made in (self.whole, self.where, self.every):
             made.setCheckable(True)
             row.addWidget(made)
         self.sent = button(
@@ -182,10 +195,30 @@ class ProofDesk(Desk):
 
     def _toggle(self) -> None:
         self.where.setChecked(False)
+        self.every.setChecked(False)
+        self.refresh()
+
+    def _every(self) -> None:
+        """Find out what every condition makes of the picture, and show it."""
+        self.where.setChecked(False)
+        self.whole.setChecked(False)
+        artwork, session = self.session.artwork, self.session
+        if not self.every.isChecked() or artwork is None:
+            self.refresh()
+            return
+        self._held_by, pixels, source = (), artwork.laid, artwork.profile
+        among = candidates(session.cards.cards(), session.shelf.load, session.devices, session.corrections)
+
+        def take(found: list[Holding]) -> None:
+            self._held_by = tuple(found)
+            self.refresh()
+
+        self.work.run("Looking at every condition", lambda _: ranked(pixels, source, among), take)
         self.refresh()
 
     def _where(self) -> None:
         self.whole.setChecked(False)
+        self.every.setChecked(False)
         self._sits = None
         self.refresh()
         self.go.emit("")
@@ -238,6 +271,12 @@ class ProofDesk(Desk):
         return [i for i in (Intent.PERCEPTUAL, Intent.RELATIVE, Intent.SATURATION, Intent.ABSOLUTE) if i.value in have]
 
     def _tooth(self, index: int) -> None:
+        if self.every.isChecked():
+            shown = [h for h in self._held_by if h.losses is not None][:_MOST_CONDITIONS]
+            if 1 <= index <= len(shown):
+                self.every.setChecked(False)
+                self.guarded(self.session.handoff.put_in_force, shown[index - 1].candidate.card)
+            return
         if self.session.card is None or self.session.way[0] is not None:
             return
         intents, first = self._intents(), 2 if self._is_worked() else 1
@@ -280,7 +319,17 @@ class ProofDesk(Desk):
         artwork, card, piece = session.artwork, session.card, session.pieces.current
         unknown = session.way[1] if card is not None else ""
         ready = artwork is not None and card is not None and session.profile is not None and not unknown
-        controls = (self.whole, self.where, self.sent, self.bpc, self.paper, self.kept, self.tune, self.true_size)
+        controls = (
+            self.whole,
+            self.where,
+            self.every,
+            self.sent,
+            self.bpc,
+            self.paper,
+            self.kept,
+            self.tune,
+            self.true_size,
+        )
         for control in (*controls, self.steps, self.colours, self.write):
             control.setEnabled(ready)
         mapped = self.where.isChecked() and self._sits is None
@@ -289,6 +338,7 @@ class ProofDesk(Desk):
         if piece is None or piece.number != self._picture:
             self._picture = piece.number if piece is not None else None
             self._sits = None
+            self.every.setChecked(False)
             self.view.set_picture(session.laid)
         else:
             self.view.set_picture(session.laid, keep=True)
@@ -324,6 +374,8 @@ class ProofDesk(Desk):
         three = session.artwork is not None and session.artwork.profile.channels == 3
         if self._held:
             teeth = [Tooth("as sent", self._link(None))]
+        elif self.every.isChecked():
+            teeth = self._by_condition()
         elif self.where.isChecked() and three:
             title = "where these are lost" if self._sits else "where it is lost"
             teeth = [Tooth(title, self._map(replace(settings, paper_white=False)))]
@@ -350,14 +402,36 @@ class ProofDesk(Desk):
                 teeth.append(Tooth(name, self._link(session.settings(intent)), beneath, chosen))
         self.view.set_teeth(teeth, surround)
 
+    def _by_condition(self) -> list[Tooth]:
+        """Return the picture as each condition prints it, the best first."""
+        artwork, card = self.session.artwork, self.session.card
+        teeth = [Tooth("as sent", self._link(None), ("not printed",))]
+        if artwork is None:
+            return teeth
+        for held in [h for h in self._held_by if h.losses is not None][:_MOST_CONDITIONS]:
+            one, found = held.candidate, held.losses
+            if one.profile is None or one.settings is None or found is None:
+                continue
+            look = self.session.looks.through(artwork.profile, one.profile, one.settings)
+            worst = f"its {found.groups[0].name}" if found.groups else "all is held"
+            beneath = (f"{found.lost * 100:.0f} % lost, mean ΔE00 {found.mean_de00:.1f}", f"worst: {worst}")
+            teeth.append(Tooth(one.card.name, look, beneath, card is not None and one.card.id == card.id))
+        return teeth
+
     def _say(self, intent: Intent) -> None:
         content = self.session.content
         found = self._figures.get(intent)
         way, _ = self.session.way
-        advice = advise(self._figures, content) if content is not None and self._figures and way is None else None
+        ready = content is not None and self._figures and way is None
+        advice = advise(self._figures, content, self._moved) if ready and content is not None else None
         said = [found.headline] if found else []
         say_steadily(self.advice, " ".join([*said, *([advice.sentence] if advice else [])]))
-        if self.where.isChecked():
+        if self.every.isChecked():
+            left_out = [h for h in self._held_by if h.losses is None]
+            text = "Every condition, the one that loses least first. Click a name to put that condition in force."
+            if left_out:
+                text += f" Nothing is known of {', '.join(h.candidate.card.name for h in left_out)}."
+        elif self.where.isChecked():
             text = (
                 "These colours stay as they print; all else fades to grey. Press the row again for the comb."
                 if self._sits
@@ -409,7 +483,7 @@ class ProofDesk(Desk):
         intents = sorted(self._intents(), key=lambda i: i is not intent)
         pixels, source, chosen = artwork.laid, artwork.profile, intent
 
-        def compute(progress: Progress) -> tuple[dict[Intent, Losses], dict[Intent, tuple[ContrastLoss, ...]], float]:
+        def compute(progress: Progress) -> _Found:
             figures: dict[Intent, Losses] = {}
             ways = [replace(now, intent=intent) for intent in intents]
             for index, found in enumerate(losses_of_each(pixels, source, printer, ways)):
@@ -422,7 +496,7 @@ class ProofDesk(Desk):
                 if not progress(1.0):
                     raise CancelledError
             unshown = not_shown(pixels, source, printer, replace(now, intent=chosen), screen)
-            return figures, contrast, unshown
+            return figures, contrast, unshown, kept(printer, Intent.PERCEPTUAL)
 
         self.work.quietly("losses", compute, lambda done: self._take(key, *done))
 
@@ -432,10 +506,11 @@ class ProofDesk(Desk):
         figures: dict[Intent, Losses],
         contrast: dict[Intent, tuple[ContrastLoss, ...]],
         unshown: float,
+        moved: Kept | None,
     ) -> None:
         card = self.session.card
         if key == self._figures_for and card is not None:
-            self._figures, self._contrast, self._unshown = figures, contrast, unshown
+            self._figures, self._contrast, self._unshown, self._moved = figures, contrast, unshown, moved
             intent = self.session.proof_settings.intent
             self.session.take_losses(figures.get(intent), contrast.get(intent, ()))
             self.refresh()

@@ -9,9 +9,12 @@ import numpy as np
 
 from fidele.arrays import Pixels, distinct
 from fidele.colour.cie import lab_to_lch
+from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
-from fidele.proof.losses import Losses
+from fidele.proof.kept import TOO_MUCH, Kept, kept
+from fidele.proof.losses import Losses, losses_of_each
+from fidele.proof.soft import ProofSettings
 
 #: Fewer colours than this make a picture flat graphics.
 _FLAT = 64
@@ -44,8 +47,11 @@ def content_of(pixels: Pixels, source: Profile) -> Content:
     return Content(len(distinct(flat)[0]) < _FLAT, float(skin.mean()), float((C < 4).mean()), float((C > 60).mean()))
 
 
-def advise(figures: Mapping[Intent, Losses], content: Content) -> Advice | None:
-    """Say which of the intents that a profile has suits a picture; None where too little is known."""
+def advise(figures: Mapping[Intent, Losses], content: Content, moved: Kept | None = None) -> Advice | None:
+    """Say which of the intents that a profile has suits a picture; None where too little is known.
+
+    `moved` is what the profile's perceptual table does to colours that can be printed.
+    """
     relative, perceptual = figures.get(Intent.RELATIVE), figures.get(Intent.PERCEPTUAL)
     if relative is None and perceptual is None:
         return None
@@ -61,6 +67,12 @@ def advise(figures: Mapping[Intent, Losses], content: Content) -> Advice | None:
         return Advice(
             Intent.RELATIVE, "Media-relative suits this picture: flat colours, and those that fit stay exact."
         )
+    if moved is not None and moved.mean > TOO_MUCH:
+        return Advice(
+            Intent.RELATIVE,
+            "Media-relative suits this picture: the perceptual table of this profile moves even colours that can be "
+            f"printed, by ΔE00 {moved.mean:.0f} on average.",
+        )
     if outside > 0.05:
         steps = "their steps survive" if content.skin_like < 0.15 else "skin-like tones and steps survive"
         return Advice(
@@ -70,3 +82,11 @@ def advise(figures: Mapping[Intent, Losses], content: Content) -> Advice | None:
         what = "skin-like tones stay" if content.skin_like > 0.15 else "the rest stays"
         return Advice(Intent.RELATIVE, f"Media-relative suits this picture: {share} lies outside, and {what} truer.")
     return Advice(Intent.PERCEPTUAL, "Perceptual and media-relative come out much alike here.")
+
+
+def advised(pixels: Pixels, source: Profile, printer: Profile, bpc: bool) -> Advice | None:
+    """Say which intent suits a picture (h, w, channels) on a printer, where nobody has chosen one."""
+    intents = [Intent(i) for i in describe(printer).intents if i in (Intent.PERCEPTUAL, Intent.RELATIVE)]
+    ways = [ProofSettings(intent, bpc) for intent in intents]
+    figures = dict(zip(intents, losses_of_each(pixels, source, printer, ways), strict=True))
+    return advise(figures, content_of(pixels, source), kept(printer, Intent.PERCEPTUAL))

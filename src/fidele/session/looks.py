@@ -39,6 +39,10 @@ class Looks:
         """
         return self._look(source, self._printer(), settings, 17 if quick else 33)
 
+    def through(self, source: Profile, printer: Profile, settings: ProofSettings) -> Show:
+        """Return what shows a picture as printed through a profile that need not be the one in force."""
+        return self._look(source, printer, settings, 33)
+
     def on_sheet(
         self,
         source: Profile,
