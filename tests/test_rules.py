@@ -13,6 +13,7 @@ from fidele.bench.sketch import Sketch
 from fidele.demo.prepare import PROFILE_TITLE
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb
+from fidele.icc.transform import Intent
 from fidele.judge.finding import Action, Deed
 from fidele.run.page import prepare_page
 from fidele.session.model import Session
@@ -131,6 +132,18 @@ def from_elsewhere(session) -> None:
     session.profiles.use(put.id)
 
 
+def relative(session) -> None:
+    session.change_card("intent", intent=Intent.RELATIVE)
+
+
+def changed_driver(session, **wanted) -> None:
+    session.change_card("driver", driver=session.card.driver | wanted)
+
+
+#: What else is said where the media is another one.
+ANOTHER_MEDIA = ("profile-does-not-fit", "never-verified", "made-with-other-stand-in", "wrong-panel-media")
+
+
 def gone(session) -> None:
     session.profiles.remove(session.card.profile)
 
@@ -148,9 +161,12 @@ RULES = [
     (
         "wrong-input-space",
         GANNET,
-        lambda s: (s.handoff.choose_owner("driver"), s.device.choose("Comes in", "opRGB")),
+        lambda s: (s.handoff.choose_owner("driver"), s.device.choose("Comes in", "sRGB")),
         (),
     ),
+    ("media-set-as-another", GANNET, lambda s: s.change_card("x", media="Orrin sheen"), ANOTHER_MEDIA),
+    ("settings-contradict", GANNET, lambda s: changed_driver(s, black_ink="shining"), ("wrong-black-ink",)),
+    ("intent-not-used", WREN, lambda s: (s.handoff.choose_owner("system"), relative(s)), ()),
     ("wrong-system-profile", WREN, assign_other, ()),
     ("wrong-given-profile", GANNET, lambda s: give_profile(s, other_profile(s)), ()),
     ("wrong-given-intent", GANNET, lambda s: (given(s), s.device.choose("Aim", "keep the paper")), ()),

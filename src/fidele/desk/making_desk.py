@@ -99,8 +99,8 @@ class MakingDesk(Desk):
         if not draft.media and medias:
             draft = dataclasses.replace(draft, media=medias[0])
         rows = making.profiles(draft)
-        if not draft.profile and rows and rows[0].fit.grade == "fits" and not self._no_profile:
-            draft = dataclasses.replace(draft, profile=rows[0].entry.id)
+        if not draft.profile and not self._no_profile:
+            draft = dataclasses.replace(draft, profile=making.first(draft))
         if draft.profile and draft.profile not in {r.entry.id for r in rows}:
             draft = dataclasses.replace(draft, profile="")
         stand_ins = making.stand_ins(draft)

@@ -33,6 +33,8 @@ class ProfileFacts:
         By meaning, the driver's values under which the profile says it was made.
     controls
         Meanings that this driver has a control for, so that they need to be stated.
+    now
+        By meaning, what the driver is set to at this moment, where it tells.
     best
         The best quality that the card's media allows, None where that is not known.
     """
@@ -45,6 +47,7 @@ class ProfileFacts:
     valid: dict[str, frozenset[str]]
     controls: frozenset[str]
     best: Value | None
+    now: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -128,6 +131,10 @@ class Facts:
         The card's profile is not on the shelf; `instead` is the id of one of the same title, '' for none.
     way, way_unknown
         How numbers go where another one than Fidele converts, and why that is not known.
+    contradictions
+        Label and value of each setting of the card that this driver does not offer beside the others.
+    same_name
+        The driver's name for the card's media, where it has that and the card sets another one; '' otherwise.
     tuned, purified
         Names of the pictures that are tuned, and of those whose pure colours are to be kept.
     chart
@@ -154,6 +161,8 @@ class Facts:
     instead: str = ""
     way: Way | None = None
     way_unknown: str = ""
+    contradictions: tuple[tuple[str, str], ...] = ()
+    same_name: str = ""
     tuned: tuple[str, ...] = ()
     purified: tuple[str, ...] = ()
     profile: ProfileFacts | None = None

@@ -29,6 +29,8 @@ class Deed(Enum):
     FIDELE_CONVERT = auto()
     #: Work a tuning into the numbers that another owner of the conversion is sent.
     BAKE = auto()
+    #: Let the card set a media by the driver's name for it.
+    STAND_IN = auto()
     MIRROR = auto()
     MIRROR_NOT = auto()
     LAY_IN = auto()

@@ -11,6 +11,7 @@ from fidele.judge.picture import picture_findings, proof_findings
 from fidele.judge.press import press_findings
 from fidele.judge.profile import missing_profile, profile_findings
 from fidele.judge.route import route_findings
+from fidele.judge.settings import card_findings
 from fidele.judge.sheet import sheet_findings
 from fidele.judge.table import finding
 from fidele.judge.way import way_findings
@@ -37,6 +38,7 @@ _RULES: tuple[Callable[[Facts], Iterator[Finding]], ...] = (
     missing_profile,
     route_findings,
     way_findings,
+    card_findings,
     profile_findings,
     picture_findings,
     sheet_findings,

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from fidele.icc.transform import Intent
 from fidele.judge.facts import Facts, ProfileFacts
 from fidele.judge.finding import Finding
-from fidele.judge.table import finding
+from fidele.judge.table import COMPARED, finding
 from fidele.papers.model import MADE, NEEDED
 from fidele.route.condition import Card
 
@@ -37,6 +37,7 @@ def profile_findings(facts: Facts) -> Iterator[Finding]:
     elif seen is None and profile.papers.value("unit") != profile.unit:
         yield finding("never-verified", profile=profile.title)
     yield from _not_stated(profile, card, proven)
+    yield from _guessed(profile, card)
 
 
 def _fit(profile: ProfileFacts, proven: bool) -> Iterator[Finding]:
@@ -55,10 +56,11 @@ def _fit(profile: ProfileFacts, proven: bool) -> Iterator[Finding]:
 
 
 def _made(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
-    for meaning in ("stand_in", "quality", "direction"):
-        said, asked = profile.papers.said.get(meaning), card.driver.get(meaning)
+    for meaning in COMPARED:
+        said = profile.papers.said.get(meaning)
+        asked = card.driver.get(meaning, profile.now.get(meaning))
         valid = profile.valid.get(meaning)
-        if said is None or not valid or str(asked) in valid:
+        if said is None or not valid or asked is None or str(asked) in valid:
             continue
         yield finding(
             f"made-with-other-{meaning.replace('_', '-')}",
@@ -97,6 +99,26 @@ def _use(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
     best, asked = profile.best, card.driver.get("quality")
     if "quality" not in profile.papers.said and isinstance(best, int) and isinstance(asked, int) and asked < best:
         yield finding("quality-below-media", asked=asked, best=best)
+
+
+def _guessed(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
+    """What stands on the card because a leaflet or a name says so, and nobody has confirmed it."""
+    press = {
+        "press_temperature": card.press.temperature,
+        "press_seconds": card.press.seconds,
+        "press_pressure": card.press.pressure,
+    }
+    taken = []
+    for meaning, said in profile.papers.said.items():
+        if said.certain or meaning not in MADE:
+            continue
+        valid = profile.valid.get(meaning, frozenset())
+        if str(card.driver.get(meaning)) in valid or (
+            meaning in press and card.process != "direct" and f"{press[meaning]:g}" == said.value
+        ):
+            taken.append(f"{MADE[meaning].lower()} {said.value}")
+    if taken:
+        yield finding("set-by-guess", profile=profile.title, taken=", ".join(taken))
 
 
 def _not_stated(profile: ProfileFacts, card: Card, proven: bool) -> Iterator[Finding]:

@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Iterator
 from functools import partial
 
+from fidele.judge.facts import Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import TABLE, finding, wrong
 from fidele.route.condition import Card
@@ -60,6 +61,17 @@ def setting_findings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
             unlock=unlock,
             then=then,
         )
+
+
+def card_findings(facts: Facts) -> Iterator[Finding]:
+    """Whether what a card sets goes together: its media with the driver's name for it, and settings with each other."""
+    card = facts.card
+    if facts.same_name:
+        asked = card.driver.get("stand_in", "")
+        yield finding("media-set-as-another", media=card.media, asked=asked, own=facts.same_name)
+    if facts.contradictions:
+        said = ", ".join(f"{label.lower()} {value}" for label, value in facts.contradictions)
+        yield finding("settings-contradict", said=said, media=card.driver.get("stand_in", card.media))
 
 
 def unknown_findings(rows: tuple[SettingRow, ...], card: Card, now: datetime.datetime) -> Iterator[Finding]:

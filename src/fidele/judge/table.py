@@ -43,6 +43,19 @@ def wrong(meaning: str) -> str:
     return f"wrong-{meaning.replace('_', '-')}"
 
 
+#: What a profile may state of its making that is compared with card and driver.
+COMPARED = (
+    "stand_in",
+    "quality",
+    "direction",
+    "black_ink",
+    "density",
+    "colour_mode",
+    "feed",
+    "resolution",
+    "dithering",
+)
+
 _ALL = "Set everything to the card"
 _LEAVE = "Let exactly one layer convert."
 
@@ -158,13 +171,33 @@ TABLE: dict[str, Row] = {
         "caution",
         "What will come out is not known",
         "{why} So no proof is shown, and nothing is said of what the picture will lose.",
+        "Find that out first, or let Fidele convert.",
         desk="proof",
     ),
     "intent-not-used": Row(
         "note",
         "The condition's intent is not used",
         "{who} converts by {used}, whatever this condition says ({asked}). The proof shows that.",
+        "Nothing need be done; let Fidele convert to have the condition's own.",
         desk="proof",
+    ),
+    "media-set-as-another": Row(
+        "caution",
+        "{media} is set as {asked}",
+        "The driver has {media} itself, as “{own}”; set as another media it gets another amount of ink.",
+        "Let this condition set “{own}”, unless a profile was made the other way.",
+        "Set “{own}”",
+        Deed.STAND_IN,
+        "{own}",
+    ),
+    "settings-contradict": Row(
+        "caution",
+        "Not on offer for this media: {said}",
+        "Beside “{media}” the driver does not have that, and takes something else in silence.",
+        "Choose on the card what is on offer.",
+        "Show the card",
+        Deed.SHOW,
+        "condition",
     ),
     "layer-unreadable": Row(
         "stop",
@@ -346,8 +379,17 @@ TABLE: dict[str, Row] = {
             Deed.AS_MADE,
             meaning,
         )
-        for code, meaning in (("stand-in", "stand_in"), ("quality", "quality"), ("direction", "direction"))
+        for code, meaning in ((m.replace("_", "-"), m) for m in COMPARED)
     },
+    "set-by-guess": Row(
+        "note",
+        "On the card by a guess: {taken}",
+        "“{profile}” was read so in its leaflet or its name, and nobody has confirmed it.",
+        "Confirm it among the profile's papers, or set it right.",
+        "Show its papers",
+        Deed.SHOW,
+        "profile",
+    ),
     "made-with-other-press": Row(
         "caution",
         "Press: {off}",

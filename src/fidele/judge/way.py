@@ -35,7 +35,8 @@ def way_findings(facts: Facts) -> Iterator[Finding]:
         what = f"What is to stay pure in {_named(facts.purified)}"
         yield finding("work-not-printed", what=what, who=who, remedy="Let Fidele convert, or give it up.")
     way = facts.way
-    if way is not None and way.profile is not None and way.intent != card.intent:
+    its_own = not any(row.meaning == "given_intent" for row in facts.rows)  # else the difference is said of that
+    if way is not None and way.profile is not None and way.intent != card.intent and its_own:
         yield finding("intent-not-used", who=who, used=way.intent.words, asked=card.intent.words)
 
 

@@ -26,6 +26,13 @@ def plain(text: str) -> str:
     return " ".join(re.findall(r"[^\W_]+", text.casefold()))
 
 
+def likeness(one: str, other: str, maker: str = "") -> float:
+    """Say how much the names of two media are alike, 0 to 1: by their words, those of the maker left out."""
+    own = set(plain(maker).split())
+    a, b = set(plain(one).split()) - own, set(plain(other).split()) - own
+    return len(a & b) / len(a | b) if a and b else 0.0
+
+
 def named(text: str, names: tuple[str, ...]) -> str:
     """Return the longest of `names` that stands in `text` as whole words, or by one telling word; '' when none does."""
     return _named(_parts(text), names)

@@ -13,6 +13,10 @@ from fidele.papers.model import Said
 _PAGES, _LETTERS = 40, 200_000
 
 
+#: Pounds per square inch in bar.
+_BAR_OF_PSI = 0.0689476
+
+
 @dataclass(frozen=True)
 class Vocabulary:
     """A driver's words: the meaning behind each control's name, and the values that each meaning can have.
@@ -178,7 +182,7 @@ def _after(control: str, values: tuple[str, ...], sentence: str) -> str:
 
 
 def _press(low: str) -> dict[str, str]:
-    """Find temperature, time and pressure: '200 °C, 180 s, 2.5 bar', '390 F', '3 minutes'."""
+    """Find temperature, time and pressure: '200 °C, 180 s, 2.5 bar', '390 F', '3 min 10 s', '40 psi'."""
     found = {}
     celsius = re.search(r"\b(1[2-9]\d|2[0-4]\d)\s*(?:°\s*c?|c|degrees?(?:\s*(?:c|celsius))?)(?![\w])", low)
     fahrenheit = re.search(r"\b([34]\d\d)\s*(?:°\s*)?f(?:ahrenheit)?\b", low)
@@ -187,15 +191,23 @@ def _press(low: str) -> dict[str, str]:
     elif fahrenheit:
         found["press_temperature"] = str(round((int(fahrenheit[1]) - 32) / 1.8))
     if found or "press" in low:
-        seconds = re.search(r"\b(\d{1,3})\s*(?:s|secs?|seconds?)\b", low)
-        minutes = re.search(r"\b(\d{1,2}(?:[.,]5)?)\s*(?:min|mins|minutes?)\b", low)
-        if seconds:
+        seconds = re.search(r"\b(\d{1,3})\s*(?:s|secs?|seconds?|\")(?!\w)", low)
+        minutes = re.search(r"\b(\d{1,2}(?:[.,]\d)?)\s*(?:min|mins|minutes?|')(?!\w)\.?", low)
+        both = re.search(
+            r"\b(\d{1,2})\s*(?:min|mins|minutes?|'|:)\.?\s*(?:and\s+)?(\d{1,2})\s*(?:s|secs?|seconds?|\"|min)", low
+        )
+        if both:
+            found["press_seconds"] = str(int(both[1]) * 60 + int(both[2]))
+        elif seconds:
             found["press_seconds"] = seconds[1]
         elif minutes:
             found["press_seconds"] = str(round(float(minutes[1].replace(",", ".")) * 60))
         bar = re.search(r"\b(\d(?:[.,]\d+)?)\s*bar\b", low)
+        psi = re.search(r"\b(\d{1,3}(?:[.,]\d+)?)\s*psi\b", low)
         if bar:
             found["press_pressure"] = bar[1].replace(",", ".")
+        elif psi:
+            found["press_pressure"] = f"{float(psi[1].replace(',', '.')) * _BAR_OF_PSI:.1f}"
     return found
 
 

@@ -33,6 +33,7 @@ MADE = {
     "feed": "Feed",
     "mirroring": "Mirroring",
     "resolution": "Resolution",
+    "dithering": "Dithering",
     "intent": "Intent asked for",
     "press_temperature": "Press temperature",
     "press_seconds": "Press time",

@@ -55,6 +55,7 @@ class Actions:
             Deed.SYSTEM_PASS: lambda _: handoff.let_system_pass(),
             Deed.SYSTEM_CONVERT: lambda _: bring(("system",)),
             Deed.FIDELE_CONVERT: lambda _: handoff.fidele_converts(),
+            Deed.STAND_IN: lambda name: handoff.stand_in(name),
             Deed.BAKE: lambda _: change("Tunings are worked into what is sent", bake=True),
             Deed.MIRROR: lambda _: handoff.mirror("fidele"),
             Deed.MIRROR_NOT: lambda _: handoff.mirror("nobody"),

@@ -7,11 +7,14 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from fidele.devices.devices import Devices
+from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.judge.facts import CheckFacts, Facts, OnSheet, PictureFacts, ProfileFacts, SheetFacts
 from fidele.judge.sheet import too_large
+from fidele.papers.guess import likeness
 from fidele.proof.advice import Content, content_of
 from fidele.route.condition import Card
+from fidele.route.layers import MEANINGS
 from fidele.run.job import strip_placing
 from fidele.run.reading import Checked
 from fidele.session.checking import Checking
@@ -70,6 +73,7 @@ class Gathering:
         state, now = self._live.state, datetime.datetime.now()
         way, unknown = self._way(card) if card.profile is None or state.profile is not None else (None, "")
         chain, run = state.chain, state.run
+        device = self._devices.of(card)
         mirrored = chain is not None and chain.twists % 2 == 1
         pieces = self._sheet.pieces
         missing = card.profile is not None and state.profile is None
@@ -83,6 +87,8 @@ class Gathering:
             bare=state.bare,
             missing=missing,
             instead=next(same, "") if missing else "",
+            contradictions=_contradictions(device, card) if state.route.here else (),
+            same_name=_same_name(device, card) if state.route.here else "",
             way=way,
             way_unknown=unknown,
             tuned=tuple(p.name for p in pieces if p.tuning is not None and p.tuning.moves),
@@ -123,6 +129,7 @@ class Gathering:
             valid,
             frozenset(device.vocabulary().values),
             device.best_quality(str(card.driver.get("stand_in"))),
+            _now(device),
         )
 
     def _picture(self, piece: Piece) -> PictureFacts:
@@ -171,6 +178,35 @@ class Gathering:
             if x1 - x0 <= right - left and (media.roll or y1 - y0 <= bottom - top):
                 return size
         return ""
+
+
+def _now(device: Printer) -> dict[str, str]:
+    """Return what a driver is set to, by meaning; nothing where it cannot be read."""
+    try:
+        return {choice.meaning: str(choice.value) for choice in device.choices() if choice.meaning}
+    except FideleError:
+        return {}
+
+
+def _contradictions(device: Printer, card: Card) -> tuple[tuple[str, str], ...]:
+    """Return label and value of settings of a card that do not go with its others in this driver."""
+    found = []
+    for meaning, value in card.driver.items():
+        try:
+            offered = [v for v, _ in device.offers(meaning, card.driver)]
+        except FideleError:  # its driver cannot be read: that is said elsewhere
+            return ()
+        if offered and value not in offered:
+            found.append((MEANINGS[meaning], str(value)))
+    return tuple(found)
+
+
+def _same_name(device: Printer, card: Card) -> str:
+    """Return the driver's own name for a card's media, where the card sets another one."""
+    asked = str(card.driver.get("stand_in", ""))
+    mine = {m.name: likeness(card.media, m.name, device.name) for m in device.stand_ins()}
+    best = max(mine, key=lambda name: mine[name], default="")
+    return best if best and mine[best] == 1.0 and best != asked else ""
 
 
 def stretched(piece: Piece) -> float:

@@ -363,6 +363,13 @@ class Handoff:
         self._in_force.change(f"Quality {step}", driver=card.driver | {"quality": step})
         self.bring(("quality",))
 
+    def stand_in(self, name: str) -> None:
+        """Let the card set a media by the driver's name for it, with the best quality that it allows."""
+        card, best = self._live.state.need_card(), self._device.best_quality(name)
+        quality = {"quality": best} if best is not None else {}
+        self._in_force.change(f"Set as “{name}”", driver=card.driver | {"stand_in": name} | quality)
+        self.bring(("stand_in", "quality"))
+
     def as_made(self, meaning: str) -> None:
         """Set the card as the profile's papers say it was made; 'press' for the press."""
         card, entry = self._live.state.need_card(), self._profiles.in_force

@@ -8,13 +8,14 @@ from dataclasses import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import CarriedMedia, Printer
 from fidele.errors import FideleError
-from fidele.papers.guess import plain
+from fidele.papers.guess import likeness
 from fidele.route.condition import Card
 from fidele.run.trial import trial_card
 from fidele.session.conditions import Conditions
 from fidele.session.handoff import Handoff
 from fidele.session.live import Live
 from fidele.session.profiles import Profiles, Row
+from fidele.values import Settings, Value
 
 #: What is printed on where the paper itself is the piece.
 ON_PAPER = "the paper itself"
@@ -67,13 +68,20 @@ class Making:
         """Return profiles that fit a draft or may fit it, what fits first."""
         return [r for r in self._profiles.fitting(self._bare(draft)) if r.fit.grade != "not"]
 
+    def first(self, draft: Draft) -> str:
+        """Return the id of the profile that a draft takes: the chosen default, else what fits; empty for none."""
+        rows = self.profiles(draft)
+        default = self._profiles.defaults.of(draft.printer, draft.media)
+        return next((r.entry.id for r in rows[:1] if r.fit.grade == "fits" or r.entry.id == default), "")
+
     def stand_ins(self, draft: Draft) -> tuple[CarriedMedia, ...]:
         """Return the driver's media names worth trying for a media that it does not know, the likeliest first.
 
-        A name that shares a word with the media comes first; else the heaviest ink load, which transfer wants.
+        The media itself comes first where the driver has it, then names that share words with it, the maker's own name
+        apart; else the heaviest ink load, which transfer wants.
         """
-        words = set(plain(draft.media).split())
-        return tuple(sorted(self._device(draft).stand_ins(), key=lambda m: not words & set(plain(m.name).split())))
+        device = self._device(draft)
+        return tuple(sorted(device.stand_ins(), key=lambda m: -likeness(draft.media, m.name, device.name)))
 
     def sizes(self, draft: Draft) -> tuple[str, ...]:
         """Return the sizes that the printer of a draft offers."""
@@ -105,6 +113,8 @@ class Making:
         base = device.starter_card()
         piece = {"substrate": draft.piece} if draft.piece and draft.piece != ON_PAPER else {}
         media = {"media": draft.media} if draft.media else {}
+        if base.process == "direct" and draft.media not in ("", base.media):
+            piece = {"substrate": draft.media}  # another paper is another piece
         return base.model_copy(update=piece | media)
 
     def card(self, draft: Draft) -> Card:
@@ -120,7 +130,7 @@ class Making:
                 raise FideleError(f"Decide {words} first.")
         device = self._device(draft)
         card = self._bare(draft)
-        name = draft.name.strip() or f"{draft.media} on {card.substrate}"
+        name = draft.name.strip() or (draft.media if card.process == "direct" else f"{draft.media} on {card.substrate}")
         update = {"id": self._conditions.fresh(name), "name": name, "size": draft.size or card.size}
         if draft.profile:
             entry = self._profiles.shelf.find(draft.profile)
@@ -138,6 +148,7 @@ class Making:
         stand_in = draft.stand_in or self.stand_ins(draft)[0].name
         best = device.best_quality(stand_in)
         driver = card.driver | {"stand_in": stand_in} | ({"quality": best} if best is not None else {})
+        driver |= _offered(device, driver)
         return card.model_copy(update=update | {"driver": driver, "profile": None, "owner": "driver"})
 
     def make(self, draft: Draft) -> Card:
@@ -154,3 +165,13 @@ class Making:
             name = f"{draft.media} as {media.name}"
             made.append(self.make(dataclasses.replace(draft, stand_in=media.name, name=name, profile="")))
         return made
+
+
+def _offered(device: Printer, driver: Settings) -> Settings:
+    """Return what is on offer in place of settings, by meaning, that go with another media than the one that is set."""
+    instead: dict[str, Value] = {}
+    for meaning, value in driver.items():
+        offered = [v for v, _ in device.offers(meaning, driver)]
+        if offered and value not in offered and meaning != "stand_in":
+            instead[meaning] = offered[0]
+    return instead

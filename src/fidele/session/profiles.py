@@ -353,11 +353,24 @@ class Profiles:
     # Using them --------------------------------------------------------------------------------------------------
 
     def fitting(self, card: Card) -> list[Row]:
-        """Return output profiles for a card, what fits first, each with the reason why it may not."""
+        """Return output profiles for a card, each with the reason why it may not fit.
+
+        The one that was chosen for printer and media comes first, then what fits, and of that what a chart on this very
+        printer has confirmed before what was never tried.
+        """
         rows = [r for r in self.rows() if r.entry.description.device_class == "prtr" and not r.papers.hidden]
         purpose = self.purpose(card)
         for_card = [Row(r.entry, r.papers, fit(r.entry.description, r.papers, purpose), r.used) for r in rows]
-        return sorted(for_card, key=lambda r: (r.fit.rank, not r.papers.pinned, r.title.casefold()))
+        device = self._devices.of(card)
+        default = self.defaults.of(device.id, card.media)
+
+        def order(row: Row) -> tuple[bool, bool, int, int, bool, str]:
+            seen = row.papers.on(device.id)
+            tried = 1 if seen is None else 0 if seen.passed else 2
+            wrong = row.fit.grade == "not"
+            return wrong, row.entry.id != default, row.fit.rank, tried, not row.papers.pinned, row.title.casefold()
+
+        return sorted(for_card, key=order)
 
     def purpose(self, card: Card | None) -> Purpose:
         """Return what a profile is wanted for: a card, or any media in the printer at hand."""
