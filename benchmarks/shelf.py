@@ -21,7 +21,7 @@ def generated(folder: Path, count: int, seed: int = 1) -> list[Path]:
     red, green, blue = np.meshgrid(axis, axis, axis, indexing="ij")
     grid = LabGrid(size=5)
     nodes = grid.nodes()
-    short = np.stack([np.interp(np.linspace(0, 1, 256), np.linspace(0, 1, 4096), c) for c in grid.curves()])
+    short = np.stack([np.interp(np.linspace(0, 1, 256), np.linspace(0, 1, len(c)), c) for c in grid.curves()])
     everywhere = Lut16(short, np.zeros((5, 5, 5, 1)), np.array([[0.0, 1.0]])).encode()
     paths = []
     for number in range(count):

@@ -219,7 +219,7 @@ def test_predicted_prints_agree_with_real_ones(session, places, blend):
     """The wrong-route picture beside what the bench really prints by that route, pressed and measured."""
     session.handoff.choose_setting("Blend", blend)
     driver = probe(session.device, session.media, session.state.read_at)
-    facts = RouteFacts(True, False, None if driver.passes else driver, session.card.intent, session.card.bpc)
+    facts = RouteFacts(True, False, None if driver.passes else driver, session.proof_settings)
     session.open_chart("control")
     now, right = predict(session.chart.rgb[None].astype(np.float32), srgb(), session.profile, facts)
     assert delta_e_2000(measured_print(session), now.Lab[0]).mean() < 1.0
@@ -236,7 +236,7 @@ def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, 
     card = session.card
     session.open_chart("control")
     patches = session.chart.rgb[None].astype(np.float32)
-    facts = RouteFacts(True, False, None, card.intent, card.bpc)
+    facts = RouteFacts(True, False, None, session.proof_settings)
     found = wrong_routes(patches, srgb(), printer, facts, session.corrections.of(session.device), (("slate", other),))
     shown = {p.title: p for p in found}
     assert [p.mean_de00 for p in found] == sorted((p.mean_de00 for p in found), reverse=True)

@@ -59,8 +59,11 @@ def read_identities(scan: Codes, ppi: float = 300.0) -> list[Identity]:
     factor = max(1.0, _READ_AT / ppi)
     fine = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC) if factor > 1 else grey
     found: set[Identity] = set()
-    for detector in (cv2.QRCodeDetector(), cv2.QRCodeDetectorAruco()):  # what one misses the other mostly sees
-        for tile in _tiles(fine, round(_READ_AT * 3), round(_READ_AT * 0.5)):
+    # What one misses another mostly sees; and what lies between the pixels at one size does not at another.
+    larger = cv2.resize(fine, None, fx=1.3, fy=1.3, interpolation=cv2.INTER_CUBIC)
+    ways = ((cv2.QRCodeDetector(), fine), (cv2.QRCodeDetectorAruco(), fine), (cv2.QRCodeDetector(), larger))
+    for detector, seen in ways:
+        for tile in _tiles(seen, round(_READ_AT * 3), round(_READ_AT * 0.5)):
             low, high = np.percentile(tile[::4, ::4], (1, 95))
             clear = np.clip((tile.astype(np.float32) - low) / max(high - low, 1) * 255, 0, 255).astype(np.uint8)
             try:
