@@ -187,3 +187,29 @@ def test_what_is_to_be_done_at_the_press(session):
 )
 def test_what_holds_the_dye_is_known_by_name(substrate, holds):
     assert holds_dye(substrate) is holds
+
+
+def test_true_size_stands_and_what_does_not_fit_is_told(session, tmp_path):
+    """A picture of 330 mm on A4: not made smaller in silence; turned where that will do; without a size, fitted."""
+    from fidele.artwork.save import save_picture
+    from fidele.icc.spaces import srgb
+
+    for name, shape, ppi in (
+        ("large", (330, 200, 3), 25.4),
+        ("wide", (150, 270, 3), 25.4),
+        ("none", (400, 300, 3), None),
+    ):
+        save_picture(tmp_path / f"{name}.png", np.full(shape, 90, np.uint8), srgb(), ppi)
+    session.open_artwork(tmp_path / "large.png")
+    assert (round(session.placing.width), round(session.placing.height)) == (200, 330)
+    found = next(f for f in session.stops if f.code == "sheet-too-small")
+    assert "panels" in found.remedy
+    session.open_artwork(tmp_path / "wide.png")
+    assert (round(session.placing.width), round(session.placing.height)) == (270, 150)
+    found = next(f for f in session.stops if f.code == "sheet-too-small")
+    assert "Turn it" in found.button
+    session.act(found.action)
+    assert "sheet-too-small" not in {f.code for f in session.stops}
+    assert session.placing.width == pytest.approx(270, abs=0.1)
+    session.open_artwork(tmp_path / "none.png")
+    assert not session.placing.crosses(session.media, mirrored=True)

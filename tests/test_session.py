@@ -233,7 +233,6 @@ def test_every_wrong_route_is_predicted_as_the_bench_prints_it(session, places, 
     slate = next(a for a in session.profiles.pending.arrivals if "slate" in a.title)
     session.profiles.settle({slate.id: "put"})
     other = session.shelf.load(slate.id)
-    card = session.card
     session.open_chart("control")
     patches = session.chart.rgb[None].astype(np.float32)
     facts = RouteFacts(True, False, None, session.proof_settings)

@@ -81,6 +81,8 @@ class SheetFacts:
     ----------
     larger
         The first size of this printer's that holds the first piece that this one does not hold, '' for none.
+    turns
+        That piece goes on this sheet if it is turned by 90°.
     stretched
         Name, number and share of each piece that is wider (or narrower, negative) than its file's proportions.
     apart
@@ -97,6 +99,7 @@ class SheetFacts:
     mirrored: bool = False
     copies: tuple[OnSheet, ...] = ()
     larger: str = ""
+    turns: bool = False
     stretched: tuple[tuple[str, int, float], ...] = ()
     apart: tuple[tuple[str, int, tuple[str, ...]], ...] = ()
     strip: str = ""

@@ -48,6 +48,7 @@ class Deed(Enum):
     BLACKEN = auto()
     SIZE = auto()
     FIT_SHEET = auto()
+    TURN = auto()
     NEST = auto()
     PART = auto()
     APART = auto()

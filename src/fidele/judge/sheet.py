@@ -55,17 +55,21 @@ def _places(sheet: SheetFacts) -> Iterator[Finding]:
     if larger := too_large(sheet):
         x0, y0, x1, y1 = larger[0].bounds
         size = sheet.larger
+        button: str | None = "Turn it by 90°" if sheet.turns else f"Take {size}" if size else None
+        act = Action(Deed.TURN) if sheet.turns else Action(Deed.SIZE, size) if size else None
+        first = "Turn it by 90°, " if sheet.turns else f"Take {size}, " if size else ""
+        ways = f"{first}part it into panels, or print it smaller."
         yield finding(
             "sheet-too-small",
-            button=f"Take {size}" if size else None,
-            act=Action(Deed.SIZE, size) if size else None,
+            button=button,
+            act=act,
             media=media.name,
             what="it" if len(larger) == 1 else f"{len(larger)} pieces",
             wide=x1 - x0,
             high=y1 - y0,
             across=right - left,
             along="any length" if media.roll else f"{bottom - top:.0f} mm",
-            remedy=f"Take {size}, print it smaller, or in panels." if size else "Print it smaller, or in panels.",
+            remedy=ways[:1].upper() + ways[1:],
         )
     crossing: list[str] = []
     edges: dict[str, None] = {}

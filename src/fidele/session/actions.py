@@ -71,6 +71,7 @@ class Actions:
             Deed.BLACKEN: lambda _: pieces.purify("blacken"),
             Deed.SIZE: self._size,
             Deed.FIT_SHEET: lambda _: laying.largest(pieces.need().number, 0.0),
+            Deed.TURN: lambda _: laying.turn_all(),
             Deed.NEST: lambda _: laying.nest(),
             Deed.PART: lambda _: laying.part(PanelPlan()),
             Deed.APART: lambda number: laying.apart(int(number)),
@@ -107,4 +108,7 @@ class Actions:
         if piece is not None:
             media, at = self._sheet.media(self._sheet.shown), piece.placing
             placing = Placing.centred(media, at.width, at.height, at.angle)
+            turned = Placing.centred(media, at.width, at.height, (at.angle + 90) % 360)
+            if placing.crosses(media, mirrored=False) and not turned.crosses(media, mirrored=False):
+                placing = turned
             self._pieces.change("Place the picture", placing=placing)

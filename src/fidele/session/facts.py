@@ -27,7 +27,7 @@ from fidele.session.remember import Remembered
 from fidele.session.sheet import Sheet
 from fidele.session.sources import Sources
 from fidele.session.watch import Watch
-from fidele.sheet.placing import Placing
+from fidele.sheet.placing import Media, Placing
 from fidele.sheet.shapes import covered
 from fidele.tuning.way import Way
 from fidele.values import Json
@@ -163,6 +163,7 @@ class Gathering:
         return replace(
             known,
             larger=self._larger(larger[0]) if larger else "",
+            turns=bool(larger) and _holds(base, larger[0], turned=True),
             stretched=tuple((p.name, p.number, by) for p in pieces if (by := stretched(p))),
             apart=tuple((p.name, p.number, tuple(reasons)) for p, reasons in sheet.disagreements()),
             strip=strip,
@@ -170,14 +171,10 @@ class Gathering:
 
     def _larger(self, placing: Placing) -> str:
         """Return the first size of the card's printer that holds a placed picture, '' where none does."""
-        device = self._devices.of(self._live.state.card)
-        x0, y0, x1, y1 = placing.bounds
-        for size in device.sizes():
-            media = device.media(size)
-            left, top, right, bottom = media.printable
-            if x1 - x0 <= right - left and (media.roll or y1 - y0 <= bottom - top):
-                return size
-        return ""
+        card = self._live.state.need_card()
+        device = self._devices.of(card)
+        sizes = {size: device.media(size, card.feed) for size in device.sizes()}
+        return next((s for s, m in sizes.items() if _holds(m, placing) or _holds(m, placing, turned=True)), "")
 
 
 def _now(device: Printer) -> dict[str, str]:
@@ -207,6 +204,14 @@ def _same_name(device: Printer, card: Card) -> str:
     mine = {m.name: likeness(card.media, m.name, device.name) for m in device.stand_ins()}
     best = max(mine, key=lambda name: mine[name], default="")
     return best if best and mine[best] == 1.0 and best != asked else ""
+
+
+def _holds(media: Media, placing: Placing, turned: bool = False) -> bool:
+    """Tell whether a sheet holds what a placing covers, as it lies or turned by 90°."""
+    left, top, right, bottom = media.printable
+    x0, y0, x1, y1 = placing.bounds
+    wide, high = (y1 - y0, x1 - x0) if turned else (x1 - x0, y1 - y0)
+    return wide <= right - left + 0.05 and (media.roll or high <= bottom - top + 0.05)
 
 
 def stretched(piece: Piece) -> float:

@@ -76,6 +76,19 @@ class Laying:
         chosen = self._chosen(keys)
         self.place({key: copy.placing.turned(by) for key, copy in chosen.items()}, f"Turn by {by:g}°")
 
+    def turn_all(self) -> None:
+        """Turn the copies of the piece in hand by 90°, each in the middle of its sheet."""
+        piece = self._pieces.need()
+        media = self._sheet.media(self._sheet.shown)
+        turned = {(piece.number, i): c.placing.turned(90) for i, c in enumerate(piece.copies)}
+        if len(turned) == 1:
+            at = piece.placing
+            _, top, _, bottom = media.printable
+            middle = Placing.centred(media, at.width, at.height, (at.angle + 90) % 360)
+            middle = middle.moved(0, (top + bottom) / 2 - middle.centre[1])  # margins above and below may differ
+            turned = dict.fromkeys(turned, middle)
+        self.place(turned, "Turn by 90°")
+
     def align(self, keys: Iterable[Key], how: str) -> None:
         """Line copies up by one of `ALIGN`: with each other, or a single one on the printable area."""
         chosen = self._chosen(keys)

@@ -147,7 +147,14 @@ class Pieces:
             placing = Placing(side, end, width, height)
         else:
             placing = Placing.centred(media, width, height)
-        return fitted(media, width, height) if placing.crosses(media, mirrored=True) else placing
+        if not placing.crosses(media, mirrored=True):
+            return placing
+        if artwork.ppi is None:  # no size of its own: as large as the sheet holds
+            return fitted(media, width, height)
+        self._live.say(
+            f"{artwork.path.name} is {width:.0f} x {height:.0f} mm: that stands, and does not go on the sheet."
+        )
+        return placing
 
     def keep_pasted(self, png: bytes) -> Path:
         """Keep a picture that was pasted (a PNG) among the workshop's files; return where."""
