@@ -9,7 +9,7 @@ from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.record import ConversionRecord, pixel_hash
 from fidele.errors import FideleError
 from fidele.icc.blackpoint import compensates
-from fidele.icc.describe import describe, require_output
+from fidele.icc.describe import describe, require_target
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.tiles import Progress
@@ -22,9 +22,9 @@ def convert_artwork(artwork: Artwork, target: Profile, how: Conversion, progress
     Raises
     ------
     FideleError
-        When `target` cannot serve as an output profile, or the picture is in an output profile's values already.
+        When `target` is neither an output profile nor a working space, or the picture is in a printer's values already.
     """
-    what = require_output(target)
+    what = require_target(target)
     already = converted_already(artwork)
     if artwork.profile.content_id == target.content_id or already:
         why = already or "It is converted to this profile already."
@@ -40,7 +40,7 @@ def converted_already(artwork: Artwork) -> str:
 
     Its record says so, or, where another program has taken that away, an embedded RGB output profile.
     """
-    if artwork.record is not None:
+    if artwork.record is not None and artwork.record.kind != "space":
         return artwork.record.words
     header = artwork.profile.header
     if header.device_class == "prtr" and header.colour_space == "RGB":
@@ -63,6 +63,7 @@ def record_of(
         pixels=pixel_hash(pixels),
         tuning=(how.tuning.name or how.tuning.words) if how.tuning is not None and how.tuning.moves else "",
         kept=how.keep,
+        kind="printer" if target.header.device_class == "prtr" else "space",
     )
 
 

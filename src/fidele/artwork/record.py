@@ -34,6 +34,8 @@ class ConversionRecord:
         Hash of the pixels, see `pixel_hash`.
     tuning, kept
         What was tuned, and which pure colours were kept; '' for nothing.
+    kind
+        'printer' for a printer's values, 'space' for a working space, which can be converted on.
     """
 
     source: str
@@ -46,6 +48,7 @@ class ConversionRecord:
     pixels: str
     tuning: str = ""
     kept: str = ""
+    kind: str = "printer"
 
     @property
     def words(self) -> str:

@@ -29,7 +29,7 @@ from fidele.artwork.raster import (
 from fidele.artwork.record import claimed_in, hash_begun, packet
 from fidele.errors import FideleError
 from fidele.files import replacing
-from fidele.icc.describe import require_output
+from fidele.icc.describe import require_target
 from fidele.icc.profile import Profile
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion, device_values
@@ -150,12 +150,14 @@ def convert_in_strips(
     CancelledError
         When `progress` returned False; nothing is written then.
     """
-    require_output(target)
+    require_target(target)
     parts = apart_in_parts(strips, path, page, files=[path])
     leaf = next(parts)
     assert isinstance(leaf, _Leaf)
     whole = _facts(leaf, path, assume, suppose)
     claimed = claimed_in(leaf.xmp) if leaf.xmp is not None else None
+    if claimed is not None and claimed.kind == "space":
+        claimed = None
     if claimed is not None and claimed.output_id != whole.profile.content_id:
         claimed = None
     why = converted_already(whole) or (claimed.words if claimed is not None else "")

@@ -9,11 +9,13 @@ import click
 
 from fidele.commands.common import FILE, INTENTS, Number, intent_for
 from fidele.errors import FideleError
+from fidele.icc.spaces import GREYS, SENDS
 
 
 @click.command()
 @click.argument("artwork", type=FILE, nargs=-1, required=True)
-@click.option("--to", "target", required=True, type=FILE, help="The output profile.")
+@click.option("--to", "target", type=FILE, help="The output profile, or that of a working or grey space.")
+@click.option("--space", type=click.Choice([*SENDS, *GREYS]), help="A working or grey space in place of --to.")
 @click.option("--out", type=FILE, help="File to write (.tif, .png, .jpg, .pdf), for one picture.")
 @click.option("--out-dir", type=FILE, help="Folder to write into, for many.")
 @click.option("--name", default="{name}, converted.tif", show_default=True, help="Names in that folder.")
@@ -29,7 +31,8 @@ from fidele.errors import FideleError
 @click.option("--assume", type=FILE, help="Profile of artwork that states none.")
 def convert(
     artwork: tuple[Path, ...],
-    target: Path,
+    target: Path | None,
+    space: str | None,
     out: Path | None,
     out_dir: Path | None,
     name: str,
@@ -44,22 +47,30 @@ def convert(
     ppi: float,
     assume: Path | None,
 ) -> None:
-    """Convert artwork to an output profile; size, depth and resolution stay. What was done stands in the file."""
+    """Convert artwork to an output profile, or to a space for an outside house; size, depth and resolution stay.
+
+    What was done stands in the file.
+    """
     from fidele.artwork.convert import bpc_note
     from fidele.artwork.convert_files import Order, convert_file, named, require_writable
     from fidele.icc.profile import Profile
+    from fidele.icc.spaces import space_named
     from fidele.icc.transform import Intent
     from fidele.tuning.conversion import Conversion
     from fidele.tuning.model import read_tuning
 
-    printer, assumed = Profile.open(target), Profile.open(assume) if assume else None
+    if (target is None) == (space is None):
+        raise FideleError("Say what it is converted to: --to PROFILE, or --space for a working or grey space.")
+    printer = Profile.open(target) if target is not None else space_named(space or "")
+    assumed = Profile.open(assume) if assume else None
     if (out is None) == (out_dir is None) or (out is not None and len(artwork) > 1):
         raise FideleError("Say where to write: --out for one picture, --out-dir for many.")
     if out is not None:
         require_writable(artwork[0], out)
     targets = {artwork[0]: out} if out is not None else named(artwork, out_dir or Path(), name)
     keep = "primaries" if keep_primaries else "black" if keep_black else ""
-    used = Intent(intent or "perceptual")
+    plain = printer.header.device_class != "prtr"  # a space of a matrix or a curve has no tables to choose from
+    used = Intent(intent or ("relative" if plain else "perceptual"))
     how = Conversion(used, bpc, read_tuning(tune) if tune else None, keep)
 
     def choose(picture: Any) -> Intent:
@@ -67,7 +78,7 @@ def convert(
         used = intent_for(picture, printer, None, bpc)
         return used
 
-    ways = None if intent else choose
+    ways = None if intent or plain else choose
     order = Order(printer, how, mirror, int(bits) if bits else None, "", assumed, page - 1 if page else None, ppi, ways)
     failed = []
     for path, to in targets.items():

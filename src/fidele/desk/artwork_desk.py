@@ -96,6 +96,7 @@ class ArtworkDesk(Desk):
         session = self.session
         done: list[tuple[str, Callable[[], object]]] = [
             ("Write converted files …", self.convert_wanted.emit),
+            ("Write a file for another house …", self.house_wanted.emit),
             ("Take the control chart", partial(self.guarded, session.open_chart, "control")),
             *(
                 [(f"Stop watching {session.inbox.folder.name}", session.inbox.stop)]

@@ -38,6 +38,8 @@ class Desk(QWidget):
     arrived = Signal(object)
     #: Ask the window to write converted files, or the finished page as a file.
     convert_wanted = Signal()
+    #: Write the picture in hand in a working or grey space, or for a printing condition elsewhere.
+    house_wanted = Signal()
     file_wanted = Signal()
     title: QLabel
     state: QLabel

@@ -21,6 +21,8 @@ from fidele.desk.desk import Desk
 from fidele.desk.desks import Desks
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.icc.spaces import GREYS, SENDS, space_named
+from fidele.icc.transform import Intent
 from fidele.run.kept import file_hash
 from fidele.session.customers import LISTS, read_colours
 from fidele.session.model import Session
@@ -321,6 +323,37 @@ class Incoming:
                 path = path.with_suffix(kind[kind.index("*") + 1 : kind.index(")")] if "*" in kind else ".tif")
             self._remember("converted", path.parent)
             self.write_one(path)
+
+    def write_for_house(self) -> None:
+        """Let a person say in which space another house wants the picture in hand, and write it so."""
+        self._guarded(self._ask_house)
+
+    def _ask_house(self) -> None:
+        session = self._session
+        piece = session.pieces.need()
+        rows = [r for r in session.profiles.rows() if r.entry.description.usable_as_output and not r.papers.hidden]
+        inks = {f"{r.title} (CMYK)": r.entry.id for r in rows if r.entry.description.colour_space == "CMYK"}
+        names = [*SENDS, *(f"grey, {name}" for name in GREYS), *inks]
+        asked = "The space, or the printing condition, that they ask for:"
+        chosen, sure = QInputDialog.getItem(self._parent, "A file for another house", asked, names, 0, False)
+        if not sure:
+            return
+        target = session.shelf.load(inks[chosen]) if chosen in inks else space_named(chosen.removeprefix("grey, "))
+        start = Path(self._folder("converted")) / f"{piece.opened.path.stem}, {chosen.replace('/', '-')}.tif"
+        name, _ = QFileDialog.getSaveFileName(self._parent, "Write the picture for another house", str(start), _WRITTEN)
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(f"{name}.tif")
+        self._remember("converted", path.parent)
+        # Not mirrored and not tuned: what another house prints is the picture.
+        order = Order(target, Conversion(Intent.RELATIVE, True))
+
+        def done(_: None) -> None:
+            session.say(f"{path.name} is written in {chosen}, which is embedded in it; it says so in itself.")
+
+        self._window.work.run(
+            f"Writing {path.name}", lambda told: write_converted(piece.artwork, path, order, told), done
+        )
 
     def write_one(self, path: Path) -> None:
         """Write the picture in hand, converted, beside the interface."""

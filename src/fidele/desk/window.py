@@ -119,6 +119,7 @@ class Window(QMainWindow):
         desk.files_wanted.connect(self.incoming.take_profiles)
         desk.arrived.connect(self.incoming.take_delivery)
         desk.convert_wanted.connect(self.incoming.write_converted)
+        desk.house_wanted.connect(self.incoming.write_for_house)
         desk.file_wanted.connect(self.incoming.write_finished)
         return desk
 

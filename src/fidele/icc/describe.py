@@ -158,6 +158,22 @@ def require_output(profile: Profile) -> Description:
     return what
 
 
+def require_target(profile: Profile) -> Description:
+    """Return what is known of a profile that pictures can be converted to: of a printer, or a working or grey space.
+
+    Raises
+    ------
+    ProfileError
+        When it is neither, with the reason.
+    """
+    what = describe(profile)
+    space = what.device_class in ("mntr", "spac") and what.colour_space in ("RGB", "GRAY")
+    if space and not any(p.weight == "stop" and p.code.startswith("damaged") for p in what.problems):
+        require_sound(profile)
+        return what
+    return require_output(profile)
+
+
 def true_intents(profile: Profile) -> tuple[str, ...]:
     """Return the intents that a profile truly has; a table that merely repeats another one is not an intent."""
     if profile.header.device_class == "nmcl":

@@ -106,3 +106,8 @@ def sgrey() -> Profile:
         "kTRC": curve,
     }
     return Profile.parse(assemble(tags, "mntr", "GRAY", "XYZ ", _CREATED, version=0x04400000), "sGrey")
+
+
+def space_named(name: str) -> Profile:
+    """Return a working or grey space by its name in `SENDS` or `GREYS`."""
+    return SENDS[name]() if name in SENDS else grey(name)
