@@ -21,8 +21,8 @@ from fidele.artwork.open import open_artwork
 from fidele.artwork.save import save_picture
 from fidele.chart.cgats import Table, read, write
 from fidele.chart.definition import from_table, to_table
-from fidele.icc.spaces import oprgb, srgb
-from fidele.icc.transform import Intent, convert
+from fidele.icc.spaces import grey, oprgb, srgb
+from fidele.icc.transform import Intent, convert, to_lab
 from fidele.proof.soft import ProofSettings, soft_proof
 
 FIDELE = Path(sys.executable).parent / "fidele"
@@ -523,3 +523,27 @@ def test_causes_scanner_and_reports_from_a_shell(demo, tmp_path, printer):
         *("--scanner-profile", tmp_path / "s.icc"),
     )
     assert done.returncode == 0
+
+
+def test_files_for_another_house_and_intents_that_nobody_chose(places, profile_path, tmp_path):
+    """A grey space and a working space are embedded and recorded; without --intent the one that suits is said."""
+    flags, out = places.data / "artwork" / "signal-flags.png", tmp_path / "grey.tif"
+    assert fidele("convert", flags, "--space", "gamma 2.2", "--out", out).returncode == 0
+    found = open_artwork(out)
+    assert found.profile.content_id == grey("gamma 2.2").content_id
+    assert found.record.kind == "space"
+    lightness = to_lab(open_artwork(flags).pixels, srgb())[..., 0]
+    assert np.abs(to_lab(found.pixels, found.profile)[..., 0] - lightness).max() < 0.6
+    # What is in a working space is converted on like any other picture.
+    done = fidele("convert", out, "--to", profile_path, "--out", tmp_path / "on.tif")
+    assert done.returncode == 0, done.stderr
+    assert "suits this picture" in done.stderr
+    refused(
+        "convert", flags, "--space", "sRGB", "--to", profile_path, "--out", out, words="Say what it is converted to"
+    )
+    said = fidele("losses", flags, "--to", profile_path)
+    assert "Media-relative suits this picture" in said.stderr
+    assert "its " in said.stdout
+    everywhere = fidele("losses", flags, "--conditions", env=os.environ | {"XDG_DATA_HOME": str(tmp_path / "empty")})
+    assert everywhere.returncode == 2
+    assert "no printing condition yet" in everywhere.stderr

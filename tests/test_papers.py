@@ -61,6 +61,9 @@ def test_guesses_from_description_file_name_and_text(printer, demo):
     told = guess(plain, "Orrin-Gannet__fen_140__polyester.icc", KNOWN)
     assert values(told) == {"printer": "Orrin Gannet", "media": "Fen 140", "substrate": "polyester cloth"}
     assert {s.origin for s in told.values()} == {"file name"}
+    # What a description leaves beside its printer is the media.
+    rest = guess(replace(plain, description="Velm_Wren_Beck_light_60"), "a.icc", KNOWN)
+    assert values(rest) == {"printer": "Velm Wren", "media": "Beck light 60"}
     # 'printer, media, piece' is understood where the names are not known here.
     parts = guess(replace(plain, description="Tove Lark, Beck board, glossy wood"), "a.icc", KNOWN)
     assert values(parts) == {"printer": "Tove Lark", "media": "Beck board", "substrate": "glossy wood"}
@@ -134,6 +137,9 @@ def test_a_leaflet_is_understood_in_every_form(name, data, words):
             {"press_seconds": "45", "press_temperature": "195", "press_pressure": "3"},
         ),
         ("The paper weighs 100 g and dries in 60 s.", {}),
+        ("Press 3 min 10 s at 390 °F.", {"press_seconds": "190", "press_temperature": "199"}),
+        ("Press at 40 psi for 1.5 minutes", {"press_seconds": "90", "press_pressure": "2.8"}),
+        ("Your profile for Moor 80 on cotton", {"media": "Moor 80"}),
         ("Print at 1440 x 720 dpi with the matte black ink.", {"resolution": "1440", "black_ink": "matt black"}),
         ("Colour management must be switched off in the driver.", {"colour": "off"}),
         ("Stock: Everyday or Board", {"stand_in": "Everyday, Board"}),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -154,3 +155,50 @@ def test_the_intent_of_the_system_and_what_is_not_known_are_said(session, monkey
     session.refresh()
     assert "way-not-known" in codes(session)
     assert session.way[0] is None
+
+
+def test_a_baked_tuning_and_a_mirrored_file_survive_the_queue(session, tmp_path):
+    """What was ordered is what is sent, by whatever way it comes back from the logbook."""
+    from fidele.artwork.save import save_picture
+    from fidele.run.kept import Sources, job_again, kept_job
+
+    pixels = np.random.default_rng(0).integers(0, 256, (60, 90, 3), dtype=np.uint8).repeat(2, 0).repeat(2, 1)
+    save_picture(tmp_path / "right.png", pixels, srgb(), 200)
+    save_picture(tmp_path / "came mirrored.png", np.ascontiguousarray(pixels[:, ::-1]), srgb(), 200)
+    session.put_in_force(session.card.model_copy(update={"owner": "driver", "bake": True}))
+    pages = []
+    for name in ("right", "came mirrored"):
+        session.open_artwork(tmp_path / f"{name}.png")
+        if name != "right":
+            session.pieces.came_mirrored(True)
+        session.pieces.tune(Tuning(lift=0.5), "Tuned")
+        job = session.job()
+        run = SimpleNamespace(id=1, card=session.card.model_dump_json(), job=kept_job(job))
+        sources = Sources(lambda path: None, session.shelf.load, tuple)
+        again = job_again(sources, run)
+        pages.append(prepare_page(again, session.device))
+        assert np.array_equal(pages[-1], prepare_page(job, session.device))
+        session.pieces.tune(None)
+        assert not np.array_equal(pages[-1], prepare_page(session.job(), session.device))
+    assert np.array_equal(*pages)
+    session.history.undo()
+    session.history.undo()
+    session.history.undo()
+    assert not session.pieces.current.mirrored
+
+
+def test_conditions_are_ranked_by_what_they_lose(session, printer):
+    """The best first, each by its own owner's way; what nothing is known of comes last, with the reason."""
+    from fidele.session.holding import candidates, ranked
+
+    mine = session.card
+    cards = [
+        mine.model_copy(update={"id": "b", "name": "by the driver", "owner": "driver"}),
+        mine.model_copy(update={"id": "c", "name": "no profile", "profile": None}),
+        mine.model_copy(update={"id": "a", "name": "as it should be", "intent": Intent.RELATIVE}),
+    ]
+    fields = (colours(3) >> 8).astype(np.uint8)
+    held = ranked(fields, srgb(), candidates(cards, session.shelf.load, session.devices, session.corrections))
+    assert [h.candidate.card.id for h in held] == ["a", "b", "c"]
+    assert "its" in held[0].words
+    assert "no profile says" in held[2].words

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from fidele.arrays import Codes, top_of
+from fidele.artwork.picture import Artwork
 
 
 @dataclass(frozen=True)
@@ -25,6 +26,17 @@ class Replacement:
     wanted: tuple[float, ...]
     instead: tuple[float, ...]
     soft: float = 0.0
+
+
+def worked(artwork: Artwork, replacements: tuple[Replacement, ...], mirrored: bool) -> Artwork:
+    """Return a picture as it is worked on: its colours replaced, and turned back where it came mirrored."""
+    if not replacements and not mirrored:
+        return artwork
+    pixels, alpha = replaced(artwork.pixels, replacements), artwork.alpha
+    if mirrored:
+        pixels = np.ascontiguousarray(pixels[:, ::-1])
+        alpha = np.ascontiguousarray(alpha[:, ::-1]) if alpha is not None else None
+    return replace(artwork, pixels=pixels, alpha=alpha)
 
 
 def replaced(pixels: Codes, replacements: tuple[Replacement, ...]) -> Codes:

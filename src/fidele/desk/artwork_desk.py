@@ -97,6 +97,7 @@ class ArtworkDesk(Desk):
         done: list[tuple[str, Callable[[], object]]] = [
             ("Write converted files …", self.convert_wanted.emit),
             ("Write a file for another house …", self.house_wanted.emit),
+            *self._mirrored(),
             ("Take the control chart", partial(self.guarded, session.open_chart, "control")),
             *(
                 [(f"Stop watching {session.inbox.folder.name}", session.inbox.stop)]
@@ -112,6 +113,14 @@ class ArtworkDesk(Desk):
             for rule in session.sources.rules.all()
         ]
         return done
+
+    def _mirrored(self) -> list[tuple[str, Callable[[], object]]]:
+        """Offer to say that the picture in hand came mirrored, or that it did not."""
+        piece = self.session.pieces.current
+        if piece is None or piece.chart is not None:
+            return []
+        words = "It is not mirrored in its file" if piece.mirrored else "It came mirrored: turn it back"
+        return [(words, partial(self.guarded, self.session.pieces.came_mirrored, not piece.mirrored))]
 
     def _ask(self) -> None:
         piece = self.session.pieces.current

@@ -101,7 +101,20 @@ def guess(what: Description, file_name: str, known: Known) -> dict[str, Said]:
                 found[field] = Said(value=name, origin=origin, sentence=text)  # type: ignore[arg-type]
     if what.device_class == "prtr":
         _by_place(what.description, found)
+        _by_rest(what.description, found)
     return found
+
+
+def _by_rest(description: str, found: dict[str, Said]) -> None:
+    """Take what is left of a description that names its printer, and nothing else that is known, for its media."""
+    printer = found.get("printer")
+    if "media" in found or printer is None or len(_parts(description)) > 1:
+        return
+    taken = set(plain(printer.value).split())
+    taken |= {w for name in ("substrate", "ink", "maker") if name in found for w in plain(found[name].value).split()}
+    words = [w for w in re.findall(r"[^\W_]+", description) if w.casefold() not in taken]
+    if words and any(w[0].isalpha() for w in words):
+        found["media"] = Said(value=" ".join(words), origin="description", sentence=description)
 
 
 def _by_place(description: str, found: dict[str, Said]) -> None:

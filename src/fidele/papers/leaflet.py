@@ -13,6 +13,8 @@ from fidele.papers.model import Said
 _PAGES, _LETTERS = 40, 200_000
 
 
+#: 'Your profile for Fen 140 on polyester': what stands between is the media, whoever makes it.
+_MADE_FOR = re.compile(r"\b[Pp]rofile for (?:the )?([A-Z][\w-]*(?: [\w-]+){0,3}?)(?= on\b| paper\b)")
 #: Pounds per square inch in bar.
 _BAR_OF_PSI = 0.0689476
 
@@ -149,6 +151,8 @@ def _of_sentence(sentence: str, words: Vocabulary) -> dict[str, str]:
                     break
     found |= {k: v for k, v in _press(low).items() if k not in found}
     found |= {k: v for k, v in _trade(low).items() if k not in found}
+    if made := _MADE_FOR.search(sentence):
+        found.setdefault("media", made[1].strip())
     for name in words.media:
         if re.search(rf"\b{re.escape(name.casefold())}\b", low):
             found.setdefault("media", name)

@@ -33,6 +33,8 @@ class Lying:
         The condition it is converted for and pressed by: the sheet's, or one whose printing side agrees with it.
     replacements
         Colours that are replaced in the artwork already; a drawing is drawn again without them.
+    mirrored
+        The file came mirrored, and the artwork is turned back.
     behind, shape
         See `fidele.sheet.page.Laid`.
     copy, copies, panel
@@ -51,6 +53,7 @@ class Lying:
     copy: int = 1
     copies: int = 1
     panel: str = ""
+    mirrored: bool = False
 
     @property
     def how(self) -> Conversion:

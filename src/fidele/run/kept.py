@@ -12,7 +12,7 @@ from pydantic import AliasChoices, BaseModel, ConfigDict, Field, ValidationError
 
 from fidele.artwork.open import Suppose, open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
-from fidele.artwork.replace import Replacement, replaced
+from fidele.artwork.replace import Replacement, worked
 from fidele.chart.definition import Chart
 from fidele.errors import FideleError
 from fidele.files import stamp_of
@@ -69,6 +69,7 @@ class KeptLying(_Kept):
     behind: Behind | None = None
     panel: str = ""
     shape: Shape = "rectangle"
+    mirrored: bool = False
 
 
 class KeptJob(_Kept):
@@ -110,13 +111,14 @@ def _kept_lying(one: Lying, card: Card) -> KeptLying:
         behind=one.behind,
         panel=one.panel,
         shape=one.shape,
+        mirrored=one.mirrored,
     )
 
 
 def profiles_of(job: Job) -> Iterator[tuple[str, str, bytes]]:
     """Yield id, title and content of every profile that a job cannot be printed again without."""
     for one in job.lying:
-        if one.profile is not None and one.card.owner == "fidele":
+        if one.profile is not None and _needs_profile(one.card):
             yield one.profile.content_id, one.card.profile_title, one.profile.data
         if job.chart is None and one.artwork.slip.kind != "stated":
             yield one.artwork.profile.content_id, one.artwork.slip.words, one.artwork.profile.data
@@ -157,7 +159,7 @@ def job_again(sources: Sources, run: KeptRun) -> Job:
         return _chart_again(sources, run, kept, kept.placing, card)
     if not kept.lying:
         raise FideleError(f"Run {run.id} was printed by an earlier Fidele, which did not keep what is needed.")
-    opened: dict[tuple[Path, int, tuple[Replacement, ...]], Artwork] = {}
+    opened: dict[tuple[Path, int, tuple[Replacement, ...], bool], Artwork] = {}
     return Job(tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying), card, media=kept.media)
 
 
@@ -170,8 +172,13 @@ def _chart_again(sources: Sources, run: KeptRun, kept: KeptJob, placing: Placing
 
 
 def _profile(sources: Sources, card: Card) -> Profile | None:
-    """Return the profile of a card, None where Fidele does not convert through it."""
-    return sources.profile(card.profile) if card.profile and card.owner == "fidele" else None
+    """Return the profile of a card, None where its page is made without it."""
+    return sources.profile(card.profile) if card.profile and _needs_profile(card) else None
+
+
+def _needs_profile(card: Card) -> bool:
+    """Tell whether a page is made by the card's profile: converted through it, or tuned by what its printer holds."""
+    return card.owner == "fidele" or card.bake
 
 
 def _lying_again(
@@ -179,9 +186,9 @@ def _lying_again(
     run: KeptRun,
     kept: KeptLying,
     card: Card,
-    opened: dict[tuple[Path, int, tuple[Replacement, ...]], Artwork],
+    opened: dict[tuple[Path, int, tuple[Replacement, ...], bool], Artwork],
 ) -> Lying:
-    mine, key = kept.card or card, (kept.artwork, kept.artwork_page, kept.replacements)
+    mine, key = kept.card or card, (kept.artwork, kept.artwork_page, kept.replacements, kept.mirrored)
     if key not in opened:
         opened[key] = _artwork_again(sources, run, kept)
     return Lying(
@@ -197,6 +204,7 @@ def _lying_again(
         kept.number,
         kept.copies,
         kept.panel,
+        kept.mirrored,
     )
 
 
@@ -209,5 +217,4 @@ def _artwork_again(sources: Sources, run: KeptRun, kept: KeptLying) -> Artwork:
     artwork = open_artwork(path, page=page if page > 0 else None, suppose=sources.suppose(path))
     if kept.source and kept.source != artwork.profile.content_id:
         artwork = replace(artwork, profile=sources.profile(kept.source), slip=SourceSlip("chosen", kept.slip))
-    pixels = replaced(artwork.pixels, kept.replacements) if kept.replacements else artwork.pixels
-    return replace(artwork, pixels=pixels)
+    return worked(artwork, kept.replacements, kept.mirrored)

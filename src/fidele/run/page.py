@@ -14,7 +14,7 @@ from fidele.artwork.convert import record_of
 from fidele.artwork.depth import to_eight
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork
-from fidele.artwork.replace import replaced
+from fidele.artwork.replace import worked
 from fidele.artwork.save import save_picture
 from fidele.chart.code import PageCode
 from fidele.devices.protocol import Printer
@@ -71,7 +71,7 @@ def _laid(one: Lying, card: Card, bare: bool, ppi: float, drawn: dict[tuple[obje
     converts = card.owner == "fidele" and one.profile is not None and not bare
     artwork = one.artwork
     if artwork.drawing:
-        key = (artwork.path, artwork.page, one.placing.width, one.behind, one.replacements)
+        key = (artwork.path, artwork.page, one.placing.width, one.behind, one.replacements, one.mirrored)
         if key not in drawn:
             drawn[key] = _drawn_again(one, ppi)
         artwork = drawn[key]
@@ -89,8 +89,8 @@ def _drawn_again(one: Lying, ppi: float) -> Artwork:
     printed = one.behind[2] if one.behind is not None else one.placing.width
     needed = ppi * printed / artwork.own_mm[0]
     again = open_artwork(artwork.path, page=max(0, artwork.page), ppi=min(needed, 4 * ppi))
-    worked = replaced(again.pixels, one.replacements)
-    return replace(again, pixels=worked, profile=artwork.profile, slip=artwork.slip)
+    again = worked(again, one.replacements, one.mirrored)
+    return replace(again, profile=artwork.profile, slip=artwork.slip)
 
 
 def says_of(card: Card) -> Profile | None:

@@ -178,6 +178,8 @@ class Conditions:
         if not row.entry.description.usable_as_output:
             raise FideleError(f"“{row.title}” {row.fit.words.lower()}")
         card = trial_card(self._devices.of(self._live.state.card), row.papers, None)
+        if not row.papers.value("media"):  # not that of the printer's first condition: nobody has said which
+            card = card.model_copy(update={"media": f"media of “{row.title[:40]}”"})
         said = row.papers.value("intent")
         intent = {"intent": Intent(said)} if said in row.entry.description.intents else {}
         card_id = self.fresh(f"condition-{profile_id}")

@@ -73,6 +73,8 @@ class Piece:
     copies: tuple[Copy, ...]
     chart: Chart | None = None
     replacements: tuple[Replacement, ...] = ()
+    #: The file came mirrored: it is worked on turned back, and mirrored on its way as any other.
+    mirrored: bool = False
     tuning: Tuning | None = None
     keep: str = ""
     #: A chart that is to be printed with nothing converting; and which of its pages this is.

@@ -14,7 +14,7 @@ import numpy as np
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.quality import Quality, quality_of
-from fidele.artwork.replace import Replacement, replaced
+from fidele.artwork.replace import Replacement, worked
 from fidele.chart.definition import Chart
 from fidele.errors import FideleError
 from fidele.files import stamp_of, write_bytes
@@ -225,7 +225,7 @@ class Pieces:
         self.change(
             f"Page {artwork.page + 1}",
             opened=artwork,
-            artwork=artwork,
+            artwork=worked(artwork, (), self.need().mirrored),
             replacements=(),
             copies=(Copy(self._place(artwork, None)),),
             blank="",
@@ -257,8 +257,19 @@ class Pieces:
         name = "The ground is made white" if what == "whiten" else "Text and lines are made black"
         self.replace_colours((*piece.replacements, change), name)
 
+    def came_mirrored(self, yes: bool) -> None:
+        """Say that the file is mirrored already, or that it is not: it is worked on, and shown, the right way round."""
+        piece = self.need()
+        artwork = worked(piece.opened, piece.replacements, yes)
+        self.change("It came mirrored" if yes else "It did not come mirrored", mirrored=yes, artwork=artwork)
+        self._live.say(
+            "The picture is turned back, in a copy: it is mirrored on its way as any other."
+            if yes
+            else "The picture is taken as it is in the file."
+        )
+
     def _worked(self, opened: Artwork, replacements: tuple[Replacement, ...]) -> Artwork:
-        return replace(opened, pixels=replaced(opened.pixels, replacements)) if replacements else opened
+        return worked(opened, replacements, self.need().mirrored)
 
     def tune(self, tuning: Tuning | None, name: str = "Tune the picture") -> None:
         """Give the current picture a tuning, None for none."""

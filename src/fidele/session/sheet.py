@@ -292,6 +292,7 @@ class Sheet:
                     piece.shape,
                     index + 1,
                     len(piece.copies),
+                    mirrored=piece.mirrored,
                 )
             )
         if not lying:
@@ -324,6 +325,7 @@ class Sheet:
             copy=number + 1,
             copies=len(parted.panels),
             panel=panel.name,
+            mirrored=piece.mirrored,
         )
 
     def jobs(self) -> list[Job]:

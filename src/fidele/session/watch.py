@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork
-from fidele.artwork.replace import replaced
+from fidele.artwork.replace import worked
 from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.session.live import Live
@@ -106,9 +106,10 @@ def _followed(piece: Piece, again: Artwork, stamp: Stamp) -> Piece:
     kind = again.profile.header.colour_space
     if piece.opened.slip.kind == "chosen" and kind == piece.opened.profile.header.colour_space:
         again = replace(again, profile=piece.opened.profile, slip=piece.opened.slip)
-    worked = replaced(again.pixels, piece.replacements) if piece.replacements else again.pixels
     copies, was = piece.copies, piece.opened.width / piece.opened.height
     if piece.behind is None and abs(again.width / again.height / was - 1) > 1e-3:
         shape = again.height / again.width
         copies = tuple(replace(c, placing=c.placing.sized(c.placing.width, c.placing.width * shape)) for c in copies)
-    return replace(piece, opened=again, artwork=replace(again, pixels=worked), stamp=stamp, copies=copies)
+    return replace(
+        piece, opened=again, artwork=worked(again, piece.replacements, piece.mirrored), stamp=stamp, copies=copies
+    )
