@@ -90,7 +90,7 @@ class HandoffDesk(Desk):
         self.sends = choice(
             "Sent in",
             tip="The space that the picture is sent in: the one that is expected there. The larger one loses less.",
-            letters=9,
+            letters=6,
         )
         for name in SENDS:
             self.sends.addItem(f"in {name}", name)
@@ -268,9 +268,11 @@ class HandoffDesk(Desk):
         known = session.state.probes
         through = known.through if known is not None else None
         now = "as it will come out now"
-        if card.printed_from and through is None:
-            now = "as it will come out, if the program passes it on"
         corrections, converts = session.corrections, "Fidele" in chain.knots
+        if card.printed_from and through is None:
+            there = card.owner == "program"
+            now = "if the program converts as it is to" if there else "if the program passes it on"
+            converts = converts or there
 
         def compute(_progress: Progress) -> list[Prediction]:
             correction = corrections.of(device)

@@ -357,7 +357,8 @@ class ProofDesk(Desk):
         self.bpc.setChecked(card.bpc)
         mine = card.owner in ("fidele", "program")
         self.bpc.setEnabled(card.intent is not Intent.ABSOLUTE and mine)
-        self.kept.setEnabled(card.owner == "fidele")
+        self.bpc.setVisible(mine)
+        self.kept.setVisible(card.owner == "fidele")  # who else converts keeps nothing pure
         self.paper.setChecked(session.state.paper_white)
         with QSignalBlocker(self.kept):
             self.kept.setCurrentIndex(KEEPS.index(piece.keep))

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QSignalBlocker, Qt, QTimer
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.words import HUES
@@ -18,6 +18,7 @@ from fidele.desk.labels import button, label, section
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.work import Work
 from fidele.icc.transform import to_lab
+from fidele.judge.finding import Action, Deed
 from fidele.proof.price import Price, price_of
 from fidele.proof.soft import ProofSettings
 from fidele.session.looks import Show
@@ -45,6 +46,18 @@ class TuningDesk(Desk):
         self.box.addWidget(self.view, 1)
         self.price = label("", 9.0, bold=True, wrap=True)
         self.box.addWidget(self.price)
+        self.ways = QWidget()
+        row = across(space=8, margins=(0, 0, 0, 0), on=self.ways)
+        convert, bake = Action(Deed.FIDELE_CONVERT), Action(Deed.BAKE)
+        row.addWidget(button("Let Fidele convert", lambda: self.acted.emit(convert), "The tuning is printed as shown"))
+        row.addWidget(
+            button(
+                "Work it into what is sent", lambda: self.acted.emit(bake), "The owner gets the picture tuned already"
+            )
+        )
+        row.addStretch()
+        self.ways.setVisible(False)
+        self.box.addWidget(self.ways)
         self.sliders: dict[str, QSlider] = {}
         self._values: dict[str, QLabel] = {}
         columns = across((self._chroma_column(), 1), (self._tones_column(), 1), (self._hue_column(), 1), space=22)
@@ -291,14 +304,16 @@ class TuningDesk(Desk):
         now = session.proof_settings
         before = replace(now, tuning=None)
         left_out = now.way is not None and not now.way.baked
+        self.ways.setVisible(False)
         named = "tuned, but left out" if left_out else "as printed, tuned"
         self.view.set_teeth(
             [Tooth("as printed, untuned", self._link(before)), Tooth(named, self._link(now), chosen=True)]
         )
         if left_out and now.way is not None:
+            self.ways.setVisible(True)
             self.state.setText(
                 f"A tuning will not be printed: it is converted by {now.way.words}, from the picture as it is. "
-                "Let Fidele convert, or let the tuning be worked into what is sent: both stand among the findings."
+                "Let Fidele convert, or work the tuning into what is sent."
             )
             self._later.start()
             return

@@ -15,6 +15,7 @@ WANTED = {"program_colour": "left alone", "program_size": "as in the file", "pro
 #: Where such things stand in a program of which nothing is known.
 PLACES = {
     "program_colour": "in its print settings, where colour is",
+    "program_through": "in its print settings, where the output profile is chosen",
     "program_size": "in its print settings, where size or fit is",
     "program_mirroring": "in its print settings, where mirroring is",
 }
@@ -87,13 +88,14 @@ def program_rows(card: Card, title: str, places: dict[str, str], probed: Program
     """
     rows, every = [], wanted_of(card, title)
     for meaning, wanted in every.items():
+        place = places[meaning]
+        if meaning == "program_colour" and card.owner == "program":
+            place = places.get("program_through", place)
         if probed is not None:
             found = probed.found(every)[meaning]
-            rows.append(
-                SettingRow(meaning, wanted, found, places[meaning], found == wanted, Evidence.PROBED, settable=False)
-            )
+            rows.append(SettingRow(meaning, wanted, found, place, found == wanted, Evidence.PROBED, settable=False))
             continue
-        said, place = card.confirmed.get(meaning), places[meaning]
+        said = card.confirmed.get(meaning)
         if said is None:
             rows.append(SettingRow(meaning, wanted, None, place, None, Evidence.NOT_KNOWN, False))
         else:

@@ -29,6 +29,7 @@ class BenchProgram:
         where = {n: setting.place for n, setting in SETTINGS.items()}
         self.places = {
             "program_colour": f"{where['Colour notes']}: left unread",
+            "program_through": f"{where['Inks by']}, {where['Aims at']}",
             "program_size": f"{where['Lay out']}: as drawn",
             "program_mirroring": f"{where['Backwards']}: no",
         }
