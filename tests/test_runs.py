@@ -451,7 +451,7 @@ def test_sheets_that_cannot_be_are_refused_in_a_sentence(session, two):
     assert len(session.pieces.need().copies) == 1
     # A sheet of one's own size is kept, and nothing lies beyond it.
     blanks.add_sheet(OwnSheet("offcut", 120, 90, "A4"), base)
-    session.sheet.own = "offcut"
+    session.conditions.own_sheet("offcut")
     session.laying.largest(number, 5)
     x0, y0, x1, y1 = session.placing.bounds
     assert (x0, y0) == pytest.approx((45 + 2 + 5, 103.5 + (90 - (y1 - y0)) / 2))
@@ -459,7 +459,7 @@ def test_sheets_that_cannot_be_are_refused_in_a_sentence(session, two):
     again = type(blanks)(session.places.data / "blanks.json")
     assert again.sheet("offcut") == blanks.sheet("offcut")
     # Other proportions than the file's are told, and mended by a button.
-    session.sheet.own = ""
+    session.conditions.own_sheet("")
     session.laying.size(number, 60, 60, "square")
     (told,) = [f for f in session.findings if f.code == "stretched"]
     assert "33 % narrower" in told.title

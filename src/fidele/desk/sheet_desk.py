@@ -163,16 +163,16 @@ class SheetDesk(Desk):
             base = session.device.media(session.need_card().size, session.need_card().feed)
 
             def ask() -> None:
-                session.sheet.own = ask_sheet(self, session.sheet.blanks, base) or session.sheet.own
+                session.conditions.own_sheet(ask_sheet(self, session.sheet.blanks, base) or session.sheet.own)
 
             self.guarded(ask)
         elif kind == "own":
-            session.sheet.own = name
+            self.guarded(session.conditions.own_sheet, name)
         elif kind == "forget":
             session.sheet.blanks.remove(name)
-            session.sheet.own = ""
+            self.guarded(session.conditions.own_sheet, "")
         else:
-            session.sheet.own = ""
+            self.guarded(session.conditions.own_sheet, "")
             if session.card is not None and name != session.card.size:
                 self.guarded(session.act, Action(Deed.SIZE, name))
         session.refresh()

@@ -73,6 +73,8 @@ class SheetHabits(Kept):
     strip: bool = False
     #: A run waits until somebody releases it.
     hold: bool = False
+    #: Name of the sheet of one's own size that lies in, '' for the size that the driver is set to.
+    own: str = ""
     #: After so many hours without a print, a readiness page is asked for first; 0 never.
     readiness_hours: float = Field(default=0.0, ge=0, le=1000)
 

@@ -95,6 +95,13 @@ class Conditions:
         """Lock the card in force against changes, or unlock it."""
         self._in_force.change("This condition is locked" if locked else "Unlocked", locked=locked)
 
+    def own_sheet(self, name: str) -> None:
+        """Let the condition in force be printed on a sheet of one's own size, by name; '' for the driver's size."""
+        habits = self._live.state.need_card().sheet
+        if name != habits.own:
+            what = f"Printed on “{name}”" if name else "Printed on the driver's size"
+            self._in_force.change(what, sheet=habits.model_copy(update={"own": name}))
+
     def compare(self, one: str, other: str) -> list[Difference]:
         """Return in what two cards differ."""
         return differences(self.need(one), self.need(other))

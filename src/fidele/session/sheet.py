@@ -39,11 +39,8 @@ class Sheet:
     @property
     def own(self) -> str:
         """Name of the own sheet that lies in, '' for the one that the card calls for."""
-        return self._live.state.own_sheet
-
-    @own.setter
-    def own(self, name: str) -> None:
-        self._live.change(SheetChosen(name, self.page))
+        card = self._live.state.card
+        return card.sheet.own if card is not None else ""
 
     @property
     def page(self) -> int:
@@ -52,7 +49,7 @@ class Sheet:
 
     @page.setter
     def page(self, page: int) -> None:
-        self._live.change(SheetChosen(self.own, page))
+        self._live.change(SheetChosen(page))
 
     # What lies on it ---------------------------------------------------------------------------------------------
 

@@ -43,8 +43,8 @@ class State:
         The condition in force, its profile (None where it is not on the shelf), and its file as it was read.
     pieces, current
         The pictures in hand, and the number of the one that the desks show.
-    own_sheet, page
-        Name of the own sheet that lies in, '' for the one that the card calls for; which of several is looked at.
+    page
+        Which of several sheets is looked at.
     route, chain, read_at
         The way to the ink as it was read back, with Fidele's own layer before it, and when.
     run, table, checked
@@ -60,7 +60,6 @@ class State:
     kept: bytes | None = None
     pieces: tuple[Piece, ...] = ()
     current: int = 0
-    own_sheet: str = ""
     page: int = 0
     route: Route = field(default_factory=Route)
     chain: Chain | None = None
@@ -173,9 +172,8 @@ class PiecesChanged(Changed):
 
 @dataclass(frozen=True)
 class SheetChosen(Changed):
-    """Another sheet lies in, or another one of several is looked at."""
+    """Another one of several sheets is looked at."""
 
-    own_sheet: str
     page: int
 
 
