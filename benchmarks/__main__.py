@@ -330,6 +330,12 @@ def sheet_desk() -> dict[str, object]:
     return {"name": "Sheet desk with 200 pieces", "milliseconds": {n: round(t) for n, t in times.items()}}
 
 
+def truth() -> dict[str, object]:
+    from benchmarks.truth import truth as measured
+
+    return measured()
+
+
 ALL = {
     f.__name__: f
     for f in (
@@ -353,7 +359,7 @@ ALL = {
 
 
 #: Asked for by name only: it measures verdicts, not speed.
-BY_NAME = {"causes": causes}
+BY_NAME = {"causes": causes, "truth": truth}
 
 
 def main() -> None:

@@ -202,3 +202,21 @@ def test_conditions_are_ranked_by_what_they_lose(session, printer):
     assert [h.candidate.card.id for h in held] == ["a", "b", "c"]
     assert "its" in held[0].words
     assert "no profile says" in held[2].words
+
+
+def test_pages_are_prepared_at_the_resolution_that_the_card_asks_for(session, printer, places):
+    """Where the printer takes it; the print is as large as at its usual one."""
+    device = session.devices.printers[2]
+    card = device.starter_card().model_copy(update={"profile": printer.content_id, "owner": "fidele"})
+    artwork = Artwork(places.data / "x.png", colours(1), None, srgb(), SourceSlip("stated", "x"), 300.0)
+    shapes = []
+    (half,) = device.format.also
+    for asked in (0, half, half + 1):
+        mine = card.model_copy(update={"page_ppi": asked})
+        job = Job.of(artwork, Placing(30, 40, 80, 60), mine, printer)
+        page = prepare_page(job, device)
+        shapes.append((page.shape[1], device.print_page(page).sheet.ink.shape[:2]))
+    assert shapes[0] == shapes[2]
+    assert shapes[1][0] == pytest.approx(shapes[0][0] / 2, abs=1)
+    assert np.abs(np.subtract(shapes[1][1], shapes[0][1])).max() <= 2
+    assert any(f.key == "page_ppi" and len(f.offered) == 2 for f in session.fields.of(card))

@@ -99,6 +99,8 @@ class Model:
     #: What lies in it when it is delivered, and whether its prints are pressed on something: 'transfer' or 'direct'.
     paper: str = ""
     process: str = "transfer"
+    #: It takes pages at half its resolution too.
+    halves: bool = False
     version: str = "1.0"
     #: Which control says through which way the sheet goes in, '' where there is one only.
     way_control: str = ""

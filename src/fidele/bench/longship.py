@@ -135,6 +135,7 @@ def effect(values: Values) -> Effect:
 
 
 MODEL = Model(
+    halves=True,
     maker="Skarn",
     name="Longship",
     resolution=300,

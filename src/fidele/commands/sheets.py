@@ -78,7 +78,7 @@ def sheet(
         target = out.with_name(f"{out.stem}{suffix}{out.suffix}")
         pixels, bands = page_bands(job, device)
         says = job.profile if mine.owner == "fidele" else None
-        write_sheet(target, bands, pixels, says, device.format.ppi)
+        write_sheet(target, bands, pixels, says, device.format.page_ppi(mine.page_ppi))
         media = session.sheet.media(number)
         rows.append(
             {

@@ -24,11 +24,19 @@ from fidele.values import Document, Settings, Value
 
 @dataclass(frozen=True)
 class PageFormat:
-    """The pages that a printer takes: pixels per inch, bits per value (8 or 16), and the space of the values."""
+    """The pages that a printer takes: pixels per inch, bits per value (8 or 16), and the space of the values.
+
+    `also` are other resolutions that it takes pages at.
+    """
 
     ppi: int
     bits: int = 8
     space: str = "RGB"
+    also: tuple[int, ...] = ()
+
+    def page_ppi(self, asked: int) -> int:
+        """Return the resolution that pages are prepared at: what is asked for where that is taken, else the usual."""
+        return asked if asked in self.also else self.ppi
 
 
 @dataclass(frozen=True)

@@ -129,6 +129,8 @@ class Card(Kept):
     file_says: Literal["nothing", "sRGB"] = "nothing"
     #: Below so many pixels per printed inch, artwork is too coarse for this work.
     artwork_ppi: int = Field(default=200, ge=30, le=1200)
+    #: What pages are prepared at where the printer takes several resolutions, 0 for its usual one.
+    page_ppi: int = Field(default=0, ge=0, le=4800)
     driver: Settings
     press: PressData = Field(default_factory=lambda: PressData())
     sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())

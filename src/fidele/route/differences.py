@@ -19,6 +19,9 @@ LABELS = {
     "profile": "Profile",
     "intent": "Intent",
     "bpc": "Black point compensation",
+    "sends": "Sent in",
+    "bake": "Tunings worked into what is sent",
+    "page_ppi": "Page resolution",
     "owner": "Who converts",
     "mirror_by": "Who mirrors",
     "printed_from": "Printed from",
@@ -87,6 +90,8 @@ def said(card: Card, field: str) -> str:
         return {"fidele": "Fidele", "driver": "the driver", "nobody": "nobody"}[value]
     if field == "printed_from":
         return value or "Fidele"
+    if field == "page_ppi":
+        return f"{value} ppi" if value else "the printer's usual one"
     if field == "intent":
         return card.intent.words
     return plain(value)

@@ -41,16 +41,17 @@ def page_bands(
     card = job.card
     media = media_of(job, device)
     drawn: dict[tuple[object, ...], Artwork] = {}
-    laid = [_laid(one, card, job.bare, device.format.ppi, drawn) for one in job.lying]
+    ppi = device.format.page_ppi(card.page_ppi)
+    laid = [_laid(one, card, job.bare, ppi, drawn) for one in job.lying]
     strip = job.patches if job.chart is None else None
     if strip is not None:
         code = PageCode(strip.chart.digest, 0, job.number, card.digits, f"{datetime.date.today():%y%m%d}")
         artwork = chart_artwork(strip.chart, 0, f"run {job.number} · {card.name}", code)
         printer = job.profile if card.owner == "fidele" else None
         laid.append(Laid(artwork, strip.placing, printer, Conversion(card.intent, card.bpc)))
-    scale = device.format.ppi / INCH
+    scale = ppi / INCH
     size = (round(media.width * scale), round(media.height * scale))
-    bands = render_bands(laid, media, device.format.ppi, card.mirror_by == "fidele", progress, signs_of(job, media))
+    bands = render_bands(laid, media, ppi, card.mirror_by == "fidele", progress, signs_of(job, media))
     eight = device.format.bits == 8
     return size, ((first, to_eight(band, first) if eight else band) for first, band in bands)
 
@@ -117,4 +118,4 @@ def finished_file(job: Job, device: Printer, path: Path, progress: Progress | No
     if card.owner == "fidele" and job.profile is not None:
         mirrored = card.mirror_by == "fidele"
         record = record_of(job.artwork, job.profile, job.how, eight, mirrored, card.name)
-    save_picture(path, eight, says_of(card), device.format.ppi, record=record)
+    save_picture(path, eight, says_of(card), device.format.page_ppi(card.page_ppi), record=record)

@@ -265,7 +265,7 @@ class Queue:
         """Return the file that a run goes to; it says of its numbers whose they are, unless it must say nothing."""
         converts = job.card.owner == "fidele" and not job.bare
         says = job.profile if converts and not job.card.printed_from else None
-        return FileOutput(Path(run.target), says, device.format.ppi)
+        return FileOutput(Path(run.target), says, device.format.page_ppi(job.card.page_ppi))
 
     def after_a_crash(self) -> list[int]:
         """Return the runs that an earlier Fidele was cut off in. What waits stays, and is paused."""

@@ -21,7 +21,7 @@ GROUPS = {
     "What it is for": ("name", "process", "substrate", "seen_from", "printer_name", "ink", "media", "size"),
     "Colour": ("profile", "intent", "bpc", "owner"),
     "Driver settings": ("driver",),
-    "On the way": ("mirror_by", "printed_from", "file_says", "artwork_ppi"),
+    "On the way": ("mirror_by", "printed_from", "file_says", "artwork_ppi", "page_ppi"),
     "Press": ("press",),
     "Sheets and runs": ("sheet",),
     "Notes": ("notes",),
@@ -97,6 +97,7 @@ class Fields:
             ),
             "printed_from": (("", "Fidele"), *((p.name, p.name) for p in self._devices.programs)),
             "file_says": (("nothing", "nothing"), ("sRGB", "sRGB")),
+            "page_ppi": ((0, f"{device.format.ppi} ppi"), *((ppi, f"{ppi} ppi") for ppi in device.format.also)),
         }
         choices = offered.get(key, ())
         if choices and value not in {v for v, _ in choices}:

@@ -82,7 +82,9 @@ class BenchPrinter(DriverSettings):
         super().__init__(MachineControls(machine, words.open_first), words, QueueProfile(queue))
         self._machine, self._queue, self._starter = machine, queue, starter
         model = machine.model
-        self.format, self.name, self.process = PageFormat(model.resolution, model.bits), model.title, model.process
+        halves = (model.resolution // 2,) if model.halves else ()
+        self.format = PageFormat(model.resolution, model.bits, also=halves)
+        self.name, self.process = model.title, model.process
         self.id = f"{model.title.lower().replace(' ', '-')}/{machine.unit.serial}"
         self.system: SystemProfile | None = QueueProfile(queue)
 
@@ -216,5 +218,12 @@ class BenchPrinter(DriverSettings):
 
     def print_page(self, page: Codes, progress: Progress | None = None) -> Sent:
         """Print a page; return the sheet and what the driver says it did."""
+        if self.format.also and self._is_half(page):  # the driver doubles every dot
+            page = page.repeat(2, axis=0).repeat(2, axis=1)
         sheet, receipt = self._machine.print_page(self._queue.passed_on(page), progress)
         return Sent(receipt, sheet)
+
+    def _is_half(self, page: Codes) -> bool:
+        """Tell whether a page comes at half the resolution, by the width of the sheet that is set."""
+        width = self._machine.effect().sheet[0] / 25.4 * self.format.ppi
+        return page.shape[1] < 0.6 * width
