@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -17,6 +18,8 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.transform import Intent, convert, from_lab, to_lab
+from fidele.proof.losses import losses
+from fidele.proof.soft import ProofSettings
 from tests.street import seal
 from tests.street.judge import figures, profile_of
 
@@ -111,3 +114,14 @@ def test_black_agrees_with_a_littlecms_that_does_it_neutrally(printer, tmp_path)
         ours = convert(codes, srgb(), printer, Intent.RELATIVE, bpc)
         off[bpc] = delta_e_2000(to_lab(theirs, printer), to_lab(ours, printer)).mean()
     assert abs(off[True] - off[False]) < 0.02  # what remains is its 16-bit arithmetic
+
+
+def test_where_compensation_is_forced_every_path_knows(printer):
+    """Version 4 in perceptual scales black whether asked to or not; so does our perceptual table: losses are one."""
+    forced = Profile.open(Path("/usr/share/color/icc/ghostscript/ps_cmyk.icc"))
+    ramp = np.repeat(np.arange(0, 256, 3, dtype=np.uint8)[None, :, None], 3, axis=2)
+    for target in (printer, forced):
+        one, other = (losses(ramp, srgb(), target, ProofSettings(Intent.PERCEPTUAL, bpc)) for bpc in (True, False))
+        assert one == other
+    with_black, without = (losses(ramp, srgb(), printer, ProofSettings(Intent.RELATIVE, bpc)) for bpc in (True, False))
+    assert with_black.lost < without.lost

@@ -10,6 +10,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import lab
 from fidele.icc.transform import as_float, lab_codes, to_lab
+from fidele.proof.gamut import distance_to_gamut
 from fidele.proof.losses import shift_in_words
 from fidele.proof.nearest import Nearest, nearest_printable
 from fidele.proof.soft import ProofSettings
@@ -57,7 +58,7 @@ def held(colour: CustomerColour, printer: Profile, settings: ProofSettings) -> H
     printed = to_lab(device, printer)[0].astype(float)
     de00 = float(delta_e_2000(wanted, printed))
     nearest = nearest_printable(wanted, printer) if printer.channels == 3 else ()
-    best = min((n.de00 for n in nearest), default=de00)
+    best = min((n.de00 for n in nearest), default=min(de00, float(distance_to_gamut(wanted[None], printer)[0])))
     verdict = "holds" if best <= colour.tolerance else "close" if best <= 2 * colour.tolerance else "cannot be held"
     triple = (round(float(printed[0]), 2), round(float(printed[1]), 2), round(float(printed[2]), 2))
     return Held(colour, verdict, triple, de00, shift_in_words(wanted, printed), nearest)

@@ -98,11 +98,13 @@ def judged(
     """Compare a measurement with what the profile predicts, and look for the cause of what is off."""
     rgb = chart.rgb[index]
     card = aim.card
+    # The print system converts for every program alike, whatever this card says.
+    by_system = card.owner == "system"
     suspected = suspicions(
         rgb,
         aim.printer,
-        card.intent,
-        card.bpc,
+        Intent.PERCEPTUAL if by_system else card.intent,
+        card.bpc and not by_system,
         aim.driver,
         aim.others,
         card.process == "transfer",
