@@ -17,7 +17,7 @@ from fidele.artwork.open import open_artwork
 from fidele.artwork.png import facts
 from fidele.artwork.save import save_picture
 from fidele.errors import FideleError
-from fidele.icc.spaces import oprgb, sgrey, srgb
+from fidele.icc.spaces import lab, oprgb, sgrey, srgb
 from fidele.icc.transform import Intent
 from fidele.tuning.conversion import Conversion
 
@@ -175,7 +175,7 @@ def test_conversion_keeps_what_it_should_and_never_happens_twice(tmp_path, print
     with pytest.raises(FideleError, match="is not converted again"):
         convert_artwork(done, printer, Conversion(Intent.PERCEPTUAL, True))
     with pytest.raises(FideleError, match="cannot serve as an output profile"):
-        convert_artwork(picture, srgb(), Conversion(Intent.PERCEPTUAL, True))
+        convert_artwork(picture, lab(), Conversion(Intent.PERCEPTUAL, True))
     assert bpc_note(printer, Intent.PERCEPTUAL, False) is None
     assert "absolute" in bpc_note(printer, Intent.ABSOLUTE, True)
     four = type(printer).parse(printer.data[:8] + b"\x04\x40" + printer.data[10:])

@@ -21,7 +21,7 @@ from fidele.artwork.open import open_artwork
 from fidele.artwork.save import save_picture
 from fidele.chart.cgats import Table, read, write
 from fidele.chart.definition import from_table, to_table
-from fidele.icc.spaces import grey, oprgb, srgb
+from fidele.icc.spaces import grey, lab, oprgb, srgb
 from fidele.icc.transform import Intent, convert, to_lab
 from fidele.proof.soft import ProofSettings, soft_proof
 
@@ -157,9 +157,9 @@ def test_convert_refuses(tmp_path, artwork, profile_path):
         "convert", profile_path, "--to", profile_path, "--out", out, words="not a PNG, JPEG, TIFF, WebP, PDF or SVG"
     )
     refused("convert", artwork, "--to", profile_path, "--out", out, "--intent", "vivid", words="vivid")
-    refused("convert", artwork, "--out", out, words="Missing option '--to'")
-    (tmp_path / "srgb.icc").write_bytes(srgb().data)
-    refused("convert", artwork, "--to", tmp_path / "srgb.icc", "--out", out, words="cannot serve as an output profile")
+    refused("convert", artwork, "--out", out, words="Say what it is converted to")
+    (tmp_path / "lab.icc").write_bytes(lab().data)
+    refused("convert", artwork, "--to", tmp_path / "lab.icc", "--out", out, words="cannot serve as an output profile")
     (tmp_path / "cut.tif").write_bytes(before[:3000])
     refused("convert", tmp_path / "cut.tif", "--to", profile_path, "--out", out, words="cut.tif is damaged")
     assert not out.exists()
@@ -454,7 +454,7 @@ def test_losses_and_nearest_colours(demo, profile_path):
     )
     assert {"area_lost", "mean_de00", "p95_de00", "colours"} <= found.keys()
     assert 0 < found["area_lost"] < 1
-    assert {"wanted_lab", "printed_lab", "de00", "area", "words", "values"} == found["colours"][0].keys()
+    assert {"wanted_lab", "printed_lab", "de00", "area", "words", "values", "name"} == found["colours"][0].keys()
     said = json.loads(fidele("nearest", "#00ffcc", "--to", profile_path, "--json").stdout)
     assert said["verdict"] == "cannot be held"
     assert [n["flavour"] for n in said["nearest"]] == ["least ΔE00", "same hue", "same lightness"]
@@ -537,12 +537,12 @@ def test_files_for_another_house_and_intents_that_nobody_chose(places, profile_p
     # What is in a working space is converted on like any other picture.
     done = fidele("convert", out, "--to", profile_path, "--out", tmp_path / "on.tif")
     assert done.returncode == 0, done.stderr
-    assert "suits this picture" in done.stderr
+    assert "suits this picture" in done.stdout
     refused(
         "convert", flags, "--space", "sRGB", "--to", profile_path, "--out", out, words="Say what it is converted to"
     )
     said = fidele("losses", flags, "--to", profile_path)
-    assert "Media-relative suits this picture" in said.stderr
+    assert "Media-relative suits this picture" in said.stdout
     assert "its " in said.stdout
     everywhere = fidele("losses", flags, "--conditions", env=os.environ | {"XDG_DATA_HOME": str(tmp_path / "empty")})
     assert everywhere.returncode == 2

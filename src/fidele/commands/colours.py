@@ -53,7 +53,7 @@ def losses(
         _by_condition(picture, as_json)
         return
     printer = Profile.open(target)
-    chosen = intent_for(picture, printer, intent, bpc)
+    chosen, why = intent_for(picture, printer, intent, bpc)
     settings = ProofSettings(chosen, bpc, read_tuning(tune) if tune else None)
     found = find(picture.laid, picture.profile, printer, settings)
     contrast = contrast_lost(picture.laid, picture.profile, printer, settings)
@@ -61,6 +61,7 @@ def losses(
         print_json(
             {
                 "intent": chosen.value,
+                "intent_because": why,
                 "area_lost": round(found.lost, 5),
                 "out_of_gamut": round(found.out_of_gamut, 5),
                 "mean_de00": round(found.mean_de00, 3),
@@ -71,6 +72,8 @@ def losses(
             }
         )
         return
+    if why:
+        click.echo(why)
     click.echo(
         f"{found.lost * 100:.1f} % of the picture is lost (ΔE00 over 2), mean ΔE00 {found.mean_de00:.1f}, "
         f"95th percentile {found.p95_de00:.1f}."

@@ -62,18 +62,17 @@ def session_of_user() -> Session:
     return session
 
 
-def intent_for(picture: Artwork, printer: Profile, given: str | None, bpc: bool) -> Intent:
-    """Return the intent that was asked for, or the one that suits the picture; which one, and why, is said."""
+def intent_for(picture: Artwork, printer: Profile, given: str | None, bpc: bool) -> tuple[Intent, str]:
+    """Return the intent that was asked for and '', or the one that suits the picture, and the reason to be said."""
     from fidele.icc.transform import Intent
     from fidele.proof.advice import advised
 
     if given is not None:
-        return Intent(given)
+        return Intent(given), ""
     advice = advised(picture.laid, picture.profile, printer, bpc)
     if advice is None:
-        return Intent.PERCEPTUAL
-    click.echo(f"{advice.sentence} (--intent {advice.intent.value}; name another one to have that.)", err=True)
-    return advice.intent
+        return Intent.PERCEPTUAL, ""
+    return advice.intent, f"{advice.sentence} Name another --intent to have that."
 
 
 def print_json(document: object) -> None:

@@ -70,12 +70,12 @@ def convert(
     targets = {artwork[0]: out} if out is not None else named(artwork, out_dir or Path(), name)
     keep = "primaries" if keep_primaries else "black" if keep_black else ""
     plain = printer.header.device_class != "prtr"  # a space of a matrix or a curve has no tables to choose from
-    used = Intent(intent or ("relative" if plain else "perceptual"))
+    used, why = Intent(intent or ("relative" if plain else "perceptual")), ""
     how = Conversion(used, bpc, read_tuning(tune) if tune else None, keep)
 
     def choose(picture: Any) -> Intent:
-        nonlocal used
-        used = intent_for(picture, printer, None, bpc)
+        nonlocal used, why
+        used, why = intent_for(picture, printer, None, bpc)
         return used
 
     ways = None if intent or plain else choose
@@ -92,7 +92,7 @@ def convert(
             continue
         for doubt in picture.doubts:
             click.echo(doubt, err=True)
-        click.echo(f"{to}: from {picture.slip.words}, {used.value}.")
+        click.echo(f"{to}: from {picture.slip.words}, {used.value}.{' ' if why else ''}{why}")
     note = bpc_note(printer, used, bpc)
     if note:
         click.echo(note, err=True)
@@ -142,7 +142,10 @@ def proof(
     printer = Profile.open(target)
     what = require_output(printer)
     tuning = read_tuning(tune) if tune else None
-    intents = [Intent(i) for i in what.intents] if compare else [intent_for(picture, printer, intent, bpc)]
+    one, why = intent_for(picture, printer, intent, bpc) if not compare else (Intent.PERCEPTUAL, "")
+    intents = [Intent(i) for i in what.intents] if compare else [one]
+    if why:
+        click.echo(why)
     ways = [ProofSettings(i, bpc, tuning, paper_white=paper_white) for i in intents]
     figures = {}
     for way, found in zip(ways, losses_of_each(picture.laid, picture.profile, printer, ways), strict=True):

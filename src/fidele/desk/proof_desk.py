@@ -126,10 +126,11 @@ class ProofDesk(Desk):
         self.whole = button("Whole picture", self._toggle, "The print alone, in one view instead of the comb")
         self.where = button("Where it is lost", self._where, "A map of ΔE00 over the picture, in steps")
         self.every = button(
-            "Which condition?", self._every, "This picture as every printing condition would print it, the best first"
+            "Conditions", self._every, "This picture as every printing condition would print it, the best first"
         )
         for made in (self.whole, self.where, self.every):
             made.setCheckable(True)
+        for made in (self.whole, self.where):
             row.addWidget(made)
         self.sent = button(
             "Hold V: as sent", lambda: None, "Hold the key V, or this button, to see the picture unprinted"
@@ -177,7 +178,7 @@ class ProofDesk(Desk):
         for keep in KEEPS:
             self.kept.addItem(_KEPT[keep], keep)
         self.kept.activated.connect(lambda i: self.guarded(self.session.pieces.keep, self.kept.itemData(i)))
-        fill(row, self.kept, SPRING)
+        fill(row, self.kept, SPRING, self.every)
         self.colours = button(
             "Colours …", lambda: self.go.emit("Colours"), "The customer's colours and the picture's own; replace them"
         )

@@ -111,7 +111,7 @@ def _by_rest(description: str, found: dict[str, Said]) -> None:
     if "media" in found or printer is None or len(_parts(description)) > 1:
         return
     taken = set(plain(printer.value).split())
-    taken |= {w for name in ("substrate", "ink", "maker") if name in found for w in plain(found[name].value).split()}
+    taken |= {w for name in ("substrate", "ink") if name in found for w in plain(found[name].value).split()}
     words = [w for w in re.findall(r"[^\W_]+", description) if w.casefold() not in taken]
     if words and any(w[0].isalpha() for w in words):
         found["media"] = Said(value=" ".join(words), origin="description", sentence=description)

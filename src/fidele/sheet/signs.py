@@ -60,7 +60,7 @@ def read_identities(scan: Codes, ppi: float = 300.0) -> list[Identity]:
     fine = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC) if factor > 1 else grey
     found: set[Identity] = set()
     # What one misses another mostly sees; and what lies between the pixels at one size does not at another.
-    larger = cv2.resize(fine, None, fx=1.3, fy=1.3, interpolation=cv2.INTER_CUBIC)
+    larger = cv2.resize(grey, None, fx=factor * 1.5625, fy=factor * 1.5625, interpolation=cv2.INTER_CUBIC)
     ways = ((cv2.QRCodeDetector(), fine), (cv2.QRCodeDetectorAruco(), fine), (cv2.QRCodeDetector(), larger))
     for detector, seen in ways:
         for tile in _tiles(seen, round(_READ_AT * 3), round(_READ_AT * 0.5)):
