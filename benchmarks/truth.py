@@ -34,21 +34,22 @@ from tests.street.judge import figures, judged
 from tests.street.kinds import made
 
 WORK = "true colour"
+_SEALED = "## Sealed"
 _DOC = Path(__file__).resolve().parent.parent / "docs" / "truth.md"
 _SAID = (
     """Made by `./run bench truth`. Three conditions of the bench, and the printers of a street of strangers
-    (`tests/street`): other halves, inks, papers, separations and drivers than the bench's, each with an instrument that
-    is off by ΔE 0.05 to 0.5. Of each a target of 900 patches is printed and measured, and a profile made.""",
-    """*Move*: over sRGB colours that can be printed (nearest printable one within ΔE00 1, found by search), ΔE00 between
-    what is wanted (white on white, black on a neutral as dark as the printer's darkest colorant) and what the perceptual
-    table prints; asked: mean at most 1.0, 95th percentile at most 2.5.""",
+    (`tests/street`): other halves, inks, papers, separations and drivers than the bench's, each with an instrument
+    that is off by ΔE 0.05 to 0.5. Of each a target of 900 patches is printed and measured, and a profile made.""",
+    """*Move*: over sRGB colours that can be printed (nearest printable one within ΔE00 1, found by search), ΔE00
+    between what is wanted (white on white, black on a neutral as dark as the printer's darkest colorant) and what
+    the perceptual table prints; asked: mean at most 1.0, 95th percentile at most 2.5.""",
     """*L\\* back*, *smallest step*: along 24 ramps from black and white to twelve hues and three hue circles, by how
-    much L\\* turns back where the source rises, and the smallest step as a share of the source's; asked: 0.2 and 0.1.
-    *Hue* in Oklab, of colours with some chroma; asked: 3°.""",
-    """*A2B∘B2A*: a random printable colour, its device values, and back: mean and worst ΔE00. The mapped tables come back
-    worse than the colorimetric one: the shell into which all that lies beyond is squeezed is stretched on the way back.
-    *gamt*: share of printable colours that the gamut table flags, and of those that lie more than ΔE00 3 beyond that it
-    misses; asked: 0.02 each.""",
+    much L\\* turns back where the source rises, and the smallest step as a share of the source's; asked: 0.2 and
+    0.1. *Hue* in Oklab, of colours with some chroma; asked: 3°.""",
+    """*A2B∘B2A*: a random printable colour, its device values, and back: mean and worst ΔE00. The mapped tables come
+    back worse than the colorimetric one: the shell into which all that lies beyond is squeezed is stretched on the
+    way back. *gamt*: share of printable colours that the gamut table flags, and of those that lie more than ΔE00 3
+    beyond that it misses; asked: 0.02 each.""",
 )
 _SHOWN = (
     "fit, mean",
@@ -101,7 +102,7 @@ def _owners(setting: Any) -> dict[str, float]:
     found = {}
     chart = control_chart()
     for owner in ("fidele", "system", "driver", "driver-profile", "program"):
-        bench = Bench(setting.bench)
+        bench = Bench(setting.folder)
         device = bench.printer_of(setting.card.printer)
         if owner != "program" and owner not in device.owners():
             continue
@@ -158,11 +159,19 @@ def _write(rows: dict[str, dict[str, float]], owners: dict[str, dict[str, float]
     every = sorted({owner for found in owners.values() for owner in found})
     lines += [f"| | {' | '.join(every)} |", f"|---|{'---|' * len(every)}"]
     lines += [f"| {n} | {' | '.join(str(f.get(o, 'cannot')) for o in every)} |" for n, f in owners.items()]
-    lines += ["", "## Sealed", ""]
-    if entry.get("opened"):
-        lines += [f"Opened {entry['opened']}, once; as it came out.", ""]
-        lines += [f"| | {' | '.join(_SHOWN)} |", f"|---|{'---|' * len(_SHOWN)}"]
-        lines += [f"| {n} | {' | '.join(str(f.get(k, '')) for k in _SHOWN)} |" for n, f in entry["figures"].items()]
-    else:
-        lines += [f"Not opened yet: {', '.join(entry['kinds'])}, and seeds {entry['seeds']} of every kind."]
-    _DOC.write_text("\n".join(lines) + "\n")
+    _DOC.write_text("\n".join([*lines, "", _SEALED, *_sealed(entry)]) + "\n")
+
+
+def write_sealed() -> None:
+    """Write what came out of the sealed ones into docs/truth.md, and leave the rest of it as it is."""
+    said = _DOC.read_text().partition(_SEALED)[0]
+    _DOC.write_text(said + "\n".join([_SEALED, *_sealed(seal.kept()[WORK])]) + "\n")
+
+
+def _sealed(entry: dict[str, Any]) -> list[str]:
+    if not entry.get("figures"):
+        return ["", f"Not opened yet: {', '.join(entry['kinds'])}, and seeds {entry['seeds']} of every kind."]
+    head = [f"| | {' | '.join(_SHOWN)} |", f"|---|{'---|' * len(_SHOWN)}"]
+    rows = [f"| {n} | {' | '.join(str(f.get(k, '')) for k in _SHOWN)} |" for n, f in entry["figures"].items()]
+    said = f"Opened {entry['opened']}, once, after everything was tuned; as it came out."
+    return ["", said, "", *head, *rows]

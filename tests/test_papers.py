@@ -256,3 +256,47 @@ def test_defaults_are_by_printer_and_media_alone(tmp_path):
     assert kept.of("wren-1", "Fen 100") == ""
     (tmp_path / "defaults.json").write_text("[1, 2]")
     assert kept.all() == {}
+
+
+def test_what_is_set_by_a_guess_and_what_differs_is_said(session):
+    """A leaflet's quality on the card is told as a guess; a stated dithering that the driver does not have, as such."""
+    profile_id = session.card.profile
+    papers = session.profiles.papers(session.profiles.need(profile_id))
+    said = dict(papers.said)
+    said["quality"] = Said(value="3", origin="leaflet", sentence="Passes 3.")
+    session.profiles.store.save(papers.model_copy(update={"said": said}))
+    session.refresh()
+    found = {f.code: f for f in session.findings}
+    assert "quality 3" in found["set-by-guess"].title
+    said["quality"] = Said(value="2", origin="leaflet", sentence="Passes 2.")
+    session.profiles.store.save(papers.model_copy(update={"said": said}))
+    session.refresh()
+    codes = {f.code for f in session.findings}
+    assert "made-with-other-quality" in codes
+    assert "set-by-guess" not in codes
+
+
+def test_what_was_chosen_or_verified_comes_before_what_was_never_tried(session):
+    """An untried profile of a supplier never stands before the workshop's own verified one, a chosen default first."""
+    mine = session.card.profile
+    session.install(session.places.data / "downloads" / "fen-100-profiles.zip")
+    session.profiles.settle({a.id: "put" for a in session.profiles.pending.arrivals})
+    fits = [r.entry.id for r in session.profiles.fitting(session.card) if r.fit.grade == "fits"]
+    other = next(i for i in fits if i != mine)
+    when = datetime.datetime(2026, 6, 1)
+    seen = Verified(
+        unit=session.device.id,
+        printer="x",
+        when=when,
+        mean=0.3,
+        p95=0.8,
+        passed=True,
+        sentence="Held.",
+        chart="",
+        run=1,
+    )
+    papers = session.profiles.papers(session.profiles.need(mine))
+    session.profiles.store.save(papers.model_copy(update={"verified": [seen], "pinned": False}))
+    assert session.profiles.fitting(session.card)[0].entry.id == mine
+    session.profiles.choose_default(other, session.card.media)
+    assert session.profiles.fitting(session.card)[0].entry.id == other
