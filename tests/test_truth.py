@@ -11,7 +11,8 @@ from lcms import LAB, littlecms
 
 from fidele.characterise.mapping import mappings
 from fidele.characterise.printer import Sizes, fit_printer, make_profile
-from fidele.chart.family import target_chart
+from fidele.chart.cgats import parse
+from fidele.colour.cie import lab_to_xyz
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
@@ -61,22 +62,18 @@ def test_a_mapping_can_be_undone(printer):
         assert np.percentile(back, 99) < 0.1
 
 
-def test_small_tables_cost_nothing_that_is_seen():
-    """A profile with the measurements of 1,500 patches is small enough for a PNG, and as good as a large one."""
-    chart = target_chart()
-    stranger = seal.stranger("true colour", "stepped", 1)
-    model = fit_printer(chart.rgb, stranger.measured(chart.rgb, np.random.default_rng(0)))
-    day = datetime.datetime(2026, 1, 1)
-    rows = "\n".join(f"A{n:04d} " + "255.000 " * 9 for n in range(1500))
-    small = Profile.parse(make_profile(model, "small", day, rows))
-    assert len(small.data) < 1_000_000
-    large = Profile.parse(make_profile(model, "large", day, sizes=Sizes(33, 33, 33, 33, 33)))
+def test_small_tables_cost_nothing_that_is_seen(printer):
+    """A profile with the measurements of 1,500 patches goes into a PNG, and is as good as one of large tables."""
+    rows = printer.raw("targ")
+    assert len(printer.data) + len(rows) * 600 / 900 < 1_000_000
+    table = parse(rows[8:].rstrip(b"\0").decode(), "targ")
+    model = fit_printer(table.RGB / 255, lab_to_xyz(table.Lab))
+    large = Profile.parse(make_profile(model, "large", datetime.datetime(2026, 1, 1), sizes=Sizes(33, 33, 33, 33, 33)))
     device = np.random.default_rng(1).random((4000, 3)).astype(np.float32)
-    Lab = to_lab(device, large)
-    assert delta_e_2000(Lab, to_lab(device, small)).mean() < 0.05
+    assert delta_e_2000(to_lab(device, large), to_lab(device, printer)).mean() < 0.05
     artwork = to_lab(np.random.default_rng(2).random((4000, 3)).astype(np.float32), srgb())
     for intent in (Intent.PERCEPTUAL, Intent.RELATIVE, Intent.SATURATION):
-        printed = [to_lab(from_lab(artwork, profile, intent), large) for profile in (small, large)]
+        printed = [to_lab(from_lab(artwork, profile, intent), large) for profile in (printer, large)]
         assert delta_e_2000(*printed).mean() < (0.25 if intent is Intent.SATURATION else 0.05)
 
 

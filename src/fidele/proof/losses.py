@@ -23,6 +23,8 @@ from fidele.tuning.conversion import device_values, tuned_source
 LOST = 2.0
 #: Lost colours so near to each other in L*a*b* are gathered into one group.
 GATHERED = 20.0
+#: Groups of a smaller share are not spoken of in the headline.
+_SPOKEN_OF = 0.002
 _SAMPLES = 1 << 20
 _COLOURS = 40_000
 #: Graphics are flat where so few colours, each with such a share, make nine tenths of them.
@@ -62,7 +64,8 @@ class Losses:
         """What will be lost, in a sentence."""
         if self.lost < 0.005 or not self.groups:
             return "Nothing of the picture will look visibly different."
-        worst = max(self.groups, key=lambda g: g.de00)
+        seen = [g for g in self.groups if g.area >= _SPOKEN_OF] or list(self.groups)
+        worst = max(seen, key=lambda g: g.de00)
         duller = sum(g.area for g in self.groups if "duller" in g.words)
         how = "visibly duller" if duller > 0.5 * sum(g.area for g in self.groups) else "visibly different"
         share = f"{self.lost * 100:.0f} %" if self.lost >= 0.01 else "Less than 1 %"
