@@ -90,7 +90,9 @@ def _by_condition(picture: Artwork, as_json: bool) -> None:
     session = session_of_user()
     among = candidates(session.cards.cards(), session.shelf.load, session.devices, session.corrections)
     if not among:
-        raise FideleError("There is no printing condition yet: `fidele condition new` makes one.")
+        raise FideleError(
+            "There is no printing condition yet: make one in the window, or `fidele condition import` one."
+        )
     held = ranked(picture.laid, picture.profile, among)
     if as_json:
         print_json(

@@ -72,7 +72,7 @@ def intent_for(picture: Artwork, printer: Profile, given: str | None, bpc: bool)
     advice = advised(picture.laid, picture.profile, printer, bpc)
     if advice is None:
         return Intent.PERCEPTUAL, ""
-    return advice.intent, f"{advice.sentence} Name another --intent to have that."
+    return advice.intent, advice.sentence
 
 
 def print_json(document: object) -> None:
