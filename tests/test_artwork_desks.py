@@ -59,6 +59,15 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     settle(window, qtbot)
     assert proof.legend.isVisible()
     click(proof, "Where it is lost")
+    # The same under every condition: nothing is shown of a look that was cancelled, and none stands beside new colours.
+    click(proof, "Conditions")
+    window.work.cancel()
+    settle(window, qtbot)
+    assert not proof.every.isChecked()
+    click(proof, "Conditions")
+    settle(window, qtbot)
+    assert proof.every.isChecked()
+    assert {t.name for t in proof.view._teeth} == {"as sent", *(c.name for c in session.cards.cards())}
     # The worst of its colours is replaced by the nearest that can be printed, in a copy.
     window.show_desk("Colours")
     settle(window, qtbot)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from types import SimpleNamespace
 
 import numpy as np
@@ -14,6 +15,7 @@ from fidele.chart.family import control_chart
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.tables import device_to_pcs_lab
@@ -24,8 +26,9 @@ from fidele.run.job import Job
 from fidele.run.page import finished_file, prepare_page
 from fidele.run.probes import Corrections
 from fidele.session.looks import settings_for
-from fidele.session.way import way_of
+from fidele.session.way import Ways, way_of
 from fidele.sheet.placing import Placing
+from fidele.tiles import CancelledError
 from fidele.tuning.conversion import device_values
 from fidele.tuning.model import Tuning
 
@@ -192,7 +195,7 @@ def test_a_baked_tuning_and_a_mirrored_file_survive_the_queue(session, tmp_path)
 
 def test_conditions_are_ranked_by_what_they_lose(session, printer):
     """The best first, each by its own owner's way; what nothing is known of comes last, with the reason."""
-    from fidele.session.holding import candidates, ranked
+    from fidele.session.holding import candidate, ranked
 
     mine = session.card
     cards = [
@@ -201,10 +204,27 @@ def test_conditions_are_ranked_by_what_they_lose(session, printer):
         mine.model_copy(update={"id": "a", "name": "as it should be", "intent": Intent.RELATIVE}),
     ]
     fields = (colours(3) >> 8).astype(np.uint8)
-    held = ranked(fields, srgb(), candidates(cards, session.shelf.load, session.devices, session.corrections))
+    find = partial(candidate, load=session.shelf.load, devices=session.devices, corrections=session.corrections)
+    held = ranked(fields, srgb(), cards, find)
     assert [h.candidate.card.id for h in held] == ["a", "b", "c"]
     assert "its" in held[0].words
     assert "no profile says" in held[2].words
+    done: list[float] = []
+    with pytest.raises(CancelledError):
+        ranked(fields, srgb(), cards, find, lambda share: done.append(share) or share < 0.5)
+    assert done == pytest.approx([1 / 3, 2 / 3])
+
+
+def test_a_way_is_found_again_once_its_driver_can_be_read_again(session, printer, monkeypatch):
+    """Nothing is shown while it cannot be, and nothing is said of that any more afterwards."""
+    card, device = session.card.model_copy(update={"owner": "driver"}), session.device
+    ways = Ways(session.corrections)
+    before = ways.find(card, device, printer)
+    with monkeypatch.context() as gone:
+        gone.setattr(type(device), "state", lambda self: (_ for _ in ()).throw(FideleError("It does not answer.")))
+        assert ways.find(card, device, printer) == (None, "It does not answer.")
+    assert ways.find(card, device, printer) == before
+    assert before[0] is not None
 
 
 def test_pages_are_prepared_at_the_resolution_that_the_card_asks_for(session, printer, places):

@@ -85,15 +85,11 @@ def losses(
 
 
 def _by_condition(picture: Artwork, as_json: bool) -> None:
-    from fidele.session.holding import candidates, ranked
-
-    session = session_of_user()
-    among = candidates(session.cards.cards(), session.shelf.load, session.devices, session.corrections)
-    if not among:
+    held = session_of_user().under_each(picture)(None)
+    if not held:
         raise FideleError(
             "There is no printing condition yet: make one in the window, or `fidele condition import` one."
         )
-    held = ranked(picture.laid, picture.profile, among)
     if as_json:
         print_json(
             [

@@ -11,6 +11,7 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QWidget
 
+from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down, fill, tick
 from fidele.desk.labels import button, heading, label, line, say_steadily, section
@@ -30,7 +31,7 @@ from fidele.proof.soft import ProofSettings, predicted_lab, show
 from fidele.proof.trust import VIEWING, not_shown
 from fidele.proof.where import BANDS, LossMap, band_words
 from fidele.route.condition import Card
-from fidele.session.holding import Holding, candidates, ranked
+from fidele.session.holding import Holding
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.state import LossesFound
@@ -120,6 +121,7 @@ class ProofDesk(Desk):
         self._unshown: float | None = None
         self._moved: Kept | None = None
         self._held_by: tuple[Holding, ...] = ()
+        self._held_of: Artwork | None = None
 
     def _ways_to_look(self) -> QHBoxLayout:
         row = across(space=8)
@@ -203,18 +205,17 @@ class ProofDesk(Desk):
         """Find out what every condition makes of the picture, and show it."""
         self.where.setChecked(False)
         self.whole.setChecked(False)
-        artwork, session = self.session.artwork, self.session
-        if not self.every.isChecked() or artwork is None:
-            self.refresh()
-            return
-        self._held_by, pixels, source = (), artwork.laid, artwork.profile
-        among = candidates(session.cards.cards(), session.shelf.load, session.devices, session.corrections)
+        artwork = self.session.artwork
+        if self.every.isChecked() and artwork is not None:
+            self.every.setChecked(False)  # it is on once there is something to show
 
-        def take(found: list[Holding]) -> None:
-            self._held_by = tuple(found)
-            self.refresh()
+            def take(found: list[Holding]) -> None:
+                if self.session.artwork is artwork:
+                    self._held_by, self._held_of = tuple(found), artwork
+                    self.every.setChecked(True)
+                    self.refresh()
 
-        self.work.run("Looking at every condition", lambda _: ranked(pixels, source, among), take)
+            self.work.run("Looking at every condition", self.session.under_each(artwork), take)
         self.refresh()
 
     def _where(self) -> None:
@@ -336,10 +337,11 @@ class ProofDesk(Desk):
         mapped = self.where.isChecked() and self._sits is None
         self.legend.setVisible(ready and mapped)
         self.steps.setVisible(ready and mapped)
+        if artwork is not self._held_of:
+            self.every.setChecked(False)
         if piece is None or piece.number != self._picture:
             self._picture = piece.number if piece is not None else None
             self._sits = None
-            self.every.setChecked(False)
             self.view.set_picture(session.laid)
         else:
             self.view.set_picture(session.laid, keep=True)

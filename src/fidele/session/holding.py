@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from fidele.arrays import Codes
@@ -15,6 +15,7 @@ from fidele.route.condition import Card
 from fidele.run.probes import Corrections
 from fidele.session.looks import settings_for
 from fidele.session.way import way_of
+from fidele.tiles import CancelledError, Progress
 
 
 @dataclass(frozen=True)
@@ -49,31 +50,44 @@ class Holding:
         return f"{found.lost * 100:.0f} % lost, mean ΔE00 {found.mean_de00:.1f}; worst its {worst.name}: {worst.words}"
 
 
-def candidates(
-    cards: Iterable[Card], load: Callable[[str], Profile], devices: Devices, corrections: Corrections
-) -> list[Candidate]:
-    """Return each condition with what its prints are predicted by."""
-    found = []
-    for card in cards:
-        try:
-            if card.profile is None:
-                raise FideleError("no profile says what it prints")
-            profile = load(card.profile)
-            way = way_of(card, devices.find(card.printer), profile, corrections)
-            found.append(Candidate(card, profile, settings_for(card, way, None, "")))
-        except FideleError as error:
-            found.append(Candidate(card, missing=str(error)))
-    return found
+def candidate(card: Card, load: Callable[[str], Profile], devices: Devices, corrections: Corrections) -> Candidate:
+    """Return a condition with what its prints are predicted by; its driver may be asked, which takes time."""
+    try:
+        if card.profile is None:
+            raise FideleError("no profile says what it prints")
+        profile = load(card.profile)
+        way = way_of(card, devices.find(card.printer), profile, corrections)
+    except FideleError as error:
+        return Candidate(card, missing=str(error))
+    return Candidate(card, profile, settings_for(card, way, None, ""))
 
 
-def ranked(pixels: Codes, source: Profile, among: Iterable[Candidate]) -> list[Holding]:
-    """Return what each condition makes of a picture (h, w, channels), the one that loses least first."""
+def ranked(
+    pixels: Codes,
+    source: Profile,
+    cards: Sequence[Card],
+    find: Callable[[Card], Candidate],
+    progress: Progress | None = None,
+) -> list[Holding]:
+    """Return what each condition makes of a picture (h, w, channels), the one that loses least first.
+
+    Raises
+    ------
+    CancelledError
+        When `progress` returned False.
+    """
     held = []
-    for one in among:
-        try:
-            if one.profile is None or one.settings is None:
-                raise FideleError(one.missing)
-            held.append(Holding(one, losses(pixels, source, one.profile, one.settings)))
-        except FideleError as error:
-            held.append(Holding(replace(one, missing=str(error)), None))
+    for done, card in enumerate(cards, 1):
+        held.append(_held(pixels, source, find(card)))
+        if progress and not progress(done / len(cards)):
+            raise CancelledError
     return sorted(held, key=lambda h: (h.losses is None, h.losses.mean_de00 if h.losses is not None else 0.0))
+
+
+def _held(pixels: Codes, source: Profile, one: Candidate) -> Holding:
+    if one.profile is None or one.settings is None:
+        return Holding(one, None)
+    try:
+        return Holding(one, losses(pixels, source, one.profile, one.settings))
+    except FideleError as error:
+        return Holding(replace(one, missing=str(error)), None)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from fidele.arrays import Codes
@@ -43,6 +44,7 @@ from fidele.session.facts import Gathering
 from fidele.session.fields import Fields
 from fidele.session.follow import Follow
 from fidele.session.handoff import Handoff
+from fidele.session.holding import Holding, candidate, ranked
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
 from fidele.session.laying import Laying
@@ -339,6 +341,11 @@ class Session:
         """How numbers go where another one converts, and why that is not known; None and '' where Fidele does."""
         card = self.need_card()
         return self._ways.find(card, self.devices.find(card.printer), self.live.state.profile)
+
+    def under_each(self, artwork: Artwork) -> Callable[[Progress | None], list[Holding]]:
+        """Return what finds how every condition prints a picture, the best first; to be called beside the interface."""
+        find = partial(candidate, load=self.shelf.load, devices=self.devices, corrections=self.corrections)
+        return partial(ranked, artwork.laid, artwork.profile, self.cards.cards(), find)
 
     @property
     def intents(self) -> tuple[str, ...]:

@@ -106,12 +106,15 @@ class Ways:
             return None, ""
         try:
             state = fingerprint(device.state()) if device is not None else ()
-            colour = (card.owner, card.intent, card.bpc, card.sends, card.bake, card.printed_from)
-            now = (device and device.id, state, colour, profile and profile.content_id)
-            if now != self._for:
-                self._way, self._missing = None, ""
-                self._for = now
+        except FideleError as error:  # the way is looked for anew once the driver can be read again
+            self._for = None
+            return None, str(error)
+        colour = (card.owner, card.intent, card.bpc, card.sends, card.bake, card.printed_from)
+        now = (device and device.id, state, colour, profile and profile.content_id)
+        if now != self._for:
+            self._for, self._way, self._missing = now, None, ""
+            try:
                 self._way = way_of(card, device, profile, self._corrections)
-        except FideleError as error:
-            self._missing = str(error)
+            except FideleError as error:
+                self._missing = str(error)
         return self._way, self._missing
