@@ -1,4 +1,4 @@
-"""Mapping of colours that a printer cannot hold: perceptual and saturation, both with an exact inverse.
+"""Mapping of colours that a printer cannot hold: perceptual and saturation, both with an inverse.
 
 After white is on white and black on a neutral as dark as the printer's black (the scaling of ISO 18619), a colour is
 a place in the leaf of its hue: a direction and a distance from a middle on the grey axis. Only the distance changes.
@@ -36,7 +36,7 @@ _ROUND = 0.5
 #: Saturation: what chroma is multiplied by, and how far tips go toward the lightness of tips.
 _LIFT, _LEAN = 1.12, 0.7
 #: By how much L* is to rise at least from one direction to the next: what tables of 33 nodes make of level is not.
-_CLIMB = 0.05
+_CLIMB = 0.07
 #: Cells along an edge of the device cube whose surface is measured.
 _CELLS = 36
 

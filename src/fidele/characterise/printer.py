@@ -171,7 +171,22 @@ def _artwork() -> Floats:
     rng = np.random.default_rng(5)
     faces = rng.random((20_000, 3))
     faces[np.arange(len(faces)), rng.integers(0, 3, len(faces))] = rng.integers(0, 2, len(faces))
-    return np.concatenate([rng.random((15_000, 3)), faces, faces[:10_000] * rng.random((10_000, 1))])
+    # Edges and dark faces once more: the ramps from black run along them, and dark blues have little room to rise in.
+    edges, some = rng.random((12_000, 3)), np.arange(12_000)
+    along = rng.integers(0, 3, 12_000)
+    ends = rng.integers(0, 2, edges.shape).astype(float)
+    ends[some, along] = edges[some, along]
+    dark = faces[-12_000:] * rng.random((12_000, 1)) ** 2
+    return np.concatenate([rng.random((15_000, 3)), faces, faces[:10_000] * rng.random((10_000, 1)), ends, dark])
+
+
+def _sensitivity(model: PrinterModel, samples: Floats, channel: int) -> Floats:
+    """Return how far (n,) colours move with one channel, relative to the middle of all: what an error there costs."""
+    up, down = samples.copy(), samples.copy()
+    up[:, channel] = np.minimum(up[:, channel] + 0.01, 1)
+    down[:, channel] = np.maximum(down[:, channel] - 0.01, 0)
+    moved = np.linalg.norm(model(up) - model(down), axis=1) / (up - down)[:, channel]
+    return np.clip(moved / np.median(moved), 0.3, 4)
 
 
 def _device_table(
@@ -181,7 +196,8 @@ def _device_table(
 
     Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by
     least squares, until the *interpolated* table returns `samples` for the colours `seen` that they give: nodes just
-    outside the gamut so take values beyond 0 and 1, which the output curves cut off.
+    outside the gamut so take values beyond 0 and 1, which the output curves cut off. An error counts by how far it
+    moves the colour.
     """
     from scipy.sparse import csr_matrix
     from scipy.sparse.linalg import lsqr
@@ -191,9 +207,11 @@ def _device_table(
     device = _invert(model, nodes if mapping is None else mapping.forward(nodes))
     index, weight = grid.place(seen)
     rows = np.repeat(np.arange(len(seen)), 8)
-    table = csr_matrix((weight.ravel(), (rows, index.ravel())), shape=(len(seen), len(device)))
     for channel in range(3):
-        off = samples[:, channel] - table @ device[:, channel]
+        counts = _sensitivity(model, samples, channel)
+        values = (weight * counts[:, None]).ravel()
+        table = csr_matrix((values, (rows, index.ravel())), shape=(len(seen), len(device)))
+        off = counts * samples[:, channel] - table @ device[:, channel]
         device[:, channel] += lsqr(table, off, damp=0.15, iter_lim=25)[0]
     device[(np.abs(nodes - [100, 0, 0]) < 1e-6).all(axis=1)] = 1.001
     return device_lut(device.reshape(size, size, size, 3), grid)

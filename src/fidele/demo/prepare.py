@@ -69,7 +69,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     """
     places = Places.under(root)
     mark = root / "demo.json"
-    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 8}
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 9}
     try:
         made = json.loads(read_bytes(mark, 1 << 16))
     except (FideleError, ValueError):
