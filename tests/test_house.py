@@ -28,6 +28,7 @@ from fidele.run import kept
 from fidele.session.actions import IN_THE_WINDOW
 from fidele.session.live import WrongThreadError
 from fidele.session.news import LogChanged
+from fidele.session.places import Places
 from fidele.session.report import write_report
 from fidele.session.state import WhiteChosen
 from fidele.store.logbook import Logbook
@@ -137,7 +138,8 @@ def test_the_whole_story_on_one_thread_with_the_driver_changed_meanwhile(window,
 
 
 def test_a_printer_of_another_kind_works_on_every_desk(places, qtbot, monkeypatch, tmp_path):
-    monkeypatch.setattr(registry, "KINDS", [*registry.KINDS, plover])
+    monkeypatch.setitem(registry.KINDS, "plover", plover)
+    monkeypatch.setattr(Places, "devices", property(lambda places: {"bench": places.bench, "plover": places.bench}))
     from fidele.desk.application import open_window
 
     window = open_window(places)
@@ -226,7 +228,7 @@ def test_a_scan_is_judged_by_the_printer_of_its_own_run(session, monkeypatch):
     reader = session.checking.reader()
     assert reader.aim(run.job).driver is own
     # Where its printer has gone away, the print is judged all the same.
-    away = dataclasses.replace(reader, devices=dataclasses.replace(session.devices, printers=(gannet,)))
+    away = dataclasses.replace(reader, devices=dataclasses.replace(session.devices, fixed=(gannet,)))
     assert away.aim(run.job).driver is None
     assert away.check(run, scan).comparison.passed
 

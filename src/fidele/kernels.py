@@ -382,6 +382,52 @@ def scale_black(lab, source_y, target_y):  # type: ignore[no-untyped-def]
         lab[i, 2] = 200.0 * (f[1] - f[2])
 
 
+@njit(nogil=True, cache=True)
+def unpack_rows(data, out, pixel):  # type: ignore[no-untyped-def]
+    """Unpack PWG raster rows from data (n,) into out (h, bytes), `pixel` bytes each; return rows and bytes used.
+
+    Source: PWG 5102.4-2012, 4.3: a count of further equal rows, then runs, of one pixel or of several. Fewer rows
+    than asked for: the data broke off, or ran over a row's end.
+    """
+    at, row, line = 0, 0, out.shape[1]
+    while row < out.shape[0]:
+        if at >= data.shape[0]:
+            return row, at
+        again = data[at]
+        at += 1
+        x = 0
+        while x < line:
+            if at >= data.shape[0]:
+                return row, at
+            code = data[at]
+            at += 1
+            if code == 128:
+                out[row, x:] = 255
+                x = line
+            elif code < 128:
+                size = (code + 1) * pixel
+                if x + size > line or at + pixel > data.shape[0]:
+                    return row, at
+                for k in range(size):
+                    out[row, x + k] = data[at + k % pixel]
+                at += pixel
+                x += size
+            else:
+                size = (257 - code) * pixel
+                if x + size > line or at + size > data.shape[0]:
+                    return row, at
+                out[row, x : x + size] = data[at : at + size]
+                at += size
+                x += size
+        first = row
+        row += 1
+        for _ in range(again):
+            if row < out.shape[0]:
+                out[row] = out[first]
+                row += 1
+    return row, at
+
+
 def warm() -> None:
     """Compile every kernel for the argument types in use."""
     for kind in (np.float32, np.float64):
@@ -414,6 +460,7 @@ def warm() -> None:
     flat, axis = np.zeros((2, 3)), np.arange(3.0)
     winding_at(flat, flat, np.zeros((1, 3), np.int64), np.empty(2, np.int32))
     winding_columns(flat, np.zeros((1, 3), np.int64), axis, axis, axis, np.zeros((3, 3, 4), np.int32))
+    unpack_rows(np.zeros(2, np.uint8), np.empty((1, 1), np.uint8), 1)
     farthest(np.zeros(3), flat, flat, np.zeros((1, 3), np.int64), np.empty(2))
 
 

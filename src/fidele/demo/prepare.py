@@ -103,6 +103,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     CardStore(places.cards).save(made.model_copy(update={"driver_version": version}))
     printer.bring(card)
     printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
+    places.switch_bench(True)  # wherever this workshop is taken, its printers go along
     write_bytes(mark, json.dumps(stamp).encode())
     tell("Ready", 1.0)
     return places

@@ -8,12 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from fidele.devices.described import NO_PRINTER, DescribedStore
 from fidele.devices.program import program_named
 from fidele.devices.protocol import (
     CarriedMedia,
     Catalogue,
     Control,
     Instrument,
+    LearnedWords,
     Lies,
     Press,
     Printer,
@@ -27,12 +29,22 @@ from fidele.route.condition import Card
 
 @dataclass(frozen=True)
 class Devices:
-    """Printers, the nearest first, and what stands beside them; None where there is none.
+    """Printers, and what stands beside them; None where there is none.
 
-    `hands` returns what a person's hands can do at stand-ins; Fidele itself never looks there.
+    Attributes
+    ----------
+    fixed, found
+        Printers that are always there, and those that come and go; `look_again` asks which those are now, and tells
+        whether that has changed, and `missing` says why none can be found, '' where they can.
+    learned
+        What was learned of drivers' words, None where no kind of printer here needs that.
+    described
+        Where descriptions of printers are kept that cannot be reached, None where they are not.
+    hands
+        What a person's hands can do at stand-ins; Fidele itself never looks there.
     """
 
-    printers: tuple[Printer, ...] = ()
+    fixed: tuple[Printer, ...] = ()
     programs: tuple[Program, ...] = ()
     scanner: Scanner | None = None
     instrument: Instrument | None = None
@@ -40,33 +52,40 @@ class Devices:
     press: Press | None = None
     catalogue: Catalogue | None = None
     hands: Callable[[], list[Control]] = list
+    found: Callable[[], tuple[Printer, ...]] = tuple
+    look_again: Callable[[], bool] = bool
+    missing: Callable[[], str] = str
+    learned: LearnedWords | None = None
+    described: DescribedStore | None = None
+
+    @property
+    def printers(self) -> tuple[Printer, ...]:
+        """All printers, the nearest first."""
+        return (*self.fixed, *self.found())
 
     def joined(self, other: Devices) -> Devices:
         """Return these with others behind them."""
-        mine, theirs = self.hands, other.hands
+        mine, theirs = self, other
         return Devices(
-            (*self.printers, *other.printers),
+            (*self.fixed, *other.fixed),
             (*self.programs, *other.programs),
             self.scanner or other.scanner,
             self.instrument or other.instrument,
             self.table or other.table,
             self.press or other.press,
             self.catalogue or other.catalogue,
-            lambda: [*mine(), *theirs()],
+            lambda: [*mine.hands(), *theirs.hands()],
+            lambda: (*mine.found(), *theirs.found()),
+            lambda: any([mine.look_again(), theirs.look_again()]),
+            lambda: " ".join(filter(None, (mine.missing(), theirs.missing()))),
+            self.learned or other.learned,
+            self.described or other.described,
         )
 
     @property
     def nearest(self) -> Printer:
-        """The printer that stands nearest.
-
-        Raises
-        ------
-        FideleError
-            When there is none.
-        """
-        if not self.printers:
-            raise FideleError("No printer is known on this machine.")
-        return self.printers[0]
+        """The printer that stands nearest; where none is known, one that stands for it, to lay out by."""
+        return next(iter(self.printers), NO_PRINTER)
 
     def find(self, printer_id: str) -> Printer | None:
         """Return a printer by its id, None where it is not here."""

@@ -96,6 +96,9 @@ class Output(Protocol):
 class Probing(Protocol):
     """A route that numbers can be sent down without ink."""
 
+    #: Whether the driver tells, without ink, what its own correction does.
+    knows_correction: bool
+
     def dry_run(self, page: NDArray[np.uint8], of: tuple[float, float] | None = None) -> NDArray[np.uint8]:
         """Return the numbers that would become ink for a small page (h, w, 3), without printing.
 
@@ -156,17 +159,26 @@ class SystemProfile(Protocol):
 class Printer(Output, Protocol):
     """A printer with its driver. What only some can do stands beside, None where this one cannot.
 
-    `process` is 'transfer' where prints are pressed on a piece, 'direct' where the paper is the piece.
+    `process` is 'transfer' where prints are pressed on a piece, 'direct' where the paper is the piece, 'any' where that
+    is the workshop's business.
     """
 
     id: str
     name: str
-    format: PageFormat
     process: str
-    can_mirror: bool
     system: SystemProfile | None
     #: Where a profile lies, by its id: for drivers that are given one.
     profile_path: Callable[[str], Path | None]
+
+    @property
+    def format(self) -> PageFormat:
+        """The pages that it takes."""
+        ...
+
+    @property
+    def can_mirror(self) -> bool:
+        """Whether it mirrors where it is asked to."""
+        ...
 
     @property
     def probing(self) -> Probing | None:
@@ -356,6 +368,14 @@ class Program(Protocol):
 
     def print_file(self, file: Path, device: Printer, leaf: Media, progress: Progress | None = None) -> Sent:
         """Print a file as a person would from this program."""
+        ...
+
+
+class LearnedWords(Protocol):
+    """What was learned of drivers' words, which can be sent to a colleague and taken in."""
+
+    def take_in(self, path: Path) -> object:
+        """Take in what a colleague learned; `FideleError` where the file holds no such thing."""
         ...
 
 

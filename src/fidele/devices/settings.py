@@ -118,6 +118,8 @@ class DriverSettings(ABC):
 
     def sizes(self) -> tuple[str, ...]:
         """Return the sizes of sheet or roll that the driver offers, by name."""
+        if not self._words.control("size"):
+            return ()
         return tuple(str(v) for v in self._controls.every(self._words.control("size")))
 
     def given(self) -> tuple[Path | None, Intent | None]:
@@ -183,7 +185,9 @@ class DriverSettings(ABC):
             if value is not None:
                 wanted |= dict.fromkeys(word.controls, value)
         owners = {"driver": words.corrects, "driver-profile": words.by_profile}
-        wanted[words.control("colour")] = owners.get(card.owner, words.passes)
+        colour = owners.get(card.owner, words.passes)
+        if words.control("colour") and colour:
+            wanted[words.control("colour")] = colour
         if card.owner == "driver-profile" and words.profile:
             wanted[words.profile] = str(self.profile_path(card.profile or "") or "")
             if words.aim:

@@ -29,6 +29,7 @@ class Evidence(StrEnum):
 
 #: Settings by their neutral meaning, in the order in which people check them, and what each is called.
 MEANINGS = {
+    "way_in": "Sent as",
     "colour": "Colour",
     "input_space": "Expects",
     "given_profile": "Given profile",
@@ -57,6 +58,9 @@ MEANINGS = {
     "watermark": "Overprint",
     "copies": "Copies",
     "ink_saving": "Ink saving",
+    "driver_colour": "Driver: colour",
+    "driver_size": "Driver: size",
+    "driver_mirroring": "Driver: mirror",
     "program_colour": "Program: colour",
     "program_size": "Program: size",
     "program_mirroring": "Program: mirror",
@@ -91,13 +95,15 @@ class SettingRow:
 @dataclass(frozen=True)
 class PrinterStatus:
     """What a printer says of itself: whether it answers, its ink set and what is left of it (0 to 1), the version of
-    its driver, and the size of what lies in the way that the card feeds from, '' where it does not tell."""
+    its driver, the size of what lies in the way that the card feeds from, '' where it does not tell, and anything else
+    that it reports, in words."""
 
     online: bool
     ink: str
     inks: dict[str, float]
     version: str
     loaded: str
+    says: str = ""
 
 
 @dataclass(frozen=True)

@@ -80,7 +80,7 @@ class Corrections:
 
     def of(self, device: Printer | None) -> ProbeResult | None:
         """Return what a printer's driver does by its own correction; None where it cannot be probed, or is not here."""
-        if device is None or device.probing is None:
+        if device is None or device.probing is None or not device.probing.knows_correction:
             return None
         key = (device.id, fingerprint(device.settings()))
         with self._lock:

@@ -89,7 +89,7 @@ class Session:
         self.live = live = Live()
         live.refresh, live.judge = self.refresh, self.judge_again
         self.history = live.history
-        self.devices = devices = devices_here(places.bench)
+        self.devices = devices = devices_here(places.devices)
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)

@@ -6,6 +6,11 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from fidele.files import write_bytes
+
+#: Lies in the bench's folder where it was switched on.
+_SWITCH = "switched-on"
+
 
 @dataclass(frozen=True)
 class Places:
@@ -19,6 +24,16 @@ class Places:
     state: Path
     #: Where lost profiles are looked for; () for the user's home.
     search: tuple[Path, ...] = ()
+    #: Whether the bench's stand-ins are offered, and whether the queues of this machine are.
+    bench_on: bool = False
+    queues_on: bool = True
+
+    @property
+    def devices(self) -> dict[str, Path]:
+        """What each kind of device keeps its own things in, by kind; what is not offered is left out."""
+        kinds = {"bench": self.bench} if self.bench_on else {}
+        kinds |= {"queues": self.data / "printers"} if self.queues_on else {}
+        return kinds | {"described": self.data / "printers" / "described"}
 
     @property
     def cards(self) -> Path:
@@ -50,9 +65,27 @@ class Places:
         shared = os.environ.get("XDG_DATA_DIRS") or "/usr/local/share:/usr/share"
         system = tuple(Path(p) / "color" / "icc" for p in shared.split(":") if p)
         state = Path(platformdirs.user_state_dir("fidele"))
-        return Places(data, home / "icc", system, data / "bench", state)
+        return Places(data, home / "icc", system, data / "bench", state, bench_on=(data / "bench" / _SWITCH).exists())
+
+    def switch_bench(self, on: bool) -> None:
+        """Have the bench's stand-ins offered from now on, or no more; takes effect when Fidele is started."""
+        switch = self.bench / _SWITCH
+        if on:
+            switch.parent.mkdir(parents=True, exist_ok=True)
+            write_bytes(switch, b"")
+        else:
+            switch.unlink(missing_ok=True)
 
     @staticmethod
-    def under(root: Path) -> Places:
+    def under(root: Path, queues: bool = False) -> Places:
         """Return everything under one folder, apart from the user's own things."""
-        return Places(root, root / "icc", (), root / "bench", root / "state", (root / "downloads",))
+        return Places(
+            root,
+            root / "icc",
+            (),
+            root / "bench",
+            root / "state",
+            (root / "downloads",),
+            bench_on=True,
+            queues_on=queues,
+        )

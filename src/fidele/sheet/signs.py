@@ -5,6 +5,7 @@ All are drawn in device black on the finished page, so that nothing converts the
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import dataclass
 from importlib import resources
@@ -18,13 +19,13 @@ from fidele.sheet.page import Sign
 from fidele.sheet.placing import Placing
 
 #: The identity line: its height, and its distance from the piece, in mm.
-LINE, APART = 7.6, 1.0
+LINE, APART = 9.4, 1.0
 #: Signs to cut: their length, and their distance from the piece, in mm.
 TICK, AWAY = 4.0, 1.0
 _STROKE = 0.2
-_MODULE = 0.34
-#: Codes are read at this resolution, to which coarser scans are brought.
-_READ_AT = 480.0
+_MODULE = 0.42
+#: Codes are read at these resolutions, to which coarser scans are brought.
+_READ_AT = (600.0, 750.0)
 _FORM = re.compile(r"FI1:(\d{1,7}):(\d{1,4}):([0-9A-F]{4})")
 
 
@@ -56,14 +57,13 @@ def read_identities(scan: Codes, ppi: float = 300.0) -> list[Identity]:
 
     green = scan[..., 1] if scan.ndim == 3 else scan
     grey = np.ascontiguousarray((green if green.dtype == np.uint8 else green >> 8).astype(np.uint8, copy=False))
-    factor = max(1.0, _READ_AT / ppi)
-    fine = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC) if factor > 1 else grey
     found: set[Identity] = set()
     # What one misses another mostly sees; and what lies between the pixels at one size does not at another.
-    larger = cv2.resize(grey, None, fx=factor * 1.5625, fy=factor * 1.5625, interpolation=cv2.INTER_CUBIC)
-    ways = ((cv2.QRCodeDetector(), fine), (cv2.QRCodeDetectorAruco(), fine), (cv2.QRCodeDetector(), larger))
-    for detector, seen in ways:
-        for tile in _tiles(seen, round(_READ_AT * 3), round(_READ_AT * 0.5)):
+    for at, make in itertools.product(_READ_AT, (cv2.QRCodeDetector, cv2.QRCodeDetectorAruco)):
+        factor = max(1.0, at / ppi)
+        seen = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC) if factor > 1 else grey
+        detector = make()
+        for tile in _tiles(seen, round(ppi * factor * 3), round(ppi * factor * 0.5)):
             low, high = np.percentile(tile[::4, ::4], (1, 95))
             clear = np.clip((tile.astype(np.float32) - low) / max(high - low, 1) * 255, 0, 255).astype(np.uint8)
             try:

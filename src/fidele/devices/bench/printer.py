@@ -88,6 +88,8 @@ class BenchPrinter(DriverSettings):
         self.id = f"{model.title.lower().replace(' ', '-')}/{machine.unit.serial}"
         self.system: SystemProfile | None = QueueProfile(queue)
 
+    knows_correction = True
+
     @property
     def probing(self) -> Probing | None:
         """Numbers can be sent down its route without ink."""

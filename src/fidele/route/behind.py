@@ -1,0 +1,51 @@
+"""What lies behind the last page that can be seen: a driver that cannot be asked, as a person vouches for it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from fidele.route.condition import Card
+from fidele.route.layers import Evidence, Layer, SettingRow
+
+#: What such a driver must be found to do, by meaning.
+BEHIND = {"driver_colour": "leaves the numbers alone", "driver_size": "true size", "driver_mirroring": "none"}
+#: And what it must do to colour where it is the one that converts.
+CONVERTS = "converts by its maker's correction"
+
+
+def behind_rows(card: Card, meanings: Iterable[str], place: str) -> tuple[SettingRow, ...]:
+    """Return what must be known of it, as confirmed by hand or not known."""
+    rows = []
+    for meaning in meanings:
+        wanted = CONVERTS if (meaning, card.owner) == ("driver_colour", "driver") else BEHIND[meaning]
+        said = card.confirmed.get(meaning)
+        if said is None:
+            rows.append(SettingRow(meaning, wanted, None, place, None, Evidence.NOT_KNOWN, False))
+        else:
+            agrees = said.value == wanted
+            rows.append(
+                SettingRow(meaning, wanted, str(said.value), place, agrees, Evidence.BY_HAND, False, when=said.when)
+            )
+    return tuple(rows)
+
+
+def behind_layer(card: Card, meanings: Iterable[str]) -> Layer:
+    """Return it as a layer; of meanings that are not asked for, that nothing is done."""
+    asked = set(meanings)
+    said = {m: card.confirmed.get(m) for m in asked}
+    colour, size, mirror = (said.get(m) for m in BEHIND)
+    known = [s for s in said.values() if s is not None]
+    converts = False if "driver_colour" not in asked else None if colour is None else colour.value == CONVERTS
+    scale = 1.0 if "driver_size" not in asked or (size is not None and size.value == BEHIND["driver_size"]) else None
+    mirrors = False if "driver_mirroring" not in asked else None if mirror is None else mirror.value != "none"
+    return Layer(
+        "driver",
+        converts,
+        "what it does to colour is not known" if colour is None else str(colour.value),
+        Evidence.NOT_KNOWN if len(known) < len(said) else Evidence.BY_HAND if known else Evidence.READ_BACK,
+        mirrors=mirrors,
+        scale=scale,
+        expects="sRGB" if converts else "",
+        when=min((s.when for s in known), default=None),
+        who=known[0].who if known else "",
+    )
