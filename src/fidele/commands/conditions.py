@@ -146,7 +146,7 @@ def probe(card: str, as_json: bool) -> None:
     session.put_in_force(_card(session, card))
     found = session.handoff.probe()
     correction, probes = session.corrections.of(session.device), session.state.probes
-    ranked = suspects(found, correction, session.profile) if correction is not None else []
+    ranked = suspects(found, correction, session.profile)
     there = probes.program if probes is not None else None
     if as_json:
         print_json(

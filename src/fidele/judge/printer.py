@@ -17,7 +17,9 @@ def printer_findings(status: PrinterStatus, card: Card) -> Iterator[Finding]:
     """Whether the printer can print this card now: on, filled, with the right ink, the right sheet in it."""
     if not status.online:
         yield finding("printer-offline", printer=card.printer_name)
-    if card.ink and status.ink != card.ink:
+    elif status.says:
+        yield finding("printer-says", printer=card.printer_name, says=status.says)
+    if card.ink and status.ink and status.ink != card.ink:
         yield finding("wrong-ink", found=status.ink, wanted=card.ink)
     for tank, left in status.inks.items():
         if left < _LOW:

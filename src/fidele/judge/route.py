@@ -27,7 +27,8 @@ def route_findings(facts: Facts) -> Iterator[Finding]:
     if facts.bare and chain.knots:
         names = {"system": "the print system", "driver": "the driver"}
         yield finding("converts-a-bare-chart", who=" and ".join(names.get(k, k) for k in chain.knots))
-    yield from _unreadable(chain, facts.here)
+    asked = any(r.meaning == "driver_colour" and r.found is None for r in rows)
+    yield from _unreadable(chain, facts.here, asked)
     if facts.status is not None:
         yield from printer_findings(facts.status, card)
     yield from preset_findings(rows)
@@ -38,14 +39,14 @@ def route_findings(facts: Facts) -> Iterator[Finding]:
     yield from unknown_findings(rows, card, facts.now)
 
 
-def _unreadable(chain: Chain, here: bool) -> Iterator[Finding]:
+def _unreadable(chain: Chain, here: bool, asked: bool) -> Iterator[Finding]:
     for layer in chain.layers:
         if layer.name == "program" and layer.evidence is Evidence.NOT_KNOWN:
             if layer.probeable:
                 yield finding("program-not-known", button="Probe it without ink", act=Action(Deed.PROBE))
             else:
                 yield finding("program-not-known")
-        elif layer.converts is None and here:  # of one that is not here nothing can be read
+        elif layer.converts is None and here and not (asked and layer.name == "driver"):  # what is asked for is no fault
             button = None if layer.name == "driver" else ""
             yield finding("layer-unreadable", button=button, layer=_cap(LAYER_WORDS[layer.name]))
 

@@ -17,6 +17,10 @@ _PRESET = 4
 #: A look at what cannot be read back is believed for so many days.
 _BELIEVED = 30
 _IF_NOT = {
+    "driver_colour": "What the driver does behind the last page that can be seen cannot be asked. Where it converts as "
+    "well, colours are converted twice.",
+    "driver_size": "A driver can scale a page on its way, and tell nobody.",
+    "driver_mirroring": "A driver can mirror a page on its way, and tell nobody.",
     "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
 }
 

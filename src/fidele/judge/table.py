@@ -87,6 +87,12 @@ TABLE: dict[str, Row] = {
         "It is switched off or unplugged, so nothing can be printed and its sensors say nothing.",
         "Switch it on; it is asked again by itself.",
     ),
+    "printer-says": Row(
+        "caution",
+        "{printer}: {says}",
+        "The print service tells so of its queue: what is sent may wait there, or come out spoilt.",
+        "See to it at the printer, or at its queue.",
+    ),
     "wrong-ink": Row(
         "stop",
         "Ink: {found} instead of {wanted}",

@@ -8,9 +8,9 @@ from fidele.route.condition import Card
 from fidele.route.layers import Evidence, Layer, SettingRow
 
 #: What such a driver must be found to do, by meaning.
-BEHIND = {"driver_colour": "leaves the numbers alone", "driver_size": "true size", "driver_mirroring": "none"}
+BEHIND = {"driver_colour": "left alone", "driver_size": "true size", "driver_mirroring": "not mirrored"}
 #: And what it must do to colour where it is the one that converts.
-CONVERTS = "converts by its maker's correction"
+CONVERTS = "converted by its maker's correction"
 
 
 def behind_rows(card: Card, meanings: Iterable[str], place: str) -> tuple[SettingRow, ...]:
@@ -37,11 +37,11 @@ def behind_layer(card: Card, meanings: Iterable[str]) -> Layer:
     known = [s for s in said.values() if s is not None]
     converts = False if "driver_colour" not in asked else None if colour is None else colour.value == CONVERTS
     scale = 1.0 if "driver_size" not in asked or (size is not None and size.value == BEHIND["driver_size"]) else None
-    mirrors = False if "driver_mirroring" not in asked else None if mirror is None else mirror.value != "none"
+    mirrors = False if "driver_mirroring" not in asked else None if mirror is None else mirror.value != BEHIND["driver_mirroring"]
     return Layer(
         "driver",
         converts,
-        "what it does to colour is not known" if colour is None else str(colour.value),
+        "what it does to colour is not known" if colour is None else f"colours {colour.value}",
         Evidence.NOT_KNOWN if len(known) < len(said) else Evidence.BY_HAND if known else Evidence.READ_BACK,
         mirrors=mirrors,
         scale=scale,

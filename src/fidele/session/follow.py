@@ -12,7 +12,7 @@ from fidele.run.route import Route, read_route
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
 from fidele.session.live import Live
-from fidele.session.news import News, WorldSeen
+from fidele.session.news import News, PrintersChanged, WorldSeen
 from fidele.session.piece import Piece
 from fidele.session.profiles import Profiles
 from fidele.session.seen import Seen
@@ -24,6 +24,8 @@ _log = logging.getLogger(__name__)
 
 #: Seconds between two looks: what somebody changes elsewhere is to be seen within a second.
 LOOK = 0.6
+#: Every so many looks it is asked which printers there are.
+_PRINTERS = 5
 
 
 class Follow:
@@ -66,8 +68,12 @@ class Follow:
             self._thread.join(5)
 
     def _run(self) -> None:
+        looks = 0
         while not self._over.wait(LOOK):
             try:
+                looks += 1
+                if looks % _PRINTERS == 0:
+                    self._devices.look_again()
                 # The state is frozen: whatever the interface does meanwhile, this is one moment of it.
                 self._live.tell(WorldSeen(self.look(self._live.state)))
             except Exception:  # a look that fails is no reason to be blind from then on
@@ -87,6 +93,7 @@ class Follow:
             route,
             {path: stamp_of(path) for path in pictures},
             self._inbox.listing(),
+            tuple((p.id, p.name) for p in self._devices.printers),
         )
 
     def _heard(self, news: News) -> None:
@@ -102,7 +109,9 @@ class Follow:
             self.unread = True
         if seen.cards != last.cards:
             self._in_force.follow()
-        if seen.route != last.route:
+        if seen.printers != last.printers:
+            self._live.tell(PrintersChanged())
+        if seen.route != last.route or seen.printers != last.printers:
             self._live.refresh()
         self.due = self._watch.due(seen.pictures)
         self.arrived = self._inbox.arrived(seen.inbox)

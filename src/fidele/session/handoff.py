@@ -24,6 +24,7 @@ from fidele.run.probes import Corrections, probe, probe_through, probing_of
 from fidele.run.trial import trial_card
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
+from fidele.session.news import News, PrintersChanged
 from fidele.session.person import person
 from fidele.session.probing import in_words, suspects
 from fidele.session.profiles import Profiles
@@ -46,8 +47,17 @@ class Handoff:
     ) -> None:
         self._live, self._in_force, self._profiles, self._devices = live, in_force, profiles, devices
         self._sheet, self._corrections = sheet, corrections
-        for printer in devices.printers:
+        live.listen(self._heard)
+        self._meet()
+
+    def _meet(self) -> None:
+        """Let every printer know where profiles lie."""
+        for printer in self._devices.printers:
             printer.profile_path = self.profile_path
+
+    def _heard(self, news: News) -> None:
+        if isinstance(news, PrintersChanged):
+            self._meet()
 
     def forget(self) -> None:
         """Forget what was probed: something was changed since."""
@@ -289,7 +299,7 @@ class Handoff:
             said = f" {program.name} {' and '.join(what) or 'passes everything on'}."
         live.refresh()
         correction = self._corrections.of(self._device)
-        ranked = [] if found.passes or correction is None else suspects(found, correction, live.state.profile)
+        ranked = [] if found.passes else suspects(found, correction, live.state.profile)
         live.say(f"Probed. {in_words(found, ranked)}{said}")
         return found
 

@@ -50,7 +50,7 @@ class Making:
     def printers(self, piece: str) -> tuple[Printer, ...]:
         """Return the printers that can print on a piece."""
         process = "direct" if piece == ON_PAPER else "transfer"
-        return tuple(p for p in self._devices.printers if p.process == process)
+        return tuple(p for p in self._devices.printers if p.process in (process, "any"))
 
     def media(self, draft: Draft) -> tuple[str, ...]:
         """Return media names for a draft, those first for which there is a profile that fits printer and piece."""
@@ -110,7 +110,7 @@ class Making:
 
     def _bare(self, draft: Draft) -> Card:
         device = self._device(draft)
-        base = device.starter_card()
+        base = _for_piece(device.starter_card(), draft.piece) if device.process == "any" else device.starter_card()
         piece = {"substrate": draft.piece} if draft.piece and draft.piece != ON_PAPER else {}
         media = {"media": draft.media} if draft.media else {}
         if base.process == "direct" and draft.media not in ("", base.media):
@@ -175,3 +175,10 @@ def _offered(device: Printer, driver: Settings) -> Settings:
         if offered and value not in offered and meaning != "stand_in":
             instead[meaning] = offered[0]
     return instead
+
+
+def _for_piece(card: Card, piece: str) -> Card:
+    """Return a card of a printer that presses or prints straight, as what is printed on asks for."""
+    if piece == ON_PAPER:
+        return card.model_copy(update={"process": "direct", "mirror_by": "nobody", "substrate": card.media})
+    return card.model_copy(update={"process": "transfer", "mirror_by": "fidele"})

@@ -11,6 +11,7 @@ from pathlib import Path
 from fidele.arrays import Codes
 from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
+from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.devices.registry import devices_here
 from fidele.errors import FideleError
@@ -82,14 +83,14 @@ _LOOKED_AT = 200
 class Session:
     """One workshop with its parts; the state is in `live`, and every part is handed only what it uses."""
 
-    def __init__(self, places: Places) -> None:
+    def __init__(self, places: Places, devices: Devices | None = None) -> None:
         self.places = places
         self._damaged: list[tuple[str, str]] = []
         keep_private(places.data, places.state / "written-to")
         self.live = live = Live()
         live.refresh, live.judge = self.refresh, self.judge_again
         self.history = live.history
-        self.devices = devices = devices_here(places.devices)
+        self.devices = devices = devices or devices_here(places.devices)
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)

@@ -21,6 +21,11 @@ class ConditionsChanged:
 
 
 @dataclass(frozen=True)
+class PrintersChanged:
+    """Printers came or went, or are called otherwise."""
+
+
+@dataclass(frozen=True)
 class ShelfChanged:
     """Profiles came or went."""
 

@@ -25,11 +25,18 @@ class Suspect:
     distance: float
 
 
-def suspects(found: ProbeResult, correction: Callable[[Floats], Floats], profile: Profile | None) -> list[Suspect]:
-    """Return conversions by how well they fit what came out of a probe, the best first."""
+def suspects(
+    found: ProbeResult, correction: Callable[[Floats], Floats] | None, profile: Profile | None
+) -> list[Suspect]:
+    """Return conversions by how well they fit what came out of a probe, the best first.
+
+    `correction` is the driver's own, None where that is not known.
+    """
     sent = nodes()
     out = found.table.reshape(-1, 3).astype(float)
-    ways: dict[str, Floats] = {"nothing": sent, "the maker's correction": correction(sent)}
+    ways: dict[str, Floats] = {"nothing": sent}
+    if correction is not None:
+        ways["the maker's correction"] = correction(sent)
     if profile is not None and profile.channels == 3:
         small = sent.astype(np.float32)
         for name, source in (("sRGB", srgb()), ("opRGB", oprgb())):

@@ -27,6 +27,8 @@ class Seen:
         Stamps of the files of the pictures in hand.
     inbox
         Stamps of the pictures in the watched folder, None where none is watched.
+    printers
+        Ids and names of the printers that are here now.
     """
 
     files: dict[str, Stamp]
@@ -34,3 +36,4 @@ class Seen:
     route: Route
     pictures: dict[Path, Stamp]
     inbox: dict[str, Stamp] | None
+    printers: tuple[tuple[str, str], ...] = ()

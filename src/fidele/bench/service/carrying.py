@@ -91,7 +91,7 @@ def _options(head: str) -> dict[str, str]:
         kind, _, rest = line.partition(" ")
         if kind == "default":
             name, _, value = rest.partition(":")
-            found[name.strip()] = value.strip()
+            found.setdefault(name.strip(), value.strip())
         elif kind == "options":
             for word in shlex.split(rest):
                 name, _, value = word.partition("=")

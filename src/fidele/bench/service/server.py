@@ -8,29 +8,27 @@ options before the raster; the backend hands both to the machine, which is carri
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import grp
 import os
 import pwd
 import shutil
-import signal
 import socket
 import subprocess
 import tempfile
 import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Self
 from urllib.parse import quote
 
 from fidele.bench.driver import Model
+from fidele.bench.service.parent import with_parent
 from fidele.bench.service.ppd import ppd_of
 from fidele.errors import FideleError
 
 #: Where Debian and others keep the server and what it runs.
 _SERVERS = ("/usr/sbin/cupsd", "/usr/local/sbin/cupsd")
 _PROGRAMS, _DATA = Path("/usr/lib/cups"), Path("/usr/share/cups")
-_DIE_WITH_PARENT = 1
+_PREFIX = "fidele-service-"
 _FILTER = """#!/bin/sh
 # The job's options and the driver's defaults, then the raster as it came.
 printf 'options %s\\n' "$5"
@@ -117,10 +115,10 @@ def server_program() -> Path | None:
 
 
 class PrintServer:
-    """A private server; use it as a context, or call `start` and `stop`."""
+    """A private server: `prepare`, `start`, `stop`, `clear`."""
 
-    def __init__(self, queues: tuple[Queue, ...], environment: dict[str, str] | None = None) -> None:
-        self._queues, self._environment = queues, environment or {}
+    def __init__(self, queues: tuple[Queue, ...]) -> None:
+        self._queues = queues
         self._process: subprocess.Popen | None = None
         self.root = Path()
         self.port = 0
@@ -135,43 +133,42 @@ class PrintServer:
         """Where jobs are handed to the machines."""
         return self.root / "drop"
 
-    def __enter__(self) -> Self:
-        self.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.stop()
-
-    def start(self, seconds: float = 20.0) -> None:
-        """Make its folder and start it.
+    def prepare(self) -> None:
+        """Make its folder.
 
         Raises
         ------
         FideleError
-            When there is no print server to be had, or it does not start.
+            When there is no print server to be had.
         """
-        program = server_program()
-        if program is None:
+        if server_program() is None:
             raise FideleError("There is no print server on this machine: install the package cups-daemon.")
         # Below the system's own folder for such things: those who filter and print need not be who started it.
-        self.root = Path(tempfile.mkdtemp(prefix="fidele-service-", dir=_reachable()))
+        self.root = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=_reachable()))
         self.root.chmod(0o755)
-        try:
-            self._furnish()
-            first = self._run(program, seconds)
-            if first is None:
-                # Where the system's server is confined to its own folders, a copy of it is not.
-                copy = self.root / "cupsd"
-                shutil.copy2(program, copy)
-                first = self._run(copy, seconds)
-            if first is None:
-                raise FideleError(f"The private print server did not start: {self._last_words()}")
-        except BaseException:
-            self.stop()
-            raise
+        for name in ("etc/ppd", "etc/ssl", "bin", "cache/rss", "state/certs", "spool/tmp", "tmp", "log", "drop", "bus"):
+            (self.root / name).mkdir(parents=True)
+
+    def start(self, environment: dict[str, str], seconds: float = 20.0) -> None:
+        """Start it; `environment` is what its filters are told.
+
+        Raises
+        ------
+        FideleError
+            When it does not start.
+        """
+        program = server_program()
+        self._furnish(environment)
+        if program is None or self._run(program, seconds, environment):
+            return
+        # Where the system's server is confined to its own folders, a copy of it is not.
+        copy = self.root / "cupsd"
+        shutil.copy2(program, copy)
+        if not self._run(copy, seconds, environment):
+            raise FideleError(f"The private print server did not start: {self._last_words()}")
 
     def stop(self) -> None:
-        """Stop it, and clear its folder away."""
+        """Stop it."""
         if self._process is not None:
             self._process.terminate()
             try:
@@ -180,7 +177,10 @@ class PrintServer:
                 self._process.kill()
                 self._process.wait()
             self._process = None
-        if self.root.name.startswith("fidele-service-"):
+
+    def clear(self) -> None:
+        """Clear its folder away."""
+        if self.root.name.startswith(_PREFIX):
             shutil.rmtree(self.root, ignore_errors=True)
 
     def alive(self) -> bool:
@@ -193,23 +193,17 @@ class PrintServer:
             self._process.kill()
             self._process.wait()
 
-    def _run(self, program: Path, seconds: float) -> bool | None:
+    def _run(self, program: Path, seconds: float, environment: dict[str, str]) -> bool:
         self.port = _free_port()
         config = _SERVER.format(port=self.port, socket=self.root / "state" / "socket")
         (self.root / "etc" / "cupsd.conf").write_text(config)
-        arguments = [
-            str(program),
-            "-f",
-            "-c",
-            str(self.root / "etc/cupsd.conf"),
-            "-s",
-            str(self.root / "etc/files.conf"),
-        ]
+        files = [self.root / "etc/cupsd.conf", self.root / "etc/files.conf"]
         self._process = subprocess.Popen(
-            arguments,
+            [str(program), "-f", "-c", str(files[0]), "-s", str(files[1])],
             stdout=subprocess.DEVNULL,
             stderr=(self.root / "log/start").open("wb"),
-            preexec_fn=_with_parent,  # noqa: PLW1509 - one call of the kernel, and nothing else
+            env=os.environ | environment,
+            preexec_fn=with_parent,  # noqa: PLW1509 - one call of the kernel, and nothing else
         )
         until = time.monotonic() + seconds
         while time.monotonic() < until and self._process.poll() is None:
@@ -218,7 +212,7 @@ class PrintServer:
             time.sleep(0.05)
         self._process.kill()
         self._process.wait()
-        return None
+        return False
 
     def _last_words(self) -> str:
         for name in ("log/start", "log/error"):
@@ -229,10 +223,8 @@ class PrintServer:
                 return said[-1][:200]
         return "it said nothing"
 
-    def _furnish(self) -> None:
+    def _furnish(self, told: dict[str, str]) -> None:
         root = self.root
-        for name in ("etc/ppd", "etc/ssl", "bin", "cache/rss", "state/certs", "spool/tmp", "tmp", "log", "drop"):
-            (root / name).mkdir(parents=True)
         for name in ("filter", "backend"):
             (root / "bin" / name).mkdir()
             for program in (_PROGRAMS / name).iterdir():
@@ -243,7 +235,7 @@ class PrintServer:
         self._script("filter/rastertobench", _FILTER)
         self._script("backend/bench", _BACKEND.replace("@DROP@", str(self.drop)))
         user, group = _other_user()
-        environment = "\n".join(f"SetEnv {name} {value}" for name, value in self._environment.items())
+        environment = "\n".join(f"SetEnv {name} {value}" for name, value in told.items())
         (root / "etc/files.conf").write_text(
             _FILES.format(
                 root=root, data=_DATA, user=user, group=group, others=grp.getgrgid(0).gr_name, environment=environment
@@ -290,7 +282,3 @@ def _free_port() -> int:
     with socket.socket() as one:
         one.bind(("127.0.0.1", 0))
         return int(one.getsockname()[1])
-
-
-def _with_parent() -> None:
-    ctypes.CDLL(None).prctl(_DIE_WITH_PARENT, signal.SIGTERM)

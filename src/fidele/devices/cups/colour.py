@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import stat
 import threading
 from dataclasses import dataclass
 from pathlib import Path
@@ -31,6 +32,11 @@ class AssignedProfile:
     path: Path
     title: str
     qualifier: str
+
+    @property
+    def named(self) -> bool:
+        """Whether it is a file at all: print services register empty ones for what a driver leaves open."""
+        return self.path.name != ""
 
 
 class ColourDaemon:
@@ -56,7 +62,8 @@ class ColourDaemon:
             When it is not there or does not answer.
         """
         device = self._device(queue)
-        return tuple(self._profile(path) for path in self._get(device, "Device", "Profiles")) if device else ()
+        every = [self._profile(path) for path in self._get(device, "Device", "Profiles")] if device else []
+        return tuple(p for p in every if p.named)
 
     def chosen(self, queue: str, qualifiers: tuple[str, ...]) -> AssignedProfile | None:
         """Return the profile that it would choose for a job, by qualifiers of which the best stands first."""
@@ -67,10 +74,23 @@ class ColourDaemon:
             found = self._call(device, f"{_NAME}.Device", "GetProfileForQualifiers", "as", (list(qualifiers),))
         except FideleError:  # none of them fits
             return None
-        return self._profile(found[0])
+        chosen = self._profile(found[0])
+        return chosen if chosen.named else None
 
     def assign(self, queue: str, profile: Path, qualifier: str) -> None:
-        """Assign a profile to a queue and make it the default; one that has the same qualifier gives way."""
+        """Assign a profile to a queue and make it the default; one that has the same qualifier gives way.
+
+        Raises
+        ------
+        FideleError
+            When the print service's filters, which run as another user, cannot read the profile.
+        """
+        hidden = next((p for p in (profile, *profile.resolve().parents) if not _open_to_others(p)), None)
+        if hidden is not None:
+            raise FideleError(
+                f"The print service cannot read {profile.name}: {hidden} is closed to others. Put the profile where "
+                "others may read it, or let Fidele convert."
+            )
         device = (
             self._device(queue)
             or self._call(
@@ -145,6 +165,14 @@ class ColourDaemon:
         except (OSError, KeyError, ValueError, EOFError) as error:
             raise FideleError("The colour daemon cannot be reached: this machine has no system bus.") from error
         return answers
+
+
+def _open_to_others(path: Path) -> bool:
+    try:
+        mode = path.stat().st_mode
+    except OSError:
+        return False
+    return bool(mode & (stat.S_IXOTH if stat.S_ISDIR(mode) else stat.S_IROTH))
 
 
 class _NotFoundError(FideleError):

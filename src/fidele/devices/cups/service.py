@@ -25,6 +25,8 @@ from fidele.tiles import CancelledError, Progress
 _T = TypeVar("_T")
 #: Seconds after which a question is given up; sending, where nothing moves; and between two looks at a job.
 _SECONDS, _STUCK, _LOOK = 6.0, 60.0, 0.25
+#: And on the interface's own thread, which must not wait.
+_HURRIED = 1.5
 #: What the service calls the reasons of a printer's state, in words (RFC 8011, 5.4.12; PWG 5100.9).
 REASONS = {
     "paused": "it is paused",
@@ -121,6 +123,8 @@ class PrintService:
 
     def __init__(self) -> None:
         self._ppds: dict[str, tuple[float, Path]] = {}
+        #: It did not answer the last time: whoever must not wait is told so at once.
+        self._hangs = False
         atexit.register(self.forget)
 
     @property
@@ -157,6 +161,9 @@ class PrintService:
             raise FideleError(
                 "Printers of this machine are out of reach: the Python package pycups is missing (./run setup)."
             ) from error
+        hurried = threading.current_thread() is threading.main_thread()
+        if hurried and self._hangs:
+            raise FideleError(f"{self.name[:1].upper()}{self.name[1:]} does not answer.")
         answer: list[_T] = []
         wrong: list[Exception] = []
 
@@ -168,7 +175,8 @@ class PrintService:
 
         thread = threading.Thread(target=work, daemon=True, name="print service")
         thread.start()
-        thread.join(seconds)
+        thread.join(min(seconds, _HURRIED) if hurried else seconds)
+        self._hangs = thread.is_alive()
         if answer:
             return answer[0]
         if wrong:

@@ -1,0 +1,42 @@
+"""The bench's machines behind a real print service, for the demo, for tests, and for `fidele bench serve`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fidele.bench.service.served import DRIVERLESS, ServedBench
+from fidele.bench.service.server import server_program
+from fidele.devices.bench.bench import Bench
+from fidele.devices.bench.table import BenchInstrument, BenchPress, BenchScanner, BenchTable
+from fidele.devices.cups.queues import Queues
+from fidele.devices.devices import Devices
+
+__all__ = ["DRIVERLESS", "ServedBench", "can_serve", "served_bench", "served_devices"]
+
+
+def can_serve() -> bool:
+    """Whether this machine has what it takes."""
+    return server_program() is not None
+
+
+def served_bench(folder: Path) -> ServedBench:
+    """Return the bench that keeps its things in a folder, to be served."""
+    return ServedBench(Bench(folder).machines, folder / "prints")
+
+
+def served_devices(served: ServedBench, bench_folder: Path, folder: Path) -> Devices:
+    """Return the served queues as a workshop meets them, with the bench's press, scanner and table beside them."""
+    bench = Bench(bench_folder)
+    table, press = BenchTable(bench.machines), BenchPress(bench.machines)
+    found = Queues(folder, served.sheet)
+    return Devices(
+        found=found.printers,
+        look_again=found.look,
+        missing=found.missing,
+        learned=found.learned,
+        table=table,
+        press=press,
+        scanner=BenchScanner(bench.scanner._scanner),
+        instrument=BenchInstrument(bench.instrument._instrument),
+        hands=bench.hands,
+    )
