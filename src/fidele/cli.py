@@ -17,6 +17,7 @@ from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE, places
 from fidele.commands.conditions import condition, probe
 from fidele.commands.pictures import convert, proof
+from fidele.commands.printers import printer, scan
 from fidele.commands.profiles import profile
 from fidele.commands.report import report
 from fidele.commands.sheets import print_artworks, runs, sheet
@@ -105,6 +106,7 @@ def desktop_remove() -> None:
 
 for command in (
     bench,
+    printer,
     profile,
     condition,
     probe,
@@ -116,6 +118,7 @@ for command in (
     check,
     diagnose,
     scanner,
+    scan,
     sheet,
     print_artworks,
     report,

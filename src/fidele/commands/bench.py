@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import sys
+from pathlib import Path
+
 import click
 
-from fidele.commands.common import print_json, session_of_user
+from fidele.commands.common import FILE, places, print_json, session_of_user
 from fidele.errors import FideleError
 
 
@@ -41,3 +44,42 @@ def bench_set(device: str, name: str, value: str) -> None:
         raise FideleError(f"The {device} has no '{name}'; it has {', '.join(c.name for c in controls)}.")
     found.take(value)
     click.echo(f"{device}, {name}: {value}")
+
+
+@bench.command("on")
+def bench_on() -> None:
+    """Offer the bench's stand-ins in this user's own workshop."""
+    places().switch_bench(True)
+    click.echo("The bench is on: its printers are offered from the next start.")
+
+
+@bench.command("off")
+def bench_off() -> None:
+    """Offer them no more."""
+    places().switch_bench(False)
+    click.echo("The bench is off.")
+
+
+@bench.command("serve")
+@click.option("--folder", type=FILE, help="Where the machines keep their things; this user's bench where none is said.")
+def bench_serve(folder: Path | None) -> None:
+    """Serve the bench's printers as queues of a private print server on the loopback, until this is ended."""
+    import os
+    import shlex
+    import signal
+    import threading
+
+    from fidele.devices.bench.serving import served_bench
+
+    over = threading.Event()
+    for sign in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(sign, lambda *_: over.set())
+    parent = os.getppid()
+    with served_bench(folder or places().bench) as served:
+        for name, value in served.environment.items():
+            click.echo(f"export {name}={shlex.quote(value)}")
+        click.echo("# Ready. Whatever is started with these meets the bench as queues of a print service.")
+        sys.stdout.flush()
+        while not over.wait(0.5) and os.getppid() == parent:
+            if not served.alive():
+                raise FideleError("The private print server ended by itself.")

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import click
 
-from fidele.commands.common import FILE, Number, print_json, session_of_user
+from fidele.commands.common import FILE, INTENTS, Number, print_json, session_of_user
+from fidele.commands.on_printer import Line
 from fidele.errors import FideleError
 
 
@@ -102,17 +103,50 @@ def sheet(
 
 @click.command("print")
 @click.argument("artworks", nargs=-1, required=True, type=FILE)
-@click.option("--condition", "card", required=True, help="Printing condition, by id or name.")
+@click.option("--condition", "card", help="Printing condition, by id or name.")
+@click.option("--printer", "name", help="Or a printer, by id or name, with --profile.")
+@click.option("--profile", type=FILE, help="The output profile that Fidele converts through.")
+@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
+@click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
+@click.option("--mirror", is_flag=True, help="Mirror left to right.")
 @click.option("--size", help="Printed size, as 120x80mm; else its own.")
 @click.option("--reason", default="", help="Print in spite of what holds it; the reason is kept.")
-def print_artworks(artworks: tuple[Path, ...], card: str, size: str | None, reason: str) -> None:
-    """Print artwork by a condition. What cannot be printed is said, and the next one goes on; exit 1 then."""
+def print_artworks(
+    artworks: tuple[Path, ...],
+    card: str | None,
+    name: str | None,
+    profile: Path | None,
+    intent: str | None,
+    bpc: bool,
+    mirror: bool,
+    size: str | None,
+    reason: str,
+) -> None:
+    """Print artwork by a condition, or on a printer through a profile.
+
+    Without a condition the driver's own conversion, mirroring and scaling are put to rest for this job; where they can
+    be neither set nor shown, a reason is asked for. What cannot be printed is said, and the next one goes on; exit 1
+    then.
+    """
     from fidele.sheet.placing import Placing
 
     session = session_of_user()
-    session.put_in_force(session.conditions.need(card))
     asked = _size(size)
     failed = 0
+    if (card is None) == (name is None):
+        raise FideleError("Say how it is printed: --condition, or --printer with --profile.")
+    if card is None:
+        if profile is None:
+            raise FideleError("Without a condition, say through which profile: --profile FILE.")
+        line = Line(session, name or "", profile, intent, bpc, mirror)
+        for path in artworks:
+            try:
+                click.echo(f"run {line.printed(path, asked, reason)}: {path.name} is printed.")
+            except FideleError as error:
+                click.echo(f"fidele: {path.name}: {error}", err=True)
+                failed += 1
+        sys.exit(1 if failed else 0)
+    session.put_in_force(session.conditions.need(card))
     for path in artworks:
         try:
             session.open_artwork(path)

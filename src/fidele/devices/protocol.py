@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -300,10 +300,11 @@ class Printer(Output, Protocol):
 
 @dataclass(frozen=True)
 class Scan:
-    """What a scanner saw: values (h, w, 3), and how many to the inch."""
+    """What a scanner saw: values (h, w, 3), and how many to the inch; what of it could not be put to rest, in words."""
 
     pixels: Codes
     ppi: float
+    cautions: tuple[str, ...] = ()
 
 
 class Scanner(Protocol):
@@ -373,6 +374,10 @@ class Program(Protocol):
 
 class LearnedWords(Protocol):
     """What was learned of drivers' words, which can be sent to a colleague and taken in."""
+
+    def keep(self, learned: Any) -> Path:
+        """Keep what is known now of a driver's words."""
+        ...
 
     def take_in(self, path: Path) -> object:
         """Take in what a colleague learned; `FideleError` where the file holds no such thing."""

@@ -10,6 +10,7 @@ from fidele.devices.bench.bench import bench
 from fidele.devices.cups.queues import queues
 from fidele.devices.described import DescribedStore
 from fidele.devices.devices import Devices
+from fidele.devices.sane import AnyScanner, program
 
 
 def described(folder: Path) -> Devices:
@@ -18,8 +19,18 @@ def described(folder: Path) -> Devices:
     return Devices(found=store.printers, described=store)
 
 
+def scanners(_folder: Path) -> Devices:
+    """Return the scanner of this machine, where what it takes is installed."""
+    return Devices(scanner=AnyScanner() if program() is not None else None)
+
+
 #: What finds the devices of one kind; a kind that has none here gives an empty `Devices`.
-KINDS: dict[str, Callable[[Path], Devices]] = {"bench": bench, "queues": queues, "described": described}
+KINDS: dict[str, Callable[[Path], Devices]] = {
+    "bench": bench,
+    "queues": queues,
+    "described": described,
+    "scanners": scanners,
+}
 
 
 def devices_here(folders: dict[str, Path]) -> Devices:

@@ -46,7 +46,9 @@ def _unreadable(chain: Chain, here: bool, asked: bool) -> Iterator[Finding]:
                 yield finding("program-not-known", button="Probe it without ink", act=Action(Deed.PROBE))
             else:
                 yield finding("program-not-known")
-        elif layer.converts is None and here and not (asked and layer.name == "driver"):  # what is asked for is no fault
+        elif (
+            layer.converts is None and here and not (asked and layer.name == "driver")
+        ):  # what is asked for is no fault
             button = None if layer.name == "driver" else ""
             yield finding("layer-unreadable", button=button, layer=_cap(LAYER_WORDS[layer.name]))
 

@@ -21,7 +21,7 @@ _IF_NOT = {
     "well, colours are converted twice.",
     "driver_size": "A driver can scale a page on its way, and tell nobody.",
     "driver_mirroring": "A driver can mirror a page on its way, and tell nobody.",
-    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
+    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale.",
 }
 
 

@@ -37,7 +37,13 @@ def behind_layer(card: Card, meanings: Iterable[str]) -> Layer:
     known = [s for s in said.values() if s is not None]
     converts = False if "driver_colour" not in asked else None if colour is None else colour.value == CONVERTS
     scale = 1.0 if "driver_size" not in asked or (size is not None and size.value == BEHIND["driver_size"]) else None
-    mirrors = False if "driver_mirroring" not in asked else None if mirror is None else mirror.value != BEHIND["driver_mirroring"]
+    mirrors = (
+        False
+        if "driver_mirroring" not in asked
+        else None
+        if mirror is None
+        else mirror.value != BEHIND["driver_mirroring"]
+    )
     return Layer(
         "driver",
         converts,

@@ -71,6 +71,7 @@ News = (
     Said
     | Changed
     | ConditionsChanged
+    | PrintersChanged
     | ShelfChanged
     | PapersChanged
     | Arrived

@@ -33,6 +33,7 @@ class Places:
         """What each kind of device keeps its own things in, by kind; what is not offered is left out."""
         kinds = {"bench": self.bench} if self.bench_on else {}
         kinds |= {"queues": self.data / "printers"} if self.queues_on else {}
+        kinds |= {"scanners": self.data} if self.queues_on else {}
         return kinds | {"described": self.data / "printers" / "described"}
 
     @property

@@ -223,6 +223,10 @@ class QueuePrinter(DriverSettings):
             return option.default
         return next((c for c in option.choices if "RGB" in c.upper()), "")
 
+    def every_choice(self, control: str) -> tuple[str, ...]:
+        """Return every choice that an option can ever offer."""
+        return tuple(str(v) for v in self._controls.every(control))
+
     def qualifiers(self) -> tuple[str, ...]:
         """Return what a filter asks the colour daemon for, the most particular first."""
         now = self._job_options()

@@ -390,7 +390,7 @@ class PrintService:
 
     def cancel(self, number: int) -> None:
         """Take a job back."""
-        self.ask(lambda c: c.cancelJob(number, True))
+        self.ask(lambda c: c.cancelJob(number, False))
 
     def hold(self, number: int, held: bool) -> None:
         """Hold a job, or let it go on."""
