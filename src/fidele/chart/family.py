@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.chart.definition import Chart
+from fidele.chart.driver import patches as driver_patches
 from fidele.chart.layout import PAGES, Layout, a4_layout, laid_out
 from fidele.errors import FideleError
 
@@ -161,6 +162,11 @@ def _ramps(_: Predicts | None) -> dict[str, Floats]:
     }
 
 
+def _driver(_: Predicts | None) -> dict[str, Floats]:
+    """A coarse lattice, ramps of single colours from white and to black, and greys."""
+    return driver_patches()
+
+
 def _balance(_: Predicts | None) -> dict[str, Floats]:
     """At five levels a grey, and around it a ring of greys that lean a little and a little more to twelve sides."""
     rows = []
@@ -253,6 +259,14 @@ KINDS = {
             _ramps,
             8,
             scrambled=False,
+        ),
+        Kind(
+            "driver",
+            "Driver chart",
+            "244 patches: printed under two choices of a driver, which of them leaves the numbers alone?",
+            8.2,
+            _driver,
+            10,
         ),
         Kind("balance", "Balance", "Greys tinted in rings, to read off a cast", 11.0, _balance, 9, scrambled=False),
         Kind(

@@ -154,6 +154,11 @@ def printer_probe(name: str, as_json: bool) -> None:
 @click.argument("name", metavar="ID")
 @click.option("--leaves-alone", metavar="OPTION=CHOICE", help="This choice leaves the numbers alone; you looked.")
 @click.option("--corrects", metavar="CHOICE", default="", help="This other choice of it converts the maker's way.")
+@click.option(
+    "--try", "tries", multiple=True, metavar="OPTION=CHOICE", help="Two choices of an option, to be compared."
+)
+@click.option("--print", "printing", is_flag=True, help="Print the driver chart under each of them.")
+@click.option("--read", "files", nargs=2, type=FILE, help="Scans or measurements of the two prints, in that order.")
 @click.option("--true-size", is_flag=True, help="The driver scales nothing behind its last raster; you looked.")
 @click.option("--not-mirrored", is_flag=True, help="It mirrors nothing there; you looked.")
 @click.option("--from", "theirs", type=FILE, help="Take in what a colleague learned.")
@@ -163,14 +168,22 @@ def printer_learn(
     name: str,
     leaves_alone: str | None,
     corrects: str,
+    tries: tuple[str, ...],
+    printing: bool,
+    files: tuple[Path, Path] | None,
     true_size: bool,
     not_mirrored: bool,
     theirs: Path | None,
     out: Path | None,
     as_json: bool,
 ) -> None:
-    """Say, take in, or write down what the options of a printer's driver mean. With nothing, show what is known."""
+    """Say, take in, or write down what the options of a printer's driver mean. With nothing, show what is known.
+
+    Ink proves it: --try twice with --print prints a chart under two choices, --try twice with --read tells from the two
+    prints, without any profile, which choice leaves the numbers alone.
+    """
     from fidele.files import write_bytes
+    from fidele.session import learning
     from fidele.session.person import person
 
     session = session_of_user()
@@ -183,14 +196,20 @@ def printer_learn(
         learned = device.learned  # type: ignore[attr-defined]
     if leaves_alone is not None:
         control, _, choice = leaves_alone.partition("=")
-        offered = next((c.offered for c in device.choices() if c.name == control), ())
-        every = {str(v) for v in offered} | {str(v) for v, _ in device.offers("colour", {})}
-        every |= set(device.every_choice(control)) if hasattr(device, "every_choice") else set()
-        for one in (choice, *([corrects] if corrects else [])):
-            if one not in every:
-                raise FideleError(f"The driver has no '{control}={one}'; see 'fidele printer show {device.id}'.")
-        learned = learned.with_colour(control, choice, corrects, "hand", person())
-        words.keep(learned)
+        learning.say(session.devices, device, control, choice, corrects, person())
+        learned = device.learned  # type: ignore[attr-defined]
+    if tries:
+        pairs = [one.partition("=")[::2] for one in tries]
+        if len(pairs) != 2 or pairs[0][0] != pairs[1][0] or not (printing or files):
+            raise FideleError("Say two choices of one option with --try, and --print or --read.")
+        control, choices = pairs[0][0], (pairs[0][1], pairs[1][1])
+        if printing:
+            for choice in choices:
+                click.echo(f"run {learning.order_chart(session.queue, device, control, choice)}: {control}: {choice}")
+        if files:
+            told = learning.read_pair(session.devices, device, control, choices, files)
+            click.echo(told.said(*choices), err=as_json)
+            learned = device.learned  # type: ignore[attr-defined]
     if true_size or not_mirrored:
         said = {"driver_size": true_size, "driver_mirroring": not_mirrored}
         alone = learned.alone | {meaning: "hand" for meaning, seen in said.items() if seen}
