@@ -1,4 +1,4 @@
-"""Learning what a choice of a driver does: a chart printed under two choices and read, or a word of somebody who knows."""
+"""Learning what a choice of a driver does: by a chart under two choices, or by the word of somebody who knows."""
 
 from __future__ import annotations
 

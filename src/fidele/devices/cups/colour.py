@@ -106,16 +106,25 @@ class ColourDaemon:
                 self._call(device, f"{_NAME}.Device", "RemoveProfile", "o", (old,))
         # The name that desktops give a file of this content; 'normal' is what the daemon keeps until it is restarted.
         name = f"icc-{hashlib.md5(read_bytes(profile, 64 << 20), usedforsecurity=False).hexdigest()}"
-        try:
-            path = self._call(_ROOT, _NAME, "FindProfileById", "s", (name,))[0]
-            with contextlib.suppress(FideleError):
-                self._call(path, f"{_NAME}.Profile", "SetProperty", "ss", ("Qualifier", qualifier))
-        except _NotFoundError:
-            properties = {"Filename": str(profile), "Qualifier": qualifier, "Format": "ColorSpace.MediaType.Resolution"}
-            path = self._call(_ROOT, _NAME, "CreateProfile", "ssa{ss}", (name, "normal", properties))[0]
+        path = self._made(name, profile, qualifier) or self._made(
+            f"{name}-{hashlib.sha256(str(profile).encode()).hexdigest()[:8]}", profile, qualifier
+        )
         self._call(device, f"{_NAME}.Device", "AddProfile", "so", ("hard", path))
         with contextlib.suppress(FideleError):  # it may be that already
             self._call(device, f"{_NAME}.Device", "MakeProfileDefault", "o", (path,))
+
+    def _made(self, name: str, profile: Path, qualifier: str) -> str | None:
+        """Return a file as the daemon knows it by a name, made known where it is new; None where that is another."""
+        try:
+            path = str(self._call(_ROOT, _NAME, "FindProfileById", "s", (name,))[0])
+        except _NotFoundError:
+            properties = {"Filename": str(profile), "Qualifier": qualifier, "Format": "ColorSpace.MediaType.Resolution"}
+            return str(self._call(_ROOT, _NAME, "CreateProfile", "ssa{ss}", (name, "normal", properties))[0])
+        if self._profile(path).path != profile:  # the same content elsewhere, or gone from there
+            return None
+        with contextlib.suppress(FideleError):
+            self._call(path, f"{_NAME}.Profile", "SetProperty", "ss", ("Qualifier", qualifier))
+        return path
 
     def take_away(self, queue: str) -> None:
         """Take every profile from a queue."""

@@ -124,6 +124,8 @@ def read_ppd(path: Path) -> Ppd:
             margins = tuple(max(0.0, round(v * _MM, 3)) for v in (left, h - top, w - right, bottom))
             sheets[name] = Sheet(round(w * _MM, 2), round(h * _MM, 2), margins)  # type: ignore[arg-type]
     filters = said.values("cupsFilter2") or said.values("cupsFilter")
+    # Where there is nothing to choose, the one resolution stands alone.
+    steps = [name for name, _ in said.every("Resolution")] or [said.one("DefaultResolution")]
     if not sheets:
         raise FideleError(
             "The driver's description (PPD) names no sheet size: it is cut off. Install the driver again."
@@ -136,7 +138,7 @@ def read_ppd(path: Path) -> Ppd:
         sheets=sheets,
         takes=tuple(kind for line in filters if (kind := line.split(" ")[0])),
         bits={name: _after(code, "cupsBitsPerColor", 8) for name, code in said.every("ColorModel")},
-        resolutions={name: ppi for name, _ in said.every("Resolution") if (ppi := _ppi(name))},
+        resolutions={name: ppi for name in steps if (ppi := _ppi(name))},
         profiles=dict(said.every("cupsICCProfile")),
         custom=_custom(said),
     )

@@ -50,6 +50,8 @@ REASONS = {
 }
 _STOPPED = 5
 _HERE, _SAME = 200, 304
+#: What libcups says where a connection broke (an internal error of its own).
+_LOST = 0x0500
 _JOB_STOPPED, _CANCELLED, _ABORTED, _DONE = 6, 7, 8, 9
 JOB_WORDS = {
     3: "waits",
@@ -321,6 +323,11 @@ class PrintService:
                 number = value
             elif what == "wrong":
                 self._take_back(number)
+                if getattr(value, "args", ()) and value.args[0] == _LOST:
+                    raise FideleError(
+                        "The print service went away while the page was sent, so it was not printed. Print it again "
+                        "when the service is back."
+                    ) from value
                 raise self._sentence(value) from value
             elif what == "done":
                 return number
