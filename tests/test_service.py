@@ -438,3 +438,119 @@ def test_messages_from_anywhere_are_read_or_refused(data):
         decode(data)
     except FideleError:
         return
+
+
+# Printers that cannot be reached ----------------------------------------------------------------------------------
+
+
+def test_a_described_printer_by_finished_file(demo, tmp_path, qtbot, monkeypatch):
+    """Described on the desk, a condition made, a file written as a run with its sheet, printed and pressed elsewhere,
+    a scan dropped back: it finds its run and passes."""
+    from PySide6.QtWidgets import QFileDialog
+
+    from fidele.desk.application import open_window
+    from fidele.devices.bench.bench import Bench
+    from tests.hands import click, settle
+
+    shutil.copytree(demo.data, tmp_path / "w")
+    window = open_window(Places.under(tmp_path / "w"))
+    qtbot.addWidget(window)
+    window.show()
+    session, desk = window.session, window.desks.printers
+    window.show_desk("Printers")
+    click(desk, "Describe a printer …")
+    click(desk.form, "Keep it")
+    assert "Give it a name" in desk.form.wrong.text()
+    desk.form.name.setText("Mug press at the harbour")
+    desk.form.program.setText("Harbour Draw")
+    desk.form.ppi.setText("150")
+    desk.form.words["stand_in"].setText("Carrier › thick, thin")
+    desk.form.sheets.setText("A4 210 x")
+    click(desk.form, "Keep it")
+    assert "is no sheet" in desk.form.wrong.text()
+    desk.form.sheets.setText("A4 210 x 297")
+    click(desk.form, "Keep it")
+    (device,) = [p for p in session.devices.printers if p.id.startswith("described/")]
+    assert (device.media("A4").width, device.stand_ins()[0].name) == (210.0, "thick")
+    desk.show_printer(device.id)
+    click(desk, "Start a condition")
+    session.change_card(
+        "As the tiles", profile=session.cards.find("house-number-tiles").profile, owner="fidele", media="Fen 100"
+    )
+    session.handoff.confirm_program()
+    confirm_all(session)
+    assert (session.chain.headline, session.chain.twists) == ("Converted once", 1)
+    session.open_chart("control")
+    out = tmp_path / "chart.png"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), ""))
+    window.incoming.write_finished()
+    settle(window, qtbot)
+    run = session.run
+    assert (run.elsewhere, run.file) == (True, out)
+    words = text_of_pdf(tmp_path / "chart, how to print it.pdf")
+    for said in ("Harbour Draw", "Carrier", "thick", "200 °C", f"run {run.number}"):
+        assert said in words, (said, words)
+    click(window.desks.print, "I printed it")
+    assert "printed by hand" in json.loads(session.logbook.run(run.number).receipt)
+    # Elsewhere: the file's numbers go on paper as they are, and are pressed.
+    from fidele.artwork.open import open_artwork
+
+    bench = Bench(tmp_path / "w" / "bench")
+    wren = bench.printers[0]
+    settings = wren.settings() | {
+        "Stock": "Dull heavy",
+        "Passes": 3,
+        "Carriage": "there",
+        "Polish": "off",
+        "Blend": "Untouched",
+        "Fit": "as it is",
+    }
+    sheet = wren.sending(settings).print_page(open_artwork(out).pixels).sheet
+    scan = bench.scanner.scan(bench.press.press(sheet, "ceramic tile", session.card.press), 9)
+    session.press_run(run)  # "I pressed it", as the card says
+    checked = session.checking.check_run(run, scan.pixels, scan.ppi)
+    assert (checked.comparison.verdict, checked.reading.code.run) == ("pass", run.number)
+
+
+def text_of_pdf(path: Path) -> str:
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(path)
+    assert len(document) == 1
+    return " ".join(document[0].get_textpage().get_text_range().split())
+
+
+@needs_service
+def test_a_fresh_user_is_offered_this_machines_printers_and_nothing_invented(served, tmp_path, qtbot):
+    from PySide6.QtCore import QSettings
+    from PySide6.QtWidgets import QLabel, QPushButton
+
+    from fidele.desk.window import Window
+
+    def words(window) -> str:
+        shown = [w for kind in (QLabel, QPushButton) for w in window.findChildren(kind) if w.isVisibleTo(window)]
+        return " ".join(w.text() for w in shown)
+
+    def opened(root: Path) -> Window:
+        kept = QSettings(str(root / "window.ini"), QSettings.Format.IniFormat)
+        window = Window(Session(Places(root / "data", root / "icc", (), root / "data/bench", root / "state")), kept)
+        qtbot.addWidget(window)
+        window.show()
+        return window
+
+    window = opened(tmp_path / "with")
+    assert "4 printers are here" in words(window)
+    assert {p.kind_words for p in window.session.devices.printers} == {"queue", "driverless"}
+    window.show_desk("New condition")
+    assert "The bench" not in words(window)
+    # None at all: what is missing is said, no stand-in is offered, and no desk fails.
+    before = os.environ["CUPS_SERVER"]
+    os.environ["CUPS_SERVER"] = "127.0.0.1:9"
+    try:
+        bare = opened(tmp_path / "without")
+        assert "cannot be reached" in words(bare)
+        for station in bare.desks:
+            bare.show_desk(station)
+        assert not any(name in words(bare) for name in ("Velm", "Orrin", "Skarn"))
+    finally:
+        os.environ["CUPS_SERVER"] = before

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from fidele.desk.making_desk import MakingDesk
     from fidele.desk.press_desk import PressDesk
     from fidele.desk.print_desk import PrintDesk
+    from fidele.desk.printers_desk import PrintersDesk
     from fidele.desk.profile_desk import ProfileDesk
     from fidele.desk.profiles_desk import ProfilesDesk
     from fidele.desk.proof_desk import ProofDesk
@@ -54,6 +55,7 @@ class Desks(Mapping[str, Desk]):
     makers: MakersDesk
     making: MakingDesk
     card: CardDesk
+    printers: PrintersDesk
     bench: BenchDesk
     trial: TrialDesk
     charts: ChartsDesk

@@ -52,6 +52,10 @@ class Foot(QWidget):
         box.addWidget(self.theme)
         self.end()
 
+    def show_bench(self, there: bool) -> None:
+        """Offer the bench where there is one."""
+        self.bench.setVisible(there)
+
     def say(self, sentence: str) -> None:
         """Show the last thing done."""
         self.said.setText(sentence)

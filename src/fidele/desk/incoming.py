@@ -23,9 +23,12 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.icc.spaces import GREYS, SENDS, space_named
 from fidele.icc.transform import Intent
+from fidele.run.instructions import write_instructions
+from fidele.run.job import Printed
 from fidele.run.kept import file_hash
 from fidele.session.customers import LISTS, read_colours
 from fidele.session.model import Session
+from fidele.session.news import LogChanged
 from fidele.session.piece import Piece
 from fidele.session.report import write_report
 from fidele.store.cards import Exported, holds_card, read_export
@@ -412,11 +415,27 @@ class Incoming:
             if name:
                 path = Path(name)
                 self._remember("finished", path.parent)
-                window.work.run(
-                    f"Writing {path.name}",
-                    lambda told: session.write_finished(job, path, told),
-                    lambda _: session.say(f"{path.name} is written: open it in {job.card.printed_from} and print it."),
-                )
+                number = session.queue.order(job, "", session.stops, target=path, state="preparing")
+                carry = session.queue.carrying(number, job)
+                sheet = path.with_name(f"{path.stem}, how to print it.pdf")
+                made = session.instructions(path.name, number)
+
+                def work(told: Progress) -> Printed | None:
+                    printed = carry(told)
+                    write_instructions(made, sheet)
+                    return printed
+
+                def done(printed: Printed | None) -> None:
+                    if printed is not None:
+                        session.take_run(printed)
+                    session.live.tell(LogChanged())
+                    session.say(
+                        f"Run {number} is written: open {path.name} in {job.card.printed_from}, and print it as the "
+                        "sheet beside it says."
+                    )
+                    window.show_desk("Print")
+
+                window.work.run(f"Writing {path.name}", work, done)
 
         self._guarded(begin)
 

@@ -94,7 +94,8 @@ class MakingDesk(Desk):
             draft = dataclasses.replace(draft, piece=making.pieces()[0])
         printers = making.printers(draft.piece)
         if draft.printer not in {p.id for p in printers}:
-            draft = dataclasses.replace(draft, printer=printers[0].id, profile="", stand_in="", size="")
+            first = printers[0].id if printers else ""
+            draft = dataclasses.replace(draft, printer=first, profile="", stand_in="", size="")
         medias = making.media(draft)
         if not draft.media and medias:
             draft = dataclasses.replace(draft, media=medias[0])
@@ -111,10 +112,17 @@ class MakingDesk(Desk):
         fill("media", [(m, m) for m in medias], draft.media)
         doubt = {"fits": "", "perhaps": ", may fit"}
         fill("profile", [*((r.title + doubt[r.fit.grade], r.entry.id) for r in rows), (_NONE_YET, "")], draft.profile)
-        fill("stand_in", [(f"{m.name}: {m.words}", m.name) for m in stand_ins], draft.stand_in or stand_ins[0].name)
-        self.fields["stand_in"].setEnabled(not draft.profile)
+        names = [(f"{m.name}: {m.words}" if m.words else m.name, m.name) for m in stand_ins]
+        fill("stand_in", names, draft.stand_in or (stand_ins[0].name if stand_ins else ""))
+        self.fields["stand_in"].setEnabled(not draft.profile and bool(stand_ins))
         sizes = making.sizes(draft)
-        fill("size", [(s, s) for s in sizes], draft.size or sizes[0])
+        fill("size", [(s, s) for s in sizes], draft.size or (sizes[0] if sizes else ""))
+        if not draft.printer:
+            self.state.setText("There is no printer yet: set one up on this machine, or describe one (Printers).")
+        if not draft.printer or not draft.media:
+            self.expect.setText("" if draft.printer else self.session.devices.missing())
+            clear(self._follows)
+            return
         card = making.card(draft)
         if draft.profile:
             stand_in = str(card.driver.get("stand_in", ""))

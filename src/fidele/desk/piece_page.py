@@ -84,7 +84,7 @@ class PiecePage(QWidget):
         table = self.session.devices.table
         if run is None or card is None or run.sheet is None or table is None:
             self._looked = None
-            there = run is not None and run.sheet is None and run.file is None
+            there = run is not None and run.sheet is None and not run.only_file
             self.view.empty = _BY_HAND if there else "The pressed piece will lie here."
             self.view.set_picture(None)
             self.view.set_teeth([])

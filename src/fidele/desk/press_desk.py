@@ -129,7 +129,7 @@ class PressDesk(Desk):
     def card(self) -> Card | None:
         """The condition by which the pieces at hand are pressed."""
         run, mine = self.session.run, self.session.card
-        if run is not None and run.file is None:
+        if run is not None and not run.only_file:
             chosen = str(self.group.currentData() or "")
             found = groups(run)
             for card, _ in found:
@@ -261,7 +261,7 @@ class PressDesk(Desk):
 
     def _buttons(self) -> None:
         run, card = self.session.run, self.card
-        there = run is not None and run.file is None and card is not None and card.process == "transfer"
+        there = run is not None and not run.only_file and card is not None and card.process == "transfer"
         todo = there and run is not None and card is not None and card.id not in run.pieces and not self.work.busy
         running = self.clock.running
         self.warm.setVisible(card is not None and card.press.preheat > 0)
@@ -314,7 +314,7 @@ class PressDesk(Desk):
             self._ticked, self._done = {}, {}
             self.stack.setCurrentIndex(1 if done else 0)
         self.on.setVisible(done)
-        self.other.setVisible(run is not None and run.file is None)
+        self.other.setVisible(run is not None and not run.only_file)
         self.other.setText("At the press" if self.stack.currentIndex() else "The piece")
         self._say(run, card)
         self._show_steps()

@@ -104,7 +104,9 @@ class PrintDesk(Desk):
             "The page as it must reach the paper: converted, mirrored, at true size, for the program that prints it",
         )
         top.addWidget(self.write)
+        self.printed = button("I printed it", self._printed, "The finished file was printed, from its own program")
         self.on = button("Go on to the press", lambda: self.go.emit("Press"))
+        top.addWidget(self.printed)
         top.addWidget(self.on)
         self.box.addLayout(top)
 
@@ -194,6 +196,11 @@ class PrintDesk(Desk):
             self.printing.begin(numbers[0], only_prepare=True)
         else:
             self.printing.begin_next()
+
+    def _printed(self) -> None:
+        run = self.session.run
+        if run is not None:
+            self.guarded(self.session.printed_elsewhere, run)
 
     def _later(self) -> None:
         dialog = LaterDialog(self)
@@ -332,7 +339,9 @@ class PrintDesk(Desk):
         run = session.run
         transfer = session.card is not None and session.card.process == "transfer"
         page = run is not None and run.job.chart is not None and run.job.chart.name == READINESS
-        self.on.setVisible(run is not None and transfer and not page and run.file is None)
+        self.on.setVisible(run is not None and transfer and not page and not run.only_file)
+        waits = run is not None and run.elsewhere and "printed by hand" not in run.receipt
+        self.printed.setVisible(waits)
         if session.artwork is None and run is None:
             self.title.setText("Nothing to print yet")
             self.state.setText("Open a picture first.")
@@ -340,7 +349,7 @@ class PrintDesk(Desk):
             self.title.setText(f"Held: {stops[0].title.lower()}")
             self.state.setText(stops[0].remedy)
         elif run is not None:
-            self.title.setText(f"Run {run.number}, printed {clock(run.at)}")
+            self.title.setText(f"Run {run.number}, {'written' if waits else 'printed'} {clock(run.at)}")
             self.state.setText("Is every line there?" if page else "Print it again, or go on.")
         else:
             self.title.setText(f"Ready to print {self._what()}")
@@ -351,7 +360,7 @@ class PrintDesk(Desk):
         table = session.devices.table
         if run is None or run.sheet is None or table is None:
             self._looked = None
-            lies = run is not None and run.file is None
+            lies = run is not None and not run.only_file
             self.view.empty = _AT_THE_PRINTER if lies else "The sheet will lie here when it is printed."
             self.view.set_picture(None)
             self.view.set_teeth([])

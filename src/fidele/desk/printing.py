@@ -93,8 +93,12 @@ class Printing(QObject):
                 session.say(f"Run {number} is prepared and waits for your word.")
             elif isinstance(result, str):
                 session.say(f"Run {number}: {result}")
-            elif result.file is not None:
+            elif result.only_file:
                 session.say(f"Run {number} is written as {result.file}.")
+            elif result.elsewhere:
+                session.take_run(result)
+                program = result.job.card.printed_from
+                session.say(f"Run {number} is written as {result.file}: print it from {program}, and say so here.")
             else:
                 session.take_run(result)
                 session.say(f"Run {number} is printed on {result.job.card.media}.")

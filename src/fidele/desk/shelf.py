@@ -63,6 +63,7 @@ class ShelfView(QWidget):
     all_wanted = Signal()
     card_wanted = Signal()
     making_wanted = Signal()
+    printers_wanted = Signal()
     #: A run of the logbook was chosen, by its number.
     run_chosen = Signal(int)
 
@@ -72,11 +73,14 @@ class ShelfView(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
         box = down(space=7, margins=(12, 12, 12, 12), on=self)
-        top = across(section("Printing conditions"), SPRING)
+        top = across(section("Conditions"), SPRING)
         self.new = button(
             "New", self.making_wanted.emit, "Make another printing condition, a question at a time (F6)", quiet=True
         )
-        top.addWidget(self.new)
+        printers = button(
+            "Printers", self.printers_wanted.emit, "Which there are, and what is known of them", quiet=True
+        )
+        fill(top, printers, self.new)
         box.addLayout(top)
         self._cards = down(space=8)
         box.addLayout(self._cards)
@@ -143,12 +147,21 @@ class ShelfView(QWidget):
                     wrap=True,
                 )
             )
-            name = self._session.device.name
-            self._cards.addWidget(
-                button(
-                    f"Start one for the {name}", self.card_wanted.emit, "The driver converts until it gets a profile"
-                )
-            )
+            here = self._session.devices.printers
+            if len(here) == 1:
+                tip = "The driver converts until it gets a profile"
+                self._cards.addWidget(button(f"Start one for the {here[0].name}", self.card_wanted.emit, tip))
+            elif here:
+                more = " …" if len(here) > 3 else ""
+                words = f"{len(here)} printers are here: {', '.join(p.name for p in here[:3])}{more}"
+                self._cards.addWidget(label(words, 8.5, dim=True, wrap=True))
+                tip = "Printer, paper, piece and profile, a question at a time (F6)"
+                self._cards.addWidget(button("Start one", self.making_wanted.emit, tip))
+            else:
+                words = self._session.devices.missing() or "No printer is set up on this machine yet."
+                self._cards.addWidget(label(words, 8.5, dim=True, wrap=True))
+                tip = "How to get one here, or describe one that cannot be reached"
+                self._cards.addWidget(button("Add a printer", self.printers_wanted.emit, tip))
 
     def refresh_profiles(self) -> None:
         """Show the profiles that people use, as they are now."""

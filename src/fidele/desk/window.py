@@ -42,6 +42,7 @@ from fidele.session.news import (
     LogChanged,
     News,
     PapersChanged,
+    PrintersChanged,
     QueueChanged,
     RulesChanged,
     Said,
@@ -163,11 +164,13 @@ class Window(QMainWindow):
         self.shelf_view.run_chosen.connect(self._show_run)
         self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.conditions.start))
         self.shelf_view.making_wanted.connect(self._begin_making)
+        self.shelf_view.printers_wanted.connect(lambda: self.show_desk("Printers"))
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
         self.shelf_view.menu_wanted.connect(self._profile_menu)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
+        self.foot.show_bench(bool(self.session.devices.hands()))
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
         self.foot.report_wanted.connect(self.incoming.write_report)
         self.foot.theme_changed.connect(self.toggle_theme)
@@ -191,7 +194,7 @@ class Window(QMainWindow):
             (QKeySequence("F2"), lambda: self.show_desk("Colours")),
             (QKeySequence("F9"), self.toggle_theme),
             (QKeySequence("F8"), self.fold_shelf),
-            (QKeySequence("F4"), lambda: self.show_desk("Bench")),
+            (QKeySequence("F4"), self._show_bench),
             (QKeySequence("F11"), lambda: self.show_desk("Logbook")),
             (QKeySequence("F10"), lambda: self.show_desk("Charts")),
             (QKeySequence("F6"), self._begin_making),
@@ -246,9 +249,11 @@ class Window(QMainWindow):
             case Said():
                 self.foot.say(news.sentence)
                 self.foot.show_undo(self.session.history.next_undo)
-            case ConditionsChanged() | ShelfChanged():
+            case ConditionsChanged() | ShelfChanged() | PrintersChanged():
                 self.shelf_view.refresh_cards()
                 self.shelf_view.refresh_profiles()
+                if self._station in ("Printers", "New condition"):
+                    self.refresh(soon=True)
             case PapersChanged():
                 self.shelf_view.refresh_profiles()
                 self.refresh(soon=True)
@@ -339,6 +344,10 @@ class Window(QMainWindow):
     def desk(self) -> Desk:
         """The open desk."""
         return self.desks[self._station]
+
+    def _show_bench(self) -> None:
+        if self.session.devices.hands():
+            self.show_desk("Bench")
 
     def show_desk(self, name: str) -> None:
         """Open a station's desk."""

@@ -10,7 +10,9 @@ from fidele.route.layers import Evidence, Layer, SettingRow
 #: What such a driver must be found to do, by meaning.
 BEHIND = {"driver_colour": "left alone", "driver_size": "true size", "driver_mirroring": "not mirrored"}
 #: And what it must do to colour where it is the one that converts.
-CONVERTS = "converted by its maker's correction"
+CONVERTS = "the maker's colours"
+
+_SAID = {"left alone": "leaves the numbers alone", CONVERTS: "converts by its maker's correction"}
 
 
 def behind_rows(card: Card, meanings: Iterable[str], place: str) -> tuple[SettingRow, ...]:
@@ -47,7 +49,7 @@ def behind_layer(card: Card, meanings: Iterable[str]) -> Layer:
     return Layer(
         "driver",
         converts,
-        "what it does to colour is not known" if colour is None else f"colours {colour.value}",
+        "what it does to colour is not known" if colour is None else _SAID.get(str(colour.value), str(colour.value)),
         Evidence.NOT_KNOWN if len(known) < len(said) else Evidence.BY_HAND if known else Evidence.READ_BACK,
         mirrors=mirrors,
         scale=scale,

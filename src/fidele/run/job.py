@@ -173,6 +173,16 @@ class Printed:
     #: The file that it went to, None where it went to a printer.
     file: Path | None = None
 
+    @property
+    def elsewhere(self) -> bool:
+        """Whether another program prints the file that it went to: a sheet and a piece come of it all the same."""
+        return self.file is not None and bool(self.job.card.printed_from)
+
+    @property
+    def only_file(self) -> bool:
+        """Whether it went to a file and nothing more."""
+        return self.file is not None and not self.elsewhere
+
 
 #: Millimetres between the control strip and what lies above it.
 STRIP_GAP = 3.0

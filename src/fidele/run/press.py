@@ -128,7 +128,7 @@ def pressed(
     FideleError
         When the press, or its substrate, is beyond what there is.
     """
-    if printed.file is not None:
+    if printed.only_file:
         raise FideleError("This run went into a file: there is no sheet to press.")
     piece = None
     if printed.sheet is not None and devices.press is not None and devices.table is not None:

@@ -16,7 +16,7 @@ from fidele.route.probe import ProbeResult
 from fidele.run.chart_page import numbered
 from fidele.run.job import Job, Printed
 from fidele.run.kept import Sources, job_again, kept_job, profiles_of
-from fidele.run.page import finished_file, media_of
+from fidele.run.page import finished_file, media_of, says_of
 from fidele.run.receipt import differences
 from fidele.run.route import stops_on
 from fidele.run.spool import Spool
@@ -264,7 +264,7 @@ class Queue:
     def _file(run: KeptRun, job: Job, device: Printer) -> FileOutput:
         """Return the file that a run goes to; it says of its numbers whose they are, unless it must say nothing."""
         converts = job.card.owner == "fidele" and not job.bare
-        says = job.profile if converts and not job.card.printed_from else None
+        says = says_of(job.card) if job.card.printed_from else job.profile if converts else None
         return FileOutput(Path(run.target), says, device.format.page_ppi(job.card.page_ppi))
 
     def after_a_crash(self) -> list[int]:

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 from fidele.devices.devices import Devices
+from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.route.condition import Card
@@ -158,10 +159,21 @@ class Conditions:
         self._live.say(f"“{card.name}” was taken in" + (", with its profile." if profile else "."))
         return card
 
-    def start(self) -> None:
-        """Make a first condition for the printer at hand and put it in force."""
-        device, profiles = self._devices.of(self._live.state.card), self._profiles
+    def start(self, printer: Printer | None = None) -> None:
+        """Make a first condition for a printer, or for the one at hand, and put it in force.
+
+        Raises
+        ------
+        FideleError
+            When no printer is here.
+        """
+        if printer is None and not self._devices.printers:
+            raise FideleError("There is no printer yet: set one up on this machine, or describe one.")
+        device, profiles = printer or self._devices.of(self._live.state.card), self._profiles
         card = device.starter_card()
+        if self.store.find(card.id) is not None:
+            name = card.name
+            card = card.model_copy(update={"id": self.fresh(name)})
         default = profiles.defaults.of(device.id, card.media)
         if default and profiles.shelf.find(default) is not None:
             card = card.model_copy(update={"profile": default, "owner": "fidele"})

@@ -14,6 +14,7 @@ from fidele.check.statistics import relative_to_white
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
+from fidele.files import write_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 from fidele.run.chart_page import chart_page, chart_placing
@@ -90,6 +91,14 @@ def read_pair(
         passes, corrects = choices if found.first else choices[::-1]
         _kept(devices, device, control, passes, corrects, "ink", "")
     return found
+
+
+def write_words(device: Printer, path: Path) -> None:
+    """Write what is known of a printer's driver as a file for a colleague."""
+    learned = getattr(device, "learned", None)
+    if learned is None:
+        raise FideleError(f"The {device.name} has no driver whose options could be learned.")
+    write_bytes(path, learned.model_dump_json(indent=1).encode())
 
 
 def _lab_of(path: Path) -> Floats:

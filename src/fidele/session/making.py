@@ -145,9 +145,12 @@ class Making:
             elif card.intent.value not in entry.description.intents:
                 kept["intent"] = type(card.intent)("relative")
             return made.model_copy(update=kept | update)
-        stand_in = draft.stand_in or self.stand_ins(draft)[0].name
+        names = self.stand_ins(draft)
+        stand_in = draft.stand_in or (names[0].name if names else "")
         best = device.best_quality(stand_in)
-        driver = card.driver | {"stand_in": stand_in} | ({"quality": best} if best is not None else {})
+        driver = (
+            card.driver | ({"stand_in": stand_in} if stand_in else {}) | ({"quality": best} if best is not None else {})
+        )
         driver |= _offered(device, driver)
         return card.model_copy(update=update | {"driver": driver, "profile": None, "owner": "driver"})
 

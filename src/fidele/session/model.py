@@ -27,6 +27,7 @@ from fidele.proof.soft import ProofSettings
 from fidele.route.condition import Card
 from fidele.route.layers import Chain, SettingRow
 from fidele.route.program import program_layer, program_rows
+from fidele.run.instructions import Instructions, instructions_of
 from fidele.run.job import Job, Printed
 from fidele.run.kept import Sources as KeptSources
 from fidele.run.page import finished_file
@@ -465,6 +466,18 @@ class Session:
             When the file cannot be written, or its ending is not .png or .tif.
         """
         finished_file(job, self.devices.of(job.card), path, progress)
+
+    def printed_elsewhere(self, printed: Printed) -> None:
+        """Keep that the finished file of a run was printed now, from its own program."""
+        now = datetime.datetime.now().replace(microsecond=0)
+        receipt = printed.receipt | {"printed by hand": now.isoformat()}
+        self.logbook.end_run(printed.number, "printed", receipt)
+        self.take_run(replace(printed, receipt=receipt, at=now))
+        self.say(f"Run {printed.number} is printed. Press it, then scan the piece or bring its measurements.")
+
+    def instructions(self, file: str, run: int = 0) -> Instructions:
+        """Return what somebody who prints a finished file is to do."""
+        return instructions_of(self.need_card(), self.state.route.rows, file, run)
 
     def press_run(self, printed: Printed) -> Printed:
         """Press a printed sheet just as its card says."""

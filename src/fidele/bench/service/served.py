@@ -80,7 +80,7 @@ class ServedBench:
         """Have the server make a queue for a printer that speaks IPP, as an administrator would."""
         lpadmin = shutil.which("lpadmin") or "/usr/sbin/lpadmin"
         arguments = ["-h", self.server.address, "-p", DRIVERLESS, "-E", "-v", printer.uri, "-m", "everywhere"]
-        said = ["-D", f"{printer.title}, without a driver"]
+        said = ["-D", f"{printer.title}, driverless"]
         with contextlib.suppress(OSError, subprocess.TimeoutExpired):
             environment = os.environ | {"CUPS_SERVER": self.server.address}
             subprocess.run([lpadmin, *arguments, *said], check=False, timeout=20, capture_output=True, env=environment)
