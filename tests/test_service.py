@@ -197,6 +197,29 @@ def test_a_driverless_queue_goes_the_whole_way(session, served):
 
 
 @needs_service
+def test_the_print_systems_profile_is_the_medias(session, served):
+    """Each media's own profile is chosen for it; what is to pass is left none that could be chosen."""
+    if not served.has_colour_daemon:
+        pytest.skip("there is no colour daemon to be started here")
+    device, card = session.devices.find(f"queue/{DRIVERLESS}"), session.cards.find("house-number-tiles")
+    icc = session.handoff.profile_path(card.profile)
+    second = icc.with_name("another.icc")
+    second.write_bytes(srgb().data)
+    second.chmod(0o644)
+    (option,) = [c for c in device.choices() if c.meaning == "stand_in"]
+    device.choose(WAY, PDF)
+    wanted = dict(zip(option.offered[:2], (icc, second), strict=True))
+    for media, path in wanted.items():
+        device.choose(option.name, media)
+        device.system.assign(path)
+    for media, path in wanted.items():
+        device.choose(option.name, media)
+        assert device.system.assigned()[1] == path
+    device.system.assign(None)
+    assert device.system.assigned()[1] is None
+
+
+@needs_service
 @settings(max_examples=8, deadline=None)
 @given(st.sampled_from(["queue/wren", "queue/longship"]), st.booleans(), st.integers(0, 2**32))
 def test_what_arrives_is_what_the_thread_says(served, demo, queue, assigned, seed):

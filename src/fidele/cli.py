@@ -54,7 +54,8 @@ def _window(files: list[Path]) -> None:
 @click.option("--headless", is_flag=True, help="Do the whole job without a window.")
 @click.option("--out", type=FILE, help="Folder for the results of --headless.")
 @click.option("--pictures", type=FILE, help="Write a picture of each view into this folder.")
-def demo(headless: bool, out: Path | None, pictures: Path | None) -> None:
+@click.option("--service", is_flag=True, help="Serve the bench's printers as queues of a print service as well.")
+def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool) -> None:
     """Start on the demo data, or do the demo job without a window."""
     if headless:
         from fidele.demo.job import run_demo
@@ -75,7 +76,16 @@ def demo(headless: bool, out: Path | None, pictures: Path | None) -> None:
     if pictures:
         take_pictures(prepare(root, tell), pictures)
         return
-    sys.exit(run_window(prepare(root, tell), [root / "artwork" / "harbour-at-dusk.png"]))
+    places, files = prepare(root, tell), [root / "artwork" / "harbour-at-dusk.png"]
+    if not service:
+        sys.exit(run_window(places, files))
+    from fidele.devices.bench.serving import served_bench, served_devices
+    from fidele.devices.registry import devices_here
+
+    with served_bench(places.bench) as served:
+        os.environ |= served.environment
+        queues = served_devices(served, places.bench, places.data / "printers")
+        sys.exit(run_window(places, files, devices_here(places.devices).joined(queues)))
 
 
 @cli.group()

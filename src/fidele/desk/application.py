@@ -20,6 +20,7 @@ from fidele.session.places import Places
 
 if TYPE_CHECKING:
     from fidele.desk.window import Window
+    from fidele.devices.devices import Devices
 
 _log = logging.getLogger(__name__)
 
@@ -38,8 +39,8 @@ def application() -> QApplication:
     return made
 
 
-def open_window(places: Places) -> Window:
-    """Open a window on a workshop; its settings are kept beside the workshop's data."""
+def open_window(places: Places, devices: Devices | None = None) -> Window:
+    """Open a window on a workshop, with its own devices or others; its settings are kept beside the workshop's data."""
     application()
     keep_log(places.state)
     # What a start makes stays: looking for garbage in it meanwhile takes a tenth of the start, and later of each look.
@@ -50,13 +51,13 @@ def open_window(places: Places) -> Window:
         from fidele.session.model import Session
 
         kept = QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat)
-        return Window(Session(places), kept)
+        return Window(Session(places, devices), kept)
     finally:
         if collecting:
             gc.enable()
 
 
-def run_window(places: Places, files: list[Path]) -> int:
+def run_window(places: Places, files: list[Path], devices: Devices | None = None) -> int:
     """Open the window, take files as if they had been dropped, and stay until it is closed; return the exit code."""
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         raise FideleError(
@@ -71,7 +72,7 @@ def run_window(places: Places, files: list[Path]) -> int:
             raise FideleError(f"Fidele is open already on {places.data}, but its window does not answer; look at it.")
         print("Fidele is open already; its window has them.", file=sys.stderr)
         return 0
-    window = open_window(places)
+    window = open_window(places, devices)
     door.listen()
 
     def unforeseen(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:

@@ -57,7 +57,7 @@ class MakingDesk(Desk):
             )
         ):
             box = choice(question, chosen=lambda _, f=field: self._answered(f), points=9.5)
-            box.setEditable(field == "media")
+            box.setEditable(field in ("media", "piece"))
             box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
             if (edit := box.lineEdit()) is not None:
                 edit.editingFinished.connect(lambda f=field: self._answered(f))
@@ -146,7 +146,8 @@ class MakingDesk(Desk):
 
     def _answered(self, field: str) -> None:
         box = self.fields[field]
-        value = box.currentText().strip() if field == "media" else str(box.currentData() or "")
+        typed = field in ("media", "piece")
+        value = box.currentText().strip() if typed else str(box.currentData() or "")
         if field == "profile":
             self._no_profile = not value
         if value != getattr(self.draft, field):

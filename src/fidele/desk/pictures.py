@@ -82,8 +82,6 @@ def take_pictures(demo: Places, out: Path) -> None:
         session.handoff.probe()
         window.take_file(root / "artwork" / "harbour-at-dusk.png")
         settle()
-        window.show_desk("Hand-off")
-        shot("hand-off-one-conversion")
         _work(window, root / "artwork", shot, settle, wait)
         _print_chart(window, press)
         window.show_desk("Logbook")
@@ -93,8 +91,33 @@ def take_pictures(demo: Places, out: Path) -> None:
         _conditions(window, shot, settle)
         _profiles(window, root / "downloads", shot, settle)
         window.close()
+        _printers(root, out, wait)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def _printers(root: Path, out: Path, wait: Callable[[int], None]) -> None:
+    """Show the printers' desk of a workshop that meets the bench as queues of a print service, where it can be had."""
+    from fidele.desk.application import open_window
+    from fidele.devices.bench.serving import can_serve, served_bench, served_devices
+
+    if not can_serve():
+        return
+    places, before = Places.under(root), dict(os.environ)
+    with served_bench(places.bench) as served:
+        os.environ |= served.environment
+        try:
+            window = open_window(places, served_devices(served, places.bench, places.data / "printers"))
+            window.resize(1280, 800)
+            window.show()
+            window.show_desk("Printers")
+            window.desks.printers.show_printer("queue/wren")
+            wait(300)
+            window.grab().save(str(out / "printers.png"))
+            window.close()
+        finally:
+            os.environ.clear()
+            os.environ |= before
 
 
 def _artwork(window, root: Path, shot, settle) -> None:  # type: ignore[no-untyped-def]

@@ -19,6 +19,8 @@ from fidele.values import Settings, Value
 
 #: What is printed on where the paper itself is the piece.
 ON_PAPER = "the paper itself"
+#: Offered where nobody has named a piece yet; any other can be typed.
+_PIECES = ("ceramic tile", "ceramic mug", "polyester cloth", "coated metal sheet")
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,8 @@ class Making:
 
     def pieces(self) -> tuple[str, ...]:
         """Return what can be printed on."""
-        return (*self._profiles.known().substrates, ON_PAPER)
+        known = self._profiles.known().substrates
+        return (*(known or _PIECES), ON_PAPER)
 
     def printers(self, piece: str) -> tuple[Printer, ...]:
         """Return the printers that can print on a piece."""

@@ -126,10 +126,15 @@ class ColourDaemon:
             self._call(path, f"{_NAME}.Profile", "SetProperty", "ss", ("Qualifier", qualifier))
         return path
 
-    def take_away(self, queue: str) -> None:
-        """Take every profile from a queue."""
+    def take_away(self, queue: str, qualifiers: tuple[str, ...] = ()) -> None:
+        """Take every profile from a queue, or as many as could be chosen by some qualifiers."""
         device = self._device(queue)
         if device is None:
+            return
+        while qualifiers and self.chosen(queue, qualifiers) is not None:
+            (found,) = self._call(device, f"{_NAME}.Device", "GetProfileForQualifiers", "as", (list(qualifiers),))
+            self._call(device, f"{_NAME}.Device", "RemoveProfile", "o", (found,))
+        if qualifiers:
             return
         for path in self._get(device, "Device", "Profiles"):
             self._call(device, f"{_NAME}.Device", "RemoveProfile", "o", (path,))

@@ -93,11 +93,13 @@ class QueueColour:
         return False
 
     def assign(self, profile: Path | None, source: Path | None = None) -> None:
-        """Assign a profile for every media, or take all away."""
+        """Assign a profile for the media that is set, or take away what would be chosen for it."""
+        choices = self._printer.qualifiers()
         if profile is None:
-            self._daemon.take_away(self._printer.queue)
+            self._daemon.take_away(self._printer.queue, choices)
         else:
-            self._daemon.assign(self._printer.queue, profile, f"{self._printer.qualifiers()[0].split('.')[0]}.*.*")
+            model, media, _ = choices[0].split(".")
+            self._daemon.assign(self._printer.queue, profile, f"{model}.{media or '*'}.*")
 
 
 class QueuePrinter(DriverSettings):
