@@ -577,3 +577,17 @@ def test_a_fresh_user_is_offered_this_machines_printers_and_nothing_invented(ser
         assert not any(name in words(bare) for name in ("Velm", "Orrin", "Skarn"))
     finally:
         os.environ["CUPS_SERVER"] = before
+
+
+def test_every_desk_opens_while_the_conditions_printer_is_away(demo, tmp_path, qtbot):
+    from fidele.desk.application import open_window
+    from fidele.devices.devices import Devices
+
+    shutil.copytree(demo.data, tmp_path / "w")
+    window = open_window(Places.under(tmp_path / "w"), Devices())
+    qtbot.addWidget(window)
+    window.show()
+    assert window.session.card is not None
+    for station in window.desks:
+        window.show_desk(station)
+    assert "printer-away" in codes(window.session) or not window.session.state.route.here

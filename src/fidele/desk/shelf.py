@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -53,6 +55,10 @@ class CardTile(QFrame):
             super().keyPressEvent(event)
 
 
+#: So many printers have a button each where there is no condition yet.
+_FEW = 3
+
+
 class ShelfView(QWidget):
     """Shows what is on the shelf and lets a person choose."""
 
@@ -61,7 +67,8 @@ class ShelfView(QWidget):
     profile_chosen = Signal(str)
     menu_wanted = Signal(str, QPoint)
     all_wanted = Signal()
-    card_wanted = Signal()
+    #: A first condition is wanted for a printer, by its id.
+    card_wanted = Signal(str)
     making_wanted = Signal()
     printers_wanted = Signal()
     #: A run of the logbook was chosen, by its number.
@@ -148,9 +155,11 @@ class ShelfView(QWidget):
                 )
             )
             here = self._session.devices.printers
-            if len(here) == 1:
+            if 0 < len(here) <= _FEW:
                 tip = "The driver converts until it gets a profile"
-                self._cards.addWidget(button(f"Start one for the {here[0].name}", self.card_wanted.emit, tip))
+                for device in here:
+                    start = partial(self.card_wanted.emit, device.id)
+                    self._cards.addWidget(button(f"Start one for the {device.name}", start, tip))
             elif here:
                 more = " …" if len(here) > 3 else ""
                 words = f"{len(here)} printers are here: {', '.join(p.name for p in here[:3])}{more}"

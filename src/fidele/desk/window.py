@@ -162,7 +162,9 @@ class Window(QMainWindow):
         self.shelf_view.card_chosen.connect(self._take_card)
         self.shelf_view.card_menu_wanted.connect(self._card_menu)
         self.shelf_view.run_chosen.connect(self._show_run)
-        self.shelf_view.card_wanted.connect(lambda: self._guarded(self.session.conditions.start))
+        self.shelf_view.card_wanted.connect(
+            lambda one: self._guarded(self.session.conditions.start, self.session.devices.find(one))
+        )
         self.shelf_view.making_wanted.connect(self._begin_making)
         self.shelf_view.printers_wanted.connect(lambda: self.show_desk("Printers"))
         self.shelf_view.profile_chosen.connect(self.show_profile)

@@ -206,7 +206,9 @@ class Handoff:
     def owners(self) -> tuple[Owner, ...]:
         """Return who can convert: those of this printer's route, and the other program where one prints."""
         card = self._live.state.need_card()
-        return (*self._device.owners(), *(("program",) if card.printed_from else ()))
+        device = self._devices.find(card.printer)
+        mine = device.owners() if device is not None else (card.owner,)
+        return (*mine, *(("program",) if card.printed_from and "program" not in mine else ()))
 
     def choose_setting(self, name: str, value: Value) -> None:
         """Change a control of the driver in its own words, as a step that can be undone."""

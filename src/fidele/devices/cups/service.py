@@ -417,7 +417,7 @@ def _state(name: str, told: dict, jobs: tuple[str, ...], default: bool) -> Queue
     if not accepts:
         words.append("it takes no jobs")
     state = "; ".join(w for w in words if w)
-    if stopped and said:
+    if stopped and said and said.casefold() not in ("paused", "rejecting jobs"):
         state = f"{state} ({said})" if state else said
     uri = str(told.get("device-uri", ""))
     kind = int(told.get("printer-type", 0) or 0)
