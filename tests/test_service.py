@@ -20,11 +20,12 @@ from hypothesis import strategies as st
 
 from fidele.artwork.save import save_picture
 from fidele.cli import cli
+from fidele.devices.bench.bench import Bench
 from fidele.devices.bench.serving import DRIVERLESS, can_serve, served_bench, served_devices
 from fidele.devices.cups.controls import WAY
 from fidele.devices.cups.ppd import read_ppd
 from fidele.devices.cups.printer import WAYS
-from fidele.devices.sane import SaneScanner, program, scanners
+from fidele.devices.sane import AnyScanner, SaneScanner, program, scanners
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
@@ -153,7 +154,8 @@ def test_a_queue_goes_the_whole_way(session, served, tmp_path, monkeypatch):
     assert checked.comparison.mean < 0.5
 
 
-def scanned_by_sane(pixels, tmp_path, monkeypatch):
+def on_the_glass(pixels, tmp_path, monkeypatch) -> str:
+    """Lay a picture on the glass of SANE's own test scanner; return its file."""
     from PIL import Image
 
     config = tmp_path / "sane"
@@ -161,8 +163,13 @@ def scanned_by_sane(pixels, tmp_path, monkeypatch):
     (config / "dll.conf").write_text("test\npnm\n")
     monkeypatch.setenv("SANE_CONFIG_DIR", str(config))
     Image.fromarray(pixels).save(tmp_path / "glass.ppm")
+    return str(tmp_path / "glass.ppm")
+
+
+def scanned_by_sane(pixels, tmp_path, monkeypatch):
+    file = on_the_glass(pixels, tmp_path, monkeypatch)
     assert {s.device for s in scanners()} >= {"pnm:0", "test:0"}
-    left_over = {"filename": str(tmp_path / "glass.ppm"), "brightness": "40", "contrast": "-30", "custom-gamma": "yes"}
+    left_over = {"filename": file, "brightness": "40", "contrast": "-30", "custom-gamma": "yes"}
     scanner = SaneScanner("pnm:0", "a scanner", left_over)
     rested = scanner.at_rest()
     assert {n: rested.options[n] for n in ("brightness", "contrast", "custom-gamma")} == {
@@ -172,6 +179,39 @@ def scanned_by_sane(pixels, tmp_path, monkeypatch):
     }
     assert rested.cautions == ()
     return scanner.scanned(rested)
+
+
+@needs_service
+@pytest.mark.skipif(program() is None, reason="sane-utils is not installed")
+def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tmp_path, qtbot, monkeypatch):
+    """As on anybody's machine: nothing of the print is within reach, and the scanner is the machine's own."""
+    from fidele.desk.application import open_window
+    from fidele.devices.cups.queues import queues
+    from fidele.devices.devices import Devices
+    from tests.hands import click, settle
+
+    scanner = AnyScanner()
+    devices = queues(session.places.data / "printers").joined(Devices(scanner=scanner))
+    window = open_window(session.places, devices)
+    qtbot.addWidget(window)
+    window.show()
+    session = window.session
+    condition(session, "wren")
+    confirm_all(session)
+    session.open_chart("control")
+    run = session.print_job(session.job())
+    assert run.sheet is None
+    session.take_run(session.press_run(run))
+    sheet = served.sheet("wren", int(run.receipt["job"]))
+    bench = Bench(served_folder(served))
+    scan = bench.scanner.scan(bench.press.press(sheet, "ceramic tile", session.card.press), 5)
+    file = on_the_glass((scan.pixels >> 8).astype(np.uint8), tmp_path, monkeypatch)
+    scanner._found = SaneScanner("pnm:0", "a scanner", {"filename": file, "resolution": "150"})
+    window.show_desk("Check")
+    click(window.desk, "Scan and read")
+    settle(window, qtbot)
+    checked = session.checked
+    assert (checked.comparison.verdict, checked.reading.code.run) == ("pass", run.number)
 
 
 @needs_service
@@ -472,7 +512,6 @@ def test_a_described_printer_by_finished_file(demo, tmp_path, qtbot, monkeypatch
     from PySide6.QtWidgets import QFileDialog
 
     from fidele.desk.application import open_window
-    from fidele.devices.bench.bench import Bench
     from tests.hands import click, settle
 
     shutil.copytree(demo.data, tmp_path / "w")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 
@@ -40,6 +40,7 @@ from fidele.desk.report_pictures import report_pictures
 from fidele.desk.swatch_page import SwatchPage
 from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
+from fidele.devices.sane import AnyScanner
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.route.condition import Card
@@ -86,7 +87,7 @@ class CheckDesk(Desk):
             lambda: self.pick.emit("scan"),
             "A scan (TIFF, PNG, JPEG) or measurements (CGATS, CxF3, CSV)",
         )
-        self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the bench's scanner", main=True)
+        self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the scanner", main=True)
         for made in (self.chart, self.charts, self.open_scan):
             head.addWidget(made)
         fill(head, SPRING, self.scan)
@@ -173,8 +174,12 @@ class CheckDesk(Desk):
         ]
 
     def _pressed(self) -> bool:
-        run = self.session.run
-        return run is not None and run.job.patches is not None and run.piece is not None
+        run, scanner = self.session.run, self.session.devices.scanner
+        if run is None or run.job.patches is None:
+            return False
+        # What was printed out of reach is laid on a glass by hand, once it is done.
+        done = run.sheet is None and (run.pressed_at is not None or run.job.card.process == "direct")
+        return run.piece is not None or (done and isinstance(scanner, AnyScanner))
 
     def _earlier(self) -> list[Check]:
         session = self.session
@@ -219,7 +224,8 @@ class CheckDesk(Desk):
             progress(0.6)
             if done.scan is None:
                 raise FideleError("The scanner returned nothing.")
-            return done, reader.check(done, done.scan, done.ppi)
+            checked = reader.check(done, done.scan, done.ppi)
+            return done, replace(checked, cautions=(*checked.cautions, *done.scan_cautions))
 
         self.work.run("Scanning and reading the chart", work, self._checked)
         self.refresh()

@@ -169,6 +169,8 @@ class Printed:
     #: What was pressed, by the id of its condition: pieces of several can lie on a sheet. None: out of our reach.
     pieces: dict[str, Lies | None] = field(default_factory=dict)
     scan: Codes | None = None
+    #: What of the scanner could not be put to rest, in words.
+    scan_cautions: tuple[str, ...] = ()
     ppi: float = 0.0
     #: The file that it went to, None where it went to a printer.
     file: Path | None = None

@@ -164,7 +164,8 @@ def scanned(devices: Devices, printed: Printed) -> Printed:
     if devices.scanner is None:
         raise FideleError("No scanner is known here: scan the piece with any program, and open the file.")
     scan = devices.scanner.scan(printed.piece, printed.number)
-    return replace(printed, scan=scan.pixels, ppi=scan.ppi)
+    said = tuple(f"The scanner: {one}." for one in scan.cautions)
+    return replace(printed, scan=scan.pixels, ppi=scan.ppi, scan_cautions=said)
 
 
 def _areas(printed: Printed, mine: list[Placing], card: Card) -> list[tuple[float, float, float, float]]:
