@@ -212,6 +212,18 @@ def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tm
     settle(window, qtbot)
     checked = session.checked
     assert (checked.comparison.verdict, checked.reading.code.run) == ("pass", run.number)
+    # A scanning program of one's own writes into a folder: what arrives there is read.
+    folder = tmp_path / "scans"
+    folder.mkdir()
+    session.measured.watch(folder)
+    save_picture(folder / "piece.tif", scan.pixels, None, 150)
+    for _ in range(2):  # seen, and not growing any more
+        session.follow.take(session.follow.look(session.state))
+    assert [p.name for p in session.follow.measured] == ["piece.tif"]
+    window._seen()
+    settle(window, qtbot)
+    assert session.checked is not checked
+    assert session.checked.comparison.verdict == "pass"
 
 
 @needs_service

@@ -141,7 +141,7 @@ class CheckDesk(Desk):
     def check_actions(self) -> list[tuple[str, Callable[[], object], bool]]:
         """Return what can be done with a check: words, deed, and whether it can be done now."""
         there = self.session.checked is not None
-        checking = self.session.checking
+        checking, watched = self.session.checking, self.session.measured
         limits: list[tuple[str, Callable[[], object], bool]] = [
             (
                 f"Limits: {name} (mean {t.mean:g}, 95 % {t.p95:g})",
@@ -156,6 +156,11 @@ class CheckDesk(Desk):
             ("Judge the visual page by eye", partial(self.show_page, "By eye"), True),
             ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), there),
             ("Characterise the scanner …", self._characterise, True),
+            *(
+                [(f"Stop watching {watched.folder.name}", watched.stop, True)]
+                if watched.folder is not None
+                else [("Watch a folder for scans and measurements …", self._watch, True)]
+            ),
             ("Write the report …", self._report, there),
             ("Save all numbers …", self._numbers, there),
             ("Lay this print beside others", self._lay_beside, there),
@@ -206,6 +211,11 @@ class CheckDesk(Desk):
         """Show one side of the check."""
         self._page = name
         self.refresh()
+
+    def _watch(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Which folder does the scanning program write into?")
+        if folder:
+            self.guarded(self.session.measured.watch, Path(folder))
 
     def _chart(self) -> None:
         self.guarded(self.session.open_chart, "control")

@@ -243,6 +243,9 @@ class Window(QMainWindow):
         if (arrived := follow.arrived) and not self.work.busy:
             follow.arrived = []
             self.incoming.take_arrived(arrived)
+        if follow.measured and not self.work.busy:
+            self.show_desk("Check")
+            self.desks.check.read_file(follow.measured.pop(0))
 
     # Showing -----------------------------------------------------------------------------------------------------
 

@@ -26,9 +26,9 @@ from fidele.files import read_bytes, write_bytes
 from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
-from fidele.route.behind import BEHIND, behind_layer, behind_rows
+from fidele.route.behind import BEHIND, behind_layer, behind_rows, looked_up
 from fidele.route.condition import Card, Id, Kept, Owner
-from fidele.route.layers import MEANINGS, Evidence, Layer, SettingRow
+from fidele.route.layers import MEANINGS, Layer, SettingRow
 from fidele.route.probe import ProbeResult
 from fidele.sheet.placing import Media
 from fidele.statefile import below
@@ -221,13 +221,7 @@ class DescribedPrinter:
             wanted = card.driver.get(meaning)
             if wanted is None or meaning not in MEANINGS:
                 continue
-            said = card.confirmed.get(meaning)
-            place = f"{called.place or 'in its driver'} › {called.name}"
-            row = SettingRow(meaning, str(wanted), None, place, None, Evidence.NOT_KNOWN, settable=False)
-            if said is not None:
-                agrees = said.value == str(wanted)
-                row = replace(row, found=str(said.value), agrees=agrees, evidence=Evidence.BY_HAND, when=said.when)
-            yield row
+            yield looked_up(card, meaning, str(wanted), f"{called.place or 'in its driver'} › {called.name}")
 
     def layers(self, card: Card, probe: ProbeResult | None) -> tuple[Layer, ...]:
         """Return its driver, as it was confirmed by hand."""

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Protocol
 
@@ -18,6 +17,7 @@ from fidele.devices.vocabulary import Words
 from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
+from fidele.route.behind import looked_up
 from fidele.route.condition import Card
 from fidele.route.layers import MEANINGS, Evidence, Layer, SettingRow, fingerprint
 from fidele.route.probe import ProbeResult
@@ -305,12 +305,7 @@ class DriverSettings(ABC):
         return SettingRow("system", wanted, found, place, agrees, Evidence.READ_BACK, False)
 
     def _by_hand(self, meaning: str, card: Card) -> SettingRow:
-        said = card.confirmed.get(meaning)
-        place = self._controls.place(self._words.by_hand[meaning])
-        if said is None:
-            return SettingRow(meaning, "off", None, place, None, Evidence.NOT_KNOWN, False)
-        row = SettingRow(meaning, "off", str(said.value), place, said.value == "off", Evidence.BY_HAND, False)
-        return replace(row, when=said.when)
+        return looked_up(card, meaning, "off", self._controls.place(self._words.by_hand[meaning]))
 
     def _at_printer(self, meaning: str, card: Card, now: Settings) -> SettingRow:
         control = self._words.at_printer[meaning]

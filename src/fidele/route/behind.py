@@ -15,20 +15,19 @@ CONVERTS = "the maker's colours"
 _SAID = {"left alone": "leaves the numbers alone", CONVERTS: "converts by its maker's correction"}
 
 
+def looked_up(card: Card, meaning: str, wanted: str, place: str) -> SettingRow:
+    """Return a setting that only a person can see: as the card's confirmation has it, or not known."""
+    said = card.confirmed.get(meaning)
+    if said is None:
+        return SettingRow(meaning, wanted, None, place, None, Evidence.NOT_KNOWN, settable=False)
+    found, agrees = str(said.value), str(said.value) == wanted
+    return SettingRow(meaning, wanted, found, place, agrees, Evidence.BY_HAND, settable=False, when=said.when)
+
+
 def behind_rows(card: Card, meanings: Iterable[str], place: str) -> tuple[SettingRow, ...]:
     """Return what must be known of it, as confirmed by hand or not known."""
-    rows = []
-    for meaning in meanings:
-        wanted = CONVERTS if (meaning, card.owner) == ("driver_colour", "driver") else BEHIND[meaning]
-        said = card.confirmed.get(meaning)
-        if said is None:
-            rows.append(SettingRow(meaning, wanted, None, place, None, Evidence.NOT_KNOWN, False))
-        else:
-            agrees = said.value == wanted
-            rows.append(
-                SettingRow(meaning, wanted, str(said.value), place, agrees, Evidence.BY_HAND, False, when=said.when)
-            )
-    return tuple(rows)
+    wanted = BEHIND | ({"driver_colour": CONVERTS} if card.owner == "driver" else {})
+    return tuple(looked_up(card, meaning, wanted[meaning], place) for meaning in meanings)
 
 
 def behind_layer(card: Card, meanings: Iterable[str]) -> Layer:

@@ -6,6 +6,7 @@ import datetime
 from dataclasses import dataclass
 
 from fidele.arrays import Floats
+from fidele.route.behind import looked_up
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, Layer, SettingRow
 from fidele.route.probe import ProbeResult
@@ -95,14 +96,7 @@ def program_rows(card: Card, title: str, places: dict[str, str], probed: Program
             found = probed.found(every)[meaning]
             rows.append(SettingRow(meaning, wanted, found, place, found == wanted, Evidence.PROBED, settable=False))
             continue
-        said = card.confirmed.get(meaning)
-        if said is None:
-            rows.append(SettingRow(meaning, wanted, None, place, None, Evidence.NOT_KNOWN, False))
-        else:
-            agrees = said.value == wanted
-            rows.append(
-                SettingRow(meaning, wanted, str(said.value), place, agrees, Evidence.BY_HAND, False, when=said.when)
-            )
+        rows.append(looked_up(card, meaning, wanted, place))
     return tuple(rows)
 
 

@@ -32,7 +32,7 @@ class Follow:
     """Looks at the world every now and then on a thread of its own, and follows it on the session's.
 
     Only a change is acted on. What takes long (pictures to read again, pictures that arrived, thousands of new
-    profiles) is left in `due`, `arrived` and `unread` to whoever can do it beside the interface.
+    profiles) is left in `due`, `arrived`, `measured` and `unread` to whoever can do it beside the interface.
     """
 
     def __init__(
@@ -44,14 +44,16 @@ class Follow:
         cards: CardStore,
         watch: Watch,
         inbox: Inbox,
+        measured: Inbox,
     ) -> None:
         self._live, self._devices, self._in_force, self._profiles = live, devices, in_force, profiles
-        self._cards, self._watch, self._inbox = cards, watch, inbox
+        self._cards, self._watch, self._inbox, self._measured = cards, watch, inbox, measured
         self._thread: threading.Thread | None = None
         self._over = threading.Event()
         self._last: Seen | None = None
         self.due: list[Piece] = []
         self.arrived: list[Path] = []
+        self.measured: list[Path] = []
         self.unread = False
         live.listen(self._heard)
 
@@ -94,6 +96,7 @@ class Follow:
             {path: stamp_of(path) for path in pictures},
             self._inbox.listing(),
             tuple((p.id, p.name) for p in self._devices.printers),
+            self._measured.listing(),
         )
 
     def _heard(self, news: News) -> None:
@@ -115,3 +118,4 @@ class Follow:
             self._live.refresh()
         self.due = self._watch.due(seen.pictures)
         self.arrived = self._inbox.arrived(seen.inbox)
+        self.measured += self._measured.arrived(seen.measured)

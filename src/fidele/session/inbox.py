@@ -15,10 +15,15 @@ from fidele.statefile import StateFile, words_in
 
 
 class Inbox:
-    """Looks into a folder now and then; a file counts as arrived once it has stopped growing."""
+    """Looks into a folder now and then; a file counts as arrived once it has stopped growing.
 
-    def __init__(self, live: Live, path: Path) -> None:
-        self._live = live
+    `endings` are those of the files that are looked for, `takes` what they are and what becomes of them, in words.
+    """
+
+    def __init__(
+        self, live: Live, path: Path, endings: tuple[str, ...] = ENDINGS, takes: str = "pictures that arrive there are"
+    ) -> None:
+        self._live, self._endings, self._takes = live, endings, takes
         self._file = StateFile[dict[str, str]](path, words_in, dict)
         self.folder: Path | None = None
         #: Where converted files go; None takes pictures in hand instead.
@@ -49,8 +54,8 @@ class Inbox:
             raise FideleError("Converted files would land in the watched folder itself; choose another one for them.")
         self._begin(folder, into)
         self._file.write(json.dumps({"folder": str(folder), "into": str(into) if into else ""}).encode())
-        where = f"and written, converted, into {into}" if into else "and taken in hand"
-        self._live.say(f"{folder} is watched: pictures that arrive there are noticed {where}.")
+        where = f"written, converted, into {into}" if into else "taken in hand"
+        self._live.say(f"{folder} is watched: {self._takes} {where}.")
         self._live.tell(RulesChanged())
 
     def stop(self) -> None:
@@ -72,7 +77,7 @@ class Inbox:
         found: dict[str, Stamp] = {}
         try:
             for path in folder.iterdir():
-                if path.suffix.lower() in ENDINGS and not path.name.startswith(".") and path.is_file():
+                if path.suffix.lower() in self._endings and not path.name.startswith(".") and path.is_file():
                     found[str(path)] = stamp_of(path)
         except OSError:
             return {}

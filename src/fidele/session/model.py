@@ -9,8 +9,10 @@ from functools import partial
 from pathlib import Path
 
 from fidele.arrays import Codes
+from fidele.artwork.open import ENDINGS as PICTURES
 from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
+from fidele.chart.measured_file import ENDINGS as MEASURED
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.devices.registry import devices_here
@@ -120,8 +122,12 @@ class Session:
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
         self.inbox = Inbox(live, places.data / "watched.json")
+        takes = "scans and measurements that arrive there are read and"
+        self.measured = Inbox(live, places.data / "watched-measured.json", (*PICTURES, *MEASURED), takes)
         self.watch = Watch(live, self.sources)
-        self.follow = Follow(live, devices, self.in_force, self.profiles, self.cards, self.watch, self.inbox)
+        self.follow = Follow(
+            live, devices, self.in_force, self.profiles, self.cards, self.watch, self.inbox, self.measured
+        )
         self.looks = Looks(lambda: live.state.profile, self.screen)
         self._gathering = Gathering(
             live,

@@ -27,6 +27,8 @@ class Seen:
         Stamps of the files of the pictures in hand.
     inbox
         Stamps of the pictures in the watched folder, None where none is watched.
+    measured
+        And of the scans and measurements in another.
     printers
         Ids and names of the printers that are here now.
     """
@@ -37,3 +39,4 @@ class Seen:
     pictures: dict[Path, Stamp]
     inbox: dict[str, Stamp] | None
     printers: tuple[tuple[str, str], ...] = ()
+    measured: dict[str, Stamp] | None = None
