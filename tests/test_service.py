@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from click.testing import CliRunner
-from hypothesis import given, settings
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from fidele.artwork.save import save_picture
@@ -272,7 +272,7 @@ def test_the_print_systems_profile_is_the_medias(session, served):
 
 
 @needs_service
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8, deadline=None, phases=[Phase.explicit, Phase.reuse, Phase.generate])
 @given(st.sampled_from(["queue/wren", "queue/gannet"]), st.booleans(), st.integers(0, 2**32))
 def test_what_arrives_is_what_the_thread_says(served, demo, queue, assigned, seed):
     """Random options, ways and assignments: knots, twists and stretches measured from the raster, and the thread's."""
@@ -308,7 +308,8 @@ def test_what_arrives_is_what_the_thread_says(served, demo, queue, assigned, see
     assert (not came.passes, came.mirrored, came.turned) == (filters.converts, filters.mirrors, filters.turned)
     assert abs(came.scale - filters.scale) < 0.004
     assert read_back.converts == filters.converts == (assign and device._controls.way == PDF)
-    assert np.array_equal(came.table, found.table)
+    # A probe is a page of 8 bits; one of 16 is rounded at another place.
+    assert np.abs(came.table - found.table).max() * 255 <= (2.01 if device.format.bits == 16 else 0)
 
 
 @needs_service
