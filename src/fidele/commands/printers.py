@@ -34,8 +34,8 @@ def need_printer(session: Session, name: str) -> Printer:
     every = session.devices.printers
     found = next((p for p in every if name in (p.id, p.id.partition("/")[2], p.name)), None)
     if found is None:
-        here = f"there is {', '.join(p.id for p in every)}" if every else session.devices.missing() or "there is none"
-        raise FideleError(f"There is no printer '{name}' here; {here}.")
+        here = f"There is {', '.join(p.id for p in every)}." if every else session.devices.missing()
+        raise FideleError(f"There is no printer '{name}' here. {here}".strip())
     return found
 
 
@@ -78,7 +78,7 @@ def printer_show(name: str, as_json: bool) -> None:
     device = need_printer(session, name)
     card = device.starter_card()
     learned = getattr(device, "learned", None)
-    meanings = {m: {"controls": list(s.controls), "how": s.how} for m, s in learned.meanings.items()} if learned else {}
+    meanings = {m: {"options": list(s.options), "how": s.how} for m, s in learned.meanings.items()} if learned else {}
     every = {size: device.media(size) for size in device.sizes()}
     sheets = {size: [m.width, m.height, *m.margins] for size, m in every.items()}
     shown: dict[str, Any] = {
@@ -91,7 +91,7 @@ def printer_show(name: str, as_json: bool) -> None:
         "sheets": sheets,
         "options": {c.name: {"value": c.value, "offered": list(c.offered)} for c in device.choices()},
         "meanings": meanings,
-        "leaves_alone": f"{meanings['colour']['controls'][0]}={learned.passes}"
+        "leaves_alone": f"{meanings['colour']['options'][0]}={learned.passes}"
         if learned and "colour" in meanings
         else None,
     }
@@ -102,7 +102,7 @@ def printer_show(name: str, as_json: bool) -> None:
     for size, (width, height, left, top, right, bottom) in sheets.items():
         click.echo(f"  {size}: {width:g} x {height:g} mm, margins {left:g} {top:g} {right:g} {bottom:g}")
     for option, said in shown["options"].items():
-        meaning = next((m for m, s in meanings.items() if option in s["controls"]), "")
+        meaning = next((m for m, s in meanings.items() if option in s["options"]), "")
         known = f"  [{meaning}: {learned.how(meaning)}]" if meaning and learned else ""
         click.echo(f"  {option}: {said['value']}{known}")
 
@@ -222,9 +222,7 @@ def printer_learn(
         "version": learned.version,
         "leaves_alone": learned.passes or None,
         "corrects": learned.corrects or None,
-        "meanings": {
-            m: {"controls": list(s.controls), "how": s.how, "who": s.who} for m, s in learned.meanings.items()
-        },
+        "meanings": {m: {"options": list(s.options), "how": s.how, "who": s.who} for m, s in learned.meanings.items()},
     }
     if as_json:
         print_json(shown)
@@ -232,7 +230,7 @@ def printer_learn(
     click.echo(f"{learned.driver}")
     for meaning, said in learned.meanings.items():
         extra = f"; “{learned.passes}” leaves the numbers alone" if meaning == "colour" and learned.passes else ""
-        click.echo(f"  {meaning}: {', '.join(said.controls)} ({learned.how(meaning)}){extra}")
+        click.echo(f"  {meaning}: {', '.join(said.options)} ({learned.how(meaning)}){extra}")
 
 
 @click.command()

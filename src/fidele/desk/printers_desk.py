@@ -134,7 +134,7 @@ class PrintersDesk(Desk):
         learned = device.learned
         fill(self._shown, 6, section("What its driver's options mean"))
         rows = [
-            (MEANINGS.get(meaning, meaning), f"{', '.join(said.controls)} ({_HOW[said.how]})")
+            (MEANINGS.get(meaning, meaning), f"{', '.join(said.options)} ({_HOW[said.how]})")
             for meaning, said in learned.meanings.items()
         ]
         if learned.passes:
@@ -146,7 +146,7 @@ class PrintersDesk(Desk):
         self.option = choice("Option", [(n, n) for n in options], chosen=lambda _: self._fill_choices(device))
         self.passes, self.corrects = choice("Leaves the numbers alone"), choice("Converts")
         if colour is not None:
-            self.option.setCurrentIndex(max(0, self.option.findData(colour.controls[0])))
+            self.option.setCurrentIndex(max(0, self.option.findData(colour.options[0])))
         self._fill_choices(device)
         fill(self._shown, across(label("Option", 9.0), self.option, SPRING))
         fill(self._shown, across(label("One choice", 9.0), self.passes, label("another", 9.0), self.corrects, SPRING))

@@ -38,6 +38,7 @@ _SAID = {
     "cover": "its lid is open",
     "I/O": "it does not answer: switched off or unplugged",
     "denied": "this user may not use it",
+    "open of device": "there is no such scanner here, or it does not answer",
     "Invalid argument": "it does not take one of the settings",
     "Out of memory": "it has no room for an area of this size",
 }

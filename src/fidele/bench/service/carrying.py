@@ -20,6 +20,7 @@ from fidele.bench.printer import Machine, Print
 from fidele.bench.service.ppd import values_of
 from fidele.bench.supply import TANKS
 from fidele.errors import FideleError
+from fidele.files import reason
 from fidele.ipp.raster import RasterPage, read_raster
 
 _LOOK = 0.05
@@ -37,13 +38,17 @@ class Carrying:
 
     def start(self) -> None:
         """Begin."""
-        self._prints.mkdir(parents=True, exist_ok=True)
+        try:
+            self._prints.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise FideleError(f"{self._prints} cannot be made: {reason(error)}.") from error
         self._thread.start()
 
     def stop(self) -> None:
         """Finish what is under way, and stop."""
         self._over.set()
-        self._thread.join(30)
+        if self._thread.is_alive():
+            self._thread.join(30)
 
     def sheet(self, queue: str, job: int) -> Print | None:
         """Return what a job printed, None where it lies nowhere."""

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from fidele.bench.service.served import DRIVERLESS, ServedBench
 from fidele.bench.service.server import server_program
 from fidele.devices.bench.bench import Bench
-from fidele.devices.bench.table import BenchInstrument, BenchPress, BenchScanner, BenchTable
 from fidele.devices.cups.queues import Queues
 from fidele.devices.devices import Devices
 
@@ -26,17 +26,14 @@ def served_bench(folder: Path) -> ServedBench:
 
 def served_devices(served: ServedBench, bench_folder: Path, folder: Path) -> Devices:
     """Return the served queues as a workshop meets them, with the bench's press, scanner and table beside them."""
-    bench = Bench(bench_folder)
-    table, press = BenchTable(bench.machines), BenchPress(bench.machines)
     found = Queues(folder, served.sheet)
-    return Devices(
+    return replace(
+        Bench(bench_folder).devices(),
+        fixed=(),
+        programs=(),
+        catalogue=None,
         found=found.printers,
         look_again=found.look,
         missing=found.missing,
         learned=found.learned,
-        table=table,
-        press=press,
-        scanner=BenchScanner(bench.scanner._scanner),
-        instrument=BenchInstrument(bench.instrument._instrument),
-        hands=bench.hands,
     )

@@ -8,6 +8,7 @@ from __future__ import annotations
 import datetime
 import json
 import re
+from collections import Counter
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
@@ -18,7 +19,7 @@ from pydantic import Field, ValidationError
 from fidele.devices.cups.ppd import Option, Ppd
 from fidele.devices.vocabulary import Word, Words
 from fidele.errors import FideleError
-from fidele.files import read_bytes, write_bytes
+from fidele.files import read_bytes, stamp_of, write_bytes
 from fidele.route.condition import Kept
 from fidele.route.layers import MEANINGS
 from fidele.statefile import below
@@ -38,9 +39,9 @@ OWN = ("PageRegion", "Resolution", "ColorModel", "Collate", "HWMargins", "Custom
 
 
 class Meaning(Kept):
-    """What one meaning is called: its controls, the value that leaves things alone, and how that is known."""
+    """What one meaning is called: its options, the value that leaves things alone, and how that is known."""
 
-    controls: tuple[str, ...]
+    options: tuple[str, ...]
     rest: Value | None = None
     #: Values in plain words.
     plain: dict[str, str] = Field(default_factory=dict)
@@ -75,10 +76,10 @@ class Learned(Kept):
 
     def with_colour(self, control: str, passes: str, corrects: str, how: How, who: str = "") -> Learned:
         """Return it with what is known now of the control for colour; what took that control for another goes."""
-        others = {m: said for m, said in self.meanings.items() if m != "colour" and control not in said.controls}
+        others = {m: said for m, said in self.meanings.items() if m != "colour" and control not in said.options}
         plain = {passes: "leave the numbers alone"} | ({corrects: "maker's colours"} if corrects else {})
         now = datetime.datetime.now().replace(microsecond=0)
-        colour = Meaning(controls=(control,), plain=plain, how=how, who=who, when=now)
+        colour = Meaning(options=(control,), plain=plain, how=how, who=who, when=now)
         return self.model_copy(update={"meanings": others | {"colour": colour}, "passes": passes, "corrects": corrects})
 
 
@@ -96,8 +97,8 @@ def controls_of(ppd: Ppd) -> dict[str, Option]:
 
 def values_of(option: Option) -> dict[str, str]:
     """Return an option's choices: what people read, to its keyword."""
-    texts = list(option.choices.values())
-    return {t if texts.count(t) == 1 else f"{t} ({k})": k for k, t in option.choices.items()}
+    texts = Counter(option.choices.values())
+    return {t if texts[t] == 1 else f"{t} ({k})": k for k, t in option.choices.items()}
 
 
 def guessed(ppd: Ppd) -> Learned:
@@ -118,16 +119,16 @@ def guessed(ppd: Ppd) -> Learned:
                 )
                 if known:
                     how: How = "standard" if by == "keywords" else "guess"
-                    meanings[meaning] = Meaning(controls=(name,), rest=_rest(meaning, option), how=how)
+                    meanings[meaning] = Meaning(options=(name,), rest=_rest(meaning, option), how=how)
                     del free[name]
                     break
     sliders = [n for n, o in free.items() if _is_slider(o)]
     if sliders:
-        meanings["sliders"] = Meaning(controls=tuple(sliders), rest="0")
+        meanings["sliders"] = Meaning(options=tuple(sliders), rest="0")
     passes = corrects = ""
     colour = meanings.get("colour")
     if colour is not None:
-        option = controls_of(ppd)[colour.controls[0]]
+        option = controls_of(ppd)[colour.options[0]]
         passes, corrects = _one_of(option, general["leaves"]), _one_of(option, general["corrects"])
         plain = {passes: "leave the numbers alone"} if passes else {}
         colour.plain = plain | ({corrects: "maker's colours"} if corrects else {})
@@ -166,9 +167,9 @@ def words_of(ppd: Ppd, learned: Learned) -> Words:
     """Return a driver's words for what settings need to know (`fidele.devices.settings`)."""
     there = controls_of(ppd)
     meanings = {
-        meaning: Word(said.controls, dict[Value, str](said.plain.items()), said.rest)
+        meaning: Word(said.options, dict[Value, str](said.plain.items()), said.rest)
         for meaning, said in learned.meanings.items()
-        if meaning in MEANINGS and all(c in there for c in said.controls)
+        if meaning in MEANINGS and all(c in there for c in said.options)
     }
     order: list[str] = [m for m in ("stand_in", "quality", "size", "feed", "improvement") if m in meanings]
     order += [m for m in meanings if m not in order]
@@ -198,9 +199,9 @@ def _opening(ppd: Ppd, learned: Learned) -> Settings:
     there = controls_of(ppd)
     names = {o.keyword: n for n, o in there.items()}
     colour = learned.meanings.get("colour")
-    if colour is None or colour.controls[0] not in there:
+    if colour is None or colour.options[0] not in there:
         return {}
-    option = there[colour.controls[0]]
+    option = there[colour.options[0]]
     passes = values_of(option).get(learned.passes, "")
     opening: Settings = {}
     for one, its, other, others in ppd.conflicts:
@@ -221,6 +222,10 @@ class LearnedStore:
         stem = re.sub(r"[^\w.-]+", "-", f"{driver} {version}".strip())[:80].strip("-.") or "driver"
         return below(self._folder, stem, ".json")
 
+    def stamp(self, ppd: Ppd) -> tuple[int, int]:
+        """Return what changes when something else is known of a driver."""
+        return stamp_of(self._path(ppd.name, ppd.version))
+
     def of(self, ppd: Ppd) -> Learned:
         """Return what is known of a driver: what was learned, over what keywords and trade words say."""
         guess = guessed(ppd)
@@ -231,10 +236,8 @@ class LearnedStore:
             kept = Learned.model_validate_json(read_bytes(path, 1 << 20))
         except (FideleError, ValueError):
             return guess
-        taken = {c for said in kept.meanings.values() for c in said.controls}
-        left = {
-            m: said for m, said in guess.meanings.items() if not taken & {*said.controls} and m not in kept.meanings
-        }
+        taken = {c for said in kept.meanings.values() for c in said.options}
+        left = {m: said for m, said in guess.meanings.items() if not taken & {*said.options} and m not in kept.meanings}
         return kept.model_copy(update={"meanings": left | kept.meanings})
 
     def keep(self, learned: Learned) -> Path:

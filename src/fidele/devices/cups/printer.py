@@ -181,11 +181,20 @@ class QueuePrinter(DriverSettings):
     @property
     def learned(self) -> Learned:
         """What is known of its driver's words."""
-        return self._store.of(self.ppd)
+        ppd = self.ppd
+        stamp = self._store.stamp(ppd)
+        if self._meant is None or self._meant[0] is not ppd or self._meant[1] != stamp:
+            learned = self._store.of(ppd)
+            self._meant = (ppd, stamp, learned, words_of(ppd, learned))
+        return self._meant[2]
+
+    #: What was made of a driver's description and of what is kept of it, as both were then.
+    _meant: tuple[Ppd, tuple[int, int], Learned, Words] | None = None
 
     @property
     def _words(self) -> Words:  # type: ignore[override]
-        words = words_of(self.ppd, self.learned)
+        learned = self.learned
+        words = self._meant[3] if self._meant is not None else words_of(self.ppd, learned)
         meanings = {"way_in": Word((WAY,))} | words.meanings if len(self._ways()) > 1 else words.meanings
         return replace(
             words, meanings=meanings, order=("way_in", *words.order) if "way_in" in meanings else words.order
