@@ -172,7 +172,10 @@ class HandoffDesk(Desk):
                 self.owner.setItemData(self.owner.count() - 1, _OWNERS[owner][1], Qt.ItemDataRole.ToolTipRole)
         self.owner.setCurrentIndex(self.owner.findData(card.owner))
         self.probe.setVisible(session.device.probing is not None)
+        if self.program.findData(card.printed_from) < 0:  # one that only its condition names
+            self.program.insertItem(self.program.count() - 1, f"{card.printed_from} prints", card.printed_from)
         self.program.setCurrentIndex(max(0, self.program.findData(card.printed_from)))
+        self.bring.setVisible(not session.rows or any(row.settable or row.held for row in session.rows))
         self.rightness.setText(f"{_OWNERS[card.owner][1]} {_OWNERS[card.owner][2]}".replace("sRGB", card.sends))
         offers = any(row.meaning == "input_space" for row in session.rows) or card.owner == "program"
         self.sends.setVisible(offers and card.owner in ("driver", "driver-profile", "program"))

@@ -415,7 +415,8 @@ class Incoming:
             if name:
                 path = Path(name)
                 self._remember("finished", path.parent)
-                number = session.queue.order(job, "", session.stops, target=path, state="preparing")
+                reason = window.desks.print.reason.text().strip() if session.stops else ""
+                number = session.queue.order(job, reason, session.stops, target=path, state="preparing")
                 carry = session.queue.carrying(number, job)
                 sheet = path.with_name(f"{path.stem}, how to print it.pdf")
                 made = session.instructions(path.name, number)

@@ -403,7 +403,8 @@ class PrintDesk(Desk):
                 ("Media", f"{card.media}, {card.size}"),
                 ("Profile", self.session.profiles.title_in_force or "none"),
             ]
-        rows = [("Run", str(run.number)), ("Printed", clock(run.at))]
+        waits = run.elsewhere and "printed by hand" not in run.receipt
+        rows = [("Run", str(run.number)), ("Written" if waits else "Printed", clock(run.at))]
         for name, value in list(run.receipt.items())[:12]:
             if name == "differs":
                 continue
