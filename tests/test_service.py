@@ -17,6 +17,7 @@ import pytest
 from click.testing import CliRunner
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
 from fidele.artwork.save import save_picture
 from fidele.cli import cli
@@ -156,7 +157,6 @@ def test_a_queue_goes_the_whole_way(session, served, tmp_path, monkeypatch):
 
 def on_the_glass(pixels, tmp_path, monkeypatch) -> str:
     """Lay a picture on the glass of SANE's own test scanner; return its file."""
-    from PIL import Image
 
     config = tmp_path / "sane"
     config.mkdir()
@@ -324,10 +324,24 @@ def test_ink_tells_which_choice_leaves_the_numbers_alone(session, served, tmp_pa
         piece = session.devices.press.press(served.sheet("wren", job), "ceramic tile", session.card.press)
         files.append(tmp_path / f"{choice}.tif")
         save_picture(files[-1], session.devices.scanner.scan(piece, number).pixels, None, 150)
-    told = learning.read_pair(session.devices, device, "Blend", choices, tuple(files))
-    assert (told.first, told.proved) == (False, True), told
+    shown = learning.read_pair(session.devices, device, "Blend", choices, tuple(files), pressed=True)
+    assert (shown.told.first, shown.told.proved) == (False, True), shown
     assert (device.learned.meanings["colour"].how, device.learned.passes) == ("ink", "Untouched")
-    assert learning.read_pair(session.devices, device, "Blend", choices, (files[0], files[0])).first is None
+    # The same prints prove that nothing behind the last raster mirrors or scales.
+    assert (shown.mirrors, [round(s, 2) for s in shown.scales]) == ((False, False), [1.0, 1.0])
+    assert device.learned.alone == {"driver_mirroring": "ink", "driver_size": "ink"}
+    assert [r.meaning for r in device.rows(session.card) if r.evidence is Evidence.NOT_KNOWN] == []
+    alike = learning.read_pair(session.devices, device, "Blend", choices, (files[0], files[0]), True)
+    assert alike.told.first is None
+    # A print that lies mirrored: that choice mirrors, whatever it is called.
+    with Image.open(files[1]) as seen:
+        seen.transpose(Image.Transpose.FLIP_LEFT_RIGHT).save(tmp_path / "mirrored.tif", dpi=(150, 150))
+    polish = learning.options_of(device)["Polish"]
+    two = (files[1], tmp_path / "mirrored.tif")
+    shown = learning.read_pair(session.devices, device, "Polish", polish, two, True)
+    assert f"“{polish[1]}” mirrors." in shown.said(*polish)
+    mirroring = device.learned.meanings["mirroring"]
+    assert (mirroring.options, mirroring.rest, mirroring.how) == (("Polish",), polish[0], "ink")
     # A colleague takes it in: it is theirs to confirm, and no proof there.
     out = tmp_path / "words.json"
     out.write_text(device.learned.model_dump_json())
@@ -343,11 +357,16 @@ def test_strangers_drivers_are_told_by_ink():
     """The sealed ones are in docs/truth.md; of the open ones as many are named, and none wrongly when it is sure."""
     from tests.street import seal
     from tests.street.kinds import made
-    from tests.street.proving import judged
+    from tests.street.proving import judged, more_ink
 
     found = [judged(made(*one)) for one in seal.open_seeds("ink proves")]
     assert sum(f["named"] == 1 for f in found) / len(found) >= 0.95
     assert all(f["named"] == 1 for f in found if f["sure"] > 0.9)
+    # A choice that only lays down more ink is no conversion, and neither is taken for the other.
+    for at, which in enumerate(seal.open_seeds("ink proves")[::4]):
+        heavier, first = more_ink(made(*which), 1.12 + 0.2 * (at % 5) / 5)
+        assert heavier.first is None
+        assert (heavier.ink > 1) == first, (which, heavier)
 
 
 @needs_service
@@ -500,7 +519,6 @@ def test_rasters_agree_with_the_print_systems_own_reader(tmp_path):
     )
     (tmp_path / "page.pdf").write_bytes(done.stdout)
     subprocess.run(["pdftoppm", "-r", "300", str(tmp_path / "page.pdf"), str(tmp_path / "drawn")], check=True)
-    from PIL import Image
 
     drawn = np.asarray(Image.open(next(tmp_path.glob("drawn*.ppm"))))
     assert np.abs(drawn[:60, :90].astype(int) - pixels).max() < 8  # it packs pictures with losses

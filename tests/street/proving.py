@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from fidele.chart.driver import patches
@@ -32,6 +34,16 @@ def _read(stranger: Stranger, rgb: np.ndarray, rng: np.random.Generator) -> np.n
     mix /= mix.sum(axis=1, keepdims=True)
     XYZ = np.maximum(lab_to_xyz(Lab) / D50 @ mix.T, 0) ** seen.uniform(0.92, 1.08)
     return xyz_to_lab(XYZ * D50)
+
+
+def more_ink(stranger: Stranger, by: float) -> tuple[Told, bool]:
+    """Return what is told of two prints of which one has so much more ink, and whether that is the first."""
+    rng = np.random.default_rng([stranger.seed, 78, *stranger.kind.encode()])
+    rgb = np.concatenate(list(patches().values()))
+    less = replace(stranger, separation=lambda numbers: stranger.separation(numbers) / by)
+    first = bool(rng.integers(2))
+    heavy, light = (_read(one.unit(rng, 0.01), rgb, rng) for one in (stranger, less))
+    return which_passes(*((heavy, light) if first else (light, heavy))), first
 
 
 def judged(stranger: Stranger) -> dict[str, float]:

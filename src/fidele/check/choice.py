@@ -4,6 +4,9 @@ Nothing is known of the printer, so only what any conversion leaves behind can t
 the numbers themselves do; where both reach as far, the converted one lies nearer to what the numbers mean in sRGB,
 which makers aim for; and it flattens ends where it cuts off, and bends ramps that ink alone leaves smooth. How these
 are weighed was fitted on printers of a street of strangers; how sure it is was checked on others (docs/truth.md).
+
+A choice that only lays down more ink does all of that too. It is known by what no conversion does: the whole print is
+the other one at smaller numbers, solids included.
 """
 
 from __future__ import annotations
@@ -24,6 +27,9 @@ _WEIGHTS = np.array([-1.76, -1.41, 11.2, 4.69])
 PROVED, NAMED = 0.95, 0.55
 #: Mean ΔE00 below which two prints are alike: paper, ink and instrument differ by as much.
 _ALIKE = 0.6
+#: More ink alone leaves at most this share of the difference unexplained (conversions on the street: 0.8 and more, or
+#: their solids stay), and changes solids by at least so much.
+_EXPLAINED, _SOLIDS = 0.6, 0.04
 
 
 @dataclass(frozen=True)
@@ -37,7 +43,9 @@ class Told:
     sure
         0.5 to 1.
     darker
-        By how much L* the first is darker on average: it lays down more.
+        By how much L* the first is darker on average.
+    ink
+        Ink of the first by ink of the second where that is all in which they differ; else 1.
     words
         What was found, in a sentence or two.
     """
@@ -46,6 +54,7 @@ class Told:
     sure: float
     darker: float
     words: str
+    ink: float = 1.0
 
     def said(self, first: str, second: str) -> str:
         """Return the words with what the two prints are called."""
@@ -70,6 +79,11 @@ def which_passes(first: Floats, second: Floats) -> Told:
     darker = float(second[:, 0].mean() - first[:, 0].mean())
     if off < _ALIKE:
         return Told(None, 0.5, darker, f"The two prints are alike (ΔE00 {off:.1f}): these choices do the same.")
+    ink = _only_ink(first, second)
+    if ink != 1.0:
+        name, other, by = ("first", "second", ink) if ink > 1 else ("second", "first", 1 / ink)
+        words = f"The {name} lays down about {100 * (by - 1):.0f} % more ink than the {other}, and that is all it does."
+        return Told(None, 0.5, darker, words, ink)
     signs = _signs(second) - _signs(first)
     score = float(signs @ _WEIGHTS)
     sure = 1 / (1 + np.exp(-abs(score)))
@@ -81,6 +95,28 @@ def which_passes(first: Floats, second: Floats) -> Told:
     certain = "leaves the numbers alone" if sure >= PROVED else "probably leaves the numbers alone"
     words = f"The {name} {certain}: {found.format(other=f'the {other}')}."
     return Told(score > 0, float(sure), darker, words)
+
+
+def _only_ink(first: Floats, second: Floats) -> float:
+    """Return ink of the first by ink of the second, where one is the other printed with less; 1 where it is not."""
+    from scipy.interpolate import RegularGridInterpolator
+    from scipy.optimize import minimize
+
+    swapped = first[:, 0].mean() > second[:, 0].mean()
+    heavy, light = (second, first) if swapped else (first, second)
+    rgb = np.concatenate(list(patches().values()))
+    axes = (np.linspace(0, 1, NODES),) * 3
+    between = RegularGridInterpolator(axes, heavy[: NODES**3].reshape(NODES, NODES, NODES, 3))
+
+    def left(said: Floats) -> float:
+        numbers = 1 - np.clip(said[0] * (1 - rgb) ** said[1], 0, 1)
+        return float(delta_e_2000(between(numbers), light).mean())
+
+    found = minimize(left, np.array([0.9, 1.0]), method="Nelder-Mead", options={"maxiter": 40})
+    share = found.fun / float(delta_e_2000(heavy, light).mean())
+    if share > _EXPLAINED or 1 - found.x[0] < _SOLIDS:
+        return 1.0
+    return float(found.x[0] if swapped else 1 / found.x[0])
 
 
 def _signs(Lab: Floats) -> Floats:

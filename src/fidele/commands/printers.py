@@ -159,6 +159,7 @@ def printer_probe(name: str, as_json: bool) -> None:
 )
 @click.option("--print", "printing", is_flag=True, help="Print the driver chart under each of them.")
 @click.option("--read", "files", nargs=2, type=FILE, help="Scans or measurements of the two prints, in that order.")
+@click.option("--pressed", is_flag=True, help="The two prints were pressed on something, which mirrors them.")
 @click.option("--true-size", is_flag=True, help="The driver scales nothing behind its last raster; you looked.")
 @click.option("--not-mirrored", is_flag=True, help="It mirrors nothing there; you looked.")
 @click.option("--from", "theirs", type=FILE, help="Take in what a colleague learned.")
@@ -171,6 +172,7 @@ def printer_learn(
     tries: tuple[str, ...],
     printing: bool,
     files: tuple[Path, Path] | None,
+    pressed: bool,
     true_size: bool,
     not_mirrored: bool,
     theirs: Path | None,
@@ -180,7 +182,7 @@ def printer_learn(
     """Say, take in, or write down what the options of a printer's driver mean. With nothing, show what is known.
 
     Ink proves it: --try twice with --print prints a chart under two choices, --try twice with --read tells from the two
-    prints, without any profile, which choice leaves the numbers alone.
+    prints, without any profile, which choice leaves the numbers alone, mirrors, scales or only lays down more ink.
     """
     from fidele.files import write_bytes
     from fidele.session import learning
@@ -207,7 +209,7 @@ def printer_learn(
             for choice in choices:
                 click.echo(f"run {learning.order_chart(session.queue, device, control, choice)}: {control}: {choice}")
         if files:
-            told = learning.read_pair(session.devices, device, control, choices, files)
+            told = learning.read_pair(session.devices, device, control, choices, files, pressed)
             click.echo(told.said(*choices), err=as_json)
             learned = device.learned  # type: ignore[attr-defined]
     if true_size or not_mirrored:

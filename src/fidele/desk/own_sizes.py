@@ -7,6 +7,8 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QDoubleSpinBox, QFormLa
 from fidele.desk.kit import ask, choice, down, entry
 from fidele.desk.labels import label
 from fidele.desk.numbers import number
+from fidele.devices.protocol import Printer
+from fidele.errors import FideleError
 from fidele.session.blanks import Blank, Blanks, OwnSheet
 from fidele.sheet.placing import Media
 from fidele.sheet.shapes import SHAPES
@@ -65,12 +67,29 @@ def ask_blank(parent: QWidget, blanks: Blanks) -> None:
         blanks.add_blank(dialog.blank())
 
 
-def ask_sheet(parent: QWidget, blanks: Blanks, carrier: Media) -> str:
-    """Ask for a sheet of one's own size that is fed as `carrier`, and keep it; return its name, '' for none."""
-    words = f"It is fed as {carrier.name}, in the middle of the way in: what lies beside it stays bare."
+def ask_sheet(parent: QWidget, blanks: Blanks, carrier: Media, device: Printer) -> tuple[str, str]:
+    """Ask for a sheet of one's own size; return the name under which the driver takes it, and that of a kept sheet.
+
+    Where the driver takes such a size itself the first is set, else the sheet is fed as `carrier` and kept; both are
+    '' where nothing was chosen.
+    """
+    words = (
+        "The driver takes sizes of one's own. One that is too large or small for it is fed as "
+        if _takes_own(device, carrier)
+        else "It is fed as "
+    ) + f"{carrier.name}, in the middle of the way in: what lies beside it stays bare."
     dialog = SizeDialog(parent, "A sheet of its own size", words, False)
     if dialog.exec() != QDialog.DialogCode.Accepted:
-        return ""
+        return "", ""
     made = dialog.sheet(carrier.name)
+    named = device.own_size(made.width, made.height)
+    if named:
+        return named, ""
+    if carrier.roll:
+        raise FideleError(f"The driver takes no sheet of {made.width:g} x {made.height:g} mm.")
     blanks.add_sheet(made, carrier)
-    return made.name
+    return "", made.name
+
+
+def _takes_own(device: Printer, carrier: Media) -> bool:
+    return bool(device.own_size(carrier.width, carrier.height))

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QStackedWidget, QWidget
 from fidele.desk.describe_page import DescribePage
 from fidele.desk.desk import Desk
 from fidele.desk.findings import fact_grid
-from fidele.desk.kit import SPRING, across, choice, down, fill
+from fidele.desk.kit import SPRING, across, choice, down, fill, tick
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
@@ -158,7 +158,8 @@ class PrintersDesk(Desk):
         self.read_two = button(
             "Read the two prints …", partial(self._read_two, device), "Scans or measurements of both"
         )
-        fill(self._shown, across(self.print_two, self.read_two, SPRING), across(self.know, SPRING))
+        self.pressed = tick("The prints were pressed", tip="Pressing mirrors: it says which choice does so as well")
+        fill(self._shown, across(self.print_two, self.read_two, self.pressed, SPRING), across(self.know, SPRING))
         out = button(
             "Write for a colleague …", partial(self._export, device), "What is known, as a small file", quiet=True
         )
@@ -228,9 +229,11 @@ class PrintersDesk(Desk):
     def read(self, device: Printer, control: str, choices: tuple[str, str], files: tuple[Path, Path]) -> None:
         """Read two prints beside the interface, and say what they tell."""
 
+        pressed = self.pressed.isChecked()
+
         def work(progress: Progress) -> object:
             progress(0.1)
-            return learning.read_pair(self.session.devices, device, control, choices, files)
+            return learning.read_pair(self.session.devices, device, control, choices, files, pressed)
 
         def done(told: Any) -> None:
             self.session.say(told.said(*choices))
@@ -292,7 +295,7 @@ _NONE = (
 )
 _LEARN = (
     "Every driver has its own words. Print a chart under two choices of an option and read both prints, with any "
-    "scanner: no profile is needed to tell which of them converts."
+    "scanner: no profile is needed to tell which of them converts, mirrors, scales, or only lays down more ink."
 )
 
 

@@ -163,7 +163,10 @@ class SheetDesk(Desk):
             base = session.device.media(session.need_card().size, session.need_card().feed)
 
             def ask() -> None:
-                session.conditions.own_sheet(ask_sheet(self, session.sheet.blanks, base) or session.sheet.own)
+                size, kept = ask_sheet(self, session.sheet.blanks, base, session.device)
+                if size:
+                    session.change_card(f"Printed on {size}", size=size)
+                session.conditions.own_sheet(kept or session.sheet.own)
 
             self.guarded(ask)
         elif kind == "own":
@@ -274,9 +277,11 @@ class SheetDesk(Desk):
         card, sheet = session.card, session.sheet
         self.media.clear()
         sizes = session.device.sizes() if card is not None else ("A4",)
+        if card is not None and card.size not in sizes:
+            sizes = (*sizes, card.size)
         for size in sizes:
             self.media.addItem(size, ("size", size))
-        if card is not None and not sheet.base.roll:
+        if card is not None and (not sheet.base.roll or session.device.own_size(sheet.base.width, 300)):
             for own in sheet.blanks.sheets:
                 if own.printed_as == card.size:
                     self.media.addItem(own.name, ("own", own.name))

@@ -123,6 +123,10 @@ class DescribedPrinter:
         """Return its sheets by name."""
         return tuple(s.name for s in self.says.sheets)
 
+    def own_size(self, width: float, height: float) -> str:
+        """Return '': its sheets are those that were described, and more of them can be."""
+        return ""
+
     def media(self, size: str, feed: str = "") -> Media:
         """Return a sheet by name."""
         sheets = self.says.sheets or Description(id="x", name="x").sheets

@@ -213,6 +213,10 @@ class Printer(Output, Protocol):
         """Return the sizes of sheet or roll that the driver offers, by name."""
         ...
 
+    def own_size(self, width: float, height: float) -> str:
+        """Return the name of a size in mm that the driver takes beside those it lists, '' where it takes none such."""
+        ...
+
     def media(self, size: str, feed: str = "") -> Media:
         """Return a sheet by name with the margins of this printer, which differ by the way it is fed."""
         ...

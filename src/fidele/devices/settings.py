@@ -122,6 +122,10 @@ class DriverSettings(ABC):
             return ()
         return tuple(str(v) for v in self._controls.every(self._words.control("size")))
 
+    def own_size(self, width: float, height: float) -> str:
+        """Return the name of a sheet of one's own size in mm; here '': the driver takes what it lists."""
+        return ""
+
     def given(self) -> tuple[Path | None, Intent | None]:
         """Return the profile that the driver was given and the intent it is used with; None where there is none."""
         now, words = self.settings(), self._words

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,36 @@ from fidele.icc.transform import to_lab
 from fidele.run.chart_page import chart_page, chart_placing
 from fidele.run.job import Job
 from fidele.run.queue import Queue
+
+#: A size is true within so much: scanners are no better.
+_TRUE = 0.01
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What two prints showed of two choices: colour, whether each mirrors, and the size of each (1: true).
+
+    None stands for what could not be told.
+    """
+
+    told: Told
+    mirrors: tuple[bool | None, bool | None]
+    scales: tuple[float | None, float | None]
+
+    def said(self, first: str, second: str) -> str:
+        """Return what was found, in sentences."""
+        sentences = [self.told.said(first, second)]
+        for name, mirrors, scale in zip((first, second), self.mirrors, self.scales, strict=True):
+            does = ["mirrors"] if mirrors else []
+            if scale is not None and abs(scale - 1) >= _TRUE:
+                does.append(f"prints at {100 * scale:.1f} % of the size")
+            if does:
+                sentences.append(f"“{name}” {' and '.join(does)}.")
+        if not any(self.mirrors) and None not in self.mirrors:
+            sentences.append("Neither mirrors.")
+        if all(s is not None and abs(s - 1) < _TRUE for s in self.scales):
+            sentences.append("Both print at true size.")
+        return " ".join(sentences)
 
 
 def learnable(device: Printer) -> bool:
@@ -73,11 +104,21 @@ def order_chart(queue: Queue, device: Printer, control: str, choice: str) -> int
 
 
 def read_pair(
-    devices: Devices, device: Printer, control: str, choices: tuple[str, str], files: tuple[Path, Path]
-) -> Told:
-    """Read two prints of the chart, scans or measurements, tell which choice leaves the numbers alone, and keep it.
+    devices: Devices,
+    device: Printer,
+    control: str,
+    choices: tuple[str, str],
+    files: tuple[Path, Path],
+    pressed: bool = False,
+) -> Shown:
+    """Read two prints of the chart, scans or measurements, tell what the choices do, and keep what is proved.
 
     What is only likely is told and not kept.
+
+    Parameters
+    ----------
+    pressed
+        Whether the prints were pressed on something, which mirrors them.
 
     Raises
     ------
@@ -86,11 +127,43 @@ def read_pair(
     """
     for choice in choices:
         _need(device, control, choice)
-    found = which_passes(*(_lab_of(path) for path in files))
-    if found.first is not None and found.proved:
-        passes, corrects = choices if found.first else choices[::-1]
+    seen = tuple(_seen(path, device) for path in files)
+    told = which_passes(seen[0].Lab, seen[1].Lab)
+    shown = Shown(told, _mirrors(seen, pressed), (seen[0].scale, seen[1].scale))
+    if told.first is not None and told.proved:
+        passes, corrects = choices if told.first else choices[::-1]
         _kept(devices, device, control, passes, corrects, "ink", "")
-    return found
+    _keep_shape(devices, device, control, choices, shown)
+    return shown
+
+
+def _mirrors(seen: tuple[_Seen, ...], pressed: bool) -> tuple[bool | None, bool | None]:
+    """Return whether each choice mirrors, None where that cannot be told."""
+    first, second = (None if one.mirrored is None else one.mirrored != pressed for one in seen)
+    return first, second
+
+
+def _keep_shape(devices: Devices, device: Printer, control: str, choices: tuple[str, str], shown: Shown) -> None:
+    """Keep what is proved of mirroring and size: which choice does it, or that behind the last raster nobody does."""
+    words, learned = devices.learned, getattr(device, "learned", None)
+    if words is None or learned is None:
+        return
+    true = tuple(None if s is None else abs(s - 1) < _TRUE for s in shown.scales)
+    made = learned
+    if shown.told.ink != 1.0 and not any(control in m.options and learned.sure(n) for n, m in learned.meanings.items()):
+        made = made.with_rest("density", control, None, "ink")
+    for meaning, behind, plain in (
+        ("mirroring", "driver_mirroring", tuple(None if m is None else not m for m in shown.mirrors)),
+        ("scaling", "driver_size", true),
+    ):
+        if None in plain:
+            continue
+        if plain[0] != plain[1]:
+            made = made.with_rest(meaning, control, choices[0 if plain[0] else 1], "ink")
+        if any(plain):
+            made = made.model_copy(update={"alone": made.alone | {behind: "ink"}})
+    if made is not learned:
+        words.keep(made)
 
 
 def write_words(device: Printer, path: Path) -> None:
@@ -101,15 +174,32 @@ def write_words(device: Printer, path: Path) -> None:
     write_bytes(path, learned.model_dump_json(indent=1).encode())
 
 
-def _lab_of(path: Path) -> Floats:
-    """Return the chart's L*a*b* (244, 3) relative to its white, in the order of its values."""
+@dataclass(frozen=True)
+class _Seen:
+    """A print of the chart: L*a*b* (244, 3) relative to its white; how it lay and its size, None without a scan."""
+
+    Lab: Floats
+    mirrored: bool | None = None
+    scale: float | None = None
+
+
+def _seen(path: Path, device: Printer) -> _Seen:
+    """Read a print of the chart, in the order of its values."""
     from fidele.artwork.open import open_artwork
     from fidele.chart.measured_file import read_any
     from fidele.chart.read import read_scan
 
     chart = made("driver")
+    mirrored: bool | None = None
+    scale: float | None = None
     if path.suffix.lower() in (".tif", ".tiff", ".png", ".jpg", ".jpeg"):
-        reading = read_scan(open_artwork(path).pixels, chart)
+        picture = open_artwork(path)
+        reading = read_scan(picture.pixels, chart)
+        mirrored = reading.mirrored
+        if picture.ppi:
+            card = device.starter_card()
+            meant = chart_placing(chart, device.media(card.size, card.feed)).width / chart.layout.page[0]
+            scale = float(np.sqrt(np.prod(reading.pixels_per_mm))) * 25.4 / picture.ppi / meant
         seen, index = to_lab(reading.rgb.astype(np.float32), srgb()).astype(float), np.asarray(reading.index)
     else:
         measured = read_any(path).rows(chart.ids)
@@ -123,7 +213,7 @@ def _lab_of(path: Path) -> Floats:
     places = {tuple(v): at for at, v in enumerate(np.round(chart.rgb * 255).astype(int).tolist())}
     ordered = Lab[[places[tuple(v)] for v in wanted.astype(int).tolist()]]
     white = ordered[np.flatnonzero((wanted == 255).all(axis=1))].mean(axis=0)
-    return relative_to_white(ordered, white)
+    return _Seen(relative_to_white(ordered, white), mirrored, scale)
 
 
 def _need(device: Printer, control: str, choice: str) -> None:

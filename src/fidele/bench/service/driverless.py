@@ -9,6 +9,7 @@ import io
 import itertools
 import threading
 import zlib
+from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
@@ -52,6 +53,7 @@ _ABORTED, _DONE, _WAITS = 8, 9, 3
 _STANDARD = {"A5": "iso_a5_148x210mm", "A4": "iso_a4_210x297mm", "A3": "iso_a3_297x420mm"}
 #: Qualities of IPP by their number, and the step of the machine's that they stand for: least, middle, most.
 _QUALITIES = (3, 4, 5)
+_SOURCES = ("main", "rear", "by-pass-tray")
 
 
 class DriverlessPrinter:
@@ -196,6 +198,10 @@ class DriverlessPrinter:
             steps = model.stocks[stock].steps
             at = _QUALITIES.index(quality) if quality in _QUALITIES else 1
             values[model.step_control] = steps[min(len(steps) - 1, at * len(steps) // 3)]
+        source = media["media-source"].values[0] if isinstance(media, dict) and "media-source" in media else None
+        way = self._sources().get(source or asked.get("media-source"))
+        if way:
+            values[model.way_control] = way
         size = media.get("media-size") if isinstance(media, dict) else None
         if size is not None:
             width = size.values[0]["x-dimension"].values[0] / 100
@@ -203,9 +209,33 @@ class DriverlessPrinter:
             values[model.size_control] = min(named, key=lambda n: abs(named[n] - width))
         return values
 
-    def _sheet(self, name: Any) -> tuple[float, float, tuple[float, float, float, float]]:
+    def _ways(self) -> tuple[str, ...]:
+        """Return the ways in, the usual one first; '' where there is one only."""
         model = self._machine.model
-        effect = model.effect(model.defaults | {model.size_control: name})
+        if not model.way_control:
+            return ("",)
+        usual = str(model.defaults[model.way_control])
+        return (usual, *(str(w) for w in model.every(model.way_control) if w != usual))
+
+    def _sources(self) -> dict[Any, str]:
+        """Return the ways in by the names that IPP has for them (PWG 5100.7)."""
+        return dict(zip(_SOURCES, self._ways(), strict=False))
+
+    def _refused(self) -> Iterator[Attributes]:
+        """Give the media that cannot go in by a way."""
+        model = self._machine.model
+        if not model.way_control:
+            return
+        for stock, (source, way) in itertools.product(model.stocks, self._sources().items()):
+            offered = model.settings[model.way_control].offers(model.defaults | {model.stock_control: stock}) or ()
+            if way not in offered:
+                media = {"media-type": one(KEYWORD, _keyword(stock)), "media-source": one(KEYWORD, source)}
+                yield {"resolver-name": one(NAME, "another-way"), "media-col": one(COLLECTION, media)}
+
+    def _sheet(self, name: Any, way: str = "") -> tuple[float, float, tuple[float, float, float, float]]:
+        model = self._machine.model
+        fed = {model.way_control: way} if way else {}
+        effect = model.effect(model.defaults | {model.size_control: name} | fed)
         return effect.sheet[0], effect.sheet[1] or ROLL_LENGTH, effect.margins
 
     def _job(self, number: int) -> Attributes:
@@ -226,7 +256,12 @@ class DriverlessPrinter:
         names = {n: f"custom_{keyword(n).lower()}_{w:g}x{h:g}mm" for n, (w, h, _) in sheets.items()}
         names |= {n: standard for n, standard in _STANDARD.items() if n in names}
         stocks = [_keyword(s) for s in model.stocks]
-        columns = [_media(*sheet, stock) for sheet in sheets.values() for stock in stocks]
+        sources = self._sources()
+        columns = [
+            _media(*self._sheet(size, way), stock, source)
+            for size, (source, way), stock in itertools.product(sheets, sources.items(), stocks)
+        ]
+        refused = tuple(self._refused())
         default = str(model.defaults[model.size_control])
         return {
             "printer-uri-supported": one(URI, self.uri),
@@ -274,10 +309,15 @@ class DriverlessPrinter:
             "media-supported": one(KEYWORD, *names.values()),
             "media-default": one(KEYWORD, names.get(default, next(iter(names.values())))),
             "media-type-supported": one(KEYWORD, *stocks),
-            "media-source-supported": one(KEYWORD, "main"),
-            "media-col-supported": one(KEYWORD, "media-size", "media-type", "media-left-margin", "media-right-margin"),
+            "media-source-supported": one(KEYWORD, *sources),
+            "media-col-supported": one(
+                KEYWORD,
+                *("media-size", "media-type", "media-source"),
+                *(f"media-{edge}-margin" for edge in ("left", "top", "right", "bottom")),
+            ),
             "media-col-database": Typed(COLLECTION, tuple(columns)),
-            "media-col-default": one(COLLECTION, _media(*sheets[default], stocks[0])),
+            "media-col-default": one(COLLECTION, _media(*sheets[default], stocks[0], _SOURCES[0])),
+            **({"job-constraints-supported": Typed(COLLECTION, refused)} if refused else {}),
             "marker-names": one(NAME, *supply.inks),
             "marker-levels": one(INTEGER, *(round(v * 100) for v in supply.inks.values())),
             "marker-types": one(KEYWORD, *("ink" for _ in supply.inks)),
@@ -293,7 +333,9 @@ def _heading() -> Attributes:
     return {"attributes-charset": one(CHARSET, "utf-8"), "attributes-natural-language": one(LANGUAGE, "en")}
 
 
-def _media(width: float, height: float, margins: tuple[float, float, float, float], kind: str) -> Attributes:
+def _media(
+    width: float, height: float, margins: tuple[float, float, float, float], kind: str, source: str
+) -> Attributes:
     left, top, right, bottom = (round(m * 100) for m in margins)
     size = {"x-dimension": one(INTEGER, round(width * 100)), "y-dimension": one(INTEGER, round(height * 100))}
     return {
@@ -303,5 +345,5 @@ def _media(width: float, height: float, margins: tuple[float, float, float, floa
         "media-right-margin": one(INTEGER, right),
         "media-bottom-margin": one(INTEGER, bottom),
         "media-type": one(KEYWORD, kind),
-        "media-source": one(KEYWORD, "main"),
+        "media-source": one(KEYWORD, source),
     }

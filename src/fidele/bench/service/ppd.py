@@ -12,6 +12,8 @@ from fidele.values import Value
 _POINT = 72 / 25.4
 #: Length in mm at which a roll is cut where nobody asks for another.
 ROLL_LENGTH = 297.0
+#: And how long, at least and at most, a page on it can be.
+_ROLL_BOUNDS = (100.0, 15000.0)
 
 
 def keyword(words: Value) -> str:
@@ -127,6 +129,9 @@ def _sizes(model: Model, setting: Setting, values: tuple[Value, ...]) -> Iterato
             size = f"{width * _POINT:.2f} {height * _POINT:.2f}"
             yield f'*{option} {keyword(value)}/{value}: "<</PageSize[{size}]/ImagingBBox null>>setpagedevice"'
         yield f"*CloseUI: *{option}"
+    lengths = [model.effect(model.defaults | {setting.name: value}).sheet[1] for value in values]
+    if not all(lengths):
+        yield from _own_sizes([w for w, _, _ in sheets.values()], next(iter(sheets.values()))[2])
     yield f"*DefaultImageableArea: {default}"
     for value, (width, height, (left, top, right, bottom)) in sheets.items():
         area = (left, bottom, width - right, height - top)
@@ -134,6 +139,22 @@ def _sizes(model: Model, setting: Setting, values: tuple[Value, ...]) -> Iterato
     yield f"*DefaultPaperDimension: {default}"
     for value, (width, height, _) in sheets.items():
         yield f'*PaperDimension {keyword(value)}: "{width * _POINT:.2f} {height * _POINT:.2f}"'
+
+
+def _own_sizes(widths: list[float], margins: tuple[float, float, float, float]) -> Iterator[str]:
+    """Give what a roll printer states of sizes of one's own."""
+    left, top, right, bottom = margins
+    short, long = (v * _POINT for v in _ROLL_BOUNDS)
+    yield "*VariablePaperSize: True"
+    yield f'*MaxMediaWidth: "{max(widths) * _POINT:.2f}"'
+    yield f'*MaxMediaHeight: "{long:.2f}"'
+    yield f'*HWMargins: {" ".join(f"{v * _POINT:.2f}" for v in (left, bottom, right, top))}'
+    yield '*CustomPageSize True: "pop pop pop <</PageSize[5 -2 roll]/ImagingBBox null>>setpagedevice"'
+    yield f"*ParamCustomPageSize Width: 1 points {min(widths) * _POINT:.2f} {max(widths) * _POINT:.2f}"
+    yield f"*ParamCustomPageSize Height: 2 points {short:.2f} {long:.2f}"
+    for order, name in enumerate(("WidthOffset", "HeightOffset"), 3):
+        yield f"*ParamCustomPageSize {name}: {order} points 0 0"
+    yield "*ParamCustomPageSize Orientation: 5 int 0 0"
 
 
 def _constraints(model: Model) -> Iterator[str]:
@@ -158,8 +179,23 @@ def values_of(model: Model, options: dict[str, str]) -> Values:
     """Return a driver's values for options of its PPD; what it does not know is left out."""
     found: Values = {}
     for setting, values in offered(model):
-        asked = options.get(option_of(model, setting.name))
+        asked = options.get(option_of(model, setting.name), "")
         known = next((v for v in values if keyword(v) == asked), None)
+        if asked.startswith("Custom.") and setting.name == model.size_control:
+            known = _roll_of(model, asked, values)
         if known is not None:
             found[setting.name] = known
     return found
+
+
+def _roll_of(model: Model, asked: str, values: tuple[Value, ...]) -> Value | None:
+    """Return the roll as wide as a size of one's own, 'Custom.610x800mm'; None where there is none."""
+    said = re.fullmatch(r"Custom\.([\d.]+)x([\d.]+)(mm|in|pt)?", asked)
+    if said is None:
+        return None
+    width = float(said[1]) * {"mm": 1.0, "in": 25.4}.get(said[3] or "", 25.4 / 72)
+    return next((v for v in values if abs(_width(model, v) - width) < 0.5), None)
+
+
+def _width(model: Model, value: Value) -> float:
+    return model.effect(model.defaults | {model.size_control: value}).sheet[0]

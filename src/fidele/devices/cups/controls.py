@@ -10,6 +10,7 @@ from pathlib import Path
 
 from fidele.devices.cups.learned import controls_of, values_of
 from fidele.devices.cups.ppd import Ppd
+from fidele.devices.cups.sizes import own_media, rolls
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.values import Settings, Value
@@ -17,6 +18,7 @@ from fidele.values import Settings, Value
 #: How a page is sent: a control of Fidele's own, beside those of the driver.
 WAY = "Sent as"
 WAY_PLACE = "Fidele › Sent as"
+_SIZE = "PageSize"
 
 
 class QueueControls:
@@ -48,18 +50,29 @@ class QueueControls:
         now: Settings = {}
         for name, option in self._options.items():
             choice = kept.get(option.keyword, self._defaults.get(option.keyword, option.default))
+            if option.keyword == _SIZE and own_media(self._ppd, choice) is not None:
+                now[name] = choice
+                continue
             if choice not in option.choices:
                 choice = option.default if option.default in option.choices else next(iter(option.choices))
             now[name] = next(v for v, k in self._values[name].items() if k == choice)
         if len(self._ways) > 1:
             way = kept.get(WAY, self._ways[0])
             now[WAY] = way if way in self._ways else self._ways[0]
-        return now | {n: v for n, v in self._sent.items() if v in self.every(n)}
+        return now | {n: v for n, v in self._sent.items() if self._takes(n, v)}
 
     def keywords(self) -> dict[str, str]:
         """Return the options of a job by keyword."""
         now = self.read_back()
-        return {o.keyword: self._values[name][str(now[name])] for name, o in self._options.items()}
+        return {o.keyword: self._choice(name, now[name]) for name, o in self._options.items()}
+
+    def _choice(self, name: str, value: Value) -> str:
+        """Return the driver's word for a value; of a size of one's own its name stands for itself."""
+        return self._values[name].get(str(value), str(value))
+
+    def _takes(self, name: str, value: Value) -> bool:
+        sized = name in self._options and self._options[name].keyword == _SIZE
+        return value in self.every(name) or (sized and own_media(self._ppd, str(value)) is not None)
 
     @property
     def way(self) -> str:
@@ -76,12 +89,12 @@ class QueueControls:
         """
         if name not in self.read_back():
             raise FideleError(f"This driver has no option '{name}'.")
-        if value not in self.every(name):
+        if not self._takes(name, value):
             raise FideleError(f"The driver does not offer '{value}' under {name}.")
-        if value not in self.offered(name):
+        if value in self.every(name) and value not in self.offered(name):
             raise FideleError(f"The driver does not offer '{value}' under {name} beside its other settings.")
         keyword = self._options[name].keyword if name in self._options else WAY
-        choice = self._values[name][str(value)] if name in self._options else str(value)
+        choice = self._choice(name, value) if name in self._options else str(value)
         self._write(self._kept() | {keyword: choice})
 
     def reset(self) -> None:
@@ -96,14 +109,18 @@ class QueueControls:
         """Return what an option offers beside the others as they are, or as they were to be."""
         if name not in self._options:
             return self._ways if name == WAY else ()
-        now = self.read_back() | {n: v for n, v in (beside or {}).items() if v in self.every(n)}
-        others = {o.keyword: self._values[n][str(now[n])] for n, o in self._options.items() if n != name}
+        now = self.read_back() | {n: v for n, v in (beside or {}).items() if self._takes(n, v)}
+        others = {o.keyword: self._choice(n, now[n]) for n, o in self._options.items() if n != name}
         option = self._options[name]
-        return tuple(v for v, k in self._values[name].items() if not self._ppd.excluded(option.keyword, k, others))
+        listed = tuple(v for v, k in self._values[name].items() if not self._ppd.excluded(option.keyword, k, others))
+        return (*listed, *rolls(self._ppd)) if option.keyword == _SIZE else listed
 
     def every(self, name: str) -> tuple[Value, ...]:
         """Return every value that an option can ever offer."""
-        return self._ways if name == WAY else tuple(self._values.get(name, ()))
+        if name == WAY:
+            return self._ways
+        sized = name in self._options and self._options[name].keyword == _SIZE
+        return (*self._values.get(name, ()), *(rolls(self._ppd) if sized else ()))
 
     def place(self, name: str) -> str:
         """Return where an option stands; of what lies behind the driver, where to look."""

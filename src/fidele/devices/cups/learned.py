@@ -83,6 +83,14 @@ class Learned(Kept):
         return self.model_copy(update={"meanings": others | {"colour": colour}, "passes": passes, "corrects": corrects})
 
 
+    def with_rest(self, meaning: str, control: str, rest: str | None, how: How) -> Learned:
+        """Return it with what is known now of a control, as mirroring, and the choice under which it does nothing."""
+        others = {m: said for m, said in self.meanings.items() if m != meaning and control not in said.options}
+        now = datetime.datetime.now().replace(microsecond=0)
+        said = Meaning(options=(control,), rest=rest, how=how, when=now)
+        return self.model_copy(update={"meanings": others | {meaning: said}})
+
+
 @cache
 def _general() -> dict:
     return json.loads((files("fidele") / "data/drivers/general.json").read_text("utf-8"))
@@ -96,9 +104,10 @@ def controls_of(ppd: Ppd) -> dict[str, Option]:
 
 
 def values_of(option: Option) -> dict[str, str]:
-    """Return an option's choices: what people read, to its keyword."""
-    texts = Counter(option.choices.values())
-    return {t if texts[t] == 1 else f"{t} ({k})": k for k, t in option.choices.items()}
+    """Return an option's choices: what people read, to its keyword; the word for a size of one's own is none."""
+    choices = {k: t for k, t in option.choices.items() if (option.keyword, k) != ("PageSize", "Custom")}
+    texts = Counter(choices.values())
+    return {t if texts[t] == 1 else f"{t} ({k})": k for k, t in choices.items()}
 
 
 def guessed(ppd: Ppd) -> Learned:

@@ -55,6 +55,8 @@ class Ppd:
         Profiles named in it, by 'colour model.media.resolution'.
     custom
         Least and most width and length in mm of sizes of one's own, None where there are none.
+    own_margins
+        Their unprintable left, top, right and bottom.
     """
 
     name: str = ""
@@ -67,6 +69,7 @@ class Ppd:
     resolutions: dict[str, int] = field(default_factory=dict)
     profiles: dict[str, str] = field(default_factory=dict)
     custom: tuple[float, float, float, float] | None = None
+    own_margins: tuple[float, float, float, float] = (5.0, 5.0, 5.0, 5.0)
 
     def option(self, keyword: str) -> Option | None:
         """Return an option by its keyword."""
@@ -141,6 +144,7 @@ def read_ppd(path: Path) -> Ppd:
         resolutions={name: ppi for name in steps if (ppi := _ppi(name))},
         profiles=dict(said.every("cupsICCProfile")),
         custom=_custom(said),
+        own_margins=_own_margins(said, sheets),
     )
 
 
@@ -188,6 +192,16 @@ def _ppi(name: str) -> int:
     """Return the resolution across that a choice names: '600dpi', '600x300dpi'."""
     digits = name.lower().removesuffix("dpi").split("x")
     return min((int(d) for d in digits), default=0) if name and all(d.isdigit() for d in digits) else 0
+
+
+def _own_margins(said: _Attributes, sheets: dict[str, Sheet]) -> tuple[float, float, float, float]:
+    """Return the margins of sizes of one's own: as stated, else the widest of any sheet."""
+    points = _numbers(said.one("HWMargins"))
+    if len(points) == 4 and min(points) >= 0:
+        left, bottom, right, top = (round(v * _MM, 3) for v in points)
+        return left, top, right, bottom
+    left, top, right, bottom = (max(s.margins[edge] for s in sheets.values()) for edge in range(4))
+    return left, top, right, bottom
 
 
 def _custom(said: _Attributes) -> tuple[float, float, float, float] | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import getpass
 import re
@@ -13,7 +14,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Codes
+from fidele.arrays import Codes, top_of
+from fidele.devices.cups.asked import Beyond, ask_printer
 from fidele.devices.cups.colour import ColourDaemon
 from fidele.devices.cups.controls import WAY, QueueControls
 from fidele.devices.cups.document import PDF, PWG, RASTER, as_pdf, as_raster
@@ -21,6 +23,7 @@ from fidele.devices.cups.filters import chain_of, run_chain
 from fidele.devices.cups.learned import HOW_WORDS, Learned, LearnedStore, words_of
 from fidele.devices.cups.ppd import Ppd, Sheet, read_ppd
 from fidele.devices.cups.service import PrintService, QueueState
+from fidele.devices.cups.sizes import as_choice, from_choice, own_media, own_size
 from fidele.devices.profiles import passes_through, profile_name
 from fidele.devices.protocol import CarriedMedia, CarriesMedia, Lies, PageFormat, Probing, Sent, Supplies
 from fidele.devices.settings import DriverSettings
@@ -50,6 +53,8 @@ _AT_REST = {
 }
 #: Seconds for which what a queue says of its options is taken for true.
 _FRESH = 2.0
+#: Length in mm at which a roll is probed.
+_SHOWN = 297.0
 _PLAIN = Ppd(sheets={"A4": Sheet(210, 297, (5, 5, 5, 5))})
 
 
@@ -147,6 +152,20 @@ class QueuePrinter(DriverSettings):
         """'driverless' or 'queue'."""
         return "driverless" if self._state.driverless else "queue"
 
+    @property
+    def may_say_more(self) -> bool:
+        """Whether the printer itself can be asked for what its queue's description leaves out, and was not yet."""
+        return self._beyond is None and self._state.driverless and self._state.uri.startswith(("ipp:", "ipps:"))
+
+    def ask_beyond(self) -> None:
+        """Ask the printer itself; where it does not answer it is asked when the queues are looked for again."""
+        with contextlib.suppress(FideleError):
+            self._beyond = ask_printer(self._state.uri)
+            self._last = None
+
+    #: What the printer itself said, None where it was not asked or did not answer.
+    _beyond: Beyond | None = None
+
     # What it says ------------------------------------------------------------------------------------------------
 
     def _known(self) -> _Known:
@@ -159,6 +178,8 @@ class QueuePrinter(DriverSettings):
                 )
             same = self._last is not None and self._last.file == file and self._stamp(file) == self._last_stamp
             ppd = self._last.ppd if same and self._last is not None else read_ppd(file)
+            if not same and self._beyond is not None:
+                ppd = self._beyond.on(ppd)
             self._last_stamp = self._stamp(file)
             self._last = _Known(ppd, file, self._service.defaults(self.queue), time.monotonic())
         return self._last
@@ -272,13 +293,27 @@ class QueuePrinter(DriverSettings):
     def media(self, size: str, feed: str = "") -> Media:
         """Return a sheet by name with the margins that the driver states."""
         ppd = self.ppd
+        own = own_media(ppd, size)
+        if own is not None:
+            return own
         option = ppd.option("PageSize")
         names = {text: key for key, text in option.choices.items()} if option is not None else {}
         key = names.get(size, size)
         if key not in ppd.sheets:
             key = option.default if option is not None and option.default in ppd.sheets else next(iter(ppd.sheets))
         sheet = ppd.sheets[key]
-        return Media(size if names.get(size, size) == key else key, sheet.width, sheet.height, sheet.margins)
+        margins = self._beyond.margins_of(sheet.width, sheet.height, self._feed(feed)) if self._beyond else None
+        named = size if names.get(size, size) == key else key
+        return Media(named, sheet.width, sheet.height, margins or sheet.margins)
+
+    def _feed(self, feed: str) -> str:
+        """Return the driver's word for a way in."""
+        option = self.ppd.option("InputSlot")
+        return next((k for k, text in option.choices.items() if text == feed), feed) if option is not None else feed
+
+    def own_size(self, width: float, height: float) -> str:
+        """Return the name of a sheet of one's own size, '' where the driver takes none such."""
+        return own_size(self.ppd, width, height)
 
     def starter_card(self) -> Card:
         """Return a condition to begin with: as the queue is set now, and no profile yet."""
@@ -419,10 +454,13 @@ class QueuePrinter(DriverSettings):
         made.system = QueueColour(made, self._daemon)
         return made
 
-    def _job_options(self, ppi: int = 0) -> dict[str, str]:
-        """Return all options of a job by keyword."""
+    def _job_options(self, ppi: int = 0, length: float = _SHOWN) -> dict[str, str]:
+        """Return all options of a job by keyword; a roll is cut after `length` mm."""
         options = self._controls.keywords()
         ppd = self.ppd
+        own = own_media(ppd, options.get("PageSize", ""))
+        if own is not None:
+            options["PageSize"] = as_choice(own, length if own.roll else own.height)
         steps = {ppi: name for name, ppi in ppd.resolutions.items()}
         step = steps.get(ppi or self.format.ppi)
         options |= {"Resolution": step} if step else {}
@@ -466,6 +504,9 @@ class QueuePrinter(DriverSettings):
 
     def _sheet(self, options: dict[str, str]) -> Sheet:
         sheets = self.ppd.sheets
+        own = from_choice(options.get("PageSize", ""))
+        if own is not None:
+            return Sheet(*own, self.ppd.own_margins)
         return sheets.get(options.get("PageSize", ""), next(iter(sheets.values())))
 
     def print_page(self, page: Codes, progress: Progress | None = None) -> Sent:
@@ -473,10 +514,12 @@ class QueuePrinter(DriverSettings):
         state = self._service.queue(self.queue)
         if not state.accepts:
             raise FideleError(f"The queue {self.queue} takes no jobs: {state.state or 'it was closed'}.")
-        options = self._job_options()
+        ppi = self._ppi_of(page, self._sheet(self._job_options()))
+        options = self._job_options(ppi, page.shape[0] / ppi * 25.4)
         sheet = self._sheet(options)
-        ppi = self._ppi_of(page, sheet)
-        options = self._job_options(ppi)
+        rows = round(sheet.height / 25.4 * ppi)
+        if from_choice(options.get("PageSize", "")) is not None and rows > page.shape[0]:
+            page = np.pad(page, ((0, rows - page.shape[0]), (0, 0), (0, 0)), constant_values=top_of(page))
         size = (sheet.width, sheet.height)
         words = {"type": options.get("MediaType", ""), "size": options.get("PageSize", "")}
         if self.kind == PDF:

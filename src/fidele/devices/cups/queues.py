@@ -49,6 +49,9 @@ class Queues:
                     known = QueuePrinter(self.service, self.daemon, state, self._folder, self.learned, self._sheets)
                     self._known[state.name] = known
             self._order = tuple(s.name for s in states)
+            asking = [p for s in states if (p := self._known[s.name]).may_say_more]
+            if asking:
+                threading.Thread(target=_ask, args=(asking,), daemon=True, name="driverless printers").start()
             return (self._order, self._said) != before
 
     def printers(self) -> tuple[Printer, ...]:
@@ -58,6 +61,11 @@ class Queues:
     def missing(self) -> str:
         """Return why the service cannot be asked, '' where it can."""
         return self._said
+
+
+def _ask(printers: list[QueuePrinter]) -> None:
+    for printer in printers:
+        printer.ask_beyond()
 
 
 def queues(folder: Path) -> Devices:
