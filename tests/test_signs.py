@@ -45,7 +45,8 @@ def test_every_copy_says_which_it_is(session, tmp_path):
     save_picture(tmp_path / "scan.tif", scan, None, 150)
     said = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "scan.tif")])
     assert said.output.splitlines() == [f"run {i.run}, piece {i.piece}, condition {i.condition}" for i in wanted]
-    nothing = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "crest.png")])
+    save_picture(tmp_path / "none.tif", scan[:200, :200], None, 150)
+    nothing = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "none.tif")])
     assert (nothing.exit_code, "no identity line" in nothing.output) == (1, True)
     # Signs take nothing of the pieces: the same sheet without them is the same within the pieces.
     from fidele.run.page import prepare_page

@@ -26,6 +26,8 @@ _STROKE = 0.2
 _MODULE = 0.42
 #: Codes are read at these resolutions, to which coarser scans are brought.
 _READ_AT = (600.0, 750.0)
+#: Levels of 255 between the darkest and the lightest of what holds a code, at least.
+_CONTRAST = 40
 _FORM = re.compile(r"FI1:(\d{1,7}):(\d{1,4}):([0-9A-F]{4})")
 
 
@@ -65,6 +67,8 @@ def read_identities(scan: Codes, ppi: float = 300.0) -> list[Identity]:
         detector = make()
         for tile in _tiles(seen, round(ppi * factor * 3), round(ppi * factor * 0.5)):
             low, high = np.percentile(tile[::4, ::4], (1, 95))
+            if high - low < _CONTRAST:  # bare paper, or one colour: a code is black on white
+                continue
             clear = np.clip((tile.astype(np.float32) - low) / max(high - low, 1) * 255, 0, 255).astype(np.uint8)
             try:
                 done, words, _, _ = detector.detectAndDecodeMulti(clear)
