@@ -195,4 +195,4 @@ def test_pictures_come_by_paste_drop_and_folder(window, tmp_path, qtbot):
     assert strip.count() == 2
     QGuiApplication.clipboard().setText("no picture")
     keys(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
-    assert session.said == "There is no picture to paste."
+    assert session.said.startswith("What was copied is no picture and no table")

@@ -518,6 +518,20 @@ def test_causes_scanner_and_reports_from_a_shell(demo, tmp_path, printer):
     made = fidele("scanner", "characterise", chart / "control.tif", *("--reference", tmp_path / "known.txt"), *scan[2:])
     assert made.returncode == 0
     assert "off by a mean of" in made.stdout
+    verify = (
+        "scanner",
+        "verify",
+        chart / "control.tif",
+        "--limit",
+        "3",
+        "--profile",
+        tmp_path / "s.icc",
+        "--reference",
+    )
+    assert fidele(*verify, tmp_path / "known.txt").returncode == 0
+    table.columns["LAB_L"] = table.columns["LAB_L"] - 6.0
+    write(tmp_path / "other.txt", table)
+    assert fidele(*verify, tmp_path / "other.txt").returncode == 1
     done = fidele(
         *("chart", "read", chart / "control.tif", "--chart", chart / "control.txt", "--out", tmp_path / "m.cxf"),
         *("--scanner-profile", tmp_path / "s.icc"),

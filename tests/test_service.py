@@ -18,11 +18,16 @@ from click.testing import CliRunner
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from PIL import Image
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
 
 from fidele.artwork.save import save_picture
 from fidele.cli import cli
+from fidele.desk.scan_area import ScanArea
 from fidele.devices.bench.bench import Bench
 from fidele.devices.bench.serving import DRIVERLESS, can_serve, served_bench, served_devices
+from fidele.devices.cups.asked import read_answer
 from fidele.devices.cups.controls import WAY
 from fidele.devices.cups.ppd import read_ppd
 from fidele.devices.cups.printer import WAYS
@@ -212,6 +217,29 @@ def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tm
     settle(window, qtbot)
     checked = session.checked
     assert (checked.comparison.verdict, checked.reading.code.run) == ("pass", run.number)
+    # The glass is looked at coarsely, and a part of it scanned.
+    seen = scanner.preview()
+    dialog = ScanArea(seen, window)
+    glass = dialog.glass
+    assert abs(glass.width() / glass.height() - seen.pixels.shape[1] / seen.pixels.shape[0]) < 0.01
+    QTest.mousePress(glass, Qt.MouseButton.LeftButton, pos=QPoint(60, 90))
+    QTest.mouseMove(glass, QPoint(260, 330))
+    QTest.mouseRelease(glass, Qt.MouseButton.LeftButton, pos=QPoint(260, 330))
+    part = glass.area()
+    to_glass = glass.height() * seen.ppi / 25.4 / seen.pixels.shape[0]
+    assert np.allclose(np.array(part) * to_glass, (60, 90, 201, 241), atol=1.5)
+    window.desk.scan_part(None)
+    settle(window, qtbot)
+    assert session.checked is not checked
+    checked = session.checked
+    assert (checked.comparison.verdict, checked.reading.code.run) == ("pass", run.number)
+    # Numbers that an instrument's program shows in a table are copied and pasted.
+    QGuiApplication.clipboard().setText(pasted(checked))
+    window.incoming.take_data(QGuiApplication.clipboard().mimeData())
+    settle(window, qtbot)
+    assert session.checked.measured.conditions.instrument != checked.measured.conditions.instrument
+    assert abs(session.checked.comparison.mean - checked.comparison.mean) < 0.02
+    checked = session.checked
     # A scanning program of one's own writes into a folder: what arrives there is read.
     folder = tmp_path / "scans"
     folder.mkdir()
@@ -224,6 +252,76 @@ def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tm
     settle(window, qtbot)
     assert session.checked is not checked
     assert session.checked.comparison.verdict == "pass"
+
+
+def pasted(checked) -> str:
+    """Return a check's measurements as a spreadsheet of another country has them."""
+    rows = zip(checked.measured.ids, checked.measured.Lab, strict=True)
+    lines = [f"{i}\t" + "\t".join(f"{v:.3f}".replace(".", ",") for v in Lab) for i, Lab in rows]
+    return "\n".join(["SAMPLE_ID\tLAB_L\tLAB_A\tLAB_B", *lines])
+
+
+@needs_service
+def test_rolls_own_sizes_and_ways_in(session, served):
+    """A roll is cut behind what lies on it, a sheet of one's own comes true, each way in has its margins."""
+    longship, alone = (session.devices.find(f"queue/{name}") for name in ("longship", DRIVERLESS))
+    assert longship.sizes()[-3:] == ("Roll 610 mm", "Roll 406 mm", "Roll 203 mm")
+    assert (longship.own_size(300, 800), longship.own_size(800, 300)) == ("300 x 800 mm", "")
+    for size, height in (("Roll 203 mm", 333.0), ("203 x 450 mm", 450.0)):
+        media = longship.media(size)
+        assert media.roll == size.startswith("Roll")
+        card = longship.starter_card().model_copy(update={"size": size})
+        ppi = longship.format.ppi
+        page = np.full((round(height / 25.4 * ppi), round(media.width / 25.4 * ppi), 3), 255, np.uint8)
+        page[60:460, 80:700] = (10, 200, 90)
+        for way in longship.every_choice(WAY):
+            longship.sending(longship.settings_for(card) | {WAY: way}).print_page(page)
+            came = served.arrived("longship")
+            ys, xs = np.nonzero((came.pixels != 255).any(axis=2))
+            left = round(media.margins[0] / 25.4 * ppi)
+            assert (ys.min(), ys.max(), xs.min() + left, xs.max() + left) == (60, 459, 80, 699), (size, way)
+            assert abs(came.points[1] / 72 * 25.4 - height) < 0.4  # whole points
+    alone.ask_beyond()
+    offered = {c.name: c.offered for c in alone.choices()}
+    assert offered["Media Source"] == ("Main", "Rear")
+    assert [alone.media("A4", feed).margins for feed in ("Main", "Rear")] == [(3, 3, 3, 3), (3, 5, 3, 20)]
+    # What it excludes itself: stiff rag goes in at the back only.
+    for feed, count in (("Main", 3), ("Rear", 4)):
+        alone.choose("Media Source", feed)
+        assert len(next(c.offered for c in alone.choices() if c.name == "Media Type")) == count
+    # Bytes that are no answer are refused, and the queue goes on as it is.
+    for junk in (b"", b"\0" * 40, bytes(range(256))):
+        with pytest.raises(FideleError):
+            read_answer(junk)
+
+
+@needs_service
+def test_a_job_is_held_at_the_service_and_let_go(session, served, qtbot):
+    """Its state stands in the queue of the print desk, in words, and its button holds it where it is."""
+    from fidele.desk.application import open_window
+    from tests.hands import click, comes, settle
+
+    window = open_window(session.places, session.devices)
+    qtbot.addWidget(window)
+    window.show()
+    session = window.session
+    condition(session, "wren")
+    confirm_all(session)
+    session.open_chart("control")
+    ask = session.device._service.ask
+    ask(lambda c: c.addPrinterOptionDefault("wren", "job-hold-until", "indefinite"))
+    try:
+        window.show_desk("Print")
+        desk = window.desk
+        click(desk, "Print")
+        assert comes(lambda: desk.printing.followed is not None and desk.printing.followed.held)
+        assert comes(lambda: any("held" in desk.queue.item(k).text() for k in range(desk.queue.count())))
+        desk.queue.setCurrentRow(1)
+        click(desk, "Go on")
+        settle(window, qtbot)
+    finally:
+        ask(lambda c: c.deletePrinterOptionDefault("wren", "job-hold-until"))
+    assert session.logbook.runs()[0].state == "printed"
 
 
 @needs_service

@@ -11,6 +11,8 @@ from fidele.arrays import Floats
 from fidele.colour.cie import lab_to_xyz
 from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.icc.transform import to_lab
 from fidele.icc.write import lab_lut, scanner_profile
 
 _GRID = 33
@@ -26,6 +28,19 @@ class ScannerFit:
     residual_mean: float
     residual_p95: float
     patches: int
+
+
+def scanner_error(rgb: Floats, Lab: Floats, profile: Profile) -> Floats:
+    """Return ΔE00 (n,) between what a scanner's profile says of its values (n, 3), 0 to 1, and known L*a*b* (n, 3).
+
+    Raises
+    ------
+    FideleError
+        When it is no profile of an RGB scanner.
+    """
+    if profile.header.colour_space.strip() != "RGB":
+        raise FideleError(f"{profile.name} is no profile of an RGB scanner.")
+    return delta_e_2000(to_lab(rgb.astype(np.float32), profile).astype(float), Lab)
 
 
 def _terms(rgb: Floats) -> Floats:

@@ -176,7 +176,30 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
 
 @click.group()
 def scanner() -> None:
-    """Characterise a scanner."""
+    """Characterise a scanner, and verify that it sees as it did."""
+
+
+@scanner.command()
+@click.argument("scan", type=FILE)
+@click.option("--reference", required=True, type=FILE, help="The target's known values and layout (CGATS).")
+@click.option("--profile", "made", required=True, type=FILE, help="The scanner's profile.")
+@click.option("--limit", default=1.0, show_default=True, help="Mean ΔE00 up to which it sees as it did.")
+def verify(scan: Path, reference: Path, made: Path, limit: float) -> None:
+    """Tell by a scan of a reference target how far a scanner's profile is off today; exit 1 beyond the limit."""
+    from fidele.artwork.open import open_artwork
+    from fidele.characterise.scanner import scanner_error
+    from fidele.chart.cgats import read as read_table
+    from fidele.chart.definition import from_table
+    from fidele.chart.measurement import from_table as measurement
+    from fidele.chart.read import read_scan
+    from fidele.icc.profile import Profile
+
+    table = read_table(reference)
+    what, known = from_table(table, str(reference)), measurement(table, str(reference))
+    reading = read_scan(open_artwork(scan).pixels, what)
+    off = scanner_error(reading.rgb, known.Lab[reading.index], Profile.open(made))
+    click.echo(f"off by a mean of {off.mean():.2f} ΔE00, at most {off.max():.2f}")
+    sys.exit(0 if off.mean() <= limit else 1)
 
 
 @scanner.command()

@@ -8,7 +8,16 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QHBoxLayout, QMenu, QPushButton, QStackedWidget, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QWidget,
+)
 
 from fidele.arrays import Codes, Floats
 from fidele.characterise.scanner import ScannerFit
@@ -40,6 +49,7 @@ from fidele.desk.report_pictures import report_pictures
 from fidele.desk.swatch_page import SwatchPage
 from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
+from fidele.devices.protocol import Scan
 from fidele.devices.sane import AnyScanner
 from fidele.errors import FideleError
 from fidele.files import write_bytes
@@ -52,6 +62,7 @@ from fidele.run.reading import Checked
 from fidele.session.model import Session
 from fidele.sheet.signs import Identity, read_identities
 from fidele.store.records import Check
+from fidele.store.scanners import ScannerSeen
 from fidele.tiles import Progress
 
 #: A run and what its chart says.
@@ -155,7 +166,9 @@ class CheckDesk(Desk):
             ("Measure patch by patch", partial(self.show_page, "Measure"), self._pressed()),
             ("Judge the visual page by eye", partial(self.show_page, "By eye"), True),
             ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), there),
+            ("Scan a part of the glass …", self._preview, isinstance(self.session.devices.scanner, AnyScanner)),
             ("Characterise the scanner …", self._characterise, True),
+            ("Verify the scanner …", partial(self._characterise, True), self.session.checking.scanner.path is not None),
             *(
                 [(f"Stop watching {watched.folder.name}", watched.stop, True)]
                 if watched.folder is not None
@@ -229,9 +242,8 @@ class CheckDesk(Desk):
         devices, reader = session.devices, session.checking.reader()
 
         def work(progress: Progress) -> _Judged:
-            progress(0.1)
-            done = scanned(devices, run)
-            progress(0.6)
+            done = scanned(devices, run, lambda share: progress(0.7 * share))
+            progress(0.7)
             if done.scan is None:
                 raise FideleError("The scanner returned nothing.")
             checked = reader.check(done, done.scan, done.ppi)
@@ -384,14 +396,47 @@ class CheckDesk(Desk):
         write_report(path, self.report())
         self.session.say(f"The report is in {path}.")
 
-    def _characterise(self) -> None:
+    def _preview(self) -> None:
+        """Look at the glass, ask for a part of it, and read what was scanned there."""
+        scanner = self.session.devices.scanner
+        if not isinstance(scanner, AnyScanner):
+            return
+
+        def seen(glass: Scan) -> None:
+            from fidele.desk.scan_area import ScanArea
+
+            dialog = ScanArea(glass, self)
+            if dialog.exec() == QDialog.DialogCode.Accepted:
+                self.scan_part(dialog.glass.area())
+
+        self.work.run("Looking at the glass", scanner.preview, seen)
+
+    def scan_part(self, area: tuple[float, float, float, float] | None) -> None:
+        """Scan a part of the glass, in mm, and read the prints on it."""
+        scanner = self.session.devices.scanner
+        if isinstance(scanner, AnyScanner):
+            scan = partial(scanner.scan_part, area)
+            self.work.run("Scanning", scan, lambda seen: self.read_scan(seen.pixels, seen.ppi))
+
+    def _characterise(self, verify: bool = False) -> None:
         kinds = "References (*.txt *.cgats)"
         reference, _ = QFileDialog.getOpenFileName(self, "The target's known values", "", kinds)
         if not reference:
             return
         scan, _ = QFileDialog.getOpenFileName(self, "The scan of the target", "", "Pictures (*.tif *.tiff *.png *.jpg)")
         if scan:
-            self.characterise(Path(scan), Path(reference))
+            (self.verify if verify else self.characterise)(Path(scan), Path(reference))
+
+    def verify(self, scan: Path, reference: Path) -> None:
+        """Tell by a scan of the target whether the scanner still sees as it did."""
+        checking = self.session.checking
+
+        def work(_told: Progress) -> ScannerSeen:
+            from fidele.artwork.open import open_artwork
+
+            return checking.verify_scanner(open_artwork(scan).pixels, reference)
+
+        self.work.run("Verifying the scanner", work, checking.keep_verified)
 
     def characterise(self, scan: Path, reference: Path) -> None:
         """Make the scanner's profile from a scan of a target with known values."""
@@ -516,6 +561,9 @@ class CheckDesk(Desk):
         if checked is None or run is None:
             scanner = session.checking.scanner
             known = f"±{scanner.residual_mean:.1f} ΔE00" if scanner.path else "not characterised yet"
+            if scanner.seen:
+                last = scanner.seen[-1]
+                known += f", {'drifted, as seen' if scanner.drifted else 'verified'} on {last.when:%d.%m.%Y}"
             if math.isnan(scanner.residual_mean):
                 known = "not known: its profile came from elsewhere"
             return [("Scanner", f"{session.devices.scanner_name}, {known}"), ("Tolerance", session.checking.limits)]

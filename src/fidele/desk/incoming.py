@@ -232,7 +232,7 @@ class Incoming:
         self._window.work.run(title, read, opened, lane="opening")
 
     def take_data(self, data: QMimeData) -> None:
-        """Take what was dropped or pasted: files, or a picture."""
+        """Take what was dropped or pasted: files, a picture, or a table of measurements."""
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
         if paths:
             self.take_all(paths)
@@ -241,8 +241,20 @@ class Incoming:
             self._paste(QImage(data.imageData()))
         elif data.hasUrls():
             self._session.say("Only files on this machine can be dropped here.")
+        elif data.hasText() and data.text().strip():
+            self._guarded(self._paste_table, data.text())
         else:
-            self._session.say("There is no picture to paste.")
+            self._session.say("There is no picture and no table to paste.")
+
+    def _paste_table(self, text: str) -> None:
+        """Take measurements that were copied from a table, as a file of the workshop."""
+        path = self._session.pieces.keep_pasted(text.encode(), ".txt")
+        if not kind_of(path):
+            path.unlink()
+            self._session.say("What was copied is no picture and no table of measurements with a line of headings.")
+            return
+        self._window.show_desk("Check")
+        self._window.desks.check.read_file(path)
 
     def _paste(self, image: QImage) -> None:
         """Take a picture from the clipboard; what it says of its space goes with it."""

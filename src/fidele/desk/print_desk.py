@@ -237,7 +237,10 @@ class PrintDesk(Desk):
 
     def _toggle(self, number: int) -> None:
         entry = next((e for e in self._entries if e.id == number), None)
-        if entry is not None and entry.state in WAITING:
+        followed = self.printing.followed if number == self.printing.under_way else None
+        if followed is not None and followed.words:
+            self.guarded(followed.hold, not followed.held)
+        elif entry is not None and entry.state in WAITING:
             queue = self.session.queue
             waits = entry.state == "waiting" and entry.not_before is None
             self._do(queue.hold if waits else queue.release, number)
@@ -274,6 +277,9 @@ class PrintDesk(Desk):
         def progress(entry: Queued) -> str:
             if entry.id != self.printing.under_way:
                 return "by another window"
+            at_service = self.printing.followed
+            if at_service is not None and at_service.words:
+                return at_service.words
             left = self.printing.remaining
             said = f"{self.printing.share * 100:.0f} %"
             return f"{said}, {time_words(left)}" if left is not None else said
@@ -291,12 +297,16 @@ class PrintDesk(Desk):
     def _queue_buttons(self) -> None:
         entry = self._entry()
         waits = entry is not None and entry.state in WAITING
+        followed = self.printing.followed if entry is not None and entry.id == self.printing.under_way else None
         for made in (self.hold, self.now, self.prepare):
             made.setEnabled(waits)
         self.now.setEnabled(waits and not self.work.busy)
         self.prepare.setEnabled(waits and not self.work.busy)
         self.cancel.setEnabled(entry is not None)
         held = entry is not None and (entry.state == "held" or entry.not_before is not None)
+        if followed is not None and followed.words:
+            self.hold.setEnabled(True)
+            held = followed.held
         self.hold.setText("Go on" if held else "Hold")
 
     # Showing -----------------------------------------------------------------------------------------------------

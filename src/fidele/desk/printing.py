@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from fidele.desk.work import Work
+from fidele.devices.protocol import FollowedJob
 from fidele.errors import FideleError
 from fidele.run.job import Printed
 from fidele.session.model import Session
@@ -31,6 +32,8 @@ class Printing(QObject):
         super().__init__(parent)
         self._session, self._work = session, work
         self.under_way = 0
+        #: What tells of the job of the run under way, where a print service stands between.
+        self.followed: FollowedJob | None = None
         self.share = 0.0
         self._began = 0.0
         self._timer = QTimer(self, interval=_LOOK)
@@ -70,6 +73,7 @@ class Printing(QObject):
             self._session.say("Something else is under way; the run waits its turn.")
             return
         self.under_way, self.share, self._began = number, 0.0, time.monotonic()
+        self.followed = self._session.queue.followed(number)
         carry = self._session.queue.carrying(number, only_prepare=only_prepare)
 
         def work(progress: Progress) -> Printed | str | None:

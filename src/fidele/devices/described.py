@@ -14,6 +14,7 @@ from fidele.devices.protocol import (
     CarriedMedia,
     CarriesMedia,
     Choice,
+    FollowedJob,
     PageFormat,
     Printer,
     Probing,
@@ -79,6 +80,7 @@ class DescribedPrinter:
     """A printer that prints what it is handed as a file; what its driver is set to, a person looks up."""
 
     system: SystemProfile | None = None
+    under_way: FollowedJob | None = None
     kind_words = "described"
 
     def __init__(self, description: Description) -> None:

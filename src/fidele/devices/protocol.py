@@ -156,6 +156,24 @@ class SystemProfile(Protocol):
         ...
 
 
+class FollowedJob(Protocol):
+    """The job that a printer is at, where a service in between tells of it."""
+
+    @property
+    def words(self) -> str:
+        """How it stands, '' where none is under way."""
+        ...
+
+    @property
+    def held(self) -> bool:
+        """Whether it is held there."""
+        ...
+
+    def hold(self, held: bool) -> None:
+        """Hold it, or let it go on; `FideleError` where that is refused."""
+        ...
+
+
 class Printer(Output, Protocol):
     """A printer with its driver. What only some can do stands beside, None where this one cannot.
 
@@ -178,6 +196,11 @@ class Printer(Output, Protocol):
     @property
     def can_mirror(self) -> bool:
         """Whether it mirrors where it is asked to."""
+        ...
+
+    @property
+    def under_way(self) -> FollowedJob | None:
+        """The job that it is at, where that is told."""
         ...
 
     @property
@@ -316,8 +339,28 @@ class Scanner(Protocol):
 
     name: str
 
-    def scan(self, lies: Lies | None, run: int) -> Scan:
-        """Scan what lies there, a stand-in what it is given; `FideleError` where it cannot."""
+    def scan(self, lies: Lies | None, run: int, progress: Progress | None = None) -> Scan:
+        """Scan what lies there, a stand-in what it is given.
+
+        Raises
+        ------
+        FideleError
+            When it cannot.
+        CancelledError
+            When `progress` returned False.
+        """
+        ...
+
+
+class WithGlass(Protocol):
+    """A scanner whose glass can be looked at before a part of it is scanned."""
+
+    def preview(self, progress: Progress | None = None) -> Scan:
+        """Return all of the glass, coarsely."""
+        ...
+
+    def scan_part(self, area: tuple[float, float, float, float] | None, progress: Progress | None = None) -> Scan:
+        """Scan left, top, width and height in mm, None for all of the glass."""
         ...
 
 

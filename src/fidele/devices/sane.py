@@ -29,6 +29,8 @@ from fidele.tiles import CancelledError, Progress
 
 #: Seconds: a list of scanners (they may have to be woken over the network), their options, a scan that stands still.
 _LISTING, _ASKING, _STILL = 20.0, 15.0, 120.0
+#: Pixels to the inch of a look at the glass.
+_COARSE = 75
 _OPTION = re.compile(r"^ {4}-{1,2}([\w-]+)(?:\[=\([^)]*\)\])?(?: (?!\[)(.*?))?(?: \[([^\]]*)\])?((?: \[[\w-]+\])*)$")
 _PROGRESS = re.compile(rb"Progress: +([\d.]+)%")
 _SAID = {
@@ -173,9 +175,9 @@ class SaneScanner:
                 said.append(f"“{name}” is on, and what it does is not known")
         return said
 
-    def scan(self, lies: Lies | None = None, run: int = 0, turn: float | None = None) -> Scan:
-        """Scan what lies on the glass."""
-        return self.scanned(self.at_rest())
+    def preview(self, progress: Progress | None = None) -> Scan:
+        """Scan all of the glass as coarsely as is of use."""
+        return self.scanned(self.at_rest(_COARSE), progress)
 
     def scanned(
         self, rested: Rested, progress: Progress | None = None, area: tuple[float, float, float, float] | None = None
@@ -211,15 +213,27 @@ class AnyScanner:
     def __init__(self) -> None:
         self._found: SaneScanner | None = None
 
-    def scan(self, lies: Lies | None, run: int) -> Scan:
+    def scan(self, lies: Lies | None, run: int, progress: Progress | None = None) -> Scan:
         """Scan what lies on its glass; `FideleError` where there is no scanner, or it cannot."""
+        return self.scan_part(None, progress)
+
+    def scan_part(self, area: tuple[float, float, float, float] | None, progress: Progress | None = None) -> Scan:
+        """Scan a part of the glass (left, top, width, height in mm), None for all of it."""
+        found = self._need()
+        return found.scanned(found.at_rest(), progress, area)
+
+    def preview(self, progress: Progress | None = None) -> Scan:
+        """Return all of the glass, coarsely."""
+        return self._need().preview(progress)
+
+    def _need(self) -> SaneScanner:
         if self._found is None:
             here = scanners()
             if not here:
                 raise FideleError("No scanner answers on this machine: switch it on, or open a scan made elsewhere.")
             self._found = here[0]
             self.name = self._found.name
-        return self._found.scan(lies, run)
+        return self._found
 
 
 def _choices(options: dict[str, ScanOption], name: str) -> tuple[str, ...]:
@@ -229,7 +243,9 @@ def _choices(options: dict[str, ScanOption], name: str) -> tuple[str, ...]:
     if option.choices:
         return option.choices
     bounds = re.match(r"([\d.]+)\.\.([\d.]+)", option.offers)
-    return tuple(str(n) for n in (150, 200, 300, 400, 600) if bounds and float(bounds[1]) <= n <= float(bounds[2]))
+    return tuple(
+        str(n) for n in (_COARSE, 150, 200, 300, 400, 600) if bounds and float(bounds[1]) <= n <= float(bounds[2])
+    )
 
 
 def _said(settings: dict[str, str]) -> list[str]:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Protocol
 
 from fidele.devices.profiles import passes_through, profile_name, same_profile
-from fidele.devices.protocol import Choice, SystemProfile
+from fidele.devices.protocol import Choice, FollowedJob, SystemProfile
 from fidele.devices.vocabulary import Words
 from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
@@ -66,6 +66,9 @@ class Controls(Protocol):
 
 class DriverSettings(ABC):
     """The setting half of a printer: what is wanted, what was found, and how to get from one to the other."""
+
+    #: Nothing stands between Fidele and such a printer that would tell of a job.
+    under_way: FollowedJob | None = None
 
     def __init__(self, controls: Controls, words: Words, system: SystemProfile | None) -> None:
         self._controls = controls

@@ -16,6 +16,7 @@ from fidele.route.condition import Card, PressData
 from fidele.run.job import Printed
 from fidele.sheet.placing import Placing
 from fidele.store.logbook import Logbook
+from fidele.tiles import Progress
 from fidele.values import Document
 
 
@@ -151,7 +152,7 @@ def pressed(
     return replace(printed, piece=piece, pressed_at=now, pieces={**printed.pieces, card.id: piece})
 
 
-def scanned(devices: Devices, printed: Printed) -> Printed:
+def scanned(devices: Devices, printed: Printed, progress: Progress | None = None) -> Printed:
     """Lay the pressed piece on the scanner. Can run beside the interface.
 
     Raises
@@ -163,7 +164,7 @@ def scanned(devices: Devices, printed: Printed) -> Printed:
         raise FideleError("The print has not been pressed yet: only the pressed piece can be judged.")
     if devices.scanner is None:
         raise FideleError("No scanner is known here: scan the piece with any program, and open the file.")
-    scan = devices.scanner.scan(printed.piece, printed.number)
+    scan = devices.scanner.scan(printed.piece, printed.number, progress)
     said = tuple(f"The scanner: {one}." for one in scan.cautions)
     return replace(printed, scan=scan.pixels, ppi=scan.ppi, scan_cautions=said)
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fidele.devices.devices import Devices
 from fidele.devices.file import FileOutput
-from fidele.devices.protocol import Output, Printer, Sent
+from fidele.devices.protocol import FollowedJob, Output, Printer, Sent
 from fidele.errors import FideleError
 from fidele.judge.finding import Finding
 from fidele.route.probe import ProbeResult
@@ -21,6 +21,7 @@ from fidele.run.receipt import differences
 from fidele.run.route import stops_on
 from fidele.run.spool import Spool
 from fidele.run.thumbnail import thumbnail_png
+from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
 from fidele.store.processes import this_process
 from fidele.store.records import BUSY, WAITING, KeptRun, Queued
@@ -215,6 +216,12 @@ class Queue:
                     self.spool.forget(number)
 
         return work
+
+    def followed(self, number: int) -> FollowedJob | None:
+        """Return what tells of a run's job on its way through a print service, None where nothing does."""
+        run = self._logbook.run(number)
+        printer = self._devices.find(card_of(run.card.encode(), f"run {run.id}").printer)
+        return printer.under_way if printer is not None and not run.target else None
 
     def _carried(
         self, run: KeptRun, told: Progress, job: Job, only_prepare: bool, probed: ProbeResult | None, judged: bool

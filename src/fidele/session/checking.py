@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 
 from fidele.arrays import Codes, Floats
-from fidele.characterise.scanner import ScannerFit, fit_scanner
+from fidele.characterise.scanner import ScannerFit, fit_scanner, scanner_error
 from fidele.chart.cgats import read as read_table
 from fidele.chart.definition import from_table as from_chart_table
 from fidele.chart.measurement import Measurement, averaged, from_table
@@ -29,7 +29,7 @@ from fidele.session.profiles import Profiles
 from fidele.session.state import CheckTaken
 from fidele.store.logbook import Logbook
 from fidele.store.records import Check, Verdict
-from fidele.store.scanners import ScannerRecord
+from fidele.store.scanners import ScannerRecord, ScannerSeen
 
 
 class Checking:
@@ -188,6 +188,29 @@ class Checking:
         reading = read_scan(scan, chart)
         now = datetime.datetime.now()
         return fit_scanner(reading.rgb, known.Lab[reading.index], f"{self._devices.scanner_name}, {now:%Y-%m-%d}", now)
+
+    def verify_scanner(self, scan: Codes, reference: Path) -> ScannerSeen:
+        """Read a scan of a target with known values through the scanner's profile, and tell how far it is off.
+
+        Raises
+        ------
+        FideleError
+            When the scanner has no profile, the target is not found on the scan, or its reference lacks values.
+        """
+        table, profile = read_table(reference), self.scanner.profile()
+        chart, known = from_chart_table(table, str(reference)), from_table(table, str(reference))
+        reading = read_scan(scan, chart)
+        off = scanner_error(reading.rgb, known.Lab[reading.index], profile)
+        return ScannerSeen(datetime.datetime.now().replace(microsecond=0), float(off.mean()))
+
+    def keep_verified(self, seen: ScannerSeen) -> None:
+        """Keep what a scan of the target said of the scanner; verdicts claim no more than that from now on."""
+        made = self.scanner.made_mean
+        now = ScannerRecord.add(self._places.data, seen)
+        words = f"On the target the scanner is off by a mean of {seen.mean:.2f} ΔE00; {made:.2f} when it was made."
+        drifted = " It has drifted: clean the glass, scan again, and characterise it anew if that does not help."
+        self._live.say(words + (drifted if now.drifted else " It sees as it did."))
+        self._live.change(CheckTaken(self._live.state.checked))
 
     def keep_scanner(self, fit: ScannerFit) -> None:
         """Take a fit as the scanner's profile: what is read from now on goes through it."""

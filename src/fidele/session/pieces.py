@@ -156,11 +156,11 @@ class Pieces:
         )
         return placing
 
-    def keep_pasted(self, png: bytes) -> Path:
-        """Keep a picture that was pasted (a PNG) among the workshop's files; return where."""
+    def keep_pasted(self, data: bytes, ending: str = ".png") -> Path:
+        """Keep what was pasted, a picture or a table, among the workshop's files; return where."""
         stamp = datetime.datetime.now().strftime("%Y-%m-%d %H.%M.%S")
-        path = self._work / f"pasted {stamp}.png"
-        write_bytes(path, png)
+        path = self._work / f"pasted {stamp}{ending}"
+        write_bytes(path, data)
         return path
 
     # Changing ----------------------------------------------------------------------------------------------------

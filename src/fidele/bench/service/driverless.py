@@ -316,7 +316,9 @@ class DriverlessPrinter:
                 *(f"media-{edge}-margin" for edge in ("left", "top", "right", "bottom")),
             ),
             "media-col-database": Typed(COLLECTION, tuple(columns)),
-            "media-col-default": one(COLLECTION, _media(*sheets[default], stocks[0], _SOURCES[0])),
+            "media-col-default": one(
+                COLLECTION, _media(*sheets[default], _keyword(str(model.defaults[model.stock_control])), _SOURCES[0])
+            ),
             **({"job-constraints-supported": Typed(COLLECTION, refused)} if refused else {}),
             "marker-names": one(NAME, *supply.inks),
             "marker-levels": one(INTEGER, *(round(v * 100) for v in supply.inks.values())),

@@ -148,7 +148,7 @@ def _own_sizes(widths: list[float], margins: tuple[float, float, float, float]) 
     yield "*VariablePaperSize: True"
     yield f'*MaxMediaWidth: "{max(widths) * _POINT:.2f}"'
     yield f'*MaxMediaHeight: "{long:.2f}"'
-    yield f'*HWMargins: {" ".join(f"{v * _POINT:.2f}" for v in (left, bottom, right, top))}'
+    yield f"*HWMargins: {' '.join(f'{v * _POINT:.2f}' for v in (left, bottom, right, top))}"
     yield '*CustomPageSize True: "pop pop pop <</PageSize[5 -2 roll]/ImagingBBox null>>setpagedevice"'
     yield f"*ParamCustomPageSize Width: 1 points {min(widths) * _POINT:.2f} {max(widths) * _POINT:.2f}"
     yield f"*ParamCustomPageSize Height: 2 points {short:.2f} {long:.2f}"

@@ -17,6 +17,7 @@ from fidele.bench.spectrophotometer import Spectrophotometer
 from fidele.devices.protocol import Lies, Scan
 from fidele.errors import FideleError
 from fidele.route.condition import PressData
+from fidele.tiles import Progress
 from fidele.values import Value
 
 _Kind = TypeVar("_Kind")
@@ -89,7 +90,7 @@ class BenchScanner:
     def __init__(self, scanner: Scanner) -> None:
         self._scanner, self.name = scanner, scanner.name
 
-    def scan(self, lies: Lies | None, run: int, turn: float | None = None) -> Scan:
+    def scan(self, lies: Lies | None, run: int, progress: Progress | None = None, turn: float | None = None) -> Scan:
         """Lay a piece on the glass and scan it, turned by `turn` degrees where that is to be certain."""
         piece = _mine(lies, Piece, "on the scanner")
         return Scan(self._scanner.scan(piece, run, turn=turn), float(piece.ppi))

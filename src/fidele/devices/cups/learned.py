@@ -82,7 +82,6 @@ class Learned(Kept):
         colour = Meaning(options=(control,), plain=plain, how=how, who=who, when=now)
         return self.model_copy(update={"meanings": others | {"colour": colour}, "passes": passes, "corrects": corrects})
 
-
     def with_rest(self, meaning: str, control: str, rest: str | None, how: How) -> Learned:
         """Return it with what is known now of a control, as mirroring, and the choice under which it does nothing."""
         others = {m: said for m, said in self.meanings.items() if m != meaning and control not in said.options}

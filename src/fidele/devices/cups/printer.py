@@ -24,6 +24,7 @@ from fidele.devices.cups.learned import HOW_WORDS, Learned, LearnedStore, words_
 from fidele.devices.cups.ppd import Ppd, Sheet, read_ppd
 from fidele.devices.cups.service import PrintService, QueueState
 from fidele.devices.cups.sizes import as_choice, from_choice, own_media, own_size
+from fidele.devices.cups.under_way import JobUnderWay
 from fidele.devices.profiles import passes_through, profile_name
 from fidele.devices.protocol import CarriedMedia, CarriesMedia, Lies, PageFormat, Probing, Sent, Supplies
 from fidele.devices.settings import DriverSettings
@@ -136,6 +137,7 @@ class QueuePrinter(DriverSettings):
         self._sent: Settings = {}
         self._daemon = daemon
         self.system = QueueColour(self, daemon)
+        self.under_way = self._job = JobUnderWay(service)
         self.profile_path = lambda _: None
 
     def is_now(self, state: QueueState) -> None:
@@ -530,7 +532,10 @@ class QueuePrinter(DriverSettings):
         told = (lambda _: progress(sent.share)) if progress is not None else None
         title = f"Fidele for {getpass.getuser()}"
         number = self._service.send(self.queue, title, options, self.kind, sent, told)
-        done = self._service.follow(number, self.queue, progress)
+        try:
+            done = self._service.follow(number, self.queue, progress, self._job.is_now)
+        finally:
+            self._job.is_now(None)
         receipt: Document = {
             "printer": self.name,
             "queue": self.queue,

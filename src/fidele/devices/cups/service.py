@@ -353,8 +353,14 @@ class PrintService:
             int(told.get("job-media-sheets-completed", 0) or 0),
         )
 
-    def follow(self, number: int, queue: str, progress: Progress | None = None) -> JobState:
-        """Wait until a job has ended.
+    def follow(
+        self,
+        number: int,
+        queue: str,
+        progress: Progress | None = None,
+        told: Callable[[JobState], None] = lambda _: None,
+    ) -> JobState:
+        """Wait until a job has ended; `told` hears how it stands.
 
         A job that the service stops, or whose printer stops, is taken back: it must not be printed behind one's back
         later.
@@ -371,6 +377,7 @@ class PrintService:
             try:
                 state = self.job(number)
                 lost = 0
+                told(state)
             except FideleError as error:
                 lost += 1
                 if lost < 4:
