@@ -350,3 +350,59 @@ def test_putting_a_card_in_force_sets_everything_in_one_act(session):
     (session.places.bench / "gannet-G-2209.json").write_text("{")
     session.handoff.put_in_force(sheets)
     assert {f.code for f in session.stops} == {"layer-unreadable"}
+
+
+def test_materials_of_ones_own_and_their_lots(session, places, qtbot):
+    """Made, named, copied, used on the card, undone; a new lot asks for a check until there is one."""
+    from fidele.desk.application import open_window
+    from tests.hands import click
+
+    window = open_window(session.places, session.devices)
+    qtbot.addWidget(window)
+    window.show()
+    session, desk = window.session, window.desks["Materials"]
+    window.show_desk("Materials")
+    click(desk, "New …")
+    click(desk, "Keep it")
+    assert session.said.startswith("It needs a name")
+    desk.name.setText("Heron transfer 120")
+    desk.lot.setText("H-7")
+    click(desk, "Keep it")
+    desk._edit(None)
+    desk.kind.setCurrentIndex(desk.kind.findData("process"))
+    desk.name.setText("Glass from behind")
+    desk.seen.setCurrentIndex(desk.seen.findData("back"))
+    desk.press["seconds"].setValue(240)
+    click(desk, "Keep it")
+    paper, process = session.materials.store.all()
+    assert (paper.name, paper.lot, process.press.seconds) == ("Heron transfer 120", "H-7", 240)
+    copied = session.materials.copy(paper)
+    assert (copied.name, session.materials.names("media")) == (
+        "Heron transfer 120 2",
+        ("Heron transfer 120", "Heron transfer 120 2"),
+    )
+    session.undo()
+    assert session.materials.names("media") == ("Heron transfer 120",)
+    # On the card: name and lot; a process with all that it says.
+    (media,) = [f for f in session.fields.of(session.card) if f.key == "media"]
+    assert {v for v, _ in media.offered} == {session.card.media, "Heron transfer 120"}
+    session.fields.set("media", "Heron transfer 120")
+    assert (session.card.media, session.card.lots) == ("Heron transfer 120", {"media": "H-7"})
+    session.materials.use(process)
+    assert (session.card.seen_from, session.card.mirror_by, session.card.press.seconds) == ("back", "nobody", 240)
+    session.undo()
+    assert session.card.seen_from == "front"
+    # Checked with one lot, printed with the next: asked for until that is checked.
+    session.open_chart("quick")
+    run = session.press_run(session.print_job(session.job(), overridden="only for its lot"))
+    session.checking.check_run(run, session.devices.scanner.scan(run.piece, run.number).pixels, 150)
+    assert "new-lot" not in {f.code for f in session.findings}
+    session.fields.set("lots.media", "H-8")
+    (found,) = [f for f in session.findings if f.code == "new-lot"]
+    assert found.title == "Another lot of media: H-8"
+    window.show_desk("Condition")
+    # A newer start finds them; what is damaged is kept aside and costs nothing else.
+    again = type(session.materials.store)(places.data / "materials.json")
+    assert [m.name for m in again.all()] == ["Heron transfer 120", "Glass from behind"]
+    (places.data / "materials.json").write_text('[{"kind": "ink"}]')
+    assert type(again)(places.data / "materials.json").all() == ()

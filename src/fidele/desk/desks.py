@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from fidele.desk.lost_desk import LostDesk
     from fidele.desk.makers_desk import MakersDesk
     from fidele.desk.making_desk import MakingDesk
+    from fidele.desk.materials_desk import MaterialsDesk
     from fidele.desk.press_desk import PressDesk
     from fidele.desk.print_desk import PrintDesk
     from fidele.desk.printers_desk import PrintersDesk
@@ -56,6 +57,7 @@ class Desks(Mapping[str, Desk]):
     making: MakingDesk
     card: CardDesk
     printers: PrintersDesk
+    materials: MaterialsDesk
     bench: BenchDesk
     trial: TrialDesk
     charts: ChartsDesk

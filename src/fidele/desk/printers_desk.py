@@ -46,6 +46,10 @@ class PrintersDesk(Desk):
             "One that cannot be reached from here: another system's, a mug printer",
         )
         head.addWidget(self.describe, alignment=Qt.AlignmentFlag.AlignTop)
+        stuff = button(
+            "Materials …", lambda: self.go.emit("Materials"), "Inks, papers, pieces and processes of your own"
+        )
+        head.addWidget(stuff, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self._chosen = ""
         inside = QWidget()

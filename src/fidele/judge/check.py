@@ -32,6 +32,8 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
     """The verdict on the last chart and its cause; a condition that was checked once, and not for a while."""
     if facts.unchecked is not None and facts.unchecked >= DUE_DAYS:
         yield finding("check-due", days=facts.unchecked, card=facts.card.name)
+    for what, lot in facts.new_lots:
+        yield finding("new-lot", what=what.removeprefix("Lot of the "), lot=lot, card=facts.card.name)
     check = facts.check
     if check is None:
         return

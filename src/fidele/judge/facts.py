@@ -146,6 +146,8 @@ class Facts:
         Name of each picture whose file cannot be read any more, and why.
     unchecked
         For how many days the condition was not checked, None where it never was.
+    new_lots
+        What is of another lot than when the condition was checked last, in words, with that lot.
     readiness
         Why a readiness page is due, '' where it is not.
     receipt
@@ -176,6 +178,7 @@ class Facts:
     losses: Losses | None = None
     contrast: tuple[ContrastLoss, ...] = ()
     unchecked: int | None = None
+    new_lots: tuple[tuple[str, str], ...] = ()
     readiness: str = ""
     receipt: tuple[int, tuple[str, ...]] | None = None
     check: CheckFacts | None = None

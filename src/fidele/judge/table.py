@@ -668,6 +668,16 @@ TABLE: dict[str, Row] = {
         "check",
         desk="check",
     ),
+    "new-lot": Row(
+        "caution",
+        "Another lot of {what}: {lot}",
+        "“{card}” was checked last with another lot of {what}. Lots differ, some by as much as another paper does.",
+        "Print the control chart before the first piece.",
+        "Go to the check",
+        Deed.SHOW,
+        "check",
+        desk="check",
+    ),
     "passed": Row("note", "The print is right", "{figures}", "Nothing needs to be done.", desk="check"),
     "out-of-tolerance": Row("stop", "Out of tolerance", "{figures}", "See what happened.", desk="check"),
     "seen-mirrored": Row(

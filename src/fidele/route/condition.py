@@ -139,6 +139,8 @@ class Card(Kept):
     claimed: dict[str, Confirmation] = Field(default_factory=dict)
     #: The version of the driver when everything was last set to this card.
     driver_version: str = ""
+    #: The lots in use of what makes the colour, by field: 'ink', 'media', 'substrate'.
+    lots: dict[str, str] = Field(default_factory=dict)
     notes: str = ""
     locked: bool = False
     history: list[Change] = Field(default_factory=list)

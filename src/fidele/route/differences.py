@@ -29,6 +29,8 @@ LABELS = {
     "artwork_ppi": "Artwork, ppi",
     "notes": "Notes",
 }
+#: Lots that a card can name, by field.
+LOTS = {"ink": "Lot of the ink", "media": "Lot of the media", "substrate": "Lot of the piece"}
 #: What each of the press's settings is called.
 PRESS = {
     "temperature": "Press temperature, °C",
@@ -67,6 +69,10 @@ def differences(one: Card, other: Card) -> list[Difference]:
         for field, label in LABELS.items()
         if getattr(one, field) != getattr(other, field)
     ]
+    for field, label in LOTS.items():
+        mine_lot, their_lot = one.lots.get(field, ""), other.lots.get(field, "")
+        if mine_lot != their_lot:
+            found.append(Difference(label, plain(mine_lot), plain(their_lot)))
     for meaning in MEANINGS:
         a, b = one.driver.get(meaning), other.driver.get(meaning)
         if a != b:

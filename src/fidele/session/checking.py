@@ -15,6 +15,7 @@ from fidele.chart.read import read_scan
 from fidele.check.tolerance import TOLERANCES, Tolerance, kept_tolerances
 from fidele.devices.devices import Devices
 from fidele.route.condition import Card
+from fidele.route.differences import LOTS
 from fidele.run.beside import PrintMeasured
 from fidele.run.job import Printed
 from fidele.run.probes import Corrections
@@ -172,6 +173,13 @@ class Checking:
         """Return for how many days a condition has not been checked, None where it never was."""
         last = self._logbook.last_check(card.id)
         return (today - last.date()).days if last is not None else None
+
+    def new_lots(self, card: Card) -> tuple[tuple[str, str], ...]:
+        """Return what is of another lot than when a condition was checked last, with that lot."""
+        then = self._logbook.lots_checked(card.id) if card.lots else None
+        if then is None:
+            return ()
+        return tuple((LOTS[k], lot) for k, lot in card.lots.items() if k in LOTS and then.get(k, "") != lot)
 
     # The scanner -------------------------------------------------------------------------------------------------
 

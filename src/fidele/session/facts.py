@@ -101,6 +101,7 @@ class Gathering:
             losses=state.losses,
             contrast=state.contrast,
             unchecked=self._checking.due(card, now.date()),
+            new_lots=self._checking.new_lots(card),
             readiness=self._readiness.due(card, state.chart is not None, now),
             receipt=(run.number, _words(run.receipt.get("differs"))) if run is not None else None,
             check=_check(state.checked) if state.checked is not None else None,

@@ -8,17 +8,18 @@ from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.route.condition import Card, PressData, SheetHabits
-from fidele.route.differences import HABITS, LABELS, PRESS, STACK, plain, said
+from fidele.route.differences import HABITS, LABELS, LOTS, PRESS, STACK, plain, said
 from fidele.route.layers import MEANINGS
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
+from fidele.session.materials import OwnMaterials
 from fidele.session.profiles import Profiles
 from fidele.values import Value
 
 #: Fields by group, in the order in which people think of them; 'driver' and 'press' stand for theirs.
 GROUPS = {
-    "What it is for": ("name", "process", "substrate", "seen_from", "printer_name", "ink", "media", "size"),
+    "What it is for": ("name", "process", "substrate", "seen_from", "printer_name", "ink", "media", "size", "lots"),
     "Colour": ("profile", "intent", "bpc", "owner"),
     "Driver settings": ("driver",),
     "On the way": ("mirror_by", "printed_from", "file_says", "artwork_ppi", "page_ppi"),
@@ -61,8 +62,16 @@ class Field:
 class Fields:
     """Reads and changes cards field by field."""
 
-    def __init__(self, live: Live, in_force: InForce, handoff: Handoff, profiles: Profiles, devices: Devices) -> None:
-        self._live, self._in_force, self._handoff = live, in_force, handoff
+    def __init__(
+        self,
+        live: Live,
+        in_force: InForce,
+        handoff: Handoff,
+        profiles: Profiles,
+        devices: Devices,
+        materials: OwnMaterials,
+    ) -> None:
+        self._live, self._in_force, self._handoff, self._materials = live, in_force, handoff, materials
         self._profiles, self._devices = profiles, devices
 
     def of(self, card: Card) -> list[Field]:
@@ -74,6 +83,11 @@ class Fields:
                     found += self._driver_fields(card, group)
                 elif key == "press":
                     found += _press_fields(card, group) if card.process == "transfer" else []
+                elif key == "lots":
+                    found += [
+                        Field(group, f"lots.{n}", label, card.lots.get(n, ""), card.lots.get(n, "") or "none noted")
+                        for n, label in LOTS.items()
+                    ]
                 elif key == "sheet":
                     found += _sheet_fields(card, group)
                 else:
@@ -85,7 +99,9 @@ class Fields:
         label = "Name" if key == "name" else LABELS[key]
         device = self._devices.of(card)
         offered: dict[str, tuple[tuple[Value, str], ...]] = {
-            "substrate": tuple((s, s) for s in self._devices.substrates) if card.process == "transfer" else (),
+            "substrate": self._pieces(card),
+            "ink": self._own("ink", card),
+            "media": self._own("media", card),
             "seen_from": (("front", "front"), ("back", "back")),
             "size": tuple((s, s) for s in device.sizes()),
             "intent": tuple((i, i.words) for i in Intent if i in self._intents or i == card.intent),
@@ -103,11 +119,23 @@ class Fields:
         if choices and value not in {v for v, _ in choices}:
             choices = (*choices, (value, plain(value)))
         span = (30.0, 1200.0) if key == "artwork_ppi" else None
-        fixed = key in ("process", "printer_name", "ink", "profile", "owner")
+        fixed = key in ("process", "printer_name", "profile", "owner") or (key == "ink" and not choices)
         words = said(card, key)
         if key == "profile" and value and (entry := self._profiles.shelf.find(str(value))) is not None:
             words = self._profiles.row(entry).title
         return Field(group, key, label, value, words, choices, span, fixed)
+
+    def _own(self, kind: str, card: Card) -> tuple[tuple[Value, str], ...]:
+        """Return materials of the workshop's own that a field can take; nothing where there are none: it is typed."""
+        names = self._materials.names(kind)
+        said = str(getattr(card, kind))
+        return tuple((n, n or "nobody has said") for n in dict.fromkeys((said, *names))) if names else ()
+
+    def _pieces(self, card: Card) -> tuple[tuple[Value, str], ...]:
+        if card.process != "transfer":
+            return ()
+        known = (*self._devices.substrates, *self._materials.names("substrate"))
+        return tuple((s, s) for s in dict.fromkeys(known))
 
     def _driver_fields(self, card: Card, group: str) -> list[Field]:
         device = self._devices.of(card)
@@ -146,12 +174,17 @@ class Fields:
             except ValueError as error:
                 raise FideleError(f"{label}: {value:g} is beyond any press.") from error
             self._in_force.change(f"{label}: {plain(value)}", press=press)
+        elif kind == "lots":
+            lots = {k: v for k, v in card.lots.items() if k != name} | ({name: str(value)} if value else {})
+            self._in_force.change(f"{LOTS[name]}: {value or 'none noted'}", lots=lots)
         elif kind == "sheet":
             try:
                 habits = SheetHabits.model_validate(card.sheet.model_dump() | {name: value})
             except ValueError as error:
                 raise FideleError(f"{HABITS[name]}: {value:g} cannot be.") from error
             self._in_force.change(f"{HABITS[name]}: {plain(value)}", sheet=habits)
+        elif key in ("ink", "media", "substrate") and (own := self._materials.store.find(key, str(value))):
+            self._materials.use(own)
         elif key == "printed_from":
             self._handoff.print_from(str(value))
         else:

@@ -14,6 +14,7 @@ from fidele.run.trial import trial_card
 from fidele.session.conditions import Conditions
 from fidele.session.handoff import Handoff
 from fidele.session.live import Live
+from fidele.session.materials import OwnMaterials
 from fidele.session.profiles import Profiles, Row
 from fidele.values import Settings, Value
 
@@ -40,15 +41,22 @@ class Making:
     """What can be decided at each step, and the card that comes of it."""
 
     def __init__(
-        self, live: Live, conditions: Conditions, handoff: Handoff, profiles: Profiles, devices: Devices
+        self,
+        live: Live,
+        conditions: Conditions,
+        handoff: Handoff,
+        profiles: Profiles,
+        devices: Devices,
+        materials: OwnMaterials,
     ) -> None:
-        self._live, self._conditions, self._handoff = live, conditions, handoff
+        self._live, self._conditions, self._handoff, self._materials = live, conditions, handoff, materials
         self._profiles, self._devices = profiles, devices
 
     def pieces(self) -> tuple[str, ...]:
         """Return what can be printed on."""
         known = self._profiles.known().substrates
-        return (*(known or _PIECES), ON_PAPER)
+        mine = self._materials.names("substrate")
+        return (*dict.fromkeys((*mine, *(known or _PIECES))), ON_PAPER)
 
     def printers(self, piece: str) -> tuple[Printer, ...]:
         """Return the printers that can print on a piece."""
@@ -65,7 +73,7 @@ class Making:
             if p.id == draft.printer and p.carries
             for m in p.carries.media_list()
         ]
-        return tuple(dict.fromkeys(filter(None, (*told, *mine, *known))))
+        return tuple(dict.fromkeys(filter(None, (*told, *mine, *self._materials.names("media"), *known))))
 
     def profiles(self, draft: Draft) -> list[Row]:
         """Return profiles that fit a draft or may fit it, what fits first."""

@@ -55,6 +55,7 @@ from fidele.session.laying import Laying
 from fidele.session.live import Live
 from fidele.session.looks import Looks, settings_for
 from fidele.session.making import Making
+from fidele.session.materials import OwnMaterials
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
 from fidele.session.pieces import Pieces
 from fidele.session.places import Places
@@ -70,6 +71,7 @@ from fidele.sheet.placing import Media, Placing
 from fidele.statefile import damaged
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
+from fidele.store.materials import Materials
 from fidele.store.scanners import ScannerRecord
 from fidele.store.shelf import Installed, Shelf
 from fidele.tiles import Progress
@@ -109,8 +111,9 @@ class Session:
         self.charts = Charts(live, self.customers, self.pieces, places.data / "charts")
         self.handoff = Handoff(live, self.in_force, self.profiles, devices, self.sheet, self.corrections)
         self.conditions = Conditions(live, self.in_force, self.handoff, self.profiles, self.cards, devices)
-        self.making = Making(live, self.conditions, self.handoff, self.profiles, devices)
-        self.fields = Fields(live, self.in_force, self.handoff, self.profiles, devices)
+        self.materials = OwnMaterials(live, Materials(places.data / "materials.json"), self.history, self.in_force)
+        self.making = Making(live, self.conditions, self.handoff, self.profiles, devices, self.materials)
+        self.fields = Fields(live, self.in_force, self.handoff, self.profiles, devices, self.materials)
         self.queue = Queue(
             self.logbook,
             devices,

@@ -338,6 +338,20 @@ class Logbook:
         """
         return max(_moments(self._rows(query, card_id)), default=None)
 
+    def lots_checked(self, card_id: str) -> dict[str, str] | None:
+        """Return the lots that a condition named when it was checked last, None where it never was."""
+        query = f"""
+            SELECT json_extract(run.card, '$.lots') AS lots FROM verdict JOIN run ON run.id = verdict.run
+            WHERE json_valid(run.card) AND {_of_card("id")} = ? ORDER BY verdict.id DESC LIMIT 1
+        """
+        for row in self._rows(query, card_id):
+            try:
+                said = json.loads(row["lots"] or "{}")
+            except ValueError:
+                said = {}
+            return {str(k): str(v) for k, v in said.items()} if isinstance(said, dict) else {}
+        return None
+
     def checks(self, limit: int = 500) -> list[Check]:
         """Return the last checks, oldest first."""
         query = f"""
