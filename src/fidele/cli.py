@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import os
 import sys
+from contextlib import ExitStack
 from pathlib import Path
 from typing import NoReturn
 
@@ -54,8 +55,12 @@ def _window(files: list[Path]) -> None:
 @click.option("--headless", is_flag=True, help="Do the whole job without a window.")
 @click.option("--out", type=FILE, help="Folder for the results of --headless.")
 @click.option("--pictures", type=FILE, help="Write a picture of each view into this folder.")
-@click.option("--service", is_flag=True, help="Serve the bench's printers as queues of a print service as well.")
-def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool) -> None:
+@click.option(
+    "--service/--no-service",
+    default=None,
+    help="Serve the bench's printers as queues of a print service as well; as a rule where its packages are there.",
+)
+def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool | None) -> None:
     """Start on the demo data, or do the demo job without a window."""
     if headless:
         from fidele.demo.job import run_demo
@@ -77,12 +82,19 @@ def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool)
         take_pictures(prepare(root, tell), pictures)
         return
     places, files = prepare(root, tell), [root / "artwork" / "harbour-at-dusk.png"]
-    if not service:
-        sys.exit(run_window(places, files))
-    from fidele.devices.bench.serving import served_bench, served_devices
+    from fidele.devices.bench.serving import can_serve, served_bench, served_devices
     from fidele.devices.registry import devices_here
 
-    with served_bench(places.bench) as served:
+    if not (can_serve() if service is None else service):
+        sys.exit(run_window(places, files))
+    with ExitStack() as running:
+        try:
+            served = running.enter_context(served_bench(places.bench))
+        except FideleError as error:
+            if service:
+                raise
+            click.echo(f"The bench is met without a print service: {error}", err=True)
+            sys.exit(run_window(places, files))
         os.environ |= served.environment
         queues = served_devices(served, places.bench, places.data / "printers")
         sys.exit(run_window(places, files, devices_here(places.devices).joined(queues)))

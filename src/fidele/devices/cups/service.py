@@ -324,6 +324,11 @@ class PrintService:
             elif what == "wrong":
                 self._take_back(number)
                 if getattr(value, "args", ()) and value.args[0] == _LOST:
+                    if not self.missing():
+                        raise FideleError(
+                            "The print service broke off while the page was sent, so it was not printed. Its disk may "
+                            "be full: look at it, then print again."
+                        ) from value
                     raise FideleError(
                         "The print service went away while the page was sent, so it was not printed. Print it again "
                         "when the service is back."
