@@ -11,7 +11,7 @@ import pytest
 from fidele.chart.family import control_chart
 from fidele.chart.measurement import Measurement
 from fidele.check.cause import Signs, find_cause, telling_patches
-from fidele.check.fitted import InkModel
+from fidele.check.inks import InkModel
 from fidele.check.ramps import ramps_of
 from fidele.check.statistics import TOLERANCES, compare, relative_to_white
 from fidele.check.suspects import suspicions
@@ -158,15 +158,16 @@ def test_each_cause_is_found_from_noisy_measurements(printer):
         Lab = suspected.Lab[code]
         found = find_cause(Lab + rng.normal(0, 0.6, Lab.shape) + [0.3, 0.2, -0.2], suspected, uncertainty=0.5)
         assert found.code == code
-        assert sum(s.confidence for s in found.suspects) == pytest.approx(1)
+        assert 0.9 < sum(s.confidence for s in found.suspects) <= 1
         assert found.suspects[0].code == code
-        assert found.margin > 0
+        assert found.margin > 1
 
 
 def test_undecided_none_and_groups_are_answers(printer):
     suspected = suspects(printer)
     shuffled = np.random.default_rng(3).permutation(suspected.Lab["right"])
-    assert find_cause(shuffled, suspected, 0.5).code == "none"
+    lost = find_cause(shuffled, suspected, 0.5)
+    assert (lost.code, lost.next_print) == ("none", "")
     # Two suspects that predict nearly the same form a group, and a right print in it is right.
     twin = dataclasses.replace(suspected, Lab=suspected.Lab | {"wrong-profile:x": suspected.Lab["right"] + [0.2, 0, 0]})
     found = find_cause(suspected.Lab["right"] + [0.15, 0, 0], twin, 0.5)
@@ -177,7 +178,7 @@ def test_undecided_none_and_groups_are_answers(printer):
     assert sharp > dull
     # What a tolerance lets pass is said.
     wide = find_cause(suspected.Lab["right"], twin, 0.5, Tolerance("wide", 50, 90))
-    assert {"Converted twice", "Not converted"} <= set(wide.unnoticed)
+    assert {"Converted twice, by the print system", "Not converted"} <= set(wide.unnoticed)
 
 
 def test_faults_of_unknown_strength_are_measured(printer):
@@ -200,7 +201,7 @@ def test_faults_of_unknown_strength_are_measured(printer):
 
 def test_right_and_wrong_are_far_apart(printer):
     suspected = suspects(printer)
-    for code in ("converted-twice", "not-converted"):
+    for code in ("twice-by-system", "not-converted"):
         off = colour.delta_E(suspected.Lab["right"], suspected.Lab[code], method="CIE 2000")
         assert off.mean() > 4
         worst = telling_patches(suspected.Lab["right"], suspected.Lab[code], 5)

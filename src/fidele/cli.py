@@ -18,6 +18,7 @@ from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE, places
 from fidele.commands.conditions import condition, probe
 from fidele.commands.pictures import convert, proof
+from fidele.commands.pieces import piece
 from fidele.commands.printers import printer, scan
 from fidele.commands.profiles import profile
 from fidele.commands.report import report
@@ -141,6 +142,7 @@ for command in (
     diagnose,
     scanner,
     scan,
+    piece,
     sheet,
     print_artworks,
     report,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,13 +52,55 @@ def _patch(values: Codes, outline: Floats, top: float) -> tuple[Floats, float, b
     return kept.mean(axis=0, dtype=float), float(kept.std(axis=0).mean()), bool((pixels >= 0.999).mean() > 0.02)
 
 
-def evened_light(
-    values: Codes, layout: Layout, homography: Floats, top: float
-) -> tuple[Callable[[Floats, Floats], Floats], float]:
-    """Fit how the light falls over a page, from the bare substrate between the patches.
+@dataclass(frozen=True, eq=False)
+class PageLight:
+    """How light falls over a page, as the bare substrate between its patches shows it.
 
-    Returns what turns values (n, 3) measured at places (n, 2) in mm into those under even light, and the light's
-    largest deviation from its mean.
+    Attributes
+    ----------
+    grid
+        (rows + 1, columns + 1, 3) the light where gaps cross, by its mean over the page.
+    unevenness
+        The light's largest smooth deviation from its mean.
+    """
+
+    layout: Layout
+    grid: Floats
+    unevenness: float
+
+    def even(self, where: Floats, measured: Floats) -> Floats:
+        """Return values (n, 3) that were measured at places (n, 2) in mm as they are under even light."""
+        around = self._around(where)
+        return np.clip(measured**CODE / np.maximum(around.mean(axis=1), 0.02), 0, None) ** (1 / CODE)
+
+    def doubt(self, centres: Floats) -> Floats:
+        """Return for patches at centres (n, 2) in mm by what share the light at their corners differs.
+
+        The edge of a shadow, of a gleam or a finger runs through such a patch, or the page curls there.
+        """
+        around = self._around(centres)
+        return np.asarray((np.ptp(around, axis=1) / np.maximum(around.mean(axis=1), 0.02)).max(axis=1))
+
+    def _around(self, places: Floats) -> Floats:
+        """Return the light (n, 4, 3) at the four corners of the cells that places (n, 2) in mm lie in."""
+        rows, columns = self.grid.shape[0] - 1, self.grid.shape[1] - 1
+        cell = (np.atleast_2d(places) - [self.layout.left, self.layout.top]) / self.layout.pitch
+        column = np.clip(np.floor(cell[:, 0]).astype(int), 0, columns - 1)
+        row = np.clip(np.floor(cell[:, 1]).astype(int), 0, rows - 1)
+        corners = ((row, column), (row, column + 1), (row + 1, column), (row + 1, column + 1))
+        return np.stack([self.grid[r, c] for r, c in corners], axis=1)
+
+
+def page_light(values: Codes, layout: Layout, homography: Floats, top: float) -> PageLight:
+    """Look at the bare substrate between the patches.
+
+    Where it differs little from a smooth fall that fall is taken, which grain and dust do not move; where it differs
+    by more, what is there.
+
+    Raises
+    ------
+    FideleError
+        When a part of the page lies outside the scan.
     """
     import cv2
 
@@ -67,31 +109,41 @@ def evened_light(
     scale = abs(np.linalg.det(homography[:2, :2])) ** 0.5
     reach = max(1, int((layout.pitch - layout.patch) / 2 * scale * 0.45))
     inside = ((pixels >= reach) & (pixels < np.array(values.shape[1::-1]) - reach)).all(axis=1)
-    places, pixels = places[inside], pixels[inside]
-    if len(places) < 6:
+    if inside.sum() < 6:
         raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
-    spots = [values[y - reach : y + reach + 1, x - reach : x + reach + 1].reshape(-1, 3) for x, y in pixels]
+    spots = [values[y - reach : y + reach + 1, x - reach : x + reach + 1].reshape(-1, 3) for x, y in pixels[inside]]
     light = (np.array([np.median(s, axis=0) for s in spots]) / top) ** CODE
     page = np.array(layout.page)
-
-    def terms(place: Floats) -> Floats:
-        u, v = (2 * np.atleast_2d(place) / page - 1).T
-        return np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=1)
-
-    design = terms(places)
-    weight = np.ones(len(places))
+    u, v = (2 * places / page - 1).T
+    terms = np.stack([np.ones_like(u), u, v, u * u, u * v, v * v], axis=1)
+    design, weight = terms[inside], np.ones(int(inside.sum()))
     for _ in range(3):  # a gap that holds dust or ink counts less
         fit, *_ = np.linalg.lstsq(design * weight[:, None], light * weight[:, None], rcond=None)
         off = np.abs(light - design @ fit).max(axis=1)
         weight = 1 / (1 + (off / (2.5 * np.median(off) + 1e-6)) ** 2)
-    fitted = design @ fit
-    mean = np.maximum(fitted.mean(axis=0), 1e-6)
+    smooth = np.maximum(terms @ fit, 1e-6)
+    mean = np.maximum(smooth[inside].mean(axis=0), 1e-6)
+    seen = smooth.copy()
+    seen[inside] = light
+    shape = (layout.rows + 1, layout.columns + 1, 3)
+    seen, smooth = seen.reshape(shape), smooth.reshape(shape)
+    # What a single crossing alone says is dust; what its neighbours say too is light.
+    calm = cv2.medianBlur((seen / smooth).astype(np.float32), 3)
+    strange = np.abs(calm - 1).max(axis=2, keepdims=True)
+    grid = smooth * np.where(strange > _STRANGE, calm, 1.0)
+    if (strange > _SHADOWED).mean() > 0.05:  # a page that lies half in shadow is as light as its lit part
+        level = grid.mean(axis=2)
+        # The lightest light that much of the page lies in: a gleam is lighter, and alike nowhere.
+        alike = [v for v in np.sort(level.ravel()) if (np.abs(level / v - 1) < 0.05).mean() >= 0.2]
+        mean = np.median(grid[np.abs(level / (alike[-1] if alike else np.median(level)) - 1) < 0.1], axis=0)
+    grid = grid / mean
+    return PageLight(layout, grid, float(np.abs(smooth / mean - 1).max()))
 
-    def even(where: Floats, measured: Floats) -> Floats:
-        surface = np.maximum(terms(where) @ fit / mean, 0.05)
-        return np.clip(measured**CODE / surface, 0, None) ** (1 / CODE)
 
-    return even, float(np.abs(fitted / mean - 1).max())
+#: A fall of light that differs by such a share from the smooth one is taken as it is.
+_STRANGE = 0.03
+#: And from such a share on, over a twentieth of the page, something stands in the light.
+_SHADOWED = 0.08
 
 
 #: Patches that are looked at for stripes, at most, and samples for each mm.
@@ -134,3 +186,37 @@ def _rough(profile: Floats) -> float:
     """Return the variance of a profile about its own parabola."""
     x = np.linspace(-1, 1, len(profile))
     return float(np.var(profile - np.polyval(np.polyfit(x, profile, 2), x)))
+
+
+#: Fewer patches than this tell nothing of how values and light hang together; a patch is strange from so many times
+#: what the others are off by, and from so much in coded light, on.
+_TELLING, _FAR, _LEAST = 60, 6.0, 0.05
+#: So many patches on either side are as dark; one is uneven from so many times what they are, and from so much, on.
+_ALIKE, _UNEVEN, _ROUGH = 8, 2.3, 0.0055
+
+
+def strange_patches(seen: Floats, spread: Floats, rgb: Floats) -> Floats:
+    """Return how strange (n,) patches are, beyond 1 doubtful, by the light of all others.
+
+    However a printer prints, what is seen of its values (n, 3) follows them smoothly: a gleam lifts dark patches out of
+    that, a finger hides some. And patches that are as dark are as even: an edge of light runs through those that are
+    less so (`spread`, (n,)).
+    """
+    if len(rgb) < _TELLING:
+        return np.zeros(len(rgb))
+    order = np.argsort(seen.mean(axis=1))
+    usual = np.empty(len(seen))
+    for place, one in enumerate(order):
+        start = int(np.clip(place - _ALIKE, 0, len(order) - 2 * _ALIKE - 1))
+        usual[one] = np.percentile(spread[order[start : start + 2 * _ALIKE + 1]], 25)
+    uneven = spread / np.maximum(_UNEVEN * usual, _ROUGH)
+    r, g, b = rgb.T
+    squares = [r * r, g * g, b * b, r * g, r * b, g * b]
+    cubes = [r**3, g**3, b**3, r * r * g, r * r * b, g * g * r, g * g * b, b * b * r, b * b * g, r * g * b]
+    terms = np.stack([np.ones_like(r), r, g, b, *squares, *cubes], axis=1)
+    weight = np.ones(len(rgb))
+    for _ in range(6):
+        fit, *_ = np.linalg.lstsq(terms * weight[:, None], seen * weight[:, None], rcond=None)
+        off = np.abs(seen - terms @ fit).max(axis=1)
+        weight = 1 / (1 + (off / (2 * np.median(off) + 1e-6)) ** 2)
+    return np.maximum(uneven, off / max(_LEAST, _FAR * float(np.median(off))))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from fidele.arrays import Codes, Floats, top_of
 from fidele.chart.code import PageCode, read_code
 from fidele.chart.definition import MARK_SETS, Chart
 from fidele.chart.find import Sighting, as_grey, find_pages, refined
-from fidele.chart.patches import evened_light, patch_values, stripes
+from fidele.chart.patches import page_light, patch_values, strange_patches, stripes
 from fidele.errors import FideleError
 
 #: The page's code may tell another chart only where it was read; this much rank correlation the patches must have
@@ -62,6 +62,8 @@ class Reading:
         Across and down the page, of the scan.
     banding
         Share by which stripes along the page change the light of a patch.
+    doubt
+        (n,) beyond 1 a patch is doubtful: a shadow's edge, a gleam, a finger or a curl.
     """
 
     page: int
@@ -79,6 +81,22 @@ class Reading:
     bent: float = 0.0
     pixels_per_mm: tuple[float, float] = (0.0, 0.0)
     banding: float = 0.0
+    doubt: Floats = field(default_factory=lambda: np.zeros(0))
+
+    def rows(self, keep: NDArray[np.bool_]) -> Reading:
+        """Return it with some of its patches (n,) only."""
+        doubt = self.doubt[keep] if len(self.doubt) == len(keep) else self.doubt
+        per_patch = {name: getattr(self, name)[keep] for name in ("index", "rgb", "spread", "corners", "clipped")}
+        return replace(self, doubt=doubt, **per_patch)
+
+    @property
+    def doubtful(self) -> NDArray[np.bool_]:
+        """Which patches (n,) were lit, or lie, otherwise than the page: not to be judged, but scanned again."""
+        return self.doubt > 1 if len(self.doubt) == len(self.index) else np.zeros(len(self.index), bool)
+
+
+#: A patch whose corners are lit so differently is doubtful: what it is off by then reaches ΔE00 3.
+DOUBTFUL = 0.16
 
 
 def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None) -> Reading:
@@ -262,9 +280,10 @@ def _with(
     ):
         raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
     top = float(top_of(values))
-    light, unevenness = evened_light(values, chart.layout, homography, top)
+    light = page_light(values, chart.layout, homography, top)
     mean, spread, clipped = patch_values(values, corners, top)
-    rgb = light(centres, mean)
+    rgb = light.even(centres, mean)
+    doubt = np.maximum(light.doubt(centres) / DOUBTFUL, strange_patches(rgb, spread, chart.rgb[index]))
     if check and _likeness(rgb, chart.rgb[index]) < _ALIKE:
         raise FideleError(
             f"The corner marks are those of the {chart.title.lower()}, but what lies between them is not: the patches "
@@ -291,7 +310,7 @@ def _with(
         corners,
         turned,
         mirrored,
-        unevenness,
+        light.unevenness,
         clipped,
         frame,
         code,
@@ -299,4 +318,5 @@ def _with(
         bent,
         per_mm,
         banding,
+        doubt,
     )

@@ -2,137 +2,30 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.check.evidence import Scales, Weighed
 from fidele.check.fitted import fitted_faults
+from fidele.check.known import WORDS, mend_of
+from fidele.check.outliers import Outliers, outliers
+from fidele.check.statistics import SEEN
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
 
-#: Name, sentence and next step of each kind of suspect.
-WORDS: dict[str, tuple[str, str, str]] = {
-    "right": ("Right", "Colour was converted once, as it should be.", "Nothing to do."),
-    "converted-twice": (
-        "Converted twice",
-        "The measured patches fit a second conversion by the driver best.",
-        "Let the driver pass numbers, print again, and check again.",
-    ),
-    "twice-by-system": (
-        "Converted twice, by the print system",
-        "The measured patches fit a second conversion through the same profile best: the print system's.",
-        "Take the profile away from the printer in the print system.",
-    ),
-    "not-converted": (
-        "Not converted",
-        "The measured patches fit a print of bare, unconverted numbers best.",
-        "Let Fidele convert: give the condition its profile.",
-    ),
-    "driver-only": (
-        "Driver's colours only",
-        "The measured patches fit a conversion by the driver alone best.",
-        "Let Fidele convert, and the driver pass numbers.",
-    ),
-    "fidele-only": (
-        "Fidele's conversion instead",
-        "The measured patches fit a conversion by Fidele, where the driver was to convert.",
-        "Decide who converts, and set the others to pass.",
-    ),
-    "wrong-intent": (
-        "Another intent",
-        "The measured patches fit a conversion with another rendering intent best.",
-        "Choose the intent on the proof desk, and print again.",
-    ),
-    "wrong-source": (
-        "Source taken for another space",
-        "The measured patches fit artwork that was taken for another space than it is in.",
-        "Look at the source slip on the artwork desk.",
-    ),
-    "wrong-profile": (
-        "Another profile",
-        "The measured patches fit a conversion through another profile on the shelf best.",
-        "Give the condition its own profile again.",
-    ),
-    "greys-only": (
-        "Printed in greys",
-        "The print has no colour: the driver was told to print in greys.",
-        "Switch printing in greys off in the driver.",
-    ),
-    "less-ink": (
-        "Less ink than the profile was made with",
-        "All inks are weaker alike.",
-        "Compare the driver's media name, quality, density and black ink with the card, and ink saving at the printer; "
-        "then press data. Pressing one more piece for longer tells: if it comes out stronger, it was the press.",
-    ),
-    "more-ink": (
-        "More ink than the profile was made with",
-        "All inks are stronger alike.",
-        "Compare the driver's media name, quality and density with the card.",
-    ),
-    "ink-weak": (
-        "One ink is weak or missing",
-        "One ink alone is weaker than the profile expects.",
-        "Print a nozzle pattern and clean the head; then print again.",
-    ),
-    "unit": (
-        "The profile does not describe this printer as it is now",
-        "The route is right, but the inks are not quite what the profile was made with.",
-        "Where it once passed, it has drifted: check the heads. Else have a profile made for this unit.",
-    ),
-    "over-pressed": (
-        "Pressed too long or too hot",
-        "The bare substrate is yellowed.",
-        "Press for less time or cooler, as the card says.",
-    ),
-    "by-hand": (
-        "Sliders or automatic improvement",
-        "The numbers were bent after the conversion, as hand sliders or an automatic improvement do.",
-        "Put all sliders of the driver to rest and switch its improvements off.",
-    ),
-    "scanned-bare": (
-        "Scanned without its profile",
-        "The scan was taken for sRGB; read through the scanner's profile it fits.",
-        "Read the scan through the scanner's profile.",
-    ),
-    "mixed-up": (
-        "Patches in another order",
-        "The patches fit when they are read in another order.",
-        "Take over the order that fits.",
-    ),
-    "mirrored": (
-        "Mirrored",
-        "The colours are right, but the print is mirrored.",
-        "Set mirroring once: by Fidele or by the driver.",
-    ),
-    "scaled": (
-        "Not true to size",
-        "The colours are right, but the print is larger or smaller than it should be.",
-        "Switch scaling off in the driver.",
-    ),
-    "banding": (
-        "Stripes",
-        "The colours are right, but stripes run across the print.",
-        "Print in one direction, or clean and align the heads.",
-    ),
-    "none": (
-        "None of these",
-        "No suspected fault explains the measured patches.",
-        "Is it the chart, the condition and the piece that you think? Print the control chart once more.",
-    ),
-    "undecided": ("Undecided", "Two explanations fit equally well.", "Print again and measure more patches."),
-}
-
-#: A suspect that leaves more than this mean ΔE00 explains nothing.
-_EXPLAINS = 5.0
 #: What units of a model, papers and days differ by, mean ΔE00.
 _COMMON = 0.6
 #: Stripes that change the light of patches by this share are seen in even areas.
 _STRIPED = 0.0035
-#: What each free parameter of a fit must gain, in ΔE00, before it counts.
-_PER_PARAMETER = 0.10
+#: Beyond so many times the usual spread a print is not right, whatever would explain that.
+_RIGHT = 1.6
+#: What share of the best one's odds another cause needs to be named beside it, and how many are.
+_BESIDE, _MOST = 0.03, 3
 
 
 @dataclass(frozen=True)
@@ -162,13 +55,17 @@ class Signs:
 
 @dataclass(frozen=True)
 class Suspect:
-    """A possible cause: what it would leave (mean ΔE00) and the confidence that it is the one, 0 to 1."""
+    """A possible cause: what it would leave (mean ΔE00), and how often a cause that stands so is the one, 0 to 1.
+
+    `Lab` (n, 3) is what it predicts, None where it is that nothing known explains the print.
+    """
 
     code: str
     fit_de00: float
     confidence: float
     about: str = ""
     strength: tuple[float, ...] = ()
+    Lab: Floats | None = field(default=None, repr=False, compare=False)
 
     @property
     def kind(self) -> str:
@@ -187,7 +84,9 @@ class Cause:
     """The verdict on the cause, and all suspects, best first.
 
     `group` are codes whose predictions lie so close to the best one's that this scanner or instrument cannot tell
-    them apart; the best is among them. `margin` is by how much ΔE00 the best is ahead of the first outside the group.
+    them apart, or that share its mend; the best is among them. `margin` is how many times likelier the best is
+    than the first outside the group, 1000 at most. `sure` is how often a group named so is the right one;
+    `unexplained` what it leaves (DIN99o); `single` are patches that it does not explain while it does all others.
     """
 
     code: str
@@ -195,6 +94,11 @@ class Cause:
     group: tuple[str, ...] = ()
     margin: float = 0.0
     unnoticed: tuple[str, ...] = field(default=())
+    sure: float = 0.0
+    unexplained: float = 0.0
+    single: Outliers = field(default_factory=lambda: Outliers(np.zeros(0, np.int64)))
+    #: Which print to make next, and what it would tell, where causes with different mends are left; else ''.
+    next_print: str = ""
 
     @property
     def kind(self) -> str:
@@ -225,71 +129,141 @@ def find_cause(
     tolerance: Tolerance = TOLERANCES["everyday"],
     signs: Signs = Signs(),
 ) -> Cause:
-    """Rank suspects by how well they predict measured L*a*b* (n, 3).
+    """Rank suspects by how well they explain measured L*a*b* (n, 3).
 
-    `uncertainty` is the scanner's or instrument's own mean error, ΔE00. Confidence falls off with what a suspect
-    leaves beyond the best one, in units of that error and of what units of a model differ by.
+    `uncertainty` is the scanner's or instrument's own mean error, ΔE00. How sure it is was set on strangers and
+    measured on others (docs/causes.md); 'none' is a suspect as any other.
     """
-    spread = float(np.hypot(uncertainty, _COMMON))
-    Lab = dict(suspected.Lab)
-    fits = {code: float(delta_e_2000(measured, one).mean()) for code, one in Lab.items()}
-    strengths: dict[str, tuple[float, ...]] = {}
-    score = dict(fits)
-    # A fault of free strength is looked for only where the plain suspects leave something to explain.
-    if min(fits.values()) > 1.1 * spread:
-        for one in fitted_faults(suspected, measured):
-            fit = float(delta_e_2000(measured, one.Lab).mean())
-            counts = fit + _PER_PARAMETER * one.free * (1 + uncertainty)
-            if counts < score.get(one.code, np.inf):
-                Lab[one.code], strengths[one.code] = one.Lab, one.strength
-                fits[one.code], score[one.code] = fit, counts
+    scales = Scales(suspected, measured, uncertainty)
+    plain = dict(suspected.Lab)
     if signs.through_profile is not None:
-        Lab["scanned-bare"] = measured
-        fits["scanned-bare"] = float(delta_e_2000(signs.through_profile, suspected.Lab["right"]).mean())
-        score["scanned-bare"] = fits["scanned-bare"] + _PER_PARAMETER
-    best = min(score.values())
-    weight = {code: float(np.exp(-0.5 * ((s**2 - best**2) / spread**2))) for code, s in score.items()}
-    total = sum(weight.values())
-    ranked = sorted(score, key=lambda c: score[c])
+        # It fits where the scan was not to be taken for sRGB: as well as that other reading fits what is right.
+        plain["scanned-bare"] = measured + suspected.Lab["right"] - signs.through_profile
+    right = outliers(suspected.Lab["right"], measured)
+    seen = seen_off(suspected.Lab["right"], measured, suspected.rgb)
+    every, spread = delta_e_2000(measured, suspected.Lab["right"]), float(np.hypot(uncertainty, _COMMON))
+    off = float(np.delete(every, right.index).mean())
+    kept = off < 1.1 * spread
+    alike = [c for c in suspected.Lab if c != "right" and scales.hides(suspected.Lab[c])]
+    # A fault of free strength is looked for only where the right print leaves something to explain.
+    fitted = [] if kept and seen <= SEEN else fitted_faults(suspected, measured)
+    weighed = scales.weigh(plain, fitted)
+    if off > _RIGHT * spread:  # what is off by so much is not right, nor what would look the same
+        weighed = [w for w in weighed if w.code not in ("right", *alike)]
+    odds = np.exp([w.score - weighed[0].score for w in weighed])
+    odds /= odds.sum()
     suspects = tuple(
-        Suspect(c, fits[c], weight[c] / total, suspected.about.get(c, ""), strengths.get(c, ())) for c in ranked
+        Suspect(
+            w.code,
+            float(delta_e_2000(measured, w.Lab).mean()) if w.Lab is not None else math.nan,
+            certainty(float(p)),
+            suspected.about.get(w.code, ""),
+            w.strength,
+            w.Lab,
+        )
+        for w, p in zip(weighed, odds, strict=True)
     )
-    first = ranked[0]
-    near = 0.5 * spread + 0.35 + 0.15 * fits[first]
-    alike = [c for c in ranked if c == first or float(delta_e_2000(Lab[first], Lab[c]).mean()) < near]
-    outside = [c for c in ranked if c not in alike]
-    margin = score[outside[0]] - best if outside else 0.0
-    code = _decided(first, fits, score, alike, outside, spread, tolerance)
+    first = weighed[0]
+    group = _group(weighed, odds, suspected)
+    if kept and first.code in alike:  # a right print is never called wrong for what cannot be told from it
+        first = next(w for w in weighed if w.code == "right")
+    if first.code == "right":
+        group = ("right", *alike)
+    single = right if first.code == "right" else outliers(first.Lab, measured) if first.Lab is not None else right
+    code = first.code
+    if code == "right" and len(right.index):
+        code = "patches-swapped" if right.swapped and not len(right.spots) else "spots"
+    elif code == "right" and seen > SEEN:
+        code = "unit"
     if code == "right":
         code = _by_signs(signs)
+    outside = [w for w in weighed if w.code not in group and w.code != first.code]
     unnoticed = tuple(
         suspected.about.get(c) or WORDS[c.partition(":")[0]][0]
         for c in suspected.Lab
         if c != "right" and _within(suspected.Lab["right"], suspected.Lab[c], tolerance)
     )
-    return Cause(code, suspects, tuple(alike), margin, unnoticed)
+    sure = certainty(float(sum(p for w, p in zip(weighed, odds, strict=True) if w.code in group)))
+    ahead = float(np.exp(min(first.score - outside[0].score, np.log(1000)))) if outside else 1000.0
+    sure *= 1 - scales.unexplained(first)
+    made = next_print(suspects, suspected.Lab["right"]) if sure < _SURE and code not in ("right", "none") else ""
+    return Cause(code, suspects, group, ahead, unnoticed, sure, first.left, single, made)
 
 
-def _decided(
-    first: str,
-    fits: dict[str, float],
-    score: dict[str, float],
-    alike: list[str],
-    outside: list[str],
-    spread: float,
-    tolerance: Tolerance,
-) -> str:
-    """Return the code that the ranking comes to."""
-    if fits[first] > _EXPLAINS:
-        return "none"
-    # A right print is never called wrong for what its scanner cannot tell.
-    if "right" in alike and fits["right"] < 1.6 * spread:
-        return "right"
-    if first == "right":
-        return "right" if fits["right"] <= tolerance.mean else "unit"
-    if outside and score[outside[0]] - score[first] < 0.12 * spread:
-        return "undecided"
-    return first
+#: From so sure on no further print is asked for.
+_SURE = 0.9
+#: What a person can set right at once, what that is called, and the causes that are gone then.
+_TRIES = (
+    ("Set everything to the card", ("converted-twice", "twice-by-system", "by-hand", "greys-only", "wrong-intent")),
+    ("Print a nozzle page, clean the heads", ("ink-weak", "ink-exchanged")),
+    ("Press once more, exactly as the card says", ("under-pressed", "over-pressed")),
+    ("Load the media that the card names", ("other-media", "less-ink", "more-ink")),
+    ("Measure again, by the profile's own conditions", ("measured-relative", "measured-otherwise", "veiled")),
+)
+
+
+def next_print(suspects: tuple[Suspect, ...], right: Floats) -> str:
+    """Return which print splits the two leading suspects best, and what either would leave of it; '' for none.
+
+    A try takes one of them away: that print would then be right, while with the other it stays off.
+    """
+    leading = [s for s in suspects if s.Lab is not None and s.code != "right"]
+    one = leading[0] if leading else None
+    other = next((s for s in leading[1:] if one is not None and mend_of(s.code) != mend_of(one.code)), None)
+    if one is None or other is None:
+        return ""
+    best: tuple[float, str] = (0.0, "")
+    for words, gone in _TRIES:
+        for away, stays in ((one, other), (other, one)):
+            if away.kind in gone and stays.kind not in gone and stays.Lab is not None:
+                off = delta_e_2000(stays.Lab, right)
+                said = (
+                    f"{words}, and print the chart again: right, and it was “{away.title.lower()}”; still off by about "
+                    f"ΔE00 {off.mean():.0f}, and it is “{stays.title.lower()}”."
+                )
+                best = max(best, (float(off.mean()), said))
+    return best[1]
+
+
+def certainty(odds: float) -> float:
+    """Return how often a cause named with such odds is the right one, as measured on strangers (docs/causes.md)."""
+    return float(np.interp(odds, _SAID, _TRUE))
+
+
+#: Odds as they come out, and how often they are true.
+_SAID = (0.0, 0.5, 0.9, 0.99, 1.0)
+_TRUE = (0.0, 0.5, 0.8, 0.93, 0.98)
+
+
+def _group(weighed: list[Weighed], odds: NDArray[np.float64], suspected: Suspicions) -> tuple[str, ...]:
+    """Return the best cause and those beside it that cannot be told from it and share its mend."""
+    first = weighed[0]
+    if first.code in ("right", "none"):
+        return (first.code,)
+    beside = [first.code]
+    for w, p in zip(weighed[1:], odds[1:], strict=True):
+        if mend_of(w.code) != mend_of(first.code):
+            continue
+        # Without a probe nobody can tell what a driver's own correction looks like.
+        unknown = not suspected.driver_known and "driver" in f"{_OF_DRIVER.get(first.kind)}{_OF_DRIVER.get(w.kind)}"
+        if p > _BESIDE * odds[0] or unknown or w.left < 1.1 * first.left:
+            beside.append(w.code)
+    return tuple(beside[:_MOST])
+
+
+_OF_DRIVER = {"converted-twice": "driver", "driver-only": "driver"}
+
+
+def seen_off(wanted: Floats, measured: Floats, rgb: Floats) -> float:
+    """Return by how much ΔE00 the worst of solids, greys and black is off; 0 where there are none.
+
+    `rgb` (n, 3), 0 to 1, are the chart's values: corners of the cube, and greys.
+    """
+    if len(rgb) != len(wanted):
+        return 0.0
+    corner = (np.minimum(rgb, 1 - rgb) < 0.01).all(axis=1)
+    shown = corner | (np.ptp(rgb, axis=1) < 0.01)
+    return float(delta_e_2000(wanted[shown], measured[shown]).max(initial=0.0))
 
 
 def _by_signs(signs: Signs) -> str:

@@ -14,6 +14,9 @@ from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.cie import lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 
+#: A grey, a full colour or the black is seen to be off, at arm's length, from so many ΔE00 on.
+SEEN = 5.0
+
 __all__ = ["TOLERANCES", "Comparison", "Summary", "Tolerance", "compare", "relative_to_white"]
 
 
@@ -73,11 +76,38 @@ class Comparison:
 
     @property
     def passed(self) -> bool:
-        """Whether nothing that the tolerance limits is exceeded."""
-        t = self.tolerance
-        greys = self.masks["greys"]
-        within = self.mean <= t.mean and self.p95 <= t.p95 and self.largest <= t.largest
-        return within and (not greys.any() or float(self.de00[greys].mean()) <= t.greys)
+        """Whether nothing that the tolerance limits is exceeded, nor anything that a person would see."""
+        return not self.failures
+
+    @cached_property
+    def failures(self) -> tuple[str, ...]:
+        """Why it does not pass, in sentences; nothing where it does.
+
+        Beside the limits themselves: no grey, no full colour and no black may be off so far that it is seen at arm's
+        length, and no single patch by twice what the 95th percentile may be.
+        """
+        t, greys = self.tolerance, self.masks["greys"]
+        said = []
+        if self.mean > t.mean:
+            said.append(f"The mean is {self.mean:.1f}; {t.name} allows {t.mean:g}.")
+        if self.p95 > t.p95:
+            said.append(f"The 95th percentile is {self.p95:.1f}; {t.name} allows {t.p95:g}.")
+        if greys.any() and float(self.de00[greys].mean()) > t.greys:
+            said.append(f"Greys are off by {self.de00[greys].mean():.1f} on average; {t.name} allows {t.greys:g}.")
+        shown = max(SEEN, t.p95)
+        for name, mask in (("grey", greys), ("full colour", self.masks["primaries"]), ("black", self._black)):
+            worst = int(np.where(mask, self.de00, -1).argmax())
+            if mask.any() and self.de00[worst] > shown:
+                said.append(f"A {name}, {self.ids[worst]}, is off by {self.de00[worst]:.1f}: that is seen at once.")
+        single, worst = min(t.largest, 2 * t.p95), int(self.de00.argmax())
+        if self.largest > single and not any(self.ids[worst] in one for one in said):
+            said.append(f"Patch {self.ids[worst]} is off by {self.largest:.1f}; no single one may be by {single:g}.")
+        return tuple(said)
+
+    @property
+    def _black(self) -> NDArray[np.bool_]:
+        """The darkest of the wanted patches."""
+        return self.wanted[:, 0] <= self.wanted[:, 0].min() + 1.0
 
     @property
     def verdict(self) -> str:

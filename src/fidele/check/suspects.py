@@ -34,6 +34,12 @@ class Suspicions:
         What stands behind the colon, in words.
     transfer
         Whether it was pressed.
+    rgb
+        (n, 3) the chart's own values, 0 to 1.
+    driver_known
+        Whether the driver's own correction was probed or measured.
+    ordered
+        Whether values stand in an order that can be mistaken, as a chart's do.
     """
 
     Lab: dict[str, Floats]
@@ -41,6 +47,9 @@ class Suspicions:
     printer: Profile
     about: dict[str, str] = field(default_factory=dict)
     transfer: bool = True
+    rgb: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    driver_known: bool = False
+    ordered: bool = True
 
     def predict(self, device: Floats) -> Floats:
         """Return the absolute L*a*b* that the profile says of device values (n, 3)."""
@@ -56,33 +65,37 @@ def suspicions(
     others: Sequence[tuple[str, str, Profile]] = (),
     transfer: bool = True,
     owner: str = "fidele",
+    source: Profile | None = None,
+    right: Floats | None = None,
 ) -> Suspicions:
     """Return what is suspected of a chart of sRGB values (n, 3), 0 to 1, that was to be printed through a profile.
 
     Parameters
     ----------
     driver
-        What a probe of the driver's own correction returned, as a function on device values (n, 3); without it the
-        suspects that involve the driver are predicted by a second pass through the profile itself.
+        What a probe of the driver's own correction returned, as a function on device values (n, 3); without it a
+        general conversion is fitted (`fitted`).
     others
         Id, title and profile of the other output profiles on the shelf.
     owner
         'driver' where the driver is the one that is to convert: then its print is the right one.
+    source
+        The space of the values where that is another one than sRGB.
+    right
+        Device values (n, 3) of the right print, where they are more than a plain conversion: tuned, pure colours kept.
     """
-    source = rgb.astype(np.float32)
+    values = rgb.astype(np.float32)
 
     def through(profile: Profile, by: Intent = intent, black: bool = bpc, space: Profile | None = None) -> Floats:
-        return convert(source, space or srgb(), profile, by, black).astype(float)
+        return convert(values, space or source or srgb(), profile, by, black).astype(float)
 
-    converted = through(printer)
+    converted = through(printer) if right is None else right
     device: dict[str, Floats] = {"right": converted, "not-converted": rgb}
     about: dict[str, str] = {}
     again = convert(converted.astype(np.float32), srgb(), printer, intent, bpc).astype(float)
-    if driver is None:
-        device["converted-twice"] = again
-    else:
+    device["twice-by-system"] = again
+    if driver is not None:
         device["converted-twice"] = driver(converted)
-        device["twice-by-system"] = again
         device["driver-only"] = driver(rgb)
     if owner == "driver" and driver is not None:
         device["right"], device["fidele-only"] = device.pop("driver-only"), converted
@@ -94,6 +107,14 @@ def suspicions(
                 about[code] = code.partition(":")[2]
     device["wrong-source:opRGB"] = through(printer, space=oprgb())
     about["wrong-source:opRGB"] = "opRGB"
+    # Each of the driver's three channels stands against one ink.
+    for order, names in (
+        ((1, 0, 2), "cyan and magenta"),
+        ((2, 1, 0), "cyan and yellow"),
+        ((0, 2, 1), "magenta and yellow"),
+    ):
+        device[f"ink-exchanged:{names}"] = converted[:, order]
+        about[f"ink-exchanged:{names}"] = names
     device["greys-only"] = through(printer) @ np.array([0.3, 0.59, 0.11])[:, None] @ np.ones((1, 3))
     for profile_id, title, profile in others:
         if profile.channels == 3:
@@ -107,4 +128,9 @@ def suspicions(
             del device[code]
     stacked = to_lab(np.clip(np.concatenate(list(device.values())), 0, 1), printer, Intent.ABSOLUTE).astype(float)
     Lab = dict(zip(device, np.split(stacked, len(device)), strict=True))
-    return Suspicions(Lab, device["right"], printer, about, transfer)
+    sent = np.clip(device["right"], 0, 1)
+    for profile_id, title, profile in others:
+        if profile.channels == 3:
+            Lab[f"other-media:{profile_id}"] = to_lab(sent, profile, Intent.ABSOLUTE).astype(float)
+            about[f"other-media:{profile_id}"] = title
+    return Suspicions(Lab, device["right"], printer, about, transfer, rgb, driver is not None)

@@ -140,7 +140,9 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
         max(r.unevenness for r in read_pages),
         np.concatenate([r.clipped for r in read_pages]),
         first.frame,
+        doubt=np.concatenate([r.doubt for r in read_pages]),
     )
+    doubts = whole.doubtful
     table = patch_table(what, whole, space, {"profile": name})
     if out.suffix.lower() == ".cxf":
         write_measurement(out, measurement(table, str(out)), what.title)
@@ -156,6 +158,7 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
                 "mirrored": first.mirrored,
                 "unevenness": round(whole.unevenness, 4),
                 "clipped": int(whole.clipped.sum()),
+                "doubtful": [what.ids[i] for i in whole.index[whole.doubtful]],
                 "run": first.code.run if first.code else None,
                 "scanner_profile": name,
                 "out": str(out),
@@ -170,8 +173,14 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
         click.echo(f"caution: page {', '.join(missing)} of {what.pages} was on none of the scans.", err=True)
     if first.mirrored:
         click.echo("caution: the chart was seen mirrored.", err=True)
+    if doubts.any():
+        ids = ", ".join(what.ids[i] for i in whole.index[doubts][:8])
+        said = f"{doubts.sum()} patches are doubtful ({ids}): a shadow, a gleam, a finger or a curl; scan them again."
+        click.echo(f"caution: {said}", err=True)
     if space is None:
         click.echo("caution: no scanner profile was given; the scan is taken for sRGB.", err=True)
+    elif space.header.device_class == "mntr":
+        click.echo("caution: that is a working space, as cameras write it; no camera is a measuring device.", err=True)
 
 
 @click.group()
@@ -270,6 +279,7 @@ def check(reference: Path, measured: Path, tolerance: str, relative: bool, repor
                 "mean_de76": round(float(result.de76.mean()), 4),
                 "tolerance": result.tolerance.name,
                 "verdict": result.verdict,
+                "failures": list(result.failures),
                 "families": {
                     k: {"count": s.count, "mean_de00": round(s.mean, 4)} for k, s in result.by_family().items()
                 },
@@ -282,7 +292,7 @@ def check(reference: Path, measured: Path, tolerance: str, relative: bool, repor
             f"{result.verdict}: {len(result.ids)} patches, ΔE00 mean {result.mean:.2f}, median {result.median:.2f}, "
             f"95th percentile {result.p95:.2f}, largest {result.largest:.2f} ({result.ids[int(result.worst(1)[0])]})."
         )
-        for sentence in in_words(result):
+        for sentence in (*result.failures, *in_words(result)):
             click.echo(f"  {sentence}")
         for caution in mixed:
             click.echo(f"caution: {caution}", err=True)
@@ -331,21 +341,35 @@ def diagnose(
         print_json(
             {
                 "verdict": checked.comparison.verdict,
+                "failures": list(checked.comparison.failures),
+                "cautions": list(checked.cautions),
                 "mean_de00": round(checked.comparison.mean, 3),
                 "cause": cause.code,
                 "group": list(cause.group),
-                "margin_de00": round(cause.margin, 3),
+                "sure": round(cause.sure, 3),
+                "next_print": cause.next_print,
+                "single_patches": [checked.measured.ids[i] for i in cause.single.index],
                 "causes": [
-                    {"code": s.code, "fit_de00": round(s.fit_de00, 3), "confidence": round(s.confidence, 4)}
+                    {
+                        "code": s.code,
+                        "fit_de00": round(s.fit_de00, 3) if s.Lab is not None else None,
+                        "confidence": round(s.confidence, 4),
+                    }
                     for s in cause.suspects
                 ],
                 "words": [cause.sentence, *checked.words],
                 "next": cause.next_step,
             }
         )
-        return
-    click.echo(f"{cause.title}. {cause.sentence} {cause.next_step}")
+        sys.exit(0 if checked.comparison.passed else 1)
+    sure = f" ({cause.sure * 100:.0f} of 100 cases)" if cause.code != "right" else ""
+    click.echo(f"{checked.comparison.verdict}: {cause.title}{sure}. {cause.sentence} {cause.next_step}")
     for suspect in cause.suspects[:6]:
-        click.echo(f"  leaves {suspect.fit_de00:5.2f}  {suspect.confidence * 100:3.0f} %  {suspect.title}")
-    for sentence in checked.words:
-        click.echo(f"  {sentence}")
+        left = f"leaves {suspect.fit_de00:5.2f}" if suspect.Lab is not None else " " * 12
+        click.echo(f"  {left}  {suspect.confidence * 100:3.0f} %  {suspect.title}")
+    for sentence in (*checked.comparison.failures, *checked.words, cause.next_print):
+        if sentence:
+            click.echo(f"  {sentence}")
+    for sentence in checked.cautions:
+        click.echo(f"  caution: {sentence}")
+    sys.exit(0 if checked.comparison.passed else 1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -39,6 +40,7 @@ from fidele.desk.check_pages import (
     ScanPage,
     TrendPage,
 )
+from fidele.desk.checked_piece import CheckedPiecePage
 from fidele.desk.columns import ask_columns
 from fidele.desk.desk import Desk, clock
 from fidele.desk.kit import SPRING, across, fill
@@ -53,13 +55,16 @@ from fidele.devices.protocol import Scan
 from fidele.devices.sane import AnyScanner
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.piece.check import PieceChecked
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
 from fidele.run.job import Printed
 from fidele.run.log import piece_name
 from fidele.run.press import scanned
+from fidele.run.reader import by_artwork
 from fidele.run.reading import Checked
 from fidele.session.model import Session
+from fidele.session.news import LogChanged
 from fidele.sheet.signs import Identity, read_identities
 from fidele.store.records import Check
 from fidele.store.scanners import ScannerSeen
@@ -78,6 +83,7 @@ class _Read:
     prints: list[PrintMeasured] = field(default_factory=list)
     identities: tuple[Identity, ...] = ()
     hidden: str = ""
+    piece: PieceChecked | None = None
 
 
 class CheckDesk(Desk):
@@ -109,11 +115,12 @@ class CheckDesk(Desk):
         self.stack.addWidget(self.how)
         self.patches, self.figures, self.ramps, self.cause = PatchesPage(), FiguresPage(), RampsPage(), CausePage()
         self.scans, self.beside, self.trend, self.eye = ScanPage(), BesidePage(), TrendPage(), EyePage()
+        self.piece = CheckedPiecePage()
         self.swatches = SwatchPage(session)
         self.measuring = MeasuringPage(session)
         self.pages: dict[str, Page] = {}
         mine = (self.patches, self.cause, self.figures, self.ramps, self.scans, self.beside, self.trend, self.eye)
-        for page in (*mine, self.swatches, self.measuring):
+        for page in (*mine, self.piece, self.swatches, self.measuring):
             self.pages[page.title] = page
             self.stack.addWidget(page)
             page.picked.connect(self._pick)
@@ -193,7 +200,7 @@ class CheckDesk(Desk):
 
     def _pressed(self) -> bool:
         run, scanner = self.session.run, self.session.devices.scanner
-        if run is None or run.job.patches is None:
+        if run is None or (run.job.patches is None and not by_artwork(run)):
             return False
         # What was printed out of reach is laid on a glass by hand, once it is done.
         done = run.sheet is None and (run.pressed_at is not None or run.job.card.process == "direct")
@@ -241,6 +248,17 @@ class CheckDesk(Desk):
 
         devices, reader = session.devices, session.checking.reader()
 
+        def judged(progress: Progress) -> _Read:
+            done = scanned(devices, run, lambda share: progress(0.6 * share))
+            if done.scan is None:
+                raise FideleError("The scanner returned nothing.")
+            return _Read(done.scan, piece=reader.piece(done, done.scan))
+
+        if run.job.patches is None:
+            self.work.run("Scanning the piece, and judging it", judged, self._read)
+            self.refresh()
+            return
+
         def work(progress: Progress) -> _Judged:
             done = scanned(devices, run, lambda share: progress(0.7 * share))
             progress(0.7)
@@ -280,6 +298,9 @@ class CheckDesk(Desk):
             try:
                 if run is not None and run.job.patches is not None:
                     return _Read(scan, judged=(run, reader.check(run, scan, ppi, corners)))
+                if run is not None and by_artwork(run):
+                    with contextlib.suppress(FideleError):  # else it may be a chart after all
+                        return _Read(scan, piece=reader.piece(run, scan))
                 return _Read(scan, prints=reader.prints(scan, known()))
             except FideleError as error:
                 # No chart: the identity line of a piece may say what it is.
@@ -296,6 +317,8 @@ class CheckDesk(Desk):
         checking.last_scan = read.scan
         if read.judged is not None:
             self._checked(read.judged)
+        elif read.piece is not None:
+            self._piece(read.piece, read.scan)
         elif read.identities:
             self._identified(read.identities)
         elif read.hidden:
@@ -308,6 +331,16 @@ class CheckDesk(Desk):
                 checking.lay_beside(one)
             self.session.say(f"{len(read.prints)} prints of charts were read; they lie side by side.")
             self.show_page("Side by side")
+
+    def _piece(self, checked: PieceChecked, scan: Codes) -> None:
+        """Show what a finished piece says."""
+        run = self.session.run
+        self.piece.show_piece(checked, scan)
+        self.session.live.tell(LogChanged())
+        c = checked.comparison
+        said = "is right" if c.passed else f"is wrong: {checked.cause.title.lower()}"
+        self.session.say(f"The piece of run {run.number if run else 0} {said} (mean ΔE00 {c.mean:.1f}).")
+        self.show_page("The piece")
 
     def _identified(self, found: tuple[Identity, ...]) -> None:
         """Say which run and copies a scan is of, and show the run."""

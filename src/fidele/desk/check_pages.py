@@ -260,7 +260,8 @@ class CausePage(Page):
     def show_check(self, checked: Checked) -> None:
         cause = checked.cause
         self.name.setText(cause.title)
-        self.why.setText(cause.sentence)
+        sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if cause.sure else ""
+        self.why.setText(cause.sentence + sure)
         self.next.setText(f"Next: {cause.next_step}")
         self.suspects.show_cause(cause)
         titles = {s.code: s.title for s in cause.suspects}
@@ -269,16 +270,17 @@ class CausePage(Page):
             f"Cannot be told apart by this {'scanner' if checked.reading is not None else 'measurement'}: "
             f"{titles[cause.suspects[0].code]} and {', '.join(others)}."
             if others
-            else f"Ahead of all others by ΔE00 {cause.margin:.1f}."
+            else "No other explanation comes near."
+            if cause.margin > 100
+            else f"The next explanation is {cause.margin:.0f} times less likely."
         )
-        known = [s for s in cause.suspects if s.code in checked.suspected.Lab]
-        self.apart.setText("")
-        if len(known) > 1:
-            one, other = (checked.suspected.Lab[s.code] for s in known[:2])
-            patches = [checked.measured.ids[i] for i in telling_patches(one, other)]
+        known = [s for s in cause.suspects if s.Lab is not None]
+        self.apart.setText(cause.next_print)
+        if len(known) > 1 and cause.code != "right":
+            patches = [checked.measured.ids[i] for i in telling_patches(known[0].Lab, known[1].Lab)]  # type: ignore[arg-type]
             self.apart.setText(
                 f"{known[0].title} and {known[1].title.lower()} differ most in {', '.join(patches)}: "
-                "measure these again to tell them apart."
+                f"measure these again to tell them apart. {cause.next_print}".strip()
             )
         unnoticed = sorted(set(cause.unnoticed))
         self.hidden.setText(

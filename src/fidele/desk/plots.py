@@ -61,6 +61,7 @@ class Eyes(Plot):
         self._heat = False
         self._place: list[int] = []
         self._rows = 1
+        self._shown = 0
         self._wanted: list[QColor] = []
         self._measured: list[QColor] = []
         self.setMouseTracking(True)
@@ -73,6 +74,7 @@ class Eyes(Plot):
         first = min(self._place, default=0) // self.columns
         self._place = [i - first * self.columns for i in self._place]
         self._rows -= first
+        self._shown = min(self._rows * self.columns, len(chart.ids) - first * self.columns)
 
     def show_heat(self, heat: bool) -> None:
         """Show how far each patch is off, the darker the further, instead of its colours."""
@@ -94,6 +96,10 @@ class Eyes(Plot):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         wide, high, _ = self._cell()
         limit = self.comparison.tolerance.p95
+        painter.setPen(QPen(self.theme.colour("dim"), 1.2))
+        for place in set(range(self._shown)) - set(self._place):  # left out: not measured, or doubtful
+            x, y = (place % self.columns) * wide, (place // self.columns) * high
+            painter.drawLine(QPointF(x + 5, y + 5), QPointF(x + wide - 5, y + high - 5))
         for index, place in enumerate(self._place[: len(self._wanted)]):
             x, y = (place % self.columns) * wide, (place // self.columns) * high
             cell = QRectF(x + 1, y + 1, wide - 2, high - 2)
@@ -268,12 +274,12 @@ class Suspects(QWidget):
                 painter.fillRect(QRectF(0, y + 1, 2.5, _ROW - 2), self.theme.colour("strong"))
             painter.fillRect(QRectF(left, y + 5, room, 10), self.theme.colour("line"))
             # Length says how well a suspect explains the print: all of it at 0 left, nothing of it at 12 or more.
-            share = max(0.01, 1 - suspect.fit_de00 / 12)
+            share = max(0.01, 1 - suspect.fit_de00 / 12) if suspect.Lab is not None else 0.01
             painter.fillRect(QRectF(left, y + 5, room * share, 10), self.theme.colour("text" if first else "strong"))
             painter.setFont(font(8.5))
             painter.setPen(self.theme.colour("text" if first else "dim"))
             painter.drawText(
                 QRectF(left + room + 8, y, right - 8, 20),
                 Qt.AlignmentFlag.AlignVCenter,
-                f"leaves {suspect.fit_de00:.1f}, {suspect.confidence * 100:.0f} %",
+                f"leaves {suspect.fit_de00:.1f}, {suspect.confidence * 100:.0f} %" if suspect.Lab is not None else "",
             )

@@ -42,7 +42,10 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
         f"Mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}; "
         f"{c.tolerance.name} allows {c.tolerance.mean:g} and {c.tolerance.p95:g}."
     )
-    yield finding("passed" if c.passed else "out-of-tolerance", figures=figures)
+    if c.passed:
+        yield finding("passed", figures=figures)
+    else:
+        yield finding("out-of-tolerance", figures=" ".join(c.failures))
     if not c.passed:
         yield _cause(check, mended=facts.chain is not None and len(facts.chain.knots) == 1)
     if check.mirrored:

@@ -20,6 +20,7 @@ from fidele.check.words import in_words
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.piece.check import PieceAim, PieceChecked, check_piece
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
 from fidele.run.job import Job, Patches, Printed
@@ -27,6 +28,7 @@ from fidele.run.probes import Corrections
 from fidele.run.reading import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
 from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
+from fidele.store.records import Verdict
 from fidele.store.scanners import ScannerRecord
 
 #: How many other profiles are suspected of having been used by mistake.
@@ -99,6 +101,56 @@ class Reader:
         chart = patches_of(printed.job).chart
         uncertainty = uncertainty_of(measured, self.scanner.residual_mean)
         return self._keep(printed, self.finished(check_measured(chart, measured, self.aim(printed.job), uncertainty)))
+
+    def piece(self, printed: Printed, scan: Codes, photo: bool = False) -> PieceChecked:
+        """Judge the finished piece of a run by its artwork, on a scan or photograph; kept in the logbook.
+
+        Raises
+        ------
+        FideleError
+            When its artwork is not found on it, holds too little to measure, or was printed without a profile.
+        """
+        checked = check_piece(scan, self.piece_aim(printed.job), *self.seen_through(photo), photo)
+        c = checked.comparison
+        self.logbook.add_verdict(
+            printed.number,
+            Verdict(
+                c.mean,
+                c.p95,
+                c.largest,
+                c.verdict,
+                checked.cause.code,
+                (*c.failures, *checked.words),
+                "the piece itself",
+                c.tolerance.name,
+                "what the proof promised",
+                checked.trust,
+                checked.uncertainty,
+            ),
+        )
+        return checked
+
+    def seen_through(self, photo: bool) -> tuple[Profile | None, float]:
+        """Return the scanner's profile, None for a camera or where there is none, and by how much that is off."""
+        known = self.scanner.path is not None and not photo
+        return (self.scanner.profile() if known else None), self.scanner.residual_mean
+
+    def piece_aim(self, job: Job) -> PieceAim:
+        """Return what the first piece of a job is judged by."""
+        one = job.lying[0]
+        if one.profile is None:
+            raise FideleError("Without a profile there is nothing to judge the piece by.")
+        return PieceAim(
+            one.artwork.laid,
+            one.artwork.profile,
+            one.profile,
+            one.how,
+            self.tolerance,
+            one.card.process == "transfer",
+            "driver" if one.card.owner == "driver" else "fidele",
+            self.corrections.of(self.devices.find(one.card.printer)),
+            self._others(one.profile),
+        )
 
     def again(self, checked: Checked, job: Job) -> Checked:
         """Judge what was measured anew, by what is chosen now."""
@@ -184,6 +236,12 @@ class Reader:
         if scanner is None:
             made = replace(made, cautions=(*made.cautions, NOT_CHARACTERISED))
         return replace(made, scan=scan)
+
+
+def by_artwork(printed: Printed) -> bool:
+    """Whether the piece of a run can be judged by its artwork: it was printed through a profile, and is no chart."""
+    job = printed.job
+    return job.patches is None and job.chart is None and bool(job.lying) and job.lying[0].profile is not None
 
 
 def patches_of(job: Job) -> Patches:

@@ -135,6 +135,11 @@ def check_reading(
     `placing` is where its page lay on the sheet, which says how large it should be; `scan_ppi` the scan's resolution.
     Where a scan comes without a profile, `known_scanner` is the one that it may have been made with.
     """
+    doubtful = reading.doubtful
+    if doubtful.mean() <= _MOST_DOUBTFUL:
+        left, reading = reading, reading.rows(~doubtful)
+    else:
+        left = reading
     table = patch_table(chart, reading, scanner, names)
     measured = from_table(table, "the scan")
     through = None
@@ -146,7 +151,7 @@ def check_reading(
         scale = float(np.sqrt(np.prod(reading.pixels_per_mm))) * 25.4 / scan_ppi / meant
     signs = Signs(reading.mirrored, scale, reading.banding, through)
     comparison, cause, suspected = judged(chart, reading.index, measured, aim, uncertainty, signs)
-    cautions = []
+    cautions = [said] if (said := _doubts(chart, left)) else []
     if reading.marks == 3:
         cautions.append("One of the page's four corner marks was hidden.")
     if reading.bent > 0.7:
@@ -155,6 +160,23 @@ def check_reading(
         cautions.append(f"{int(reading.clipped.sum())} patches run into the scanner's end.")
     found = (comparison, cause, suspected)
     return _made(chart, reading.index, measured, found, uncertainty, table, tuple(cautions), reading)
+
+
+#: Where more of a page than this is doubtful, leaving it out leaves too little: all of it is judged, and said.
+_MOST_DOUBTFUL = 0.6
+
+
+def _doubts(chart: Chart, reading: Reading) -> str:
+    """Say which patches were not lit, or do not lie, as the rest of their page; '' where all are."""
+    doubtful = reading.doubtful
+    if not doubtful.any():
+        return ""
+    ids = [chart.ids[i] for i in reading.index[doubtful]]
+    named = ", ".join(ids[:6]) + (f" and {len(ids) - 6} more" if len(ids) > 6 else "")
+    what = f"{named}: a shadow, a gleam, a finger or a curl lies there"
+    if doubtful.mean() > _MOST_DOUBTFUL:
+        return f"Most of the page cannot be trusted ({what}). Scan it again in even light."
+    return f"{len(ids)} patches are left out ({what}). Scan the page again to judge them."
 
 
 def _made(

@@ -1,0 +1,108 @@
+"""The finished piece as its own chart: what was promised beside what is there, where it is off, and why."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
+
+from fidele.arrays import Codes
+from fidele.desk.check_pages import Page
+from fidele.desk.kit import across, down, fill
+from fidele.desk.labels import heading, label, section
+from fidele.desk.picture import to_image
+from fidele.desk.plots import Plot, Suspects
+from fidele.desk.theme import font
+from fidele.piece.check import PieceChecked, seen_piece
+
+#: L* from which on a cell of the map bears a sign, and at which the sign is at its largest.
+_SIGN, _LARGE = 1.2, 6.0
+
+
+class PieceView(Plot):
+    """Promised above, the piece below, in one frame; signs say where it is paler (up) or darker (down)."""
+
+    def __init__(self) -> None:
+        super().__init__("The piece, with signs where it is paler or darker than the rest")
+        self._checked: PieceChecked | None = None
+        self._pair: tuple[QImage, QImage] | None = None
+        self.setMinimumSize(300, 260)
+
+    def show_piece(self, checked: PieceChecked, scan: Codes) -> None:
+        """Show a piece that was judged."""
+        self._checked = checked
+        self._pair = to_image(checked.promised), to_image(seen_piece(checked, scan))
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if self._pair is None or self._checked is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        half = self.height() / 2
+        for number, (image, words) in enumerate(zip(self._pair, ("Promised", "The piece"), strict=True)):
+            painter.setPen(self._ink())
+            painter.setFont(font(8.5))
+            painter.drawText(QRectF(0, number * half, self.width(), 16), Qt.AlignmentFlag.AlignLeft, words)
+            room = QRectF(0, number * half + 18, self.width(), half - 24)
+            scale = min(room.width() / image.width(), room.height() / image.height())
+            box = QRectF(room.x(), room.y(), image.width() * scale, image.height() * scale)
+            painter.drawImage(box, image)
+            if number:
+                self._signs(painter, box)
+        painter.end()
+
+    def _signs(self, painter: QPainter, box: QRectF) -> None:
+        assert self._checked is not None
+        off = self._checked.map.off
+        rows, columns = off.shape
+        wide, high = box.width() / columns, box.height() / rows
+        for row, column in np.argwhere(np.isfinite(off) & (np.abs(off) >= _SIGN)):
+            by = float(off[row, column])
+            size = 0.42 * min(wide, high) * min(1.0, abs(by) / _LARGE)
+            middle = QPointF(box.x() + (column + 0.5) * wide, box.y() + (row + 0.5) * high)
+            tip = -size if by > 0 else size
+            shape = QPolygonF(
+                [middle + QPointF(0, tip), middle + QPointF(-size, -tip / 2), middle + QPointF(size, -tip / 2)]
+            )
+            painter.setPen(QPen(QColor(0, 0, 0), 1))
+            painter.setBrush(QColor(255, 255, 255))
+            painter.drawPolygon(shape)
+
+
+class CheckedPiecePage(Page):
+    """Verdict, cause and map of a finished piece, from its artwork alone."""
+
+    title, tip = "The piece", "The finished piece, judged by its artwork: no chart is needed"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.view = PieceView()
+        self.plots = [self.view]
+        self.name = heading("")
+        self.said = label("Scan the finished piece: it is judged here by its artwork.", 9.5, wrap=True)
+        self.where, self.trust = label("", 9.0, wrap=True), label("", 8.5, dim=True, wrap=True)
+        self.suspects = Suspects()
+        self.plots.append(self.suspects)
+        right = down(space=6)
+        fill(right, self.name, self.said, section("Where"), self.where)
+        fill(right, section("Suspects"), (self.suspects, 1), self.trust)
+        self.box.addLayout(across((self.view, 5), (right, 4), space=16), 1)
+
+    def show_piece(self, checked: PieceChecked, scan: Codes) -> None:
+        """Show a piece that was judged."""
+        self.view.show_piece(checked, scan)
+        c, cause = checked.comparison, checked.cause
+        verdict = "Right" if c.passed else "Wrong"
+        self.name.setText(f"{verdict}: {cause.title.lower()}" if not c.passed else verdict)
+        sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if not c.passed and cause.sure else ""
+        self.said.setText(
+            f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. {cause.sentence}{sure} "
+            f"Next: {cause.next_step}"
+        )
+        self.where.setText("\n".join(checked.words) or "It is alike everywhere.")
+        self.suspects.show_cause(cause)
+        self.trust.setText(
+            f"Seen by {checked.trust}, ±{checked.uncertainty:.1f} ΔE00. {' '.join(checked.cautions)}".strip()
+        )
