@@ -112,3 +112,28 @@ def test_a_readiness_page_tells_which_ink_is_weak(session):
     why = ready.due(session.card, False, later)
     (found,) = [f for f in judge(Facts(session.card, readiness=why)) if f.desk == "print"]
     assert found.action == Action(Deed.READINESS)
+
+
+def test_a_page_that_fails_holds_the_printer(session):
+    """A dead ink is read and named, prints are held until a page is right or somebody says why not."""
+    ready, queue = session.readiness, session.queue
+    run = queue.carry_out(ready.order())
+    assert all(s.sound for s in ready.seen(run, dict.fromkeys(INKS, True)))
+    machine = machine_of(session, session.card.printer)
+    for ink in INKS:
+        machine.store.clog(ink, 0.0)
+        dead = queue.carry_out(ready.order())
+        lies = session.devices.table.as_printed(dead.sheet)
+        states = ready.read(dead, session.devices.scanner.scan(lies, dead.number).pixels)
+        assert {s.ink for s in states if not s.sound} == {ink}
+        session.refresh()
+        (held,) = [f for f in session.stops if f.code == "not-ready"]
+        assert ink in held.title
+        machine.store.clog(ink, 1.0)
+    # By eye as well; and a page that is complete lets prints go again.
+    ready.seen(queue.carry_out(ready.order()), dict.fromkeys(INKS, True) | {"cyan": False})
+    session.refresh()
+    assert "not-ready" in {f.code for f in session.stops}
+    ready.seen(queue.carry_out(ready.order()), dict.fromkeys(INKS, True))
+    session.refresh()
+    assert "not-ready" not in {f.code for f in session.findings}

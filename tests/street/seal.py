@@ -16,6 +16,8 @@ from tests.street.kinds import KINDS, Stranger, made
 
 #: The piece of work in which two prints tell which choice of a driver leaves the numbers alone.
 PROVING = "ink proves"
+#: And that in which causes of wrong prints are named.
+CAUSES = "honest check"
 _FILE = Path(__file__).with_name("sealed.json")
 
 
@@ -74,6 +76,13 @@ def main(arguments: list[str]) -> int:
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
     every = sealed_seeds(work)
     with ProcessPoolExecutor(2) as pool:
+        if work == CAUSES:
+            from tests.street.caused import summed
+
+            entries[work]["figures"] = summed(list(pool.map(_caused, every)))
+            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
+            print(json.dumps(entries[work]["figures"], indent=1))
+            return 0
         found = pool.map(_proved if work == PROVING else _judged, every)
         entries[work]["figures"] = {f"{kind} {seed}": one for (kind, seed), one in zip(every, found, strict=True)}
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
@@ -86,6 +95,16 @@ def _proved(one: tuple[str, int]) -> dict[str, float]:
     from tests.street.proving import judged
 
     return judged(made(*one))
+
+
+def _caused(which: tuple[str, int]) -> list[dict]:
+    from tests.street.caused import judged
+
+    kind, seed = which
+    entry = kept()[CAUSES]
+    others = [s for s in (*entry["seeds"], *entry["open seeds"]) if s != seed]
+    near = entry["seeds"] if seed in entry["seeds"] else entry["open seeds"]
+    return judged(kind, seed, next((s for s in near if s != seed), others[0]))
 
 
 def _judged(one: tuple[str, int]) -> dict[str, float]:

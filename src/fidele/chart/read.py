@@ -99,10 +99,11 @@ class Reading:
 DOUBTFUL = 0.16
 
 
-def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None) -> Reading:
+def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None, follows: bool = True) -> Reading:
     """Find a page of `chart` on a scan, RGB (h, w, 3) uint8 or uint16, and measure every patch.
 
     `corners` (4, 2) are the outer corners of the page's marks in pixels, placed by a person, clockwise from any.
+    `follows` False reads a page whose patches need not follow the chart's values: an ink of it may be missing.
 
     Raises
     ------
@@ -127,7 +128,7 @@ def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None) -> Readi
             f"No chart was found on the scan: {most} of its 4 corner marks were seen, 3 are needed. "
             "Scan the whole page at 150 ppi or more, or place its corners by hand."
         )
-    return _measured(values, chart, whole[0], mirrored)
+    return _measured(values, chart, whole[0], mirrored, follows)
 
 
 def read_all(scan: Codes, charts: Sequence[Chart]) -> tuple[list[tuple[Chart, Reading]], list[str]]:
@@ -176,7 +177,7 @@ def _seen(values: Codes) -> tuple[list[Sighting], Codes, bool]:
     return sightings, values, False
 
 
-def _measured(values: Codes, chart: Chart, seen: Sighting, mirrored: bool) -> Reading:
+def _measured(values: Codes, chart: Chart, seen: Sighting, mirrored: bool, follows: bool = True) -> Reading:
     import cv2
 
     grey = as_grey(values)
@@ -188,7 +189,7 @@ def _measured(values: Codes, chart: Chart, seen: Sighting, mirrored: bool) -> Re
     scale = abs(np.linalg.det(homography[:2, :2])) ** 0.5
     off = cv2.perspectiveTransform(source.reshape(-1, 1, 2), homography).reshape(-1, 2) - target
     bent = float(np.sqrt((off**2).sum(axis=1).mean()) / scale)
-    return _with(values, chart, page, homography, mirrored, len(seen.marks), bent)
+    return _with(values, chart, page, homography, mirrored, len(seen.marks), bent, follows=follows)
 
 
 def _by_hand(values: Codes, chart: Chart, corners: Floats) -> Reading:
@@ -246,6 +247,7 @@ def _with(
     marks: int,
     bent: float,
     check: bool = True,
+    follows: bool = True,
 ) -> Reading:
     """Measure a page that lies as `homography` says, from mm of the page to pixels."""
     import cv2
@@ -284,7 +286,7 @@ def _with(
     mean, spread, clipped = patch_values(values, corners, top)
     rgb = light.even(centres, mean)
     doubt = np.maximum(light.doubt(centres) / DOUBTFUL, strange_patches(rgb, spread, chart.rgb[index]))
-    if check and _likeness(rgb, chart.rgb[index]) < _ALIKE:
+    if check and follows and _likeness(rgb, chart.rgb[index]) < _ALIKE:
         raise FideleError(
             f"The corner marks are those of the {chart.title.lower()}, but what lies between them is not: the patches "
             "do not follow its values at all."

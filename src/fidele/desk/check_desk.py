@@ -129,6 +129,8 @@ class CheckDesk(Desk):
         self.measuring.measured.connect(self._take_measured)
         self._page = "Patches"
         self._shown: Checked | None = None
+        #: The run whose piece was judged last.
+        self._piece_of = 0
         self._fill_switch()
 
     # Making ------------------------------------------------------------------------------------------------------
@@ -142,7 +144,7 @@ class CheckDesk(Desk):
     def _fill_switch(self) -> None:
         row = self._row
         self.switch: dict[str, QPushButton] = {}
-        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Side by side", "Over time")
+        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "The piece", "Side by side", "Over time")
         for number, name in enumerate(shown):
             made = button(name, partial(self.show_page, name), self.pages[name].tip)
             made.setCheckable(True)
@@ -170,6 +172,7 @@ class CheckDesk(Desk):
         ]
         relative = "Absolute colours" if checking.relative else "Relative to the substrate's white"
         return [
+            ("Judge the piece by its artwork", self.judge_piece, self._pressed() and by_artwork(self.session.run)),
             ("Measure patch by patch", partial(self.show_page, "Measure"), self._pressed()),
             ("Judge the visual page by eye", partial(self.show_page, "By eye"), True),
             ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), there),
@@ -248,15 +251,8 @@ class CheckDesk(Desk):
 
         devices, reader = session.devices, session.checking.reader()
 
-        def judged(progress: Progress) -> _Read:
-            done = scanned(devices, run, lambda share: progress(0.6 * share))
-            if done.scan is None:
-                raise FideleError("The scanner returned nothing.")
-            return _Read(done.scan, piece=reader.piece(done, done.scan))
-
         if run.job.patches is None:
-            self.work.run("Scanning the piece, and judging it", judged, self._read)
-            self.refresh()
+            self.judge_piece()
             return
 
         def work(progress: Progress) -> _Judged:
@@ -268,6 +264,22 @@ class CheckDesk(Desk):
             return done, replace(checked, cautions=(*checked.cautions, *done.scan_cautions))
 
         self.work.run("Scanning and reading the chart", work, self._checked)
+        self.refresh()
+
+    def judge_piece(self) -> None:
+        """Scan the finished piece of the run in hand, and judge it by its artwork."""
+        session, run = self.session, self.session.run
+        if run is None or not by_artwork(run):
+            return
+        devices, reader = session.devices, session.checking.reader()
+
+        def work(progress: Progress) -> _Read:
+            done = scanned(devices, run, lambda share: progress(0.6 * share))
+            if done.scan is None:
+                raise FideleError("The scanner returned nothing.")
+            return _Read(done.scan, piece=reader.piece(done, done.scan))
+
+        self.work.run("Scanning the piece, and judging it", work, self._read)
         self.refresh()
 
     def read_file(self, path: Path) -> None:
@@ -318,7 +330,7 @@ class CheckDesk(Desk):
         if read.judged is not None:
             self._checked(read.judged)
         elif read.piece is not None:
-            self._piece(read.piece, read.scan)
+            self._piece(read.piece)
         elif read.identities:
             self._identified(read.identities)
         elif read.hidden:
@@ -332,10 +344,11 @@ class CheckDesk(Desk):
             self.session.say(f"{len(read.prints)} prints of charts were read; they lie side by side.")
             self.show_page("Side by side")
 
-    def _piece(self, checked: PieceChecked, scan: Codes) -> None:
+    def _piece(self, checked: PieceChecked) -> None:
         """Show what a finished piece says."""
         run = self.session.run
-        self.piece.show_piece(checked, scan)
+        self._piece_of = run.number if run is not None else 0
+        self.piece.show_piece(checked)
         self.session.live.tell(LogChanged())
         c = checked.comparison
         said = "is right" if c.passed else f"is wrong: {checked.cause.title.lower()}"
@@ -564,7 +577,10 @@ class CheckDesk(Desk):
     def _say(self, run: Printed | None, checked: Checked | None, pressed: bool) -> None:
         if checked is None or run is None:
             self.title.setText("Is the print right?")
-            if pressed and run is not None:
+            if run is not None and self._piece_of == run.number:
+                self.title.setText(f"The piece of run {run.number}")
+                self.state.setText("Judged by its artwork alone; see “The piece”.")
+            elif pressed and run is not None:
                 self.state.setText(f"Run {run.number} is pressed and waits to be scanned.")
                 self.how.setText(
                     "Lay the cooled piece on the scanner, in whatever direction, and press “Scan and read”."

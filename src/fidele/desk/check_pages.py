@@ -276,7 +276,7 @@ class CausePage(Page):
         )
         known = [s for s in cause.suspects if s.Lab is not None]
         self.apart.setText(cause.next_print)
-        if len(known) > 1 and cause.code != "right":
+        if len(known) > 1 and cause.code != "right" and cause.sure < 0.97:
             patches = [checked.measured.ids[i] for i in telling_patches(known[0].Lab, known[1].Lab)]  # type: ignore[arg-type]
             self.apart.setText(
                 f"{known[0].title} and {known[1].title.lower()} differ most in {', '.join(patches)}: "

@@ -6,14 +6,13 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
 
-from fidele.arrays import Codes
 from fidele.desk.check_pages import Page
 from fidele.desk.kit import across, down, fill
 from fidele.desk.labels import heading, label, section
 from fidele.desk.picture import to_image
 from fidele.desk.plots import Plot, Suspects
 from fidele.desk.theme import font
-from fidele.piece.check import PieceChecked, seen_piece
+from fidele.piece.check import PieceChecked
 
 #: L* from which on a cell of the map bears a sign, and at which the sign is at its largest.
 _SIGN, _LARGE = 1.2, 6.0
@@ -28,10 +27,10 @@ class PieceView(Plot):
         self._pair: tuple[QImage, QImage] | None = None
         self.setMinimumSize(300, 260)
 
-    def show_piece(self, checked: PieceChecked, scan: Codes) -> None:
+    def show_piece(self, checked: PieceChecked) -> None:
         """Show a piece that was judged."""
         self._checked = checked
-        self._pair = to_image(checked.promised), to_image(seen_piece(checked, scan))
+        self._pair = to_image(checked.promised), to_image(checked.seen)
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -88,18 +87,18 @@ class CheckedPiecePage(Page):
         right = down(space=6)
         fill(right, self.name, self.said, section("Where"), self.where)
         fill(right, section("Suspects"), (self.suspects, 1), self.trust)
-        self.box.addLayout(across((self.view, 5), (right, 4), space=16), 1)
+        self.box.addLayout(across((self.view, 1), (right, 1), space=16), 1)
 
-    def show_piece(self, checked: PieceChecked, scan: Codes) -> None:
+    def show_piece(self, checked: PieceChecked) -> None:
         """Show a piece that was judged."""
-        self.view.show_piece(checked, scan)
+        self.view.show_piece(checked)
         c, cause = checked.comparison, checked.cause
         verdict = "Right" if c.passed else "Wrong"
         self.name.setText(f"{verdict}: {cause.title.lower()}" if not c.passed else verdict)
         sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if not c.passed and cause.sure else ""
         self.said.setText(
-            f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. {cause.sentence}{sure} "
-            f"Next: {cause.next_step}"
+            f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. {cause.sentence}{sure}"
+            + (f" Next: {cause.next_step}" if cause.code != "right" else "")
         )
         self.where.setText("\n".join(checked.words) or "It is alike everywhere.")
         self.suspects.show_cause(cause)

@@ -150,6 +150,8 @@ class Facts:
         What is of another lot than when the condition was checked last, in words, with that lot.
     readiness
         Why a readiness page is due, '' where it is not.
+    not_ready
+        What the printer's last readiness page found wanting, an ink each with what is wrong.
     receipt
         The last run's number, and in what its receipt differs from what was sent.
     damaged
@@ -180,6 +182,7 @@ class Facts:
     unchecked: int | None = None
     new_lots: tuple[tuple[str, str], ...] = ()
     readiness: str = ""
+    not_ready: tuple[str, ...] = ()
     receipt: tuple[int, tuple[str, ...]] | None = None
     check: CheckFacts | None = None
     damaged: tuple[tuple[str, str], ...] = ()

@@ -25,6 +25,8 @@ def judge(facts: Facts) -> tuple[Finding, ...]:
 
 def _run_findings(facts: Facts) -> Iterator[Finding]:
     """Whether a readiness page is due, the workshop can be read, and the last run was printed as it was sent."""
+    if facts.not_ready:
+        yield finding("not-ready", what=", ".join(facts.not_ready))
     if facts.readiness:
         yield finding("readiness-due", why=facts.readiness)
     for sentence, folder in facts.damaged:

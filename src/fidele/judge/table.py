@@ -127,6 +127,15 @@ TABLE: dict[str, Row] = {
         _ALL,
         Deed.BRING,
     ),
+    "not-ready": Row(
+        "stop",
+        "The printer is not ready: {what}",
+        "Its last readiness page says so. Whatever is printed now lacks that ink, in part or all of it.",
+        "Clean the head and print the readiness page again; or print all the same, with a reason.",
+        "Print the readiness page",
+        Deed.READINESS,
+        desk="print",
+    ),
     "readiness-due": Row(
         "caution",
         "Is the printer ready?",

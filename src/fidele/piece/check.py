@@ -65,6 +65,8 @@ class PieceChecked:
         Where the artwork lies on the scan, and where the piece is off apart from its colours.
     centres
         (n, 2) of the areas that were measured, in pixels of the artwork as it was looked at; `size` is that.
+    promised, seen
+        Both as they look on an sRGB screen, in the artwork's frame (h, w, 3); bare grey where the scan ends.
     trust
         How it was seen, in words, with the mean ΔE00 by which that is off.
     """
@@ -81,6 +83,7 @@ class PieceChecked:
     words: tuple[str, ...]
     cautions: tuple[str, ...]
     promised: NDArray[np.uint8]
+    seen: NDArray[np.uint8]
 
 
 def check_piece(
@@ -141,7 +144,7 @@ def check_piece(
         cause = replace(cause, code="right")
     laid = found.laid_back((scan.astype(np.float32) / float(top_of(scan))).astype(np.float32))
     laid = laid if laid.shape[:2] == promised.shape[:2] else laid[: promised.shape[0], : promised.shape[1]]
-    known = np.isfinite(laid).all(axis=2)
+    known = np.asarray(np.isfinite(laid).all(axis=2))
     back = np.full(promised.shape, np.nan)
     back[known] = to_lab(np.clip(laid[known], 0, 1), space, Intent.ABSOLUTE).astype(float)
     where = piece_map(promised, back)
@@ -165,6 +168,7 @@ def check_piece(
         tuple(words),
         tuple(cautions),
         looks,
+        np.where(known[..., None], _shown(np.nan_to_num(back)), 128).astype(np.uint8),
     )
 
 
@@ -226,12 +230,3 @@ def worst_of(checked: PieceChecked) -> NDArray[np.int64]:
     """Return the areas, by index, that are off most, the worst first."""
     c = checked.comparison
     return np.argsort(-delta_e_2000(c.wanted, c.measured))
-
-
-def seen_piece(checked: PieceChecked, scan: Codes) -> NDArray[np.uint8]:
-    """Return the piece (h, w, 3) in the frame of its artwork, as it was looked at; bare grey where the scan ends."""
-    laid = checked.found.laid_back(_eight(scan).astype(np.float32))
-    known = np.isfinite(laid).all(axis=2)
-    shown = np.full(laid.shape, 128, np.uint8)
-    shown[known] = np.clip(laid[known], 0, 255).astype(np.uint8)
-    return shown

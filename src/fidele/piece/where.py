@@ -12,6 +12,8 @@ from fidele.arrays import Floats
 _CELLS = 24
 #: L* by which a part must be off to be named.
 _NAMED = 2.5
+#: Cells are of one colour within so much; of fewer of them it cannot be told what is usual.
+_LIKE, _SOME = 6.0, 5
 _PARTS = {
     "upper left corner": (0, 0),
     "upper edge": (0, 1),
@@ -77,14 +79,15 @@ def piece_map(promised: Floats, measured: Floats) -> PieceMap:
     use = share > 0.9
     if use.sum() < 12:
         return PieceMap(np.full((rows, columns), np.nan))
-    # What a colour is off by everywhere says nothing of where: it is taken out by the colour promised.
-    L, a, b = wanted[..., 0] / 50 - 1, wanted[..., 1] / 60, wanted[..., 2] / 60
-    terms = np.stack([np.ones_like(L), L, a, b, L * L, a * a, b * b, a * b], axis=-1)[use]
-    weight = np.ones(len(terms))
-    for _ in range(4):
-        fit, *_ = np.linalg.lstsq(terms * weight[:, None], off[use] * weight, rcond=None)
-        left = np.abs(off[use] - terms @ fit)
-        weight = 1 / (1 + (left / (2 * np.median(left) + 1e-6)) ** 2)
+    # What a colour is off by everywhere says nothing of where: of each cell what its like in colour are off by, in the
+    # middle, is taken out.
+    colours, values = wanted[use], off[use]
+    apart = np.linalg.norm(colours[:, None] - colours[None], axis=2)
+    usual = np.full(len(values), np.nan)
+    for one, near in enumerate(apart):
+        like = near < _LIKE
+        if like.sum() >= _SOME:
+            usual[one] = np.median(values[like])
     made = np.full((rows, columns), np.nan)
-    made[use] = off[use] - terms @ fit
+    made[use] = values - usual
     return PieceMap(made)

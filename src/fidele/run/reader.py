@@ -238,10 +238,10 @@ class Reader:
         return replace(made, scan=scan)
 
 
-def by_artwork(printed: Printed) -> bool:
+def by_artwork(printed: Printed | None) -> bool:
     """Whether the piece of a run can be judged by its artwork: it was printed through a profile, and is no chart."""
-    job = printed.job
-    return job.patches is None and job.chart is None and bool(job.lying) and job.lying[0].profile is not None
+    job = printed.job if printed is not None else None
+    return job is not None and job.chart is None and bool(job.lying) and job.lying[0].profile is not None
 
 
 def patches_of(job: Job) -> Patches:

@@ -102,6 +102,7 @@ class Gathering:
             contrast=state.contrast,
             unchecked=self._checking.due(card, now.date()),
             new_lots=self._checking.new_lots(card),
+            not_ready=self._readiness.failed(card),
             readiness=self._readiness.due(card, state.chart is not None, now),
             receipt=(run.number, _words(run.receipt.get("differs"))) if run is not None else None,
             check=_check(state.checked) if state.checked is not None else None,

@@ -58,8 +58,10 @@ def shares(scanned: NDArray[np.floating], sound: NDArray[np.floating]) -> dict[s
     for row, name in enumerate(INKS):
         steps = slice(row * len(STEPS), (row + 1) * len(STEPS))
         now, then = (-np.log10(np.clip(v[steps], 1e-3, 1)) for v in (scanned, sound))
-        channel = int(then.sum(axis=0).argmax())  # where this ink is seen best
-        found[name] = float(now[:, channel].sum() / max(then[:, channel].sum(), 1e-6))
+        each = now.sum(axis=0) / np.maximum(then.sum(axis=0), 1e-6)
+        # A colour is seen best where it is darkest. Black is made of all inks: what another one lacks is seen in its own
+        # channel alone, what black lacks in all of them.
+        found[name] = float(each.max() if name == "black" else each[int(then.sum(axis=0).argmax())])
     return found
 
 
@@ -115,6 +117,11 @@ class Readiness:
             return ""
         return f"The last print was {pause:.0f} hours ago; nozzles dry in a pause."
 
+    def failed(self, card: Card) -> tuple[str, ...]:
+        """Return the inks that the printer's last readiness page found wanting, with what is wrong with each."""
+        last = self._logbook.last_verdict(card.printer, _TITLE)
+        return tuple(filter(None, last[2].split(", "))) if last is not None and last[1] == "fail" else ()
+
     # Judging -----------------------------------------------------------------------------------------------------
 
     def _file(self, card: Card) -> Path:
@@ -145,7 +152,7 @@ class Readiness:
             When the page is not found on the scan, or no sound page is known yet.
         """
         card = printed.job.card
-        values = read_scan(scan, readiness_chart()).rgb
+        values = read_scan(scan, readiness_chart(), follows=False).rgb
         sound = self.sound(card)
         if sound is None:
             raise FideleError("No sound page of this printer is known yet: look at this one, and say what you see.")
@@ -179,6 +186,7 @@ class Readiness:
 
 #: What may be wrong with colour does not matter to lines.
 _NOT_ABOUT_COLOUR = (
+    "not-ready",
     "converts-a-bare-chart",
     "two-conversions",
     "no-conversion",

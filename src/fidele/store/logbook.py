@@ -338,6 +338,17 @@ class Logbook:
         """
         return max(_moments(self._rows(query, card_id)), default=None)
 
+    def last_verdict(self, printer: str, chart: str) -> tuple[int, str, str] | None:
+        """Return run, verdict and cause of the last check of a chart, by its title, on a printer; None for none."""
+        query = f"""
+            SELECT verdict.run, verdict.verdict, verdict.cause FROM verdict JOIN run ON run.id = verdict.run
+            WHERE json_valid(run.card) AND {_of_card("printer")} = ? AND verdict.chart = ?
+            ORDER BY verdict.id DESC LIMIT 1
+        """
+        for row in self._rows(query, printer, chart):
+            return int(row["run"]), str(row["verdict"]), str(row["cause"] or "")
+        return None
+
     def lots_checked(self, card_id: str) -> dict[str, str] | None:
         """Return the lots that a condition named when it was checked last, None where it never was."""
         query = f"""

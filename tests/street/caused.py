@@ -1,0 +1,107 @@
+"""What the check says of strangers' prints, each with a fault: named rightly or not, and how sure it said that."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cache
+
+import numpy as np
+
+from fidele.chart.family import control_chart
+from fidele.check.cause import find_cause
+from fidele.check.statistics import compare
+from fidele.check.suspects import suspicions
+from fidele.check.tolerance import TOLERANCES
+from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent
+from tests.street.faults import Case, Workshop, cases
+from tests.street.judge import profile_of
+from tests.street.kinds import made
+
+#: A fault that moves nothing by so much, ΔE00, is none that anybody could find.
+_SEEN, _MEAN = 3.0, 1.5
+
+
+@cache
+def _profile(kind: str, seed: int) -> Profile:
+    return profile_of(made(kind, seed))[0]
+
+
+def workshop(kind: str, seed: int, other: int) -> Workshop:
+    """A stranger with its profile, and one of another seed whose paper and inks are the other media of its shelf."""
+    mine = made(kind, seed)
+    return Workshop(mine, _profile(kind, seed), made(kind, other), _profile(kind, other), mine.again)
+
+
+def _named(code: str, kinds: tuple[str, ...]) -> bool:
+    return code in kinds or code.partition(":")[0] in kinds
+
+
+def said_of(shop: Workshop, case: Case) -> dict:
+    """Return what the check says of one print."""
+    rgb = control_chart().rgb
+    suspected = suspicions(
+        rgb,
+        shop.profile,
+        Intent.RELATIVE,
+        True,
+        shop.driver if case.known_driver else None,
+        (("other", "Other", shop.others_profile),),
+    )
+    found = find_cause(case.Lab, suspected, case.uncertainty)
+    group = found.group if found.code == found.suspects[0].code else (found.code,)
+    passed = compare(control_chart().ids, suspected.Lab["right"], case.Lab, TOLERANCES["everyday"]).passed
+    shown = _shown(rgb)
+    return {
+        "name": case.name,
+        "good": _named(found.code, case.kinds) or any(_named(c, case.kinds) for c in group),
+        "first": _named(found.code, case.kinds),
+        "code": found.code,
+        "sure": round(found.sure, 3),
+        "passed": bool(passed),
+        "visible": bool(case.seen.max() > _SEEN or case.seen.mean() > _MEAN),
+        "shown": round(float(case.seen[shown].max()), 2),
+    }
+
+
+def _shown(rgb: np.ndarray) -> np.ndarray:
+    """Which patches are solids, greys or black."""
+    return (np.minimum(rgb, 1 - rgb) < 0.01).all(axis=1) | (np.ptp(rgb, axis=1) < 0.01)
+
+
+def judged(kind: str, seed: int, other: int) -> list[dict]:
+    """Return what is said of one stranger's prints."""
+    shop, rng = workshop(kind, seed, other), np.random.default_rng([7, seed, *kind.encode()])
+    return [said_of(shop, case) for case in cases(replace(shop), rng)]
+
+
+def summed(rows: list[list[dict]]) -> dict:
+    """Return the figures of many strangers, a list of prints each; intervals by resampling strangers, not prints."""
+    flat = [r for one in rows for r in one]
+    faulty = [[r for r in one if not r["name"].startswith("right") and r["visible"]] for one in rows]
+    right = [r for r in flat if r["name"].startswith("right")]
+    rng = np.random.default_rng(0)
+    drawn = [rng.integers(0, len(faulty), len(faulty)) for _ in range(500)]
+    shares = [np.mean([r["good"] for k in some for r in faulty[k]]) for some in drawn]
+    every = [r for one in faulty for r in one]
+    sure = [r for r in every if r["sure"] > 0.9]
+    return {
+        "strangers": len(rows),
+        "faulty": len(every),
+        "named": round(float(np.mean([r["good"] for r in every])), 4),
+        "interval": [round(float(np.percentile(shares, q)), 4) for q in (2.5, 97.5)],
+        "by the cause itself": round(float(np.mean([r["first"] for r in every])), 4),
+        "said over 0.9": len(sure),
+        "of these right": round(float(np.mean([r["good"] for r in sure])), 4) if sure else None,
+        "right prints": len(right),
+        "called wrong": sum(r["code"] != "right" for r in right),
+        "not passed": sum(not r["passed"] for r in right),
+        "over 5 in solids, greys, black": sum(r["shown"] > 5 for r in every),
+        "of these called right or passed": sum(r["shown"] > 5 and (r["code"] == "right" or r["passed"]) for r in every),
+        "reliability": [
+            [low, high, len(some), round(float(np.mean([r["good"] for r in some])), 3) if some else None]
+            for low, high in ((0.0, 0.5), (0.5, 0.8), (0.8, 0.9), (0.9, 0.95), (0.95, 1.01))
+            for some in ([r for r in every if low <= r["sure"] < high],)
+        ],
+        "missed": sorted({f"{r['name']}: said {r['code']}" for r in every if not r["good"]}),
+    }
