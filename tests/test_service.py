@@ -41,7 +41,7 @@ from fidele.ipp.raster import RGB, RasterPage, raster_parts, read_raster
 from fidele.route.layers import Evidence
 from fidele.route.probe import lattice_page, nodes, read_lattice
 from fidele.run.page import prepare_page
-from fidele.run.probes import probe
+from fidele.run.probes import probe, probe_correction
 from fidele.session import learning
 from fidele.session.making import Draft
 from fidele.session.model import Session
@@ -425,6 +425,13 @@ def test_ink_tells_which_choice_leaves_the_numbers_alone(session, served, tmp_pa
     shown = learning.read_pair(session.devices, device, "Blend", choices, tuple(files), pressed=True)
     assert (shown.told.first, shown.told.proved) == (False, True), shown
     assert (device.learned.meanings["colour"].how, device.learned.passes) == ("ink", "Untouched")
+    # What the driver's own correction does is known from them from now on: within what the driver really does.
+    known = session.corrections.of(device)
+    bench = Bench(served_folder(served)).printer_of("velm-wren/W-0417")
+    real = probe_correction(bench, datetime.datetime.now())
+    grid = np.random.default_rng(1).random((500, 3))
+    assert np.abs(known(grid) - grid).mean() * 255 > 6
+    assert np.abs(known(grid) - real(grid)).mean() < 0.35 * np.abs(real(grid) - grid).mean()
     # The same prints prove that nothing behind the last raster mirrors or scales.
     assert (shown.mirrors, [round(s, 2) for s in shown.scales]) == ((False, False), [1.0, 1.0])
     assert device.learned.alone == {"driver_mirroring": "ink", "driver_size": "ink"}

@@ -17,6 +17,7 @@ from fidele.icc.profile import Profile
 from fidele.route.layers import fingerprint
 from fidele.route.probe import ProbeResult, lattice_page, read_lattice
 from fidele.route.program import ProgramProbe, compare_probes
+from fidele.run.measured_driver import as_probe
 from fidele.sheet.placing import Media
 
 
@@ -79,9 +80,12 @@ class Corrections:
         self._lock = threading.Lock()
 
     def of(self, device: Printer | None) -> ProbeResult | None:
-        """Return what a printer's driver does by its own correction; None where it cannot be probed, or is not here."""
-        if device is None or device.probing is None or not device.probing.knows_correction:
+        """Return what a driver does by its own correction, probed or measured; None where neither was done."""
+        if device is None:
             return None
+        if device.probing is None or not device.probing.knows_correction:
+            measured = getattr(device, "measured_correction", lambda: None)()
+            return as_probe(*measured) if measured is not None else None
         key = (device.id, fingerprint(device.settings()))
         with self._lock:
             if key not in self._known:

@@ -20,6 +20,7 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
 from fidele.run.chart_page import chart_page, chart_placing
 from fidele.run.job import Job
+from fidele.run.measured_driver import measured_correction
 from fidele.run.queue import Queue
 
 #: A size is true within so much: scanners are no better.
@@ -133,6 +134,10 @@ def read_pair(
     if told.first is not None and told.proved:
         passes, corrects = choices if told.first else choices[::-1]
         _kept(devices, device, control, passes, corrects, "ink", "")
+        keep = getattr(device, "keep_correction", None)
+        if keep is not None:
+            plain, bent = (seen[0].Lab, seen[1].Lab) if told.first else (seen[1].Lab, seen[0].Lab)
+            keep(measured_correction(plain, bent))
     _keep_shape(devices, device, control, choices, shown)
     return shown
 

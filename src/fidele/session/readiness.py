@@ -59,8 +59,8 @@ def shares(scanned: NDArray[np.floating], sound: NDArray[np.floating]) -> dict[s
         steps = slice(row * len(STEPS), (row + 1) * len(STEPS))
         now, then = (-np.log10(np.clip(v[steps], 1e-3, 1)) for v in (scanned, sound))
         each = now.sum(axis=0) / np.maximum(then.sum(axis=0), 1e-6)
-        # A colour is seen best where it is darkest. Black is made of all inks: what another one lacks is seen in its own
-        # channel alone, what black lacks in all of them.
+        # A colour is seen best where it is darkest. Black is made of all inks: what another one lacks is seen in its
+        # own channel alone, what black lacks in all of them.
         found[name] = float(each.max() if name == "black" else each[int(then.sum(axis=0).argmax())])
     return found
 

@@ -14,6 +14,8 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, ValidationError
 
 from fidele.devices.cups.ppd import Option, Ppd
@@ -247,6 +249,31 @@ class LearnedStore:
         taken = {c for said in kept.meanings.values() for c in said.options}
         left = {m: said for m, said in guess.meanings.items() if not taken & {*said.options} and m not in kept.meanings}
         return kept.model_copy(update={"meanings": left | kept.meanings})
+
+    def _table_path(self, driver: str, version: str, media: str) -> Path:
+        stem = re.sub(r"[^\w.-]+", "-", f"{driver} {version} {media}".strip())[:110].strip("-.") or "driver"
+        return below(self._folder / "measured", stem, ".json")
+
+    def keep_table(self, driver: str, version: str, media: str, table: NDArray[np.float32]) -> None:
+        """Keep what ink said of a driver's own correction (17, 17, 17, 3) on one media."""
+        path = self._table_path(driver, version, media)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        codes = np.rint(np.clip(table, 0, 1) * 65535).astype(int).ravel().tolist()
+        said = {"kind": "correction of a driver", "driver": driver, "version": version, "media": media}
+        now = datetime.datetime.now().replace(microsecond=0).isoformat()
+        write_bytes(path, json.dumps(said | {"when": now, "codes": codes}).encode())
+
+    def table_of(self, driver: str, version: str, media: str) -> tuple[NDArray[np.float32], datetime.datetime] | None:
+        """Return a driver's measured correction, and when it was measured; None where it never was."""
+        path = self._table_path(driver, version, media)
+        if not path.exists():
+            return None
+        try:
+            kept = json.loads(read_bytes(path, 1 << 20))
+            codes = np.array(kept["codes"], np.float32).reshape(17, 17, 17, 3) / 65535
+            return np.clip(codes, 0, 1), datetime.datetime.fromisoformat(kept["when"])
+        except (FideleError, ValueError, KeyError, TypeError):
+            return None
 
     def keep(self, learned: Learned) -> Path:
         """Keep what is known now; guesses are made anew each time and are not kept."""

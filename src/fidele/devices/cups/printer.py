@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import copy
+import datetime
 import getpass
 import re
 import time
@@ -256,6 +257,20 @@ class QueuePrinter(DriverSettings):
         if "RGB" in option.default.upper():
             return option.default
         return next((c for c in option.choices if "RGB" in c.upper()), "")
+
+    @property
+    def _measured_as(self) -> tuple[str, str, str]:
+        """What a measured correction is true for: driver, version and media."""
+        ppd, now = self.ppd, self.settings()
+        return ppd.name, ppd.version, str(now.get(self._words.control("stand_in"), ""))
+
+    def measured_correction(self) -> tuple[NDArray[np.float32], datetime.datetime] | None:
+        """Return what ink said of the driver's own correction on the media that is set, None where it said nothing."""
+        return self._store.table_of(*self._measured_as)
+
+    def keep_correction(self, table: NDArray[np.float32]) -> None:
+        """Keep what ink said of it."""
+        self._store.keep_table(*self._measured_as, table)
 
     def every_choice(self, control: str) -> tuple[str, ...]:
         """Return every choice that an option can ever offer."""
