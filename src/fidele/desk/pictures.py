@@ -213,10 +213,28 @@ def _work(window, artwork: Path, shot, settle, wait) -> None:  # type: ignore[no
     now[0] = 180.0
     desk.start.click()
     settle()
-    shot("press-piece")
     session.undo()
     for piece in session.pieces.all[1:]:
         session.pieces.lay_aside(piece.number)
+    _piece(window, artwork / "signal-flags.png", shot, settle)
+
+
+def _piece(window, artwork: Path, shot, settle) -> None:  # type: ignore[no-untyped-def]
+    """Show a finished piece, printed with the driver converting as well, judged by its artwork."""
+    session = window.session
+    before = session.pieces.current
+    window.take_file(artwork)
+    settle()
+    session.handoff.choose_setting("Blend", "Velm bright")
+    session.take_run(session.press_run(session.print_job(session.job(), overridden="to show what happens")))
+    session.handoff.bring()
+    window.show_desk("Check")
+    window.desk.judge_piece()
+    settle()
+    shot("check-piece")
+    session.pieces.lay_aside(session.pieces.need().number)
+    if before is not None:
+        session.pieces.select(before.number)
 
 
 def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]

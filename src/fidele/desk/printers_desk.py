@@ -163,7 +163,7 @@ class PrintersDesk(Desk):
             "Read the two prints …", partial(self._read_two, device), "Scans or measurements of both"
         )
         self.pressed = tick("The prints were pressed", tip="Pressing mirrors: it says which choice does so as well")
-        fill(self._shown, across(self.print_two, self.read_two, self.pressed, SPRING), across(self.know, SPRING))
+        fill(self._shown, across(self.print_two, self.read_two, SPRING), self.pressed, across(self.know, SPRING))
         out = button(
             "Write for a colleague …", partial(self._export, device), "What is known, as a small file", quiet=True
         )
