@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 
+from benchmarks import causes_of_strangers
 from fidele.bench import gannet, longship, wren
 from fidele.bench.supply import TANKS
 from fidele.chart.definition import Chart
@@ -407,6 +408,7 @@ def written(folder: Path, target: Path, seed: int = 2) -> tuple[int, int]:
         "",
     ]
     target.write_text("\n".join(lines), encoding="utf-8")
+    causes_of_strangers.into(target)
     return right, len(rows)
 
 

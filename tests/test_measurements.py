@@ -245,3 +245,23 @@ def test_text_files_are_known_by_what_stands_in_them(tmp_path):
             assert read_any(path).Lab[0] == pytest.approx([50, 0, 0])
     (tmp_path / "picture").write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0")
     assert kind_of(tmp_path / "picture") == kind_of(tmp_path / "none") == kind_of(tmp_path) == ""
+
+
+def test_samples_that_are_only_counted_are_matched_by_what_was_printed():
+    from fidele.chart.family import control_chart
+    from fidele.chart.measurement import Measurement, matched
+
+    chart = control_chart()
+    rng = np.random.default_rng(5)
+    Lab = rng.uniform([10, -40, -40], [95, 40, 40], (len(chart.ids), 3))
+    order = rng.permutation(len(chart.ids))
+    counted = tuple(str(n + 1) for n in range(len(order)))
+    for scale in (1.0, 100 / 255):
+        told = Measurement(counted, Lab[order], rgb=np.round(chart.rgb[order] * 255) / 255 * scale)
+        found = matched(told, chart.ids, chart.rgb)
+        # Samples of the same numbers are one colour: their mean.
+        same = (np.abs(chart.rgb[:, None] - chart.rgb[None]).max(axis=2) < 0.5 / 255).astype(float)
+        assert np.allclose(found.Lab, same / same.sum(axis=1, keepdims=True) @ Lab)
+        assert "matched by the numbers" in found.cautions[0]
+    other = Measurement(counted, Lab, rgb=rng.random((len(chart.ids), 3)))
+    assert matched(other, chart.ids, chart.rgb) is other

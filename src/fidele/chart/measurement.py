@@ -112,6 +112,33 @@ class Measurement:
         return replace(self, ids=ids, Lab=self.Lab[at], **parts)
 
 
+def matched(measured: Measurement, ids: tuple[str, ...], rgb: Floats | None) -> Measurement:
+    """Return a measurement under the names of a reference's samples: by name, else by the numbers that were printed.
+
+    Instruments' programs count samples from 1; the values (n, 3), 0 to 1, that stand beside them tell which is which.
+    Samples of the same numbers are averaged.
+
+    Raises
+    ------
+    FideleError
+        When neither names nor numbers tell.
+    """
+    known = sum(s in set(ids) for s in measured.ids)
+    if known >= len(ids) or rgb is None or measured.rgb is None:
+        return measured
+    sent = measured.rgb
+    if sent.max() < 0.4:  # 0 to 100 was taken for 0 to 255
+        sent = sent * 2.55
+    apart = np.abs(rgb[:, None] - sent[None]).max(axis=2) < _SAME
+    if not apart.any(axis=1).all():
+        return measured
+    share = apart / apart.sum(axis=1, keepdims=True)
+    said = (*measured.cautions, "Samples were matched by the numbers that were printed, not by their names.")
+    return Measurement(ids, share @ measured.Lab, measured.conditions, rgb, keywords=measured.keywords, cautions=said)
+
+
+#: Numbers are the same within so much: half a step of 8 bits, and rounding in the file.
+_SAME = 0.7 / 255
 _SPECTRAL = re.compile(r"^(?:SPECTRAL_|SPEC_|R_|NM|SPECTRAL_NM_?|NM_)(?:NM)?_?(\d{3}(?:\.\d+)?)$")
 
 

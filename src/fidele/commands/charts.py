@@ -248,11 +248,13 @@ def characterise(scan: Path, reference: Path, out: Path) -> None:
 def check(reference: Path, measured: Path, tolerance: str, relative: bool, report: Path | None, as_json: bool) -> None:
     """Compare two measurement files (CGATS, CxF3, CSV) patch by patch; exit 1 when out of tolerance."""
     from fidele.chart.measured_file import read_any
+    from fidele.chart.measurement import matched
     from fidele.check.statistics import compare, relative_to_white
     from fidele.check.tolerance import tolerance_named
     from fidele.check.words import in_words
 
     aim, found = read_any(reference), read_any(measured)
+    found = matched(found, aim.ids, aim.rgb)
     mine = found.rows(aim.ids)
     wanted, got = aim.Lab, mine.Lab
     if relative:

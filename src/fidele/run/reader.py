@@ -214,12 +214,14 @@ class Reader:
         found, refused = read_all(scan, known)
         if not found:
             raise FideleError(refused[0] if refused else "No chart was found on the scan.")
-        cards = {c.run: c for c in self.logbook.checks()}
         prints = []
         for number, (chart, reading) in enumerate(found):
             run = reading.code.run if reading.code is not None else 0
             label = f"run {run}" if run else f"print {chr(65 + number)}"
-            card = card_of(cards[run].card.encode(), label) if run in cards else self.card
+            try:  # whatever it was printed by, whether it was ever checked or not
+                card = card_of(self.logbook.run(run).card.encode(), label) if run else self.card
+            except FideleError:
+                card = self.card
             prints.append(PrintMeasured(label, run, card, self._relatively(chart, reading, card, scan)))
         return prints
 

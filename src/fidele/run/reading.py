@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Codes, Floats
 from fidele.chart.cgats import Table
 from fidele.chart.definition import Chart
-from fidele.chart.measurement import Measurement, from_table, reordered
+from fidele.chart.measurement import Measurement, from_table, matched, reordered
 from fidele.chart.read import Reading, read_scan
 from fidele.check.cause import Cause, Signs, find_cause
 from fidele.check.ramps import Ramp, ramps_of
@@ -212,6 +212,7 @@ def check_measured(chart: Chart, measured: Measurement, aim: Aim, uncertainty: f
     """Judge an instrument's measurement of a chart, patches matched by id."""
     from fidele.chart.measurement import to_table
 
+    measured = matched(measured, chart.ids, chart.rgb)
     known = {sample: row for row, sample in enumerate(chart.ids)}
     ids = tuple(s for s in measured.ids if s in known)
     index = np.array([known[s] for s in ids] or range(len(chart.ids)))

@@ -1,0 +1,75 @@
+"""How often the check names what happened on strangers' prints: the section of docs/causes.md on them."""
+
+from __future__ import annotations
+
+import json
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+from tests.street import seal
+
+#: The section begins with this line; what stands before it is the bench's.
+HEAD = "# Strangers"
+_FILE = Path(seal.__file__).with_name("sealed.json")
+
+
+def run() -> dict:
+    """Judge the prints of the strangers that may be looked at, keep the figures, and return them."""
+    from tests.street.caused import summed
+
+    with ProcessPoolExecutor(2) as pool:
+        figures = summed(list(pool.map(seal._caused, seal.open_seeds(seal.CAUSES))))
+    kept = seal.kept()
+    kept[seal.CAUSES]["open figures"] = figures
+    _FILE.write_text(json.dumps(kept, indent=1) + "\n")
+    return figures
+
+
+def section() -> list[str]:
+    """Return the section on strangers, as its figures are kept."""
+    entry = seal.kept()[seal.CAUSES]
+    lines = [
+        HEAD,
+        "",
+        "Made by `./run bench strangers` and, once, by `python -m tests.street.seal open 'honest check'`. Printers of "
+        "other physics than the bench's (tests/street), each with a profile made from its own measured chart, print the "
+        "control chart with a fault each (tests/street/faults.py); half are read through a scanner that errs smoothly, "
+        "half by an instrument with noise; of three in ten the driver's own correction is not known. A cause counts as "
+        "named where it, or one of at most three that are declared together because they share a mend, is what was "
+        "done; 'not known' counts as not named. Faults that move nothing by 3 are left out. Intervals come from "
+        "resampling printers, not prints. The bench's own section above has the faults that the bench really does.",
+        "",
+    ]
+    both = (("Looked at while this was made", "open figures"), ("Sealed, opened once when it was done", "figures"))
+    for title, key in both:
+        if (f := entry.get(key)) is not None:
+            lines += [f"## {title}", "", *_figures(f), ""]
+    return lines
+
+
+def _figures(f: dict) -> list[str]:
+    low, high = f["interval"]
+    curve = [
+        f"| {one[0]:.2f} to {min(one[1], 1):.2f} | {one[2]} | {'' if one[3] is None else f'{100 * one[3]:.0f} %'} |"
+        for one in f["reliability"]
+    ]
+    return [
+        f"{f['strangers']} printers, {f['faulty']} faulty prints: **{100 * f['named']:.1f} %** named "
+        f"({100 * low:.1f} to {100 * high:.1f}), {100 * f['by the cause itself']:.1f} % by the cause itself. Of "
+        f"{f['said over 0.9']} that were said with over 0.9, {100 * f['of these right']:.1f} % are right. Of "
+        f"{f['right prints']} right prints {f['called wrong']} were called wrong, and {f['not passed']} did not pass. Of "
+        f"{f['over 5 in solids, greys, black']} prints with a fault over ΔE00 5 in solids, greys or black "
+        f"{f['of these called right or passed']} were called right or passed.",
+        "",
+        "| said to be sure | prints | right |",
+        "|---|---|---|",
+        *curve,
+        "",
+        "Missed: " + ("; ".join(f["missed"]) or "none") + ".",
+    ]
+
+
+def into(document: Path) -> None:
+    """Write the section at the end of a document, in place of the one that stands there."""
+    text = document.read_text("utf-8").split(f"\n{HEAD}\n")[0].rstrip()
+    document.write_text("\n".join([text, "", *section()]).rstrip() + "\n", "utf-8")
