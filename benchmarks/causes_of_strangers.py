@@ -32,7 +32,7 @@ def section() -> list[str]:
         HEAD,
         "",
         "Made by `./run bench strangers` and, once, by `python -m tests.street.seal open 'honest check'`. Printers of "
-        "other physics than the bench's (tests/street), each with a profile made from its own measured chart, print the "
+        "other physics than the bench's (tests/street), each with a profile made from its own measured chart, print a "
         "control chart with a fault each (tests/street/faults.py); half are read through a scanner that errs smoothly, "
         "half by an instrument with noise; of three in ten the driver's own correction is not known. A cause counts as "
         "named where it, or one of at most three that are declared together because they share a mend, is what was "
@@ -57,7 +57,7 @@ def _figures(f: dict) -> list[str]:
         f"{f['strangers']} printers, {f['faulty']} faulty prints: **{100 * f['named']:.1f} %** named "
         f"({100 * low:.1f} to {100 * high:.1f}), {100 * f['by the cause itself']:.1f} % by the cause itself. Of "
         f"{f['said over 0.9']} that were said with over 0.9, {100 * f['of these right']:.1f} % are right. Of "
-        f"{f['right prints']} right prints {f['called wrong']} were called wrong, and {f['not passed']} did not pass. Of "
+        f"{f['right prints']} right prints {f['called wrong']} were called wrong, {f['not passed']} did not pass. Of "
         f"{f['over 5 in solids, greys, black']} prints with a fault over ΔE00 5 in solids, greys or black "
         f"{f['of these called right or passed']} were called right or passed.",
         "",

@@ -10,6 +10,7 @@ import shutil
 import socket
 import struct
 import threading
+from functools import cache
 from pathlib import Path
 
 import cv2
@@ -55,9 +56,17 @@ def codes(session):
 # Which space ------------------------------------------------------------------------------------------------------
 
 
+@cache
+def drawn(name: str) -> np.ndarray:
+    """A picture of the demo, drawn once for all tests of this file; nobody changes it."""
+    made = eight(getattr(pictures, name)())
+    made.setflags(write=False)
+    return made
+
+
 def test_a_picture_hints_at_its_space_from_its_numbers():
-    parade, harbour = eight(pictures.parade()), eight(pictures.harbour())
-    for made in (parade, harbour, eight(pictures.flags())):
+    parade, harbour = drawn("parade"), drawn("harbour")
+    for made in (parade, harbour, drawn("flags")):
         assert looks_like(made) == "sRGB"
         assert looks_like(convert(made, srgb(), oprgb(), Intent.RELATIVE)) == "opRGB"
     assert looks_like(eight(pictures.harbour() * 0.5 + 0.25)) == ""  # dull: tells nothing
@@ -158,8 +167,8 @@ def test_a_watched_folder_waits_until_files_have_arrived(session, tmp_path):
 
 
 def test_quality_is_told_from_the_pixels():
-    harbour, flags, table = eight(pictures.harbour()), eight(pictures.flags()), eight(pictures.tide_table())
-    parade = eight(pictures.parade())
+    harbour, flags, table = drawn("harbour"), drawn("flags"), drawn("tide_table")
+    parade = drawn("parade")
     for good in (harbour, flags, table, parade):
         found = quality_of(artwork(good))
         assert found.detail == 1.0
@@ -186,7 +195,7 @@ def test_quality_is_told_from_the_pixels():
 
 
 def test_grey_text_and_veils_are_mended_at_a_press(session, tmp_path):
-    table = np.maximum(eight(pictures.tide_table()), 28)
+    table = np.maximum(drawn("tide_table"), 28)
     table[(table >= 250).all(axis=2)] = 251
     save_picture(tmp_path / "t.png", table, srgb(), 300)
     before = (tmp_path / "t.png").read_bytes()
@@ -348,13 +357,13 @@ def test_neighbours_that_will_look_alike_are_found(printer):
 
 
 def test_flat_graphics_list_their_exact_colours(printer):
-    flags = eight(pictures.flags())
+    flags = drawn("flags")
     found = losses(flags, srgb(), printer, ProofSettings(Intent.RELATIVE))
     exact = {tuple(np.rint(np.array(g.values) * 255).astype(int)) for g in found.groups}
     assert exact <= set(pictures.COLOURS.values())
     assert (0, 222, 208) in exact
     assert found.headline.startswith(f"{found.lost * 100:.0f} % of the picture will be visibly")
-    photo = losses(eight(pictures.harbour()), srgb(), printer, ProofSettings())
+    photo = losses(drawn("harbour"), srgb(), printer, ProofSettings())
     assert not any(g.values for g in photo.groups)
 
 
