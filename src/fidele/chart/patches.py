@@ -111,6 +111,7 @@ def page_light(values: Codes, layout: Layout, homography: Floats, top: float) ->
     inside = ((pixels >= reach) & (pixels < np.array(values.shape[1::-1]) - reach)).all(axis=1)
     if inside.sum() < 6:
         raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
+    inside &= ~_printed_on(places, layout)
     spots = [values[y - reach : y + reach + 1, x - reach : x + reach + 1].reshape(-1, 3) for x, y in pixels[inside]]
     light = (np.array([np.median(s, axis=0) for s in spots]) / top) ** CODE
     page = np.array(layout.page)
@@ -140,6 +141,19 @@ def page_light(values: Codes, layout: Layout, homography: Floats, top: float) ->
     return PageLight(layout, grid, float(np.abs(smooth / mean - 1).max()))
 
 
+def _printed_on(places: Floats, layout: Layout) -> NDArray[np.bool_]:
+    """Return which places (n, 2) in mm are no bare substrate: marks, the page's code and its small print lie there."""
+    marks = layout.mark_corners()
+    boxes = [(*m.min(axis=0), *m.max(axis=0)) for m in marks] + [layout.code_box(), layout.text_box()]
+    found = np.zeros(len(places), bool)
+    for left, top, right, bottom in boxes:
+        x, y = places.T
+        found |= (x > left - _CLEAR) & (x < right + _CLEAR) & (y > top - _CLEAR) & (y < bottom + _CLEAR)
+    return found
+
+
+#: So far from what is printed, in mm, substrate is bare.
+_CLEAR = 1.5
 #: A fall of light that differs by such a share from the smooth one is taken as it is.
 _STRANGE = 0.03
 #: And from such a share on, over a twentieth of the page, something stands in the light.
