@@ -62,11 +62,14 @@ class PageLight:
         (rows + 1, columns + 1, 3) the light where gaps cross, by its mean over the page.
     unevenness
         The light's largest smooth deviation from its mean.
+    troubled
+        Whether anything stands in the light at all: on a glass under its lid nothing does.
     """
 
     layout: Layout
     grid: Floats
     unevenness: float
+    troubled: bool
 
     def even(self, where: Floats, measured: Floats) -> Floats:
         """Return values (n, 3) that were measured at places (n, 2) in mm as they are under even light."""
@@ -138,7 +141,8 @@ def page_light(values: Codes, layout: Layout, homography: Floats, top: float) ->
         alike = [v for v in np.sort(level.ravel()) if (np.abs(level / v - 1) < 0.05).mean() >= 0.2]
         mean = np.median(grid[np.abs(level / (alike[-1] if alike else np.median(level)) - 1) < 0.1], axis=0)
     grid = grid / mean
-    return PageLight(layout, grid, float(np.abs(smooth / mean - 1).max()))
+    troubled = bool((strange > _SHADOWED).mean() > 0.01)
+    return PageLight(layout, grid, float(np.abs(smooth / mean - 1).max()), troubled)
 
 
 def _printed_on(places: Floats, layout: Layout) -> NDArray[np.bool_]:

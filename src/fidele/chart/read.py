@@ -97,6 +97,8 @@ class Reading:
 
 #: A patch whose corners are lit so differently is doubtful: what it is off by then reaches ΔE00 3.
 DOUBTFUL = 0.16
+#: Where nothing stands in the light grain alone makes patches look strange: they must look so by much more.
+_UNTROUBLED = 0.5
 
 
 def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None, follows: bool = True) -> Reading:
@@ -286,6 +288,7 @@ def _with(
     mean, spread, clipped = patch_values(values, corners, top)
     rgb = light.even(centres, mean)
     doubt = np.maximum(light.doubt(centres) / DOUBTFUL, strange_patches(rgb, spread, chart.rgb[index]))
+    doubt = doubt if light.troubled else _UNTROUBLED * doubt
     if check and follows and _likeness(rgb, chart.rgb[index]) < _ALIKE:
         raise FideleError(
             f"The corner marks are those of the {chart.title.lower()}, but what lies between them is not: the patches "
