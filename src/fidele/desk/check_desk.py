@@ -144,7 +144,7 @@ class CheckDesk(Desk):
     def _fill_switch(self) -> None:
         row = self._row
         self.switch: dict[str, QPushButton] = {}
-        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "The piece", "Side by side", "Over time")
+        shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Piece", "Side by side", "Over time")
         for number, name in enumerate(shown):
             made = button(name, partial(self.show_page, name), self.pages[name].tip)
             made.setCheckable(True)
@@ -353,7 +353,7 @@ class CheckDesk(Desk):
         c = checked.comparison
         said = "is right" if c.passed else f"is wrong: {checked.cause.title.lower()}"
         self.session.say(f"The piece of run {run.number if run else 0} {said} (mean ΔE00 {c.mean:.1f}).")
-        self.show_page("The piece")
+        self.show_page("Piece")
 
     def _identified(self, found: tuple[Identity, ...]) -> None:
         """Say which run and copies a scan is of, and show the run."""
@@ -547,8 +547,13 @@ class CheckDesk(Desk):
         self.scan.setEnabled(pressed and not self.work.busy)
         self.chart.setEnabled(session.card is not None)
         there = checked is not None and is_chart
+        # A piece has no patches and a chart no artwork: only what there is takes room.
+        judged = run is not None and run.number == self._piece_of
+        piece = judged or (not is_chart and by_artwork(run))
+        self.switch["Piece"].setVisible(piece)
         for name in ("Patches", "Cause", "Figures", "Ramps"):
             self.switch[name].setEnabled(there)
+            self.switch[name].setVisible(there or not piece)
         self.switch["Scan"].setEnabled(there or session.checking.last_scan is not None)
         if checked is not None and checked is not self._shown:
             self._shown = checked
@@ -579,7 +584,7 @@ class CheckDesk(Desk):
             self.title.setText("Is the print right?")
             if run is not None and self._piece_of == run.number:
                 self.title.setText(f"The piece of run {run.number}")
-                self.state.setText("Judged by its artwork alone; see “The piece”.")
+                self.state.setText("Judged by its artwork alone; see “Piece”.")
             elif pressed and run is not None:
                 self.state.setText(f"Run {run.number} is pressed and waits to be scanned.")
                 self.how.setText(

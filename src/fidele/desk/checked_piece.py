@@ -73,7 +73,7 @@ class PieceView(Plot):
 class CheckedPiecePage(Page):
     """Verdict, cause and map of a finished piece, from its artwork alone."""
 
-    title, tip = "The piece", "The finished piece, judged by its artwork: no chart is needed"
+    title, tip = "Piece", "The finished piece, judged by its artwork: no chart is needed"
 
     def __init__(self) -> None:
         super().__init__()
