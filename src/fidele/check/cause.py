@@ -187,11 +187,15 @@ def find_cause(
     ahead = float(np.exp(min(first.score - outside[0].score, np.log(1000)))) if outside else 1000.0
     sure *= 1 - scales.unexplained(first)
     made = next_print(suspects, suspected.Lab["right"]) if sure < _SURE and code not in ("right", "none") else ""
+    if code == first.code and code not in ("right", "none") and sure < _UNDECIDED:
+        code = "undecided"
     return Cause(code, suspects, group, ahead, unnoticed, sure, first.left, single, made)
 
 
 #: From so sure on no further print is asked for.
 _SURE = 0.9
+#: What is right less often than this is not named.
+_UNDECIDED = 0.5
 #: What a person can set right at once, what that is called, and the causes that are gone then.
 _TRIES = (
     ("Set everything to the card", ("converted-twice", "twice-by-system", "by-hand", "greys-only", "wrong-intent")),

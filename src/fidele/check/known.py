@@ -134,7 +134,7 @@ WORDS: dict[str, tuple[str, str, str]] = {
     "mixed-up": (
         "Patches in another order",
         "The patches fit when they are read in another order.",
-        "Take over the order that fits.",
+        "Were they measured by rows or by columns, from which corner? Measure them again in the chart's order.",
     ),
     "mirrored": (
         "Mirrored",
@@ -156,7 +156,11 @@ WORDS: dict[str, tuple[str, str, str]] = {
         "No suspected fault explains the measured patches.",
         "Is it the chart, the condition and the piece that you think? Print the control chart once more.",
     ),
-    "undecided": ("Undecided", "Two explanations fit equally well.", "Print again and measure more patches."),
+    "undecided": (
+        "Undecided",
+        "Several explanations fit nearly as well.",
+        "Make the next print that is named, or measure more patches.",
+    ),
 }
 
 #: What is done against a cause, by kind: causes with one mend can be told together. Others have one of their own.

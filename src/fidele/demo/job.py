@@ -89,7 +89,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             "words": list(wanted.words),
             "route": session.chain.headline if session.chain else "",
             "stops": [f.code for f in session.stops],
-            "suspects": {s.code: round(s.fit_de00, 2) for s in wanted.cause.suspects},
+            "suspects": {s.code: round(s.fit_de00, 2) for s in wanted.cause.suspects if s.Lab is not None},
         }
         tell(f"  mean ΔE00 {c.mean:.2f}, 95th percentile {c.p95:.2f}: {c.verdict}, {wanted.cause.code}")
     limits = session.checking.tolerance

@@ -64,9 +64,9 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
 def _cause(check: CheckFacts, mended: bool) -> Finding:
     """Return what happened, by the table of causes; `mended`: the settings read right by now."""
     cause = check.cause
-    share = cause.suspects[0].confidence if cause.code not in ("none", "undecided") else None
-    percent = "" if share is None else " (over 99 %)" if share > 0.99 else f" ({share * 100:.0f} %)"
-    next_step = "The settings now read right: print it again." if mended else cause.next_step
+    named = cause.code == cause.suspects[0].code and cause.code != "none"
+    percent = f" (right in {cause.sure * 100:.0f} of 100 such cases)" if named else ""
+    next_step = "The settings now read right: print it again." if mended else cause.next_print or cause.next_step
     mends = _SHOW if mended else _MENDS.get(cause.kind, _SHOW)
     why = f"{cause.sentence.rstrip('.')}{percent}."
     return Finding(f"cause-{cause.kind}", "stop", cause.title, why, next_step, *mends, "check")

@@ -341,11 +341,11 @@ class Logbook:
     def last_verdict(self, printer: str, chart: str) -> tuple[int, str, str] | None:
         """Return run, verdict and cause of the last check of a chart, by its title, on a printer; None for none."""
         query = f"""
-            SELECT verdict.run, verdict.verdict, verdict.cause FROM verdict JOIN run ON run.id = verdict.run
-            WHERE json_valid(run.card) AND {_of_card("printer")} = ? AND verdict.chart = ?
-            ORDER BY verdict.id DESC LIMIT 1
+            SELECT said.run, said.verdict, said.cause
+            FROM (SELECT id, run, verdict, cause FROM verdict WHERE chart = ? ORDER BY id DESC LIMIT 200) AS said
+            JOIN run ON run.id = said.run WHERE {_of_card("printer")} = ? ORDER BY said.id DESC LIMIT 1
         """
-        for row in self._rows(query, printer, chart):
+        for row in self._rows(query, chart, printer):
             return int(row["run"]), str(row["verdict"]), str(row["cause"] or "")
         return None
 

@@ -222,11 +222,26 @@ def _opening(ppd: Ppd, learned: Learned) -> Settings:
     return opening
 
 
+Measured = tuple[NDArray[np.float32], datetime.datetime]
+
+
+def _table(path: Path) -> Measured | None:
+    if not path.exists():
+        return None
+    try:
+        kept = json.loads(read_bytes(path, 1 << 20))
+        codes = np.array(kept["codes"], np.float32).reshape(17, 17, 17, 3) / 65535
+        return np.clip(codes, 0, 1), datetime.datetime.fromisoformat(kept["when"])
+    except (FideleError, ValueError, KeyError, TypeError):
+        return None
+
+
 class LearnedStore:
     """What was learned of drivers, a file for each driver and version."""
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self._tables: dict[Path, tuple[tuple[int, int], Measured | None]] = {}
 
     def _path(self, driver: str, version: str) -> Path:
         stem = re.sub(r"[^\w.-]+", "-", f"{driver} {version}".strip())[:80].strip("-.") or "driver"
@@ -263,17 +278,13 @@ class LearnedStore:
         now = datetime.datetime.now().replace(microsecond=0).isoformat()
         write_bytes(path, json.dumps(said | {"when": now, "codes": codes}).encode())
 
-    def table_of(self, driver: str, version: str, media: str) -> tuple[NDArray[np.float32], datetime.datetime] | None:
+    def table_of(self, driver: str, version: str, media: str) -> Measured | None:
         """Return a driver's measured correction, and when it was measured; None where it never was."""
         path = self._table_path(driver, version, media)
-        if not path.exists():
-            return None
-        try:
-            kept = json.loads(read_bytes(path, 1 << 20))
-            codes = np.array(kept["codes"], np.float32).reshape(17, 17, 17, 3) / 65535
-            return np.clip(codes, 0, 1), datetime.datetime.fromisoformat(kept["when"])
-        except (FideleError, ValueError, KeyError, TypeError):
-            return None
+        stamp = stamp_of(path)
+        if self._tables.get(path, (None, None))[0] != stamp:  # asked for at every look at the route
+            self._tables[path] = (stamp, _table(path))
+        return self._tables[path][1]
 
     def keep(self, learned: Learned) -> Path:
         """Keep what is known now; guesses are made anew each time and are not kept."""

@@ -55,6 +55,8 @@ _AT_REST = {
 }
 #: Seconds for which what a queue says of its options is taken for true.
 _FRESH = 2.0
+#: Seconds after which a printer that did not answer is asked again.
+_ASK_AGAIN = 60.0
 #: Length in mm at which a roll is probed.
 _SHOWN = 297.0
 _PLAIN = Ppd(sheets={"A4": Sheet(210, 297, (5, 5, 5, 5))})
@@ -158,14 +160,17 @@ class QueuePrinter(DriverSettings):
     @property
     def may_say_more(self) -> bool:
         """Whether the printer itself can be asked for what its queue's description leaves out, and was not yet."""
-        return self._beyond is None and self._state.driverless and self._state.uri.startswith(("ipp:", "ipps:"))
+        due = time.monotonic() - self._asked > _ASK_AGAIN
+        return self._beyond is None and due and self._state.driverless and self._state.uri.startswith(("ipp:", "ipps:"))
 
     def ask_beyond(self) -> None:
-        """Ask the printer itself; where it does not answer it is asked when the queues are looked for again."""
+        """Ask the printer itself; where it does not answer it is asked again after a while."""
+        self._asked = time.monotonic()
         with contextlib.suppress(FideleError):
             self._beyond = ask_printer(self._state.uri)
             self._last = None
 
+    _asked = float("-inf")
     #: What the printer itself said, None where it was not asked or did not answer.
     _beyond: Beyond | None = None
 

@@ -65,7 +65,8 @@ class Queues:
 
 def _ask(printers: list[QueuePrinter]) -> None:
     for printer in printers:
-        printer.ask_beyond()
+        if printer.may_say_more:  # another look may have asked meanwhile
+            printer.ask_beyond()
 
 
 def queues(folder: Path) -> Devices:
