@@ -252,7 +252,9 @@ class Suspects(QWidget):
         if cause is not None:
             shown = cause.suspects[: self._most]
             self.setMinimumHeight(_ROW * len(shown))
-            self.setAccessibleDescription(", ".join(f"{s.title} leaves {s.fit_de00:.1f}" for s in shown if s.Lab is not None))
+            self.setAccessibleDescription(
+                ", ".join(f"{s.title} leaves {s.fit_de00:.1f}" for s in shown if s.Lab is not None)
+            )
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
