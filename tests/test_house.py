@@ -254,7 +254,8 @@ def test_trials_leave_driver_and_print_system_alone_at_every_moment(session):
         return True
 
     session.trials.trying(session.trials.of_profile(session.card.profile))(told)
-    session.trials.trying_routes(("system", "driver"))(told)
+    routes = session.print_trials
+    routes.doing(routes.make("owner", ["system", "driver"]))(told)
     assert len(seen) > 8
     assert all(one == before for one in seen)
 

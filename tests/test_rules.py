@@ -326,20 +326,25 @@ def test_the_program_is_mended_where_it_stands_and_probed_again(good, tmp_path):
     assert {f.code for f in session.stops} == {"program-not-known"}
 
 
-def test_a_route_trial_tells_which_route_is_nearest_and_leaves_all_as_it_was(good):
+def test_a_trial_of_routes_tells_which_is_nearest_and_leaves_all_as_it_was(good):
     session = good(WREN)
     before, system = session.device.settings(), session.device.system.assigned()
-    trial = session.trials
-    assert trial.routes() == ("fidele", "system", "driver")
-    with pytest.raises(FideleError, match="One route is no trial"):
-        trial.trying_routes(("fidele",))
+    trials = session.print_trials
+    assert [v for v, _ in trials.values("owner")] == ["fidele", "system", "driver"]
+    with pytest.raises(FideleError, match="compares two to 6"):
+        trials.make("owner", ["fidele"])
     shares = []
-    trial.take_routes(trial.trying_routes(("fidele", "driver"))(lambda share: shares.append(share) or True))
-    fidele, driver = trial.legs
+    trial = trials.make("owner", ["fidele", "driver"])
+    read = trials.doing(trial)(lambda share: shares.append(share) or True)
+    trial = trials.take(trials.shown, read)
     assert shares == sorted(shares)
-    assert fidele.checked.comparison.mean < 1 < driver.checked.comparison.mean
-    assert "Fidele converts" in session.said
-    runs = session.logbook.runs()
-    assert [r.title for r in runs[:2]] == ["Quick chart, the driver converts", "Quick chart, Fidele converts"]
+    fidele, driver = (trial.measured[-1].off["all"][letter] for letter in "AB")
+    assert fidele < 1 < driver
+    assert trial.measured[-1].best["all"] == "A"
+    assert "A comes nearest to the proof" in session.said
+    assert [r.title.partition(": ")[2] for r in session.logbook.runs()[:2]] == [
+        "the driver converts",
+        "Fidele converts",
+    ]
     assert (session.device.settings(), session.device.system.assigned()) == (before, system)
     assert session.findings == ()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from importlib import resources
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,14 @@ from fidele.chart.code import PageCode, code_bitmap
 from fidele.chart.definition import Chart
 from fidele.chart.layout import Layout
 from fidele.chart.marks import mark_bitmap
+
+if TYPE_CHECKING:
+    from PIL import ImageFont
+
+#: The chart whose patches carry the numbers to type for them.
+SWATCHES = "swatches"
+#: How high they stand, in mm, at the foot of a patch: below what is measured of it.
+_NUMBERS = 1.35
 
 
 def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCode | None = None) -> NDArray[np.uint16]:
@@ -27,8 +36,34 @@ def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCod
         x0, y0 = np.round((centre - half) * scale).astype(int)
         x1, y1 = np.round((centre + half) * scale).astype(int)
         canvas[y0:y1, x0:x1] = values[index]
+        if chart.name == SWATCHES:
+            _numbers(canvas[y0:y1, x0:x1], chart.rgb[index], scale)
     small_print(canvas, f"{chart.title}, page {page + 1} of {chart.pages} · {label}", chart.layout.text_box(), scale)
     return canvas
+
+
+def _numbers(patch: NDArray[np.uint16], rgb: NDArray[np.float64], scale: float) -> None:
+    """Write a patch's values, 0 to 255, along its foot, light on dark and dark on light."""
+    from PIL import Image, ImageDraw
+
+    high, wide = patch.shape[:2]
+    tall = round((_NUMBERS + 0.35) * scale)
+    if tall < 9 or tall > high // 4:
+        return
+    picture = Image.new("L", (wide, tall), 0)
+    words = " ".join(f"{value * 255:.0f}" for value in rgb)
+    ImageDraw.Draw(picture).text((wide // 2, 0), words, font=_font(_NUMBERS * scale), fill=255, anchor="ma")
+    mask = (np.asarray(picture, np.float64) / 255)[..., None]
+    ink = 0.0 if rgb @ (0.3, 0.59, 0.11) > 0.45 else 65535.0
+    foot = patch[high - tall :]
+    foot[:] = np.round(foot * (1 - mask) + ink * mask).astype(np.uint16)
+
+
+def _font(pixels: float) -> ImageFont.FreeTypeFont:
+    from PIL import ImageFont
+
+    with resources.as_file(resources.files("fidele") / "data" / "fonts" / "Inter-Regular.otf") as path:
+        return ImageFont.truetype(str(path), max(8, round(pixels)), layout_engine=ImageFont.Layout.BASIC)
 
 
 def blank_page(layout: Layout, mark_set: int, code: PageCode, ppi: int) -> NDArray[np.uint16]:
@@ -55,11 +90,9 @@ def small_print(
     canvas: NDArray[np.uint16], text: str, box: tuple[float, float, float, float], scale: float, height: float = 2.3
 ) -> None:
     """Write text into a box (left, top, right, bottom, in mm), broken at ' · ' and at blanks, cut off at its foot."""
-    from PIL import Image, ImageDraw, ImageFont
+    from PIL import Image, ImageDraw
 
-    font_file = resources.files("fidele") / "data" / "fonts" / "Inter-Regular.otf"
-    with resources.as_file(font_file) as path:
-        font = ImageFont.truetype(str(path), max(8, round(height * scale)), layout_engine=ImageFont.Layout.BASIC)
+    font = _font(height * scale)
     left, top, right, bottom = (round(mm * scale) for mm in box)
     if right - left < 20 or bottom - top < 8:
         return

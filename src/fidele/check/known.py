@@ -156,6 +156,11 @@ WORDS: dict[str, tuple[str, str, str]] = {
         "No suspected fault explains the measured patches.",
         "Is it the chart, the condition and the piece that you think? Print the control chart once more.",
     ),
+    "no-profile": (
+        "No profile to judge by",
+        "No profile says what this print should be: it is held against the picture on the screen.",
+        "Lay another print of this chart beside it, or have a profile made for this condition.",
+    ),
     "undecided": (
         "Undecided",
         "Several explanations fit nearly as well.",

@@ -88,7 +88,7 @@ def _table(titles: tuple[str, ...], rows: list[list[str]]) -> str:
 
 def verdict_words(c: Comparison) -> str:
     """Return verdict and figures in a line."""
-    return f"{'Passed' if c.passed else 'Failed'}: mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}"
+    return f"{c.said.capitalize()}: mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}"
 
 
 def as_csv(comparison: Comparison) -> str:

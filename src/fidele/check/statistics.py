@@ -17,7 +17,10 @@ from fidele.colour.difference import delta_e_2000
 #: A grey, a full colour or the black is seen to be off, at arm's length, from so many ΔE00 on.
 SEEN = 5.0
 
-__all__ = ["TOLERANCES", "Comparison", "Summary", "Tolerance", "compare", "relative_to_white"]
+#: Verdicts as words in a sentence.
+SAID = {"pass": "passed", "fail": "failed", "none": "not judged"}
+
+__all__ = ["SAID", "TOLERANCES", "Comparison", "Summary", "Tolerance", "compare", "relative_to_white"]
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,7 @@ class Comparison:
     """ΔE00 of matched patches, wanted and measured L*a*b* (n, 3) by id.
 
     `families` says what each patch is for, and `out` (n,) which of the wanted colours no ink reaches; both empty where
-    that is not known.
+    that is not known. `judged` False: what is wanted is only a picture to hold it against, which no limit applies to.
     """
 
     ids: tuple[str, ...]
@@ -53,6 +56,7 @@ class Comparison:
     tolerance: Tolerance
     families: tuple[str, ...] = ()
     out: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, bool))
+    judged: bool = True
 
     @property
     def mean(self) -> float:
@@ -77,7 +81,7 @@ class Comparison:
     @property
     def passed(self) -> bool:
         """Whether nothing that the tolerance limits is exceeded, nor anything that a person would see."""
-        return not self.failures
+        return self.judged and not self.failures
 
     @cached_property
     def failures(self) -> tuple[str, ...]:
@@ -87,7 +91,9 @@ class Comparison:
         length, and no single patch by twice what the 95th percentile may be.
         """
         t, greys = self.tolerance, self.masks["greys"]
-        said = []
+        said: list[str] = []
+        if not self.judged:
+            return ()
         if self.mean > t.mean:
             said.append(f"The mean is {self.mean:.1f}; {t.name} allows {t.mean:g}.")
         if self.p95 > t.p95:
@@ -111,8 +117,13 @@ class Comparison:
 
     @property
     def verdict(self) -> str:
-        """'pass' or 'fail'."""
-        return "pass" if self.passed else "fail"
+        """'pass' or 'fail'; 'none' where it is not judged."""
+        return "pass" if self.passed else "fail" if self.judged else "none"
+
+    @property
+    def said(self) -> str:
+        """The verdict as a word in a sentence."""
+        return SAID[self.verdict]
 
     def worst(self, count: int = 10) -> NDArray[np.int64]:
         """Return the indices of the worst patches, worst first."""

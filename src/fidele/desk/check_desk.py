@@ -175,7 +175,7 @@ class CheckDesk(Desk):
             ("Judge the piece by its artwork", self.judge_piece, self._pressed() and by_artwork(self.session.run)),
             ("Measure patch by patch", partial(self.show_page, "Measure"), self._pressed()),
             ("Judge the visual page by eye", partial(self.show_page, "By eye"), True),
-            ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), there),
+            ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), self.swatches.there or there),
             ("Scan a part of the glass …", self._preview, isinstance(self.session.devices.scanner, AnyScanner)),
             ("Characterise the scanner …", self._characterise, True),
             ("Verify the scanner …", partial(self._characterise, True), self.session.checking.scanner.path is not None),
@@ -341,6 +341,7 @@ class CheckDesk(Desk):
         else:
             for one in read.prints:
                 checking.lay_beside(one)
+            self.swatches.show_check(max(read.prints, key=lambda p: len(p.checked.index)).checked)
             self.session.say(f"{len(read.prints)} prints of charts were read; they lie side by side.")
             self.show_page("Side by side")
 
@@ -569,7 +570,7 @@ class CheckDesk(Desk):
         self.swatches.refresh()
         if self._page == "Measure":
             self.measuring.begin(run)
-        needs_check = self._page in ("Patches", "Cause", "Figures", "Ramps", "Swatches")
+        needs_check = self._page in ("Patches", "Cause", "Figures", "Ramps")
         self.stack.setCurrentWidget(self.how if needs_check and not there else self.pages[self._page])
         self._group.setExclusive(False)
         for name, made in self.switch.items():
@@ -602,7 +603,7 @@ class CheckDesk(Desk):
                 )
             return
         c = checked.comparison
-        self.title.setText(f"{checked.chart.title}, run {run.number}: {'passed' if c.passed else 'failed'}")
+        self.title.setText(f"{checked.chart.title}, run {run.number}: {c.said}")
         self.state.setText(
             f"Against {checked.against}: mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}, "
             f"largest {c.largest:.1f}. {checked.cause.sentence}"
@@ -645,12 +646,12 @@ class CheckDesk(Desk):
         return rows
 
     def extra(self) -> list[QWidget]:
-        """Return the way to the last route trial, whose prints are compared side by side."""
-        if self.session.profile is None:
+        """Return the way to trial prints, which are compared side by side."""
+        if self.session.card is None:
             return []
         made = QWidget()
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 2, 0, 2)
-        row.addWidget(button("Routes side by side", lambda: self.go.emit("Route trial"), "Prints by several routes"))
+        row.addWidget(button("Trial prints", lambda: self.go.emit("Trial prints"), "One thing varied, side by side"))
         row.addStretch()
         return [made]

@@ -20,6 +20,7 @@ from fidele.arrays import Codes
 from fidele.chart.visual import LIGHT as VIEWING
 from fidele.chart.visual import QUESTIONS
 from fidele.check.cause import telling_patches
+from fidele.check.statistics import SAID
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot, RampsOver, ScanView, TrendPlot
 from fidele.desk.kit import REST, across, choice, down, fill
 from fidele.desk.labels import button, clear, heading, label, section
@@ -264,6 +265,10 @@ class CausePage(Page):
         self.why.setText(cause.sentence + sure)
         self.next.setText(f"Next: {cause.next_step}")
         self.suspects.show_cause(cause)
+        if not cause.suspects:
+            for words in (self.group, self.apart, self.hidden):
+                words.setText("")
+            return
         titles = {s.code: s.title for s in cause.suspects}
         others = [titles[c] for c in cause.group if c != cause.suspects[0].code]
         self.group.setText(
@@ -342,9 +347,7 @@ class BesidePage(Page):
             eyes.picked.connect(self.picked)
             self.plots.append(eyes)
             c = one.checked.comparison
-            self.strips.addWidget(
-                label(f"{one.label}: {'passed' if c.passed else 'failed'}, {c.mean:.1f}", 9, bold=True), 0, number
-            )
+            self.strips.addWidget(label(f"{one.label}: {c.said}, {c.mean:.1f}", 9, bold=True), 0, number)
             self.strips.addWidget(eyes, 1, number)
         sums = [one.checked.comparison.by_family() for one in prints]
         names = list(dict.fromkeys(n for s in sums for n in s))
@@ -381,7 +384,7 @@ class TrendPage(Page):
         check = checks[number]
         v = check.verdict
         words = [
-            f"{check.at:%d.%m.%Y %H:%M}, run {check.run}: {'passed' if v.verdict == 'pass' else 'failed'}, "
+            f"{check.at:%d.%m.%Y %H:%M}, run {check.run}: {SAID.get(v.verdict, v.verdict)}, "
             f"mean {v.mean:.1f}, 95th percentile {v.p95:.1f} ({v.chart or 'chart'}, {v.instrument or 'scanner'})."
         ]
         if number:

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from fidele.desk.tuning_desk import TuningDesk
 
 #: Stations that are not called like their attribute.
-_OTHERWISE = {"handoff": "Hand-off", "making": "New condition", "card": "Condition", "trial": "Route trial"}
+_OTHERWISE = {"handoff": "Hand-off", "making": "New condition", "card": "Condition", "trial": "Trial prints"}
 
 
 class Desks(Mapping[str, Desk]):

@@ -331,13 +331,13 @@ class HandoffDesk(Desk):
         return (to_image(both[0]), to_image(both[1])) if both is not None else None
 
     def extra(self) -> list[QWidget]:
-        """Return the way to a route trial."""
-        if self.session.profile is None:
+        """Return the way to trial prints."""
+        if self.session.card is None:
             return []
         ask = button(
-            "Try routes side by side",
-            lambda: self.go.emit("Route trial"),
-            "Print one labelled chart by two or three routes, and compare them",
+            "Trial prints",
+            lambda: self.go.emit("Trial prints"),
+            "Print one chart with one thing varied: media name, quality, who converts; and compare",
         )
         made = QWidget()
         across(ask, SPRING, margins=(0, 2, 0, 2), on=made)

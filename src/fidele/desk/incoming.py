@@ -147,6 +147,8 @@ class Incoming:
             self.take_profiles([path])
         elif ending in LEAFLETS and station == "Profile":
             window.desks.profile.take_leaflet(path)
+        elif ending in PICTURE_ENDINGS and station == window.desks.trial.station and session.print_trials.shown:
+            window.desks.trial.read_scan(path)
         elif ending in PICTURE_ENDINGS:
             if not scan and station != "Check":
                 return False

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QTreeWidgetItem,
 )
 
+from fidele.check.statistics import SAID
 from fidele.desk.desk import Desk, clock
 from fidele.desk.kit import SPRING, down, entry, fill
 from fidele.desk.labels import button, line
@@ -156,7 +157,7 @@ class LogbookDesk(Desk):
 
     def _checks(self, run: KeptRun) -> None:
         for at, verdict in self.session.logbook.checks_of(run.id):
-            said = {"pass": "passed", "fail": "failed"}.get(verdict.verdict, verdict.verdict)
+            said = SAID.get(verdict.verdict, verdict.verdict)
             figures = f"mean {verdict.mean:.2f}, 95th percentile {verdict.p95:.2f}"
             words = f"{said}, {clock(at)}: {figures}. {'; '.join(verdict.words)}"
             item = QTreeWidgetItem([f"   {verdict.chart or 'Check'}", words])
@@ -224,7 +225,7 @@ class LogbookDesk(Desk):
         self.tree.blockSignals(True)
         self.tree.clear()
         for run in runs[:_LISTED]:
-            said = {"pass": "passed", "fail": "failed"}.get(run.verdict, "")
+            said = SAID.get(run.verdict, "")
             item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, run.card_name, run.state, said])
             item.setData(0, _NUMBER, run.id)
             item.setToolTip(1, run.title + (f"\n{run.why}" if run.why else ""))

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from fidele.check.statistics import SAID
 from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.profile_list import ProfileList, lines_of
@@ -217,11 +218,10 @@ class ShelfView(QWidget):
     def refresh_log(self) -> None:
         """Show the last runs."""
         self.log.clear()
-        words = {"pass": "passed", "fail": "failed", "": ""}
         for run in self._session.logbook.runs(30):
             item = QListWidgetItem(f"{run.id}  {run.title}")
             item.setData(Qt.ItemDataRole.UserRole, run.id)
-            said = words[run.verdict] if run.state == "printed" else run.state
+            said = SAID.get(run.verdict, "") if run.state == "printed" else run.state
             item.setToolTip(
                 f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}"
                 + (f": {said}" if said else "")

@@ -29,7 +29,11 @@ class SwatchPage(Page):
         self._checked: Checked | None = None
         self.box.addWidget(
             label(
-                "Any chart that was measured will do; the swatch book has most to pick from.", 9.5, dim=True, wrap=True
+                "Any chart that was measured will do, no profile is needed; the swatch book has most to pick from, and "
+                "carries the numbers to type on each field.",
+                9.5,
+                dim=True,
+                wrap=True,
             )
         )
         row = QHBoxLayout()
@@ -49,6 +53,11 @@ class SwatchPage(Page):
         self.found.setHorizontalSpacing(14)
         self.found.setVerticalSpacing(6)
         fill(self.box, self.found, REST)
+
+    @property
+    def there(self) -> bool:
+        """Whether a chart was measured that can be asked."""
+        return self._checked is not None
 
     def show_check(self, checked: Checked) -> None:
         self._checked = checked

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
 
 from fidele.apart.ask import warm
+from fidele.check.statistics import SAID
 from fidele.desk.desk import Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
@@ -338,9 +339,9 @@ class Window(QMainWindow):
         last = next((r for r in s.logbook.runs(20) if r.verdict), None)
         words["Check"] = "not checked yet"
         if s.checked is not None:
-            words["Check"] = "passed" if s.checked.comparison.passed else "failed"
+            words["Check"] = s.checked.comparison.said
         elif last is not None:
-            words["Check"] = f"last: {'passed' if last.verdict == 'pass' else 'failed'}"
+            words["Check"] = f"last: {SAID.get(last.verdict, last.verdict)}"
         if chain is None:
             return ThreadState(None, words, held, "No printing condition", "A card says what a profile is true for.")
         return ThreadState(chain, words, held, chain.headline, chain.sentence)

@@ -44,9 +44,8 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
     )
     if c.passed:
         yield finding("passed", figures=figures)
-    else:
+    elif c.judged:
         yield finding("out-of-tolerance", figures=" ".join(c.failures))
-    if not c.passed:
         yield _cause(check, mended=facts.chain is not None and len(facts.chain.knots) == 1)
     if check.mirrored:
         yield finding("seen-mirrored")

@@ -67,7 +67,10 @@ def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool 
     if card is not None:
         words += [card.name, card.printer_name, f"{card.media} on {card.substrate}"]
         words += [f"{card.driver[k]}" for k in ("stand_in", "quality") if k in card.driver]
-        words.append("nothing converts" if bare else f"{card.intent.value}{', black point' if card.bpc else ''}")
+        if bare or card.owner == "driver":
+            words.append("nothing converts" if bare else "the driver converts")
+        else:
+            words.append(f"{card.intent.value}{', black point' if card.bpc else ''}")
     words += [today.isoformat(), *([f"run {run}"] if run else [])]
     label = " · ".join(words)
     return chart_artwork(chart, page, label, code)

@@ -26,6 +26,7 @@ from fidele.run.beside import PrintMeasured
 from fidele.run.job import Job, Patches, Printed
 from fidele.run.probes import Corrections
 from fidele.run.reading import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
+from fidele.run.unprofiled import NOT_CHARACTERISED, measured_unprofiled, scan_unprofiled
 from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
 from fidele.store.records import Verdict
@@ -33,12 +34,6 @@ from fidele.store.scanners import ScannerRecord
 
 #: How many other profiles are suspected of having been used by mistake.
 _OTHERS = 24
-
-#: What can be concluded from a scanner that nobody characterised.
-NOT_CHARACTERISED = (
-    "The scanner is not characterised: how these prints differ from each other counts, how far each is from what was "
-    "wanted does not."
-)
 
 
 @dataclass(frozen=True)
@@ -100,7 +95,12 @@ class Reader:
         """Judge an instrument's measurement of a run's chart; kept in the logbook."""
         chart = patches_of(printed.job).chart
         uncertainty = uncertainty_of(measured, self.scanner.residual_mean)
-        return self._keep(printed, self.finished(check_measured(chart, measured, self.aim(printed.job), uncertainty)))
+        return self._keep(printed, self._measured(chart, measured, printed.job, uncertainty))
+
+    def _measured(self, chart: Chart, measured: Measurement, job: Job, uncertainty: float) -> Checked:
+        if job.profile is None:
+            return self.finished(measured_unprofiled(chart, measured, self.tolerance, uncertainty))
+        return self.finished(check_measured(chart, measured, self.aim(job), uncertainty))
 
     def piece(self, printed: Printed, scan: Codes, photo: bool = False) -> PieceChecked:
         """Judge the finished piece of a run by its artwork, on a scan or photograph; kept in the logbook.
@@ -156,10 +156,12 @@ class Reader:
         """Judge what was measured anew, by what is chosen now."""
         if checked.reading is not None and checked.scan is not None:
             return self.judged(checked.chart, checked.reading, job, checked.scan, 0.0)
-        return self.finished(check_measured(checked.chart, checked.measured, self.aim(job), checked.uncertainty))
+        return self._measured(checked.chart, checked.measured, job, checked.uncertainty)
 
     def judged(self, chart: Chart, reading: Reading, job: Job, scan: Codes, ppi: float) -> Checked:
         """Judge a reading of a job's chart."""
+        if job.profile is None:
+            return self.finished(self._unprofiled(chart, reading, scan))
         record = self.scanner
         names = {"instrument": self.devices.scanner_name, "profile": record.title}
         scanner, placing = record.profile(), patches_of(job).placing
@@ -227,17 +229,24 @@ class Reader:
 
     def _relatively(self, chart: Chart, reading: Reading, card: Card | None, scan: Codes) -> Checked:
         """Judge a print for comparison with others; without a scanner's profile the scan is taken for sRGB."""
+        if card is None or card.profile is None or self.profile is None:
+            return self._unprofiled(chart, reading, scan)
         record = self.scanner
         scanner = record.profile() if record.path else None
         names = {"instrument": self.devices.scanner_name, "profile": record.title}
-        if card is None or self.profile is None:
-            raise FideleError("A printing condition with a profile is needed to judge prints by.")
         aim = Aim(card, self.profile, self.tolerance, None, (), self.relative)
         uncertainty = record.residual_mean if scanner is not None else 3.0
         made = check_reading(chart, reading, aim, scanner, uncertainty, names)
         if scanner is None:
             made = replace(made, cautions=(*made.cautions, NOT_CHARACTERISED))
         return replace(made, scan=scan)
+
+    def _unprofiled(self, chart: Chart, reading: Reading, scan: Codes) -> Checked:
+        record = self.scanner
+        scanner = record.profile() if record.path else None
+        names = {"instrument": self.devices.scanner_name, "profile": record.title}
+        uncertainty = record.residual_mean if scanner is not None else 3.0
+        return scan_unprofiled(chart, reading, scan, self.tolerance, scanner, uncertainty, names)
 
 
 def by_artwork(printed: Printed | None) -> bool:

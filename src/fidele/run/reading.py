@@ -51,7 +51,6 @@ class Checked:
     measured: Measurement
     comparison: Comparison
     cause: Cause
-    suspected: Suspicions
     ramps: tuple[Ramp, ...]
     words: tuple[str, ...]
     uncertainty: float
@@ -135,11 +134,7 @@ def check_reading(
     `placing` is where its page lay on the sheet, which says how large it should be; `scan_ppi` the scan's resolution.
     Where a scan comes without a profile, `known_scanner` is the one that it may have been made with.
     """
-    doubtful = reading.doubtful
-    if doubtful.mean() <= _MOST_DOUBTFUL:
-        left, reading = reading, reading.rows(~doubtful)
-    else:
-        left = reading
+    reading, doubts = without_doubtful(chart, reading)
     table = patch_table(chart, reading, scanner, names)
     measured = from_table(table, "the scan")
     through = None
@@ -151,7 +146,7 @@ def check_reading(
         scale = float(np.sqrt(np.prod(reading.pixels_per_mm))) * 25.4 / scan_ppi / meant
     signs = Signs(reading.mirrored, scale, reading.banding, through)
     comparison, cause, suspected = judged(chart, reading.index, measured, aim, uncertainty, signs)
-    cautions = [said] if (said := _doubts(chart, left)) else []
+    cautions = list(doubts)
     if reading.marks == 3:
         cautions.append("One of the page's four corner marks was hidden.")
     if reading.bent > 0.7:
@@ -164,6 +159,13 @@ def check_reading(
 
 #: Where more of a page than this is doubtful, leaving it out leaves too little: all of it is judged, and said.
 _MOST_DOUBTFUL = 0.6
+
+
+def without_doubtful(chart: Chart, reading: Reading) -> tuple[Reading, tuple[str, ...]]:
+    """Return a reading without patches that were not lit, or do not lie, as their page; and a sentence on them."""
+    said = _doubts(chart, reading)
+    kept = reading if reading.doubtful.mean() > _MOST_DOUBTFUL else reading.rows(~reading.doubtful)
+    return kept, (said,) if said else ()
 
 
 def _doubts(chart: Chart, reading: Reading) -> str:
@@ -189,22 +191,11 @@ def _made(
     cautions: tuple[str, ...],
     reading: Reading | None = None,
 ) -> Checked:
-    comparison, cause, suspected = found
+    comparison, cause, _ = found
     ramps = tuple(ramps_of(chart.rgb[index], comparison.wanted, comparison.measured))
     said = (*in_words(comparison), *(w for ramp in ramps for w in ramp.words(max(0.5, uncertainty))))
     return Checked(
-        chart,
-        index,
-        measured,
-        comparison,
-        cause,
-        suspected,
-        ramps,
-        said,
-        uncertainty,
-        table,
-        reading,
-        cautions=cautions,
+        chart, index, measured, comparison, cause, ramps, said, uncertainty, table, reading, cautions=cautions
     )
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fidele.arrays import Codes
+from fidele.chart.definition import Chart
 from fidele.chart.family import quick_chart
 from fidele.check.statistics import Comparison, Tolerance
 from fidele.colour.words import hue_name
@@ -105,14 +106,15 @@ def run_trial(
 
 def pressed_and_scanned(
     card: Card,
-    profile: Profile,
+    profile: Profile | None,
     label: str,
     device: Printer,
     devices: Devices,
     number: int,
     told: Callable[[float], bool],
+    chart: Chart | None = None,
 ) -> Codes:
-    """Print the quick chart by a card on a printer as it is for this job, press it, and return its scan.
+    """Print a chart, the quick one, by a card on a printer as it is for this job, press it, and return its scan.
 
     Raises
     ------
@@ -121,8 +123,8 @@ def pressed_and_scanned(
     """
     table, press, scanner = devices.table, devices.press, devices.scanner
     if table is None or press is None or scanner is None:
-        raise FideleError("Nothing here can press and scan by itself: print the quick chart, and open its scan.")
-    chart = quick_chart()
+        raise FideleError("Nothing here can press and scan by itself: print the chart, and open its scan.")
+    chart = quick_chart() if chart is None else chart
     artwork = chart_artwork(chart, 0, label)
     placing = chart_placing(chart, device.media(card.size, card.feed))
     page = prepare_page(Job.of(artwork, placing, card, profile, chart), device, lambda share: told(0.3 * share))

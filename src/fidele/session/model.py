@@ -59,6 +59,7 @@ from fidele.session.materials import OwnMaterials
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
 from fidele.session.pieces import Pieces
 from fidele.session.places import Places
+from fidele.session.print_trials import PrintTrials
 from fidele.session.profiles import Profiles
 from fidele.session.readiness import Readiness
 from fidele.session.sheet import Sheet
@@ -122,6 +123,18 @@ class Session:
             lambda: live.tell(QueueChanged()),
         )
         self.checking = Checking(live, self.profiles, self.charts, devices, self.corrections, self.logbook, places)
+        self.print_trials = PrintTrials(
+            live,
+            self.in_force,
+            devices,
+            self.charts,
+            self.sheet,
+            self.queue,
+            self.checking,
+            self.profiles,
+            self.logbook,
+            places,
+        )
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
         self.inbox = Inbox(live, places.data / "watched.json")

@@ -1,0 +1,384 @@
+"""Trial prints in the session: one thing varied in steps, printed, judged by eye and by scan; no profile needed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from fidele.arrays import Floats
+from fidele.chart.cgats import read as read_table
+from fidele.chart.cgats import write as write_table
+from fidele.chart.definition import Chart
+from fidele.chart.family import made
+from fidele.chart.measurement import Measurement, from_table, matched
+from fidele.devices.devices import Devices
+from fidele.devices.protocol import Printer
+from fidele.errors import FideleError
+from fidele.icc.spaces import srgb
+from fidele.icc.transform import Intent, convert, to_lab
+from fidele.papers.guess import likeness
+from fidele.route.condition import OWNER_WORDS, Card
+from fidele.route.layers import MEANINGS
+from fidele.run.beside import PrintMeasured
+from fidele.run.chart_page import chart_page, chart_placing
+from fidele.run.job import Job
+from fidele.run.queue import Queue
+from fidele.run.reader import measured_file
+from fidele.run.reading import verdict_of
+from fidele.run.trial import pressed_and_scanned
+from fidele.session.charts import Charts
+from fidele.session.checking import Checking
+from fidele.session.in_force import InForce
+from fidele.session.live import Live
+from fidele.session.news import LogChanged
+from fidele.session.person import person
+from fidele.session.places import Places
+from fidele.session.profiles import Profiles
+from fidele.session.sheet import Sheet
+from fidele.store.logbook import Logbook
+from fidele.store.trials import TrialStore
+from fidele.tiles import CancelledError, Progress
+from fidele.trials.aim import relative
+from fidele.trials.nearness import REPEAT, PrintRead, Standing, standing
+from fidele.trials.record import LETTERS, Judged, Measured, TrialPrint, TrialRecord, now
+from fidele.values import Value
+
+#: Settings that shape colour or ink: what a trial can vary, the likeliest first.
+_VARIED = (
+    "stand_in",
+    "quality",
+    "density",
+    "colour_mode",
+    "improvement",
+    "purpose",
+    "black_ink",
+    "direction",
+    "colour",
+)
+#: By how much two scans of one print differ through a scanner that nobody characterised, mean ΔE00.
+_REPEAT_BARE = 0.5
+
+
+class PrintTrials:
+    """Makes, prints, reads and keeps trials for a session."""
+
+    def __init__(
+        self,
+        live: Live,
+        in_force: InForce,
+        devices: Devices,
+        charts: Charts,
+        sheet: Sheet,
+        queue: Queue,
+        checking: Checking,
+        profiles: Profiles,
+        logbook: Logbook,
+        places: Places,
+    ) -> None:
+        self._profiles = profiles
+        self._live, self._in_force, self._devices, self._charts = live, in_force, devices, charts
+        self._sheet, self._queue, self._checking, self._logbook = sheet, queue, checking, logbook
+        self._work = places.work
+        self.store = TrialStore(places.data / "trials")
+        #: The trial that is looked at.
+        self.shown: TrialRecord | None = None
+
+    # What can be tried -------------------------------------------------------------------------------------------
+
+    def varied(self) -> list[tuple[str, str]]:
+        """Return what can be varied on the printer in force, with its words: what offers two values or more."""
+        card = self._live.state.card
+        if card is None:
+            return []
+        device = self._devices.of(card)
+        found = [(m, MEANINGS[m]) for m in _VARIED if len(device.offers(m, dict(card.driver))) > 1]
+        if len(self.values("owner")) > 1:
+            found.append(("owner", "Who converts"))
+        return found
+
+    def values(self, varied: str) -> list[tuple[Value, str]]:
+        """Return the values that a trial can compare, with their words."""
+        card = self._live.state.need_card()
+        device = self._devices.of(card)
+        if varied == "owner":
+            able = [o for o in device.owners() if o == "driver" or card.profile is not None]
+            return [(o, f"{OWNER_WORDS[o]} converts") for o in able]
+        return list(device.offers(varied, dict(card.driver)))
+
+    def proposed(self, varied: str, count: int = 3) -> list[Value]:
+        """Return the values that are most worth trying: names like the media's own first, else about what is set."""
+        card, offered = self._live.state.need_card(), [v for v, _ in self.values(varied)]
+        if varied == "stand_in":
+            device = self._devices.of(card)
+            mine = sorted(offered, key=lambda v: -likeness(card.media, str(v), device.name))
+            return mine[:count]
+        current: Value | None = card.owner if varied == "owner" else card.driver.get(varied)
+        at = offered.index(current) if current in offered else 0
+        first = max(0, min(at - count // 2, len(offered) - count))
+        return offered[first : first + count]
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def make(self, varied: str, values: Sequence[Value], chart: str = "quick") -> TrialRecord:
+        """Make a trial of at least two values and keep it; `chart` '' takes the picture in hand.
+
+        Raises
+        ------
+        FideleError
+            When there are too few or too many values, or no picture is in hand.
+        """
+        card = self._live.state.need_card()
+        if not 2 <= len(values) <= len(LETTERS):
+            raise FideleError(f"A trial compares two to {len(LETTERS)} prints; {len(values)} are chosen.")
+        words, device = dict(self.values(varied)), self._devices.of(card)
+        artwork = self._live.state.artwork
+        if not chart and (artwork is None or self._live.state.chart is not None):
+            raise FideleError("Open a picture of your own first, or choose a chart for the trial.")
+        trial_id = self.store.fresh()
+        prints = []
+        for letter, value in zip(LETTERS, values, strict=False):
+            title = words.get(value, str(value))
+            if varied == "owner":
+                changes: dict[str, object] = {"owner": value, "printed_from": ""}
+            else:
+                changes = {"driver": device.possible(card.driver | {varied: value})}
+            # A condition of its own, so that what a trial shows stands in no other's history.
+            mine = {"id": f"trial {trial_id} {letter}", "name": f"{card.name}, {title}", "history": []}
+            prints.append(TrialPrint(letter=letter, title=title, card=card.model_copy(update=changes | mine)))
+        what = dict(self.varied()).get(varied, varied)
+        name = f"{what}: {', '.join(p.title for p in prints)}"
+        picture = str(artwork.path) if not chart and artwork is not None else ""
+        trial = TrialRecord(
+            id=trial_id, title=name, made=now(), varied=varied, chart=chart, picture=picture, prints=tuple(prints)
+        )
+        self._keep(trial)
+        self._live.say(f"Trial of {len(prints)} prints: {name}.")
+        return trial
+
+    def _keep(self, trial: TrialRecord) -> None:
+        self.store.save(trial)
+        self.shown = trial
+
+    def show(self, trial_id: str) -> None:
+        """Look at a kept trial."""
+        self.shown = next((t for t in self.store.all() if t.id == trial_id), self.shown)
+
+    # Printing ----------------------------------------------------------------------------------------------------
+
+    def _job(self, trial: TrialRecord, one: TrialPrint, device: Printer) -> Job:
+        profile = self._live.state.profile if one.card.owner != "driver" else None
+        if not trial.chart:
+            job = self._sheet.job()
+            lying = tuple(replace(part, card=one.card, profile=profile) for part in job.lying)
+            card = one.card.model_copy(update={"sheet": one.card.sheet.model_copy(update={"identity": True})})
+            return replace(job, lying=lying, card=card)
+        chart = made(trial.chart)
+        self._charts.keep(chart)
+        page = chart_page(chart, 0, one.card, 0, note=f"{one.letter} · {one.title}")
+        media = device.media(one.card.size, one.card.feed)
+        return Job.of(page, chart_placing(chart, media), one.card, profile, chart)
+
+    def order(self, trial: TrialRecord) -> TrialRecord:
+        """Send every print of a trial that has no run yet to the queue, each with its own settings.
+
+        Raises
+        ------
+        FideleError
+            When the printer is not here, or an own picture is no longer in hand.
+        """
+        card = self._live.state.need_card()
+        if trial.picture:
+            artwork = self._live.state.artwork
+            if artwork is None or str(artwork.path) != trial.picture:
+                raise FideleError(f"Open {Path(trial.picture).name} first: the trial is of that picture.")
+        prints = []
+        for one in trial.prints:
+            device = self._devices.printer_of(card.printer)
+            if not one.run:
+                job = self._job(trial, one, device)
+                number = self._queue.order(job, settings=device.settings_for(one.card))
+                one = one.model_copy(update={"run": number})  # noqa: PLW2901
+            prints.append(one)
+        trial = trial.model_copy(update={"prints": tuple(prints)})
+        self._keep(trial)
+        self._live.say(f"{len(prints)} prints of the trial are in the queue, labelled {prints[0].letter} and on.")
+        return trial
+
+    @property
+    def by_itself(self) -> bool:
+        """Whether stand-ins for table, press and scanner are here that do it all."""
+        d = self._devices
+        return d.table is not None and d.press is not None and d.scanner is not None
+
+    def doing(self, trial: TrialRecord) -> Callable[[Progress], list[PrintMeasured]]:
+        """Return the work of printing, pressing, scanning and reading a trial's charts, beside the interface.
+
+        Raises
+        ------
+        FideleError
+            When it is of a picture, or nothing here can press and scan by itself.
+        """
+        if not trial.chart or not self.by_itself:
+            raise FideleError("Print it, press it, and scan the prints: nothing here does that by itself.")
+        devices, logbook, chart = self._devices, self._logbook, made(trial.chart)
+        self._charts.keep(chart)
+        reader, profile = self._checking.reader(), self._live.state.profile
+        numbers: dict[str, int] = {}
+        for one in trial.prints:
+            self._sending(one.card)  # a clear word now rather than after the first print
+        for one in trial.prints:
+            device, card = devices.printer_of(one.card.printer), one.card
+            title = f"{chart.title}, trial {one.letter}: {one.title}"
+            numbers[one.letter] = logbook.add_run(
+                title, card.model_dump_json(), card.profile, device.settings_for(card), {}, ""
+            )
+        prints = tuple(p.model_copy(update={"run": numbers[p.letter]}) for p in trial.prints)
+        self._keep(trial.model_copy(update={"prints": prints}))
+
+        def work(progress: Progress) -> list[PrintMeasured]:
+            read: list[PrintMeasured] = []
+            for index, one in enumerate(prints):
+
+                def told(share: float, done: int = index) -> bool:
+                    if not progress((done + share) / len(prints)):
+                        raise CancelledError
+                    return True
+
+                sending = self._sending(one.card)
+                label = f"Trial {trial.id} · {one.letter} · {one.title} · run {one.run}"
+                mine = None if one.card.owner == "driver" else profile
+                scan = pressed_and_scanned(one.card, mine, label, sending, devices, one.run, told, chart)
+                read += _of_run(reader.prints(scan, [chart]), one)
+            return read
+
+        return work
+
+    def _sending(self, card: Card) -> Printer:
+        """Return the printer as a print of a trial needs it: with its settings, and converting where it is to."""
+        device = self._devices.printer_of(card.printer)
+        entry = self._profiles.shelf.find(card.profile) if card.profile and card.owner == "system" else None
+        sending = device.sending(device.settings_for(card), entry.path if entry is not None else None)
+        converting = [x.name for x in sending.layers(card, None) if x.converts]
+        if converting != ([] if card.owner in ("fidele", "program") else [card.owner_layer]):
+            raise FideleError(
+                f"“{card.name}” cannot be set up here as a trial: {_layers(converting)} would convert. "
+                "Mend the hand-off first."
+            )
+        return sending
+
+    # Reading -----------------------------------------------------------------------------------------------------
+
+    def take(self, trial: TrialRecord, read: Sequence[PrintMeasured]) -> TrialRecord:
+        """Keep what was read of a trial's prints, and say how they stand.
+
+        Raises
+        ------
+        FideleError
+            When none of what was read is a print of this trial.
+        """
+        mine = [p for p in read if trial.of_run(p.run) is not None]
+        if not mine:
+            raise FideleError(f"None of the {len(read)} prints that were read is of this trial: they say other runs.")
+        for one in mine:
+            write_table(measured_file(self._work, one.run), one.checked.table)
+            self._logbook.add_verdict(one.run, verdict_of(one.checked))
+        self._live.tell(LogChanged())
+        characterised = self._checking.scanner.path is not None
+        found = self.standing(trial, REPEAT if characterised else _REPEAT_BARE)
+        if found is None:
+            missing = [p.letter for p in trial.prints if not measured_file(self._work, p.run).exists()]
+            self._live.say(f"{len(mine)} of the prints were read; {', '.join(missing)} still to be scanned.")
+            self._keep(trial)
+            return trial
+        through = "a characterised scanner" if characterised else "a scanner taken for sRGB"
+        measured = Measured(
+            when=now(),
+            off={f.name: {k: round(v, 2) for k, v in f.off.items()} for f in found.families},
+            best={f.name: f.best for f in found.families},
+            sentence=found.sentence,
+            through=through,
+            notes=found.notes,
+        )
+        trial = trial.model_copy(update={"measured": (*trial.measured, measured)})
+        self._keep(trial)
+        self._live.say(found.sentence)
+        return trial
+
+    def standing(self, trial: TrialRecord, repeat: float = REPEAT) -> Standing | None:
+        """Return how the measured prints of a trial stand, None while fewer than two were read."""
+        if not trial.chart:
+            return None
+        chart, found = made(trial.chart), []
+        for one in trial.prints:
+            path = measured_file(self._work, one.run)
+            if one.run and path.exists():
+                measured = matched(from_table(read_table(path), str(path)), chart.ids, chart.rgb)
+                found.append((one, measured))
+        if len(found) < 2:
+            return None
+        shared = [s for s in chart.ids if all(s in set(m.ids) for _, m in found)]
+        prints = [_print_read(chart, one, m, shared) for one, m in found]
+        return standing(prints, repeat, self._proof(prints[0].rgb))
+
+    def _proof(self, rgb: Floats) -> Floats | None:
+        """Return what the profile in force promises of sRGB values (n, 3), relative to white; None without one."""
+        state = self._live.state
+        if state.card is None or state.profile is None or state.profile.channels != 3:
+            return None
+        device = convert(rgb.astype(np.float32), srgb(), state.profile, state.card.intent, state.card.bpc)
+        return relative(to_lab(device, state.profile, Intent.ABSOLUTE).astype(float), rgb)
+
+    # Judging -----------------------------------------------------------------------------------------------------
+
+    def answer(self, trial: TrialRecord, family: str, best: str, light: str = "") -> TrialRecord:
+        """Keep what somebody saw in a family of colours; `best` '' is no difference."""
+        if best and trial.letter(best) is None:
+            raise FideleError(f"There is no print {best} in this trial.")
+        said = Judged(family=family, best=best, who=person(), when=now(), light=light)
+        trial = trial.model_copy(update={"seen": (*trial.seen, said)})
+        self._keep(trial)
+        return trial
+
+    def choose(self, trial: TrialRecord, letter: str) -> TrialRecord:
+        """Take a print's setting into the condition in force, as a step that can be undone.
+
+        Raises
+        ------
+        FideleError
+            When the condition in force is of another printer.
+        """
+        one, card = trial.letter(letter), self._live.state.need_card()
+        if one is None or one.card.printer != card.printer:
+            raise FideleError("The trial was of another printer than the condition in force.")
+        changed: dict[str, object] = (
+            {"owner": one.card.owner} if trial.varied == "owner" else {"driver": dict(one.card.driver)}
+        )
+        self._in_force.change(f"Take “{one.title}” from a trial", **changed)
+        trial = trial.model_copy(update={"taken": letter, "ended": True})
+        self._keep(trial)
+        self._live.say(f"“{one.title}” belongs to “{card.name}” now.")
+        return trial
+
+    def remove(self, trial_id: str) -> None:
+        """Forget a trial; its runs stay in the logbook."""
+        self.store.remove(trial_id)
+        if self.shown is not None and self.shown.id == trial_id:
+            self.shown = None
+
+
+def _layers(converting: list[str]) -> str:
+    words = {"system": "the print system", "driver": "the driver", "panel": "the printer"}
+    return " and ".join(words.get(name, name) for name in converting) or "nothing"
+
+
+def _of_run(prints: Sequence[PrintMeasured], one: TrialPrint) -> list[PrintMeasured]:
+    """Return the first print that was read, as that of a trial's run: it was laid on the glass a moment ago."""
+    return [replace(prints[0], run=one.run, label=f"{one.letter}: {one.title}")] if prints else []
+
+
+def _print_read(chart: Chart, one: TrialPrint, measured: Measurement, shared: Sequence[str]) -> PrintRead:
+    rows = [chart.ids.index(s) for s in shared]
+    return PrintRead(one.letter, one.title, chart.rgb[rows], measured.rows(tuple(shared)).Lab)

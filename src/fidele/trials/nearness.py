@@ -1,0 +1,168 @@
+"""Which of several prints comes nearest to an aim, family by family; a winner only where that is seen and measured."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from fidele.arrays import Floats
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.words import hue_name
+from fidele.errors import FideleError
+from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
+
+#: Two prints side by side look alike where their colours differ by less than this on average, ΔE00.
+SEEN = 1.0
+#: One print leads where it is nearer by so much on average: less is not seen against the picture.
+_LEAD = 0.5
+#: Readings of one print differ by about so much, mean ΔE00, where nothing else is known.
+REPEAT = 0.3
+
+
+@dataclass(frozen=True, eq=False)
+class PrintRead:
+    """A print as it was read: its letter, what it is, its patches' RGB (n, 3) and measured L*a*b* (n, 3)."""
+
+    letter: str
+    title: str
+    rgb: Floats
+    Lab: Floats
+
+
+@dataclass(frozen=True)
+class Family:
+    """How near each print comes in one family, mean ΔE00 by letter; `best` is '' where none leads."""
+
+    name: str
+    off: dict[str, float]
+    best: str
+    patches: int
+
+    @property
+    def words(self) -> str:
+        """Which is nearest, or that there is no difference to be seen."""
+        return f"{self.best} is nearer" if self.best else "no difference that is seen and measured"
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What several prints come to beside each other.
+
+    Attributes
+    ----------
+    families
+        By name, 'all' first.
+    apart
+        Mean ΔE00 between two prints, by their letters.
+    notes
+        What stands out in each print by itself, by letter: its greys, its black, its tones.
+    against
+        What they were held against, in words.
+    aim, seen
+        That, and each print by its letter: L*a*b* (n, 3) relative to white.
+    """
+
+    families: tuple[Family, ...]
+    apart: dict[tuple[str, str], float]
+    notes: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    against: str = "the picture"
+    aim: Floats = field(default_factory=lambda: np.zeros((0, 3)), compare=False)
+    seen: dict[str, Floats] = field(default_factory=dict, compare=False)
+
+    @property
+    def best(self) -> str:
+        """Letter of the print that is nearest all in all, '' for a draw."""
+        return self.families[0].best
+
+    @property
+    def sentence(self) -> str:
+        """What came of it, in a sentence or two."""
+        won: dict[str, list[str]] = {}
+        for family in self.families[1:]:
+            if family.best:
+                won.setdefault(family.best, []).append(FAMILIES[family.name])
+        if not self.best and not won:
+            if all(d < SEEN for d in self.apart.values()):
+                return "A draw: these prints look alike. Further steps of this kind would not be seen."
+            return f"A draw: they differ, and none of them is nearer to {self.against}."
+        said = [f"{self.best} comes nearest to {self.against} all in all." if self.best else "None leads all in all."]
+        for letter, names in won.items():
+            if letter != self.best:
+                said.append(f"{letter} is nearer in {', '.join(names)}.")
+        even = [FAMILIES[f.name] for f in self.families[1:] if not f.best]
+        if self.best and even and len(even) < len(self.families) - 1:
+            said.append(f"In {', '.join(even)} no difference is seen.")
+        return " ".join(said)
+
+
+def standing(prints: Sequence[PrintRead], repeat: float = REPEAT, proof: Floats | None = None) -> Standing:
+    """Compare prints of the same patches with one aim, and with each other.
+
+    Each is taken relative to its own white. The aim is the proof, L*a*b* (n, 3) relative to its white, where there is
+    one; else the picture on the screen between white and the deepest black that any of the prints reaches. `repeat` is
+    by how much two readings of one print differ, mean ΔE00.
+
+    Raises
+    ------
+    FideleError
+        When there are fewer than two, or they are not of the same patches.
+    """
+    if len(prints) < 2:
+        raise FideleError("One print is nothing to compare: it takes two of the same chart.")
+    rgb = prints[0].rgb
+    if any(p.rgb.shape != rgb.shape or np.abs(p.rgb - rgb).max() > 1e-3 for p in prints):
+        raise FideleError("These prints are of different charts: only prints of one chart can be compared.")
+    seen = {p.letter: relative(p.Lab, rgb) for p in prints}
+    aim = screen_aim(rgb, min(float(Lab[:, 0].min()) for Lab in seen.values())) if proof is None else proof
+    off = {letter: delta_e_2000(Lab, aim) for letter, Lab in seen.items()}
+    masks = {"all": np.ones(len(rgb), bool), **families_of(rgb)}
+    families = tuple(
+        Family(
+            name,
+            {letter: float(e[mask].mean()) for letter, e in off.items()},
+            _leader({letter: e[mask] for letter, e in off.items()}, {k: v[mask] for k, v in seen.items()}, repeat),
+            int(mask.sum()),
+        )
+        for name, mask in masks.items()
+    )
+    letters = list(seen)
+    apart = {
+        (a, b): float(delta_e_2000(seen[a], seen[b]).mean()) for i, a in enumerate(letters) for b in letters[i + 1 :]
+    }
+    said = {letter: notes(rgb, Lab, aim) for letter, Lab in seen.items()}
+    return Standing(families, apart, said, "the picture" if proof is None else "the proof", aim, seen)
+
+
+def _leader(off: dict[str, Floats], seen: dict[str, Floats], repeat: float) -> str:
+    """Return the letter that leads, '' where the two nearest look alike or are about as near.
+
+    It leads where it is nearer by more than what readings of one print differ by, and by more than twice the error of
+    that lead as its patches scatter.
+    """
+    first, second = sorted(off, key=lambda letter: float(off[letter].mean()))[:2]
+    lead = off[second] - off[first]
+    error = float(lead.std(ddof=1) / np.sqrt(len(lead))) if len(lead) > 2 else 0.0
+    apart = float(delta_e_2000(seen[first], seen[second]).mean())
+    wins = lead.mean() > max(_LEAD, 2 * repeat, 2 * error) and apart > max(SEEN, 2 * repeat)
+    return first if wins else ""
+
+
+def notes(rgb: Floats, Lab: Floats, aim: Floats) -> tuple[str, ...]:
+    """Say what stands out in one print, relative L*a*b* (n, 3): the lean of its greys, its tones, its black."""
+    grey = (np.ptp(rgb, axis=1) < 0.02) & (rgb.min(axis=1) > 0.1) & (rgb.max(axis=1) < 0.99)
+    said = []
+    if grey.sum() >= 3:
+        cast = Lab[grey, 1:].mean(axis=0)
+        strength = float(np.hypot(*cast))
+        if strength > 2:
+            how = "clearly" if strength > 5 else "a little"
+            said.append(f"greys lean {how} {hue_name(float(np.degrees(np.arctan2(cast[1], cast[0]))) % 360)}")
+        lighter = float((Lab[grey, 0] - aim[grey, 0]).mean())
+        if abs(lighter) > 3:
+            said.append(f"tones are {'light' if lighter > 0 else 'dark'} by L* {abs(lighter):.0f}")
+    black = float(Lab[:, 0].min())
+    if black > aim[:, 0].min() + 4:
+        said.append(f"its black is L* {black:.0f} only")
+    return tuple(said)

@@ -1,0 +1,169 @@
+"""Trial prints: no profile anywhere, a winner only where it is seen and measured, and everything kept."""
+
+from __future__ import annotations
+
+import shutil
+
+import colour
+import numpy as np
+import pytest
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtTest import QTest
+
+from fidele.artwork.save import save_picture
+from fidele.chart.draw import draw_page
+from fidele.chart.family import made, quick_chart
+from fidele.chart.read import read_scan
+from fidele.desk.window import Window
+from fidele.errors import FideleError
+from fidele.icc.spaces import srgb
+from fidele.session.model import Session
+from fidele.session.places import Places
+from fidele.trials.aim import relative, screen_aim
+from fidele.trials.nearness import PrintRead, standing
+from tests.hands import click, settle
+
+
+def _print(letter: str, aim: np.ndarray, off: float, seed: int, noise: float = 0.2) -> PrintRead:
+    """A made-up print: the aim, everything lighter by `off`, and the noise of one reading."""
+    rng = np.random.default_rng(seed)
+    Lab = aim + rng.normal(0, noise, aim.shape)
+    Lab[1:, 0] += off * (Lab[1:, 0] < 98)
+    return PrintRead(letter, letter, quick_chart().rgb, Lab)
+
+
+def test_a_winner_is_named_only_where_it_is_seen_and_measured():
+    chart = quick_chart()
+    aim = screen_aim(chart.rgb, 20.0)
+    wrong = named = 0
+    for seed in range(100):
+        same = standing([_print("A", aim, 4.0, seed), _print("B", aim, 4.0, 1000 + seed)])
+        wrong += bool(same.best)
+        apart = standing([_print("A", aim, 4.0, seed), _print("B", aim, 1.0, 1000 + seed)])
+        named += apart.best == "B"
+    assert wrong == 0
+    assert named == 100
+    close = standing([_print("A", aim, 1.840, 1, 0.0), _print("B", aim, 1.845, 1, 0.0)])
+    assert close.best == ""
+    assert close.sentence.startswith("A draw: these prints look alike")
+    with pytest.raises(FideleError, match="different charts"):
+        standing(
+            [_print("A", aim, 1, 1), PrintRead("B", "B", made("ramps").rgb, np.zeros((len(made("ramps").ids), 3)))]
+        )
+
+
+def test_the_picture_on_the_screen_is_scaled_in_light_from_white_to_black():
+    rgb = np.array([[1, 1, 1], [0, 0, 0], [0.5, 0.5, 0.5], [0.9, 0.3, 0.2]])
+    XYZ = colour.sRGB_to_XYZ(rgb, apply_cctf_decoding=True)
+    D65, D50 = colour.xy_to_XYZ([0.3127, 0.3290]), np.array([0.9642, 1.0, 0.8249])
+    there = colour.adaptation.chromatic_adaptation_VonKries(XYZ, D65, D50, transform="Bradford")
+    dark = colour.Lab_to_XYZ([24.0, 0, 0], colour.XYZ_to_xy(D50))[1]
+    wanted = colour.XYZ_to_Lab(there * (1 - dark) + D50 * dark, colour.XYZ_to_xy(D50))
+    assert np.abs(screen_aim(rgb, 24.0) - wanted).max() < 0.1
+
+
+def test_swatches_carry_their_numbers_and_are_read_all_the_same():
+    chart = made("swatches")
+    page = draw_page(chart, 0, "")
+    bare = page.copy()
+    reading = read_scan(page, chart)
+    assert np.abs(reading.rgb - chart.rgb[reading.index]).max() < 0.003
+    x, y = np.round(chart.centres(0)[0] * 300 / 25.4).astype(int)
+    half = round(chart.layout.patch / 2 * 300 / 25.4)
+    foot = bare[y + half - 18 : y + half - 2, x - half + 2 : x + half - 2]
+    assert np.ptp(foot) > 30_000, "no numbers stand at the foot of a swatch"
+
+
+@pytest.fixture
+def bare(demo, tmp_path) -> Places:
+    """A workshop with the bench's machines and not one profile."""
+    shutil.copytree(demo.data / "bench", tmp_path / "bare" / "bench")
+    return Places.under(tmp_path / "bare")
+
+
+def _ready(places: Places) -> Session:
+    session = Session(places)
+    card = session.devices.printers[0].starter_card()
+    session.cards.save(card)
+    session.put_in_force(card)
+    session.handoff.bring()
+    for row in session.rows:
+        if row.found is None:
+            session.handoff.confirm(row.meaning, row.wanted)
+    return session
+
+
+def test_stand_ins_are_tried_read_and_judged_with_no_profile_on_the_machine(bare, qtbot, tmp_path):
+    session = _ready(bare)
+    assert not session.shelf.entries()
+    assert session.checking.scanner.path is None
+    window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(window)
+    window.show()
+    window.show_desk("Trial prints")
+    desk = window.desks.trial
+    click(desk, "Make the trial")
+    click(desk, "Print, press and scan")
+    settle(window, qtbot)
+    trial = session.print_trials.shown
+    assert [p.title for p in trial.prints] == ["“Everyday”", "“Dull heavy”", "“Glint”"]
+    measured = trial.measured[-1]
+    assert "sRGB" in measured.through
+    assert measured.best["all"] == "B", "the heaviest load comes nearest"
+    # The same by another library, from what was kept of the scans.
+    chart, found = quick_chart(), session.print_trials.standing(trial)
+    off = {k: colour.delta_E(found.aim, Lab, method="CIE 2000").mean() for k, Lab in found.seen.items()}
+    assert off == pytest.approx(measured.off["all"], abs=0.01)
+    assert found.aim == pytest.approx(screen_aim(chart.rgb, min(v[:, 0].min() for v in found.seen.values())))
+    # By eye: keys answer, family by family; "no difference" is an answer that is kept.
+    desk.eye.setFocus()
+    for key in (Qt.Key.Key_B, Qt.Key.Key_0, Qt.Key.Key_B):
+        QTest.keyClick(desk.eye, key)
+    assert [(s.family, s.best) for s in session.print_trials.shown.seen] == [
+        ("greys", "B"),
+        ("tints", ""),
+        ("darks", "B"),
+    ]
+    assert "By eye B is nearest in 2 of 3" in desk.result.text()
+    taking = [b for b in desk.findChildren(type(desk.start)) if b.text() == "Take this one"]
+    assert session.card.driver["stand_in"] == "Dull heavy"
+    taking[2].click()
+    assert session.card.driver["stand_in"] == "Glint"
+    session.undo()
+    assert session.card.driver["stand_in"] == "Dull heavy"
+    # A chart without a profile is no verdict: neither passed nor failed.
+    assert [run.verdict for run in session.logbook.runs()[:3]] == ["none"] * 3
+    window.close()
+    again = Session(bare)
+    kept = again.print_trials.store.all()[0]
+    assert (kept.taken, kept.seen[1].best, kept.measured[-1].sentence) == ("C", "", measured.sentence)
+
+
+def test_trials_that_went_through_the_queue_are_read_from_one_scan(bare, qtbot, tmp_path):
+    session = _ready(bare)
+    trials = session.print_trials
+    trial = trials.order(trials.make("stand_in", ["Everyday", "Glint"]))
+    assert all(p.run for p in trial.prints)
+    scans = []
+    for one in trial.prints:
+        printed = session.press_run(session.queue.carry_out(one.run))
+        scans.append(session.scan_run(printed).scan)
+    high = min(s.shape[0] for s in scans)
+    both = np.concatenate([s[:high] for s in reversed(scans)], axis=1)
+    save_picture(tmp_path / "both.tif", both, srgb(), 150)
+    window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(window)
+    window.show()
+    window.show_desk("Trial prints")
+    window.desks.trial._making_new = False
+    window.take_file(tmp_path / "both.tif")
+    settle(window, qtbot)
+    measured = trials.shown.measured[-1]
+    assert measured.best["all"] == "B"
+    assert measured.off["all"]["A"] > measured.off["all"]["B"] + 2
+    window.close()
+    # Of one print alone nothing is said but what it shows by itself.
+    alone = session.checking.check_run(session.scan_run(printed), scans[1])
+    assert alone.comparison.verdict == "none"
+    assert alone.cause.code == "no-profile"
+    assert np.allclose(alone.comparison.measured, relative(alone.measured.Lab, alone.chart.rgb[alone.index]))
