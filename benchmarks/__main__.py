@@ -299,6 +299,19 @@ def causes() -> dict[str, object]:
     return {"name": "Causes named rightly", "right": right, "of": count, "seconds": round(seconds, 1)}
 
 
+def pieces() -> dict[str, object]:
+    """How often a finished piece is judged rightly by its artwork; writes docs/pieces.md."""
+    from benchmarks.pieces import document, run
+
+    start = time.perf_counter()
+    judged = run(demo_places().data)
+    (Path(__file__).parents[1] / "docs" / "pieces.md").write_text(document(judged), "utf-8")
+    told = [j for j in judged if not j.blind]
+    print(f"Pieces judged rightly: {sum(j.good for j in told)} of {len(told)}; docs/pieces.md", file=sys.stderr)
+    seconds = time.perf_counter() - start
+    return {"name": "Pieces judged rightly", "right": sum(j.good for j in told), "of": len(told), "seconds": seconds}
+
+
 def strangers() -> dict[str, object]:
     """How often the fault of a stranger's print is named; writes its section into docs."""
     from benchmarks.causes_of_strangers import into, run
@@ -371,7 +384,7 @@ ALL = {
 
 
 #: Asked for by name only: it measures verdicts, not speed.
-BY_NAME = {"causes": causes, "strangers": strangers, "truth": truth}
+BY_NAME = {"causes": causes, "pieces": pieces, "strangers": strangers, "truth": truth}
 
 
 def main() -> None:

@@ -155,6 +155,25 @@ def test_measured_by_instrument_files_and_in_a_wrong_order(window, qtbot, tmp_pa
     assert session.checked.cause.code == "mixed-up"
     assert session.checked.comparison.passed
     assert "upside down" in session.checked.cautions[0]
+    # Two exchanged while measuring: named, and left out by wish; a step that can be undone.
+    table = read(session.checking.file_of(run.number))
+    one, other = (list(table.ids).index(name) for name in ("B2", "E4"))
+    for column in table.columns.values():
+        column[[one, other]] = column[[other, one]]
+    write(tmp_path / "swapped.txt", table)
+    take(window, tmp_path / "swapped.txt")
+    assert session.checked.cause.code == "patches-swapped"
+    assert not session.checked.comparison.passed
+    (leave,) = [call for words, call, _ in desk.check_actions() if words == "Leave out what does not fit: B2, E4"]
+    leave()
+    assert session.checked.comparison.passed
+    assert len(session.checked.comparison.ids) == 28
+    assert "Left out by hand: B2, E4." in session.checked.cautions
+    session.undo()
+    assert len(session.checked.comparison.ids) == 30
+    desk.patches.mark(one)
+    desk.patches.without.click()
+    assert len(session.checked.comparison.ids) == 29
     # Nonsense is one sentence.
     (tmp_path / "cat.txt").write_text("miaow\n")
     take(window, tmp_path / "cat.txt")

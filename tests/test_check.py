@@ -199,6 +199,20 @@ def test_faults_of_unknown_strength_are_measured(printer):
     assert codes == ["mirrored", "scaled", "banding", "mixed-up"]
 
 
+def test_damp_is_told_by_where_patches_are_pale(printer):
+    """Dye that did not arrive in two spots: lighter device values through the profile, no model of inks of ours."""
+    places = control_chart().centres(0)
+    suspected = suspicions(control_chart().rgb, printer, Intent.PERCEPTUAL, True, places=places)
+    spots = np.exp(-((places[:, None] - [[60, 80], [150, 200]]) ** 2).sum(axis=2) / (2 * 28.0**2))
+    pale = np.clip(1 - 0.45 * spots.max(axis=1), 0, 1)[:, None]
+    rng = np.random.default_rng(3)
+    damp = suspected.predict(1 - (1 - suspected.device) * pale)
+    assert find_cause(damp + rng.normal(0, 0.3, damp.shape), suspected, 0.3).code == "uneven"
+    # As many pale patches anywhere on the page are no damp: nothing of them lies together.
+    strewn = suspected.predict(1 - (1 - suspected.device) * rng.permutation(pale))
+    assert find_cause(strewn + rng.normal(0, 0.3, strewn.shape), suspected, 0.3).code != "uneven"
+
+
 def test_right_and_wrong_are_far_apart(printer):
     suspected = suspects(printer)
     for code in ("twice-by-system", "not-converted"):

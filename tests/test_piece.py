@@ -4,20 +4,28 @@ from __future__ import annotations
 
 import dataclasses
 import json
+from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.save import save_picture
 from fidele.check.tolerance import TOLERANCES
 from fidele.cli import cli
 from fidele.errors import FideleError
+from fidele.icc.spaces import srgb
 from fidele.piece.areas import areas_of
 from fidele.piece.check import check_piece
 from fidele.piece.find import find_artwork
-from fidele.piece.where import piece_map
+from fidele.piece.press_map import keep_map, kept_map, press_map
+from fidele.piece.where import PieceMap, piece_map
+from fidele.route.condition import Card
+from fidele.run.job import Lying
+from fidele.run.reader import shown_by
+from fidele.sheet.placing import Placing
 from tests.hands import click, machine_of, settle
 
 
@@ -102,6 +110,68 @@ def test_a_piece_from_window_and_shell(session, places, tmp_path, qtbot, monkeyp
         refused = CliRunner().invoke(cli, wrong)
         assert isinstance(refused.exception, FideleError)
         assert words in str(refused.exception)
+
+
+def _flags(places):
+    art = cv2.imread(str(places.data / "artwork" / "signal-flags.png"))[..., ::-1]
+    scale = 900 / max(art.shape)
+    return np.ascontiguousarray(cv2.resize(art, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA))
+
+
+@pytest.mark.parametrize("mirrored", [False, True])
+def test_a_picture_round_a_mug_is_found_where_it_lies(places, mirrored):
+    """A photograph of a cylinder that shows the picture from -50° to 50°: what is found against where it truly lies."""
+    art = _flags(places)
+    high, wide = art.shape[:2]
+    radius = wide / 2 / np.radians(50)
+    across = int(2 * radius * np.sin(np.radians(50))) + 160
+    x, y = np.meshgrid(np.arange(across), np.arange(high + 160))
+    u = np.arcsin(np.clip((x - across / 2) / radius, -0.999, 0.999)) * radius + wide / 2
+    worn = np.ascontiguousarray(art[:, ::-1]) if mirrored else art
+    seen = cv2.remap(worn, u.astype(np.float32), (y - 80).astype(np.float32), cv2.INTER_LINEAR)
+    on = ((u >= 0) & (u < wide) & (y >= 80) & (y < high + 80))[..., None]
+    found = find_artwork(np.where(on, seen, 200).astype(np.uint8), art)
+    at = np.stack(np.meshgrid(np.linspace(0.05, 0.95, 9) * wide, np.linspace(0.05, 0.95, 7) * high), -1).reshape(-1, 2)
+    mine = wide - 1 - at[:, 0] if mirrored else at[:, 0]
+    there = np.stack([across / 2 + radius * np.sin((mine - wide / 2) / radius), at[:, 1] + 80], axis=1)
+    assert (found.mirrored, found.curved) == (mirrored, True)
+    assert np.hypot(*(found.places(at) - there).T).max() < 6
+    back = found.laid_back(np.where(on, seen, 200).astype(np.float32))
+    inner = (slice(60, -60), slice(60, -60))
+    assert np.abs(back[inner] - art[inner]).mean() < 6
+
+
+def test_a_round_blank_shows_what_lies_within_its_outline():
+    art = Artwork(Path("a.png"), np.zeros((10, 10, 3), np.uint8), None, srgb(), SourceSlip("stated", ""), 300.0)
+    card = Card(id="c", name="c", printer="p", printer_name="p", media="m", substrate="s", driver={})
+    one = Lying(art, Placing(0, 0, 100, 100), card, None, behind=(-25, 0, 150, 100), shape="round")
+    places = np.array([[0.5, 0.5], [0.1, 0.5], [0.25, 0.5], [0.5, 0.995], [0.83, 0.5]])
+    assert shown_by(one)(places).tolist() == [True, False, True, False, False]
+    assert shown_by(dataclasses.replace(one, behind=None, shape="rectangle")) is None
+
+
+def test_several_pieces_tell_the_press_from_the_piece(tmp_path):
+    rng = np.random.default_rng(1)
+    press = np.zeros((16, 24))
+    press[:4, -6:] = 3.0
+
+    def piece(alike: float) -> PieceMap:
+        own = np.zeros((16, 24))
+        row, column = rng.integers(0, 12), rng.integers(0, 18)
+        own[row : row + 4, column : column + 6] = 4.0  # a pale spot of its own, elsewhere on each
+        off = alike * press + own + rng.normal(0, 0.6, own.shape)
+        off[rng.random(off.shape) < 0.3] = np.nan
+        return PieceMap(off)
+
+    assert press_map([piece(1), piece(1)]) is None
+    found = press_map([piece(1) for _ in range(6)])
+    assert found.words()[0].startswith("Over 6 pieces alike, the upper right corner is 3.")
+    even = [press_map([piece(0) for _ in range(6)]).words() for _ in range(20)]
+    assert sum("the press is even" in words[0] for words in even) >= 19
+    keep_map(tmp_path / "m.json", one := piece(1))
+    assert np.allclose(kept_map(tmp_path / "m.json").off, one.off, atol=0.006, equal_nan=True)
+    (tmp_path / "m.json").write_text('{"off_L": 3}')
+    assert kept_map(tmp_path / "m.json") is None
 
 
 def test_where_a_piece_is_off_and_what_cannot_be_measured():

@@ -47,6 +47,7 @@ def said_of(shop: Workshop, case: Case) -> dict:
         True,
         shop.driver if case.known_driver else None,
         (("other", "Other", shop.others_profile),),
+        places=control_chart().centres(0),
     )
     found = find_cause(case.Lab, suspected, case.uncertainty)
     group = found.group if found.code == found.suspects[0].code else (found.code,)

@@ -183,6 +183,12 @@ def cases(shop: Workshop, rng: np.random.Generator) -> Iterator[Case]:
     yield made("another unit, far off", ("unit",), with_separation(mine, lambda i: i * drift), right)
     yield made("cotton", ("no-dye",), with_separation(mine, lambda i: 0.15 * i), right)
 
+    places = chart.layout.centre(np.arange(len(rgb)))
+    blots = places[rng.integers(len(places), size=5)] + rng.normal(0, 10, (5, 2))
+    reach = rng.uniform(14, 40, 5)
+    pale = 1 - np.prod(1 - rng.uniform(0.2, 0.5) * np.exp(-((places[:, None] - blots) ** 2).sum(2) / (2 * reach**2)), 1)
+    yield made("damp", ("uneven",), with_separation(mine, lambda i: i * (1 - pale[:, None])), right)
+
     def relative(Lab: np.ndarray) -> np.ndarray:
         white = lab_to_xyz(Lab[rgb.sum(axis=1).argmax()])
         return xyz_to_lab(lab_to_xyz(Lab) / white * D50)

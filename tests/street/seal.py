@@ -76,7 +76,7 @@ def main(arguments: list[str]) -> int:
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
     every = sealed_seeds(work)
     with ProcessPoolExecutor(2) as pool:
-        if work == CAUSES:
+        if work.startswith(CAUSES):
             from tests.street.caused import summed
 
             entries[work]["figures"] = summed(list(pool.map(_caused, every)))
@@ -101,10 +101,10 @@ def _caused(which: tuple[str, int]) -> list[dict]:
     from tests.street.caused import judged
 
     kind, seed = which
-    entry = kept()[CAUSES]
-    others = [s for s in (*entry["seeds"], *entry["open seeds"]) if s != seed]
-    near = entry["seeds"] if seed in entry["seeds"] else entry["open seeds"]
-    return judged(kind, seed, next((s for s in near if s != seed), others[0]))
+    # The other media of its shelf is another seed of its kind: its fellow in the list that it stands in.
+    lists = [entry[key] for work, entry in kept().items() if work.startswith(CAUSES) for key in ("seeds", "open seeds")]
+    near = next(one for one in lists if seed in one)
+    return judged(kind, seed, next(s for s in near if s != seed))
 
 
 def _judged(one: tuple[str, int]) -> dict[str, float]:

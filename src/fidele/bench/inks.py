@@ -6,7 +6,8 @@ Viggiano, 'Modeling the color of multi-colored halftones' (TAGA 1990). The spect
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import zlib
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -47,18 +48,49 @@ def pigment_densities(black: float = 1.0) -> Floats:
 DENSITIES = {"sublimation": sublimation_densities, "pigment": pigment_densities}
 
 
+#: Of each dye alike.
+_ALIKE = (1.0, 1.0, 1.0, 1.0)
+
+
 @dataclass(frozen=True)
 class Substrate:
-    """What carries the dye: its own reflectance (36,), and how much of the dye on offer it can hold (0 to 1)."""
+    """What carries the dye.
+
+    Attributes
+    ----------
+    reflectance
+        (36,) its own.
+    holds
+        How much of the dye on offer it can hold, 0 to 1.
+    scatter
+        Share of the light that comes back from above most of the dye, and sees a third of it.
+    takes
+        How much of each dye it takes beside what it holds of all, four shares.
+    surface
+        Light that its surface throws back before it meets any dye: none from gloss that is looked at past its shine,
+        a little from cloth and stone, whose black is never deep.
+    """
 
     name: str
     reflectance: Floats
     holds: float
     scatter: float = 0.0
+    takes: tuple[float, float, float, float] = _ALIKE
+    surface: float = 0.0
+
+    def of_lot(self, lot: str) -> Substrate:
+        """Return it as another lot comes: white, tint, and what it takes are never quite the same; '' is the first."""
+        if not lot:
+            return self
+        rng = np.random.default_rng(zlib.crc32(f"{self.name} {lot}".encode()))
+        white = 1 + rng.normal(0, 0.012) + rng.normal(0, 0.01) * (WAVELENGTHS - 555) / 175
+        c, m, y, k = (float(t) for t in np.clip(np.array(self.takes) * (1 + rng.normal(0, 0.015, 4)), 0, 1.1))
+        holds = min(1.0, self.holds * (1 + rng.normal(0, 0.015)))
+        return replace(self, reflectance=self.reflectance * white, holds=holds, takes=(c, m, y, k))
 
 
 def ceramic_tile() -> Substrate:
-    """A white coated ceramic tile, a little cool."""
+    """A white coated ceramic tile, glossy, a little cool."""
     curve = 0.87 - 0.10 * np.exp(-(WAVELENGTHS - 380) / 22) - 0.018 * (WAVELENGTHS - 560) / 170
     return Substrate("ceramic tile", curve, 1.0)
 
@@ -69,13 +101,15 @@ def cotton() -> Substrate:
 
 
 def polyester() -> Substrate:
-    """White polyester cloth, a little warm; it holds nearly all of the dye."""
-    return Substrate("polyester cloth", 0.84 - 0.12 * np.exp(-(WAVELENGTHS - 380) / 28), 0.92, scatter=0.02)
+    """White polyester cloth, warm and matt; it holds less than a coating does, of yellow least."""
+    curve = 0.82 - 0.16 * np.exp(-(WAVELENGTHS - 380) / 45) + 0.015 * (WAVELENGTHS - 560) / 170
+    return Substrate("polyester cloth", curve, 0.82, 0.03, (0.97, 1.0, 0.88, 0.94), 0.012)
 
 
 def slate() -> Substrate:
-    """A slate coaster with a white coating, greyer than a tile."""
-    return Substrate("coated slate", 0.78 - 0.09 * np.exp(-(WAVELENGTHS - 380) / 24), 0.96)
+    """A slate coaster with a white coating: the stone greys it, and its rough surface takes less magenta."""
+    curve = 0.68 - 0.07 * np.exp(-(WAVELENGTHS - 380) / 24) - 0.012 * (WAVELENGTHS - 560) / 170
+    return Substrate("coated slate", curve, 0.9, 0.01, (1.0, 0.9, 1.0, 0.97), 0.006)
 
 
 def gallery_paper() -> Substrate:
@@ -116,9 +150,10 @@ class InkModel:
     def _roots(self) -> Floats:
         """The 16 overprints' reflectance to the power 1/n: (16, 36), bit i of the index meaning ink i."""
         bits = (np.arange(16)[:, None] >> np.arange(4)) & 1
-        density = bits @ self.densities * self.substrate.holds
-        bare = self.substrate.reflectance
-        solid = bare * ((1 - self.substrate.scatter) * 10**-density + self.substrate.scatter * 10 ** (-0.35 * density))
+        what = self.substrate
+        density = bits @ (self.densities * np.array(what.takes)[:, None]) * what.holds
+        through = (1 - what.scatter) * 10**-density + what.scatter * 10 ** (-0.35 * density)
+        solid = what.surface + (what.reflectance - what.surface) * through
         return solid ** (1 / self.n)
 
     def effective(self, amounts: ArrayLike) -> Floats:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.bench.inks import SUBSTRATES, InkModel, Substrate, sublimation_densities, transfer_paper
+from fidele.bench.inks import SUBSTRATES, InkModel, sublimation_densities, transfer_paper
 from fidele.bench.printer import FULL, Print, Unit
 from fidele.errors import FideleError
 
@@ -49,8 +49,8 @@ def unpressed(sheet: Print, unit: Unit) -> Piece:
     return Piece(sheet.ink, sheet.ppi, InkModel(sublimation_densities(), transfer_paper(), unit.gain))
 
 
-def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> Piece:
-    """Press a print face down on a substrate; the piece shows it mirrored.
+def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings, lot: str = "") -> Piece:
+    """Press a print face down on a substrate of some lot; the piece shows it mirrored.
 
     Raises
     ------
@@ -63,7 +63,7 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
         raise FideleError(f"There is no '{substrate}' on the bench; there is {', '.join(SUBSTRATES)}.")
     if not (20 <= settings.temperature <= 240 and 0 < settings.seconds <= 900 and 0 < settings.pressure <= 8):
         raise FideleError("The press goes to 240 °C, 900 s and 8 bar.")
-    base = SUBSTRATES[substrate]()
+    base = SUBSTRATES[substrate]().of_lot(lot)
     share = transferred(settings)
     dose = settings.seconds / 180 * 2 ** ((settings.temperature - 200) / 9)
     # How brown the coating goes: nothing up to 1.6 times the dose, then ever closer to 1.
@@ -86,9 +86,7 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings) -> 
             amounts *= spoilt[first:last, :, None]
         ink[first:last] = np.rint(np.clip(amounts, 0, 1) * FULL)
     yellowed = base.reflectance * (1 - 0.7 * scorch * np.exp(-np.arange(36) / 12))
-    return Piece(
-        ink, sheet.ppi, InkModel(sublimation_densities(), Substrate(base.name, yellowed, base.holds), unit.gain)
-    )
+    return Piece(ink, sheet.ppi, InkModel(sublimation_densities(), replace(base, reflectance=yellowed), unit.gain))
 
 
 def transferred(settings: PressSettings) -> NDArray[np.float64]:

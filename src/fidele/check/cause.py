@@ -13,7 +13,7 @@ from fidele.check.evidence import Scales, Weighed
 from fidele.check.fitted import fitted_faults
 from fidele.check.known import WORDS, mend_of
 from fidele.check.outliers import Outliers, outliers
-from fidele.check.statistics import SEEN
+from fidele.check.statistics import SEEN, compare
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
@@ -189,6 +189,10 @@ def find_cause(
     made = next_print(suspects, suspected.Lab["right"]) if sure < _SURE and code not in ("right", "none") else ""
     if code == first.code and code not in ("right", "none") and sure < _UNDECIDED:
         code = "undecided"
+    # A print within its limits is called wrong only for a cause that is all but certain.
+    passes = compare(tuple(map(str, range(len(every)))), suspected.Lab["right"], measured, tolerance).passed
+    if passes and code not in ("right", "undecided") and code == first.code and sure < _SURE:
+        code, made = "right", ""
     return Cause(code, suspects, group, ahead, unnoticed, sure, first.left, single, made)
 
 

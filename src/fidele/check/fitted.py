@@ -21,6 +21,8 @@ _SHARES = ((0.35, 1.0), (0.5, 2.0), (0.7, 1.0), (0.8, 2.0))
 _BLACKS = (*_SHARES, (0.2, 1.0), (0.95, 3.0), (0.5, 0.5))
 #: Where black begins on the way to black, and how fast it grows.
 _BEGINS, _GROWS = (0.0, 0.15, 0.3, 0.45, 0.6), (1.0, 1.8, 3.0)
+#: A share of the dye at which patches are seen to be paler; how far a damp spot reaches, in mm; from what spread on.
+_PALER, _BLOT, _UNEVEN = 0.8, 16.0, 0.06
 #: An ink below this share is weak or missing; all of them below the second hardly take.
 _WEAK, _NONE = 0.8, 0.4
 
@@ -154,6 +156,25 @@ def _of_press(suspicions: Suspicions, measured: Floats) -> Iterator[Fitted]:
     level, Lab = _best(models, lambda m, p: m.pressed(p[0]), np.array([0.2]), measured)
     if level[0] > 0.03:
         yield Fitted("under-pressed", Lab, tuple(level), 1)
+    if len(suspicions.places) == len(measured):
+        yield from _uneven(models[1], suspicions.places, measured)
+
+
+def _uneven(model: InkModel, places: Floats, measured: Floats) -> Iterator[Fitted]:
+    """Less dye in some places than in others, as their neighbours tell: a patch never speaks for itself."""
+    full = lab_to_din99o(model.right)
+    less = lab_to_din99o(model.uneven(np.full(len(places), _PALER))) - full
+    weight = (less**2).sum(axis=1)
+    missing = ((lab_to_din99o(measured) - full) * less).sum(axis=1) / np.maximum(weight, 1e-6)
+    near = np.exp(-((places[:, None] - places[None]) ** 2).sum(axis=2) / (2 * _BLOT**2)) * weight
+    np.fill_diagonal(near, 0.0)
+    # Twice, the second time without patches that their neighbours contradict.
+    for _ in range(2):
+        there = near @ missing / np.maximum(near.sum(axis=1), 1e-6)
+        near = near * np.clip(1.5 - np.abs(missing - there), 0.0, 1.0)
+    share = np.clip(1 - (1 - _PALER) * there, 0.02, 1.1)
+    if np.ptp(np.percentile(share, (10, 90))) > _UNEVEN:
+        yield Fitted("uneven", model.uneven(share), (float(share.min()), float(share.max())), 5)
 
 
 def _of_numbers(suspicions: Suspicions, measured: Floats) -> Iterator[Fitted]:

@@ -68,6 +68,10 @@ class InkModel:
         all_of_it = self.covered.sum(axis=0, keepdims=True)
         return self._Lab(np.clip(self.covered * (1 - missing * all_of_it / 2.5), 0, None), 0.0)
 
+    def uneven(self, share: Floats) -> Floats:
+        """Return L*a*b* (n, 3) where each patch took a share (n,) of the dye on offer."""
+        return self._Lab(share[None, :, None] * self.covered, 0.0)
+
     def _Lab(self, covered: Floats, yellowed: float) -> Floats:
         less = np.clip(1 - covered * self.dark, 10.0 ** (-4 / _N), None)
         density = self.rest - _N * np.log10(less).sum(axis=0) + yellowed * YELLOWING

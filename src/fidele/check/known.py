@@ -76,6 +76,11 @@ WORDS: dict[str, tuple[str, str, str]] = {
         "The more ink a colour has, the more of it is missing: the dye was not all given off.",
         "Press one more piece for longer, at the temperature on the card; check pressure and damp.",
     ),
+    "uneven": (
+        "Took the dye unevenly",
+        "Parts of the piece are paler than others, all colours alike: damp, or a press that does not close evenly.",
+        "Warm paper and piece before, to drive out damp; look whether the press closes evenly; then press once more.",
+    ),
     "no-dye": (
         "The piece takes hardly any dye",
         "All colours are pale alike: the dye found nothing to go into.",

@@ -38,6 +38,8 @@ class Suspicions:
         (n, 3) the chart's own values, 0 to 1.
     driver_known
         Whether the driver's own correction was probed or measured.
+    places
+        (n, 2) where they stood on the page, in mm; nothing where that is not known.
     ordered
         Whether values stand in an order that can be mistaken, as a chart's do.
     """
@@ -49,6 +51,7 @@ class Suspicions:
     transfer: bool = True
     rgb: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     driver_known: bool = False
+    places: Floats = field(default_factory=lambda: np.zeros((0, 2)))
     ordered: bool = True
 
     def predict(self, device: Floats) -> Floats:
@@ -67,6 +70,7 @@ def suspicions(
     owner: str = "fidele",
     source: Profile | None = None,
     right: Floats | None = None,
+    places: Floats | None = None,
 ) -> Suspicions:
     """Return what is suspected of a chart of sRGB values (n, 3), 0 to 1, that was to be printed through a profile.
 
@@ -83,6 +87,8 @@ def suspicions(
         The space of the values where that is another one than sRGB.
     right
         Device values (n, 3) of the right print, where they are more than a plain conversion: tuned, pure colours kept.
+    places
+        Where values stood on the page (n, 2), in mm: damp and uneven pressure are told by it.
     """
     values = rgb.astype(np.float32)
 
@@ -133,4 +139,5 @@ def suspicions(
         if profile.channels == 3:
             Lab[f"other-media:{profile_id}"] = to_lab(sent, profile, Intent.ABSOLUTE).astype(float)
             about[f"other-media:{profile_id}"] = title
-    return Suspicions(Lab, device["right"], printer, about, transfer, rgb, driver is not None)
+    where = np.zeros((0, 2)) if places is None else places
+    return Suspicions(Lab, device["right"], printer, about, transfer, rgb, driver is not None, where)

@@ -4,14 +4,26 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from fidele.commands.common import FILE, Number, print_json, session_of_user
 from fidele.errors import FideleError
 
+if TYPE_CHECKING:
+    from fidele.chart.measurement import Measurement
+
+WITHOUT = click.option("--without", default="", help="Patches to leave out, by id: A4,B5.")
 TOLERANCE = click.option("--tolerance", default="everyday", help="A set of limits by name, or a .json file.")
+
+
+def _kept(measured: Measurement, without: str) -> Measurement:
+    """Return a measurement without the patches that are named."""
+    names = {name.strip() for name in without.split(",") if name.strip()}
+    if unknown := sorted(names - set(measured.ids)):
+        raise FideleError(f"There is no patch {unknown[0]} to leave out.")
+    return measured.rows(tuple(s for s in measured.ids if s not in names)) if names else measured
 
 
 @click.group()
@@ -242,10 +254,13 @@ def characterise(scan: Path, reference: Path, out: Path) -> None:
 @click.argument("reference", type=FILE)
 @click.argument("measured", type=FILE)
 @TOLERANCE
+@WITHOUT
 @click.option("--relative", is_flag=True, help="Relative to each one's white.")
 @click.option("--report", type=FILE, help="Report to write: .pdf or .html.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-def check(reference: Path, measured: Path, tolerance: str, relative: bool, report: Path | None, as_json: bool) -> None:
+def check(
+    reference: Path, measured: Path, tolerance: str, without: str, relative: bool, report: Path | None, as_json: bool
+) -> None:
     """Compare two measurement files (CGATS, CxF3, CSV) patch by patch; exit 1 when out of tolerance."""
     from fidele.chart.measured_file import read_any
     from fidele.chart.measurement import matched
@@ -254,6 +269,7 @@ def check(reference: Path, measured: Path, tolerance: str, relative: bool, repor
     from fidele.check.words import in_words
 
     aim, found = read_any(reference), read_any(measured)
+    aim = _kept(aim, without)
     found = matched(found, aim.ids, aim.rgb)
     mine = found.rows(aim.ids)
     wanted, got = aim.Lab, mine.Lab
@@ -307,14 +323,22 @@ def check(reference: Path, measured: Path, tolerance: str, relative: bool, repor
 @click.option("--condition", "card", help="Printing condition, by id or name.")
 @click.option("--profile", type=FILE, help="Output profile, where there is no condition.")
 @TOLERANCE
+@WITHOUT
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def diagnose(
-    measured: Path, definition: Path, card: str | None, profile: Path | None, tolerance: str, as_json: bool
+    measured: Path,
+    definition: Path,
+    card: str | None,
+    profile: Path | None,
+    tolerance: str,
+    without: str,
+    as_json: bool,
 ) -> None:
     """Say what happened to a measured print: every suspected fault, the best explanation first."""
     from fidele.chart.cgats import read as read_table
     from fidele.chart.definition import from_table
     from fidele.chart.measured_file import read_any
+    from fidele.chart.measurement import matched
     from fidele.check.tolerance import tolerance_named
     from fidele.icc.profile import Profile
     from fidele.route.condition import Card
@@ -337,6 +361,7 @@ def diagnose(
     else:
         words = dict.fromkeys(("id", "name", "printer", "printer_name", "media", "substrate"), "not stated")
         aim = Aim(Card.model_validate(words | {"driver": {}}), Profile.open(Path(str(profile))), limits)
+    found = _kept(matched(found, what.ids, what.rgb), without)
     checked = check_measured(what, found, aim, uncertainty_of(found, residual))
     cause = checked.cause
     if as_json:

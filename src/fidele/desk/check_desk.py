@@ -125,6 +125,7 @@ class CheckDesk(Desk):
             self.stack.addWidget(page)
             page.picked.connect(self._pick)
         self.scans.placed.connect(self._placed)
+        self.patches.left_out.connect(lambda name: self.guarded(session.checking.leave_out, name))
         self.eye.answered.connect(self._answered)
         self.measuring.measured.connect(self._take_measured)
         self._page = "Patches"
@@ -184,6 +185,7 @@ class CheckDesk(Desk):
                 if watched.folder is not None
                 else [("Watch a folder for scans and measurements …", self._watch, True)]
             ),
+            *self._leaving_out(),
             ("Write the report …", self._report, there),
             ("Save all numbers …", self._numbers, there),
             ("Lay this print beside others", self._lay_beside, there),
@@ -200,6 +202,18 @@ class CheckDesk(Desk):
                 for c in self._earlier()
             ),
         ]
+
+    def _leaving_out(self) -> list[tuple[str, Callable[[], object], bool]]:
+        """Return what can be left out of the check in hand, and taken in again."""
+        checking, checked = self.session.checking, self.session.checked
+        found: list[tuple[str, Callable[[], object], bool]] = []
+        if checked is not None and len(single := checked.cause.single.index):
+            ids = [checked.measured.ids[i] for i in single]
+            found.append((f"Leave out what does not fit: {', '.join(ids)}", partial(checking.leave_out, *ids), True))
+        if checking.left_out:
+            words = f"Take in again: {', '.join(sorted(checking.left_out)[:6])}"
+            found.append((words, checking.leave_out, True))
+        return found
 
     def _pressed(self) -> bool:
         run, scanner = self.session.run, self.session.devices.scanner

@@ -63,6 +63,8 @@ class PatchesPage(Page):
     """The chart in its layout, as eyes or as a heat map, and the shifts in a*b* and L*C*."""
 
     title, tip = "Patches", "Each patch as wanted with the measured colour in its middle, or how far it is off"
+    #: A patch is to be left out, by its id.
+    left_out = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -77,11 +79,17 @@ class PatchesPage(Page):
         under = QHBoxLayout()
         self.heat = button("How far off", self._heat, "Show ΔE00 in each patch, the darker the further")
         self.heat.setCheckable(True)
+        self.without = button("Leave it out", self._leave, "Judge without the patch that is marked; Undo takes it back")
         self.said = label("", 8.5, dim=True, wrap=True)
-        fill(under, self.heat, (self.said, 1))
+        fill(under, self.heat, self.without, (self.said, 1))
         self.box.addLayout(under)
         self.words = label("", 9.0, wrap=True)
         self.box.addWidget(self.words)
+
+    def _leave(self) -> None:
+        c = self.eyes.comparison
+        if c is not None and 0 <= self.eyes.pick < len(c.ids):
+            self.left_out.emit(c.ids[self.eyes.pick])
 
     def _heat(self) -> None:
         self.eyes.show_heat(self.heat.isChecked())

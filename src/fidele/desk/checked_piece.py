@@ -100,7 +100,8 @@ class CheckedPiecePage(Page):
             f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. {cause.sentence}{sure}"
             + (f" Next: {cause.next_step}" if cause.code != "right" else "")
         )
-        self.where.setText("\n".join(checked.words) or "It is alike everywhere.")
+        press = checked.press.words() if checked.press is not None else []
+        self.where.setText("\n".join([*(checked.words or ["It is alike everywhere."]), *press]))
         self.suspects.show_cause(cause)
         self.trust.setText(
             f"Seen by {checked.trust}, ±{checked.uncertainty:.1f} ΔE00. {' '.join(checked.cautions)}".strip()

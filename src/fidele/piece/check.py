@@ -21,11 +21,14 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
 from fidele.piece.areas import FEWEST, areas_of
 from fidele.piece.find import Found, find_artwork
+from fidele.piece.press_map import PressMap
 from fidele.piece.where import PieceMap, piece_map
 from fidele.tuning.conversion import Conversion, device_values
 
 #: An artwork is looked at no larger than this.
 _SIDE = 900
+#: A piece counts as so many mm across where it matters how near two areas are.
+_ACROSS = 200.0
 #: What an area is off by, ΔE00, because it lies a hair beside where it was looked for.
 _PLACED = 0.6
 #: Mean ΔE00 by which each way of seeing a piece is off.
@@ -53,6 +56,8 @@ class PieceAim:
     owner: str = "fidele"
     driver: Callable[[Floats], Floats] | None = None
     others: Sequence[tuple[str, str, Profile]] = ()
+    #: Which places (n, 2) of the artwork, 0 to 1 across and down it, the blank shows; None for all of them.
+    visible: Callable[[Floats], NDArray[np.bool_]] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,6 +89,8 @@ class PieceChecked:
     cautions: tuple[str, ...]
     promised: NDArray[np.uint8]
     seen: NDArray[np.uint8]
+    #: What it has in common with the last pieces of its condition, None where those are too few.
+    press: PressMap | None = None
 
 
 def check_piece(
@@ -116,6 +123,9 @@ def check_piece(
     corners = found.places(areas.outlines().reshape(-1, 2)).reshape(-1, 4, 2)
     height, width = scan.shape[:2]
     inside = ((corners > 1) & (corners < [width - 2, height - 2])).all(axis=(1, 2))
+    if aim.visible is not None:
+        ends = areas.outlines().reshape(-1, 2) / [pixels.shape[1], pixels.shape[0]]
+        inside &= aim.visible(ends).reshape(-1, 4).all(axis=1)
     if inside.sum() < FEWEST:
         raise FideleError("Too little of the artwork lies on the scan to judge it by.")
     values, spread, _ = patch_values(scan, corners[inside], float(top_of(scan)))
@@ -126,7 +136,8 @@ def check_piece(
     at = centres.astype(int)
     device = wanted_device.reshape(*pixels.shape[:2], -1)[at[:, 1], at[:, 0]]
     numbers = pixels[at[:, 1], at[:, 0]].astype(float) / float(top_of(pixels))
-    suspected = _suspected(aim, numbers, device.astype(float) / float(top_of(device)))
+    places = centres / max(pixels.shape[:2]) * _ACROSS
+    suspected = _suspected(aim, numbers, device.astype(float) / float(top_of(device)), places)
     cautions: list[str] = []
     trust = next(iter(TRUST)) if scanner is not None and not photo else "a scan without a profile"
     if photo:
@@ -145,6 +156,10 @@ def check_piece(
     laid = found.laid_back((scan.astype(np.float32) / float(top_of(scan))).astype(np.float32))
     laid = laid if laid.shape[:2] == promised.shape[:2] else laid[: promised.shape[0], : promised.shape[1]]
     known = np.asarray(np.isfinite(laid).all(axis=2))
+    if aim.visible is not None:
+        y, x = np.mgrid[: known.shape[0], : known.shape[1]]
+        every = np.stack([x.ravel() / known.shape[1], y.ravel() / known.shape[0]], axis=1)
+        known &= aim.visible(every).reshape(known.shape)
     back = np.full(promised.shape, np.nan)
     back[known] = to_lab(np.clip(laid[known], 0, 1), space, Intent.ABSOLUTE).astype(float)
     where = piece_map(promised, back)
@@ -172,7 +187,7 @@ def check_piece(
     )
 
 
-def _suspected(aim: PieceAim, numbers: Floats, device: Floats) -> Suspicions:
+def _suspected(aim: PieceAim, numbers: Floats, device: Floats, places: Floats) -> Suspicions:
     """Return what is suspected of areas of these source numbers (n, channels), which become these device values."""
     rgb, source = numbers, aim.source
     if numbers.shape[1] != 3 or source.header.colour_space.strip() != "RGB":
@@ -189,6 +204,7 @@ def _suspected(aim: PieceAim, numbers: Floats, device: Floats) -> Suspicions:
         aim.owner,
         source,
         None if aim.owner == "driver" else device,
+        places,
     )
     return replace(made, ordered=False)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,8 @@ _COARSE, _ALIKE = 300, 0.4
 #: By edges alone it is found only where they are more alike; and where details left less than the second, edges are
 #: asked as well.
 _UNSURE, _GOOD = 0.2, 0.85
+#: Where edges lie so well on edges a piece is flat.
+_FLAT = 0.93
 #: Pixels, at that size, within which a match agrees with the others.
 _AGREES = 4.0
 #: Neighbours are taken for the same where the nearest is so much nearer than the next.
@@ -39,6 +41,9 @@ class Found:
         How many details agree, and how well edges lie on edges (their correlation).
     size
         Width and height of the artwork that was looked for.
+    bend
+        (10, 2) how far, in pixels of the scan, a curved piece shows each place beside where it would lie flat: factors
+        of the terms of `_terms`; zeros for a flat one.
     """
 
     matrix: Floats
@@ -47,6 +52,12 @@ class Found:
     matches: int
     size: tuple[int, int]
     alike: float = 1.0
+    bend: Floats = field(default_factory=lambda: np.zeros((10, 2)))
+
+    @property
+    def curved(self) -> bool:
+        """Whether the piece is not flat, or the page under a camera is bent."""
+        return bool(np.abs(self.bend).any())
 
     def places(self, at: Floats) -> Floats:
         """Return pixels (n, 2) of the scan for pixels (n, 2) of the artwork as its file has it."""
@@ -55,12 +66,19 @@ class Found:
         points = np.array(at, dtype=float).reshape(-1, 2)
         if self.mirrored:
             points = points * [-1, 1] + [self.size[0] - 1, 0]
-        return np.asarray(cv2.perspectiveTransform(points.reshape(-1, 1, 2), self.matrix)).reshape(-1, 2)
+        flat = np.asarray(cv2.perspectiveTransform(points.reshape(-1, 1, 2), self.matrix)).reshape(-1, 2)
+        return flat + _terms(points, self.size) @ self.bend if self.curved else flat
 
     def laid_back(self, scan: NDArray[np.float32]) -> NDArray[np.float32]:
         """Return the scan (h, w, 3) as the artwork's file has it, at the artwork's size; nan where nothing is."""
         import cv2
 
+        if self.curved:
+            y, x = np.mgrid[: self.size[1], : self.size[0]]
+            at = self.places(np.stack([x.ravel(), y.ravel()], axis=1)).astype(np.float32).reshape(*x.shape, 2)
+            return np.asarray(
+                cv2.remap(scan, at[..., 0], at[..., 1], cv2.INTER_LINEAR, borderValue=(np.nan,) * 3), np.float32
+            )
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         back = cv2.warpPerspective(scan, self.matrix, self.size, flags=flags, borderValue=(np.nan,) * 3)
         return np.ascontiguousarray(back[:, ::-1]) if self.mirrored else np.asarray(back)
@@ -109,7 +127,51 @@ def find_artwork(scan: NDArray[np.uint8], artwork: NDArray[np.uint8]) -> Found:
     height, width = artwork.shape[:2]
     along = cv2.perspectiveTransform(np.array([[[0.0, 0.0]], [[float(width), 0.0]]]), matrix).reshape(2, 2)
     turned = float(np.degrees(np.arctan2(*(along[1] - along[0])[::-1])))
-    return Found(matrix, mirrored, turned, count, (width, height), likeness)
+    found_so = Found(matrix, mirrored, turned, count, (width, height), likeness)
+    if likeness >= _FLAT:
+        return found_so
+    bend = _bent(mine[mirrored], (there, shrunk), found_so)
+    return found_so if bend is None else replace(found_so, bend=bend)
+
+
+def _terms(points: Floats, size: tuple[int, int]) -> Floats:
+    """Return the terms (n, 10) of places (n, 2) on a picture up to their cubes, from -1 to 1 across its longer side."""
+    half = max(size) / 2
+    x, y = (points[:, 0] - size[0] / 2) / half, (points[:, 1] - size[1] / 2) / half
+    one = np.ones_like(x)
+    return np.stack([one, x, y, x * x, x * y, y * y, x**3, x * x * y, x * y * y, y**3], axis=1)
+
+
+def _bent(mine: tuple[NDArray[np.uint8], float], there: tuple[NDArray[np.uint8], float], flat: Found) -> Floats | None:
+    """Return how a piece is bent (10, 2), None where it is flat or its details do not tell.
+
+    Details that lie within a tenth of the picture of where they should be are taken, and a smooth bend is fitted to
+    them that those which contradict it have no part in (iteratively reweighted).
+    """
+    pairs = _pairs(mine[0], there[0])
+    if pairs is None:
+        return None
+    source, target = pairs[0].reshape(-1, 2) / mine[1], pairs[1].reshape(-1, 2) / there[1]
+    if flat.mirrored:  # `places` turns them round again
+        source = source * [-1, 1] + [flat.size[0] - 1, 0]
+    off = target - flat.places(source)
+    scale = float(np.sqrt(abs(np.linalg.det(flat.matrix[:2, :2])))) * max(flat.size)
+    near = np.hypot(*off.T) < 0.1 * scale
+    if near.sum() < 3 * _FEWEST:
+        return None
+    terms = _terms(source * [-1, 1] + [flat.size[0] - 1, 0] if flat.mirrored else source, flat.size)[near]
+    off, weight = off[near], np.ones(int(near.sum()))
+    bend = np.zeros((10, 2))
+    close = 0.002 * scale
+    for _ in range(12):
+        root = np.sqrt(weight)[:, None]
+        bend, *_ = np.linalg.lstsq(
+            np.vstack([terms * root, 0.05 * np.eye(10)]), np.vstack([off * root, np.zeros((10, 2))])
+        )
+        left = np.hypot(*(off - terms @ bend).T)
+        weight = 1 / (1 + (left / close) ** 2) ** 2
+    before, after = (np.hypot(*off.T) < close).sum(), (left < close).sum()
+    return bend if after >= max(2 * _FEWEST, 1.15 * before) else None
 
 
 def _grey(picture: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], float]:
@@ -123,7 +185,8 @@ def _grey(picture: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], float]:
     return cv2.createCLAHE(2.0, (8, 8)).apply(grey), factor
 
 
-def _matched(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[int, list[Floats]] | None:
+def _pairs(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[Floats, Floats] | None:
+    """Return where details of a picture are, and where they are seen, both (n, 1, 2); None for too few."""
     import cv2
 
     sift = cv2.SIFT_create(  # type: ignore[attr-defined]
@@ -138,7 +201,16 @@ def _matched(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[int, li
     if len(good) < _FEWEST:
         return None
     source = np.array([here[m.queryIdx].pt for m in good]).reshape(-1, 1, 2)
-    target = np.array([seen[m.trainIdx].pt for m in good]).reshape(-1, 1, 2)
+    return source, np.array([seen[m.trainIdx].pt for m in good]).reshape(-1, 1, 2)
+
+
+def _matched(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[int, list[Floats]] | None:
+    import cv2
+
+    pairs = _pairs(mine, there)
+    if pairs is None:
+        return None
+    source, target = pairs
     matrix, mask = cv2.findHomography(source, target, cv2.RANSAC, _AGREES, maxIters=4000)
     count = int(mask.sum()) if mask is not None else 0
     if matrix is None or count < _FEWEST or not _sound(matrix, mine.shape):

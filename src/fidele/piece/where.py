@@ -41,19 +41,24 @@ class PieceMap:
 
     def words(self) -> list[str]:
         """Name the parts that are paler or darker than the rest, the strongest first."""
-        found = []
-        rows, columns = self.off.shape
-        for name, (down, across) in _PARTS.items():
-            part = self.off[_third(rows, down), _third(columns, across)]
-            known = part[np.isfinite(part)]
-            if len(known) >= max(3, part.size // 3):
-                found.append((float(np.median(known)), name))
+        found = [(float(np.median(known)), name) for name, known in parts_of(self.off) if len(known)]
         said = [
             f"The {name} is {abs(by):.0f} {'paler' if by > 0 else 'darker'} than the rest."
             for by, name in sorted(found, key=lambda f: -abs(f[0]))
             if abs(by) >= _NAMED
         ]
         return said[:3]
+
+
+def parts_of(off: Floats) -> list[tuple[str, Floats]]:
+    """Return the corners, edges and middle of a map (rows, columns), each with what is known of it; nothing of some."""
+    rows, columns = off.shape
+    found = []
+    for name, (down, across) in _PARTS.items():
+        part = off[_third(rows, down), _third(columns, across)]
+        known = part[np.isfinite(part)]
+        found.append((name, known if len(known) >= max(3, part.size // 3) else known[:0]))
+    return found
 
 
 def _third(count: int, which: int) -> slice:

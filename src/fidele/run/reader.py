@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
 
 from fidele.arrays import Codes, Floats
 from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
 from fidele.chart.measured_file import read_any
-from fidele.chart.measurement import Measurement, from_table
+from fidele.chart.measurement import Measurement, from_table, matched
 from fidele.chart.read import Reading, read_all, read_scan
 from fidele.chart.visual import VISUAL
 from fidele.check.statistics import compare, relative_to_white
@@ -20,18 +23,25 @@ from fidele.check.words import in_words
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent
 from fidele.piece.check import PieceAim, PieceChecked, check_piece
+from fidele.piece.press_map import keep_map, kept_map, press_map
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
-from fidele.run.job import Job, Patches, Printed
+from fidele.run.job import Job, Lying, Patches, Printed
 from fidele.run.probes import Corrections
 from fidele.run.reading import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
 from fidele.run.unprofiled import NOT_CHARACTERISED, measured_unprofiled, scan_unprofiled
+from fidele.sheet.shapes import within
 from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
 from fidele.store.records import Verdict
 from fidele.store.scanners import ScannerRecord
 
+#: Nearer to the edge of a blank than this share of it nothing is measured: no piece lies quite true.
+_EDGE = 0.02
+#: So many of a condition's last pieces tell of its press.
+_PIECES = 12
 #: How many other profiles are suspected of having been used by mistake.
 _OTHERS = 24
 
@@ -65,6 +75,8 @@ class Reader:
     folder: Path
     card: Card | None = None
     profile: Profile | None = None
+    #: Patches, by id, that a person left out.
+    left_out: frozenset[str] = frozenset()
 
     def aim(self, job: Job) -> Aim:
         """Return what a job's print is judged by: its own profile, and its own printer where that is here."""
@@ -98,6 +110,11 @@ class Reader:
         return self._keep(printed, self._measured(chart, measured, printed.job, uncertainty))
 
     def _measured(self, chart: Chart, measured: Measurement, job: Job, uncertainty: float) -> Checked:
+        if self.left_out:
+            every = matched(measured, chart.ids, chart.rgb)
+            kept = every.rows(_all_but(every.ids, self.left_out))
+            made = replace(self, left_out=frozenset())._measured(chart, kept, job, uncertainty)
+            return self._saying_so(made, measured)
         if job.profile is None:
             return self.finished(measured_unprofiled(chart, measured, self.tolerance, uncertainty))
         return self.finished(check_measured(chart, measured, self.aim(job), uncertainty))
@@ -111,6 +128,7 @@ class Reader:
             When its artwork is not found on it, holds too little to measure, or was printed without a profile.
         """
         checked = check_piece(scan, self.piece_aim(printed.job), *self.seen_through(photo), photo)
+        checked = self._with_earlier(printed, checked)
         c = checked.comparison
         self.logbook.add_verdict(
             printed.number,
@@ -130,6 +148,15 @@ class Reader:
         )
         return checked
 
+    def _with_earlier(self, printed: Printed, checked: PieceChecked) -> PieceChecked:
+        """Keep where a piece is off, and lay the last pieces of its condition over it: what is alike is the press's."""
+        if printed.job.card.process != "transfer":
+            return checked
+        keep_map(map_file(self.folder, printed.number), checked.map)
+        runs = [printed.number, *(n for n in self.logbook.runs_of(printed.job.card.id) if n != printed.number)]
+        maps = [kept for n in runs if (kept := kept_map(map_file(self.folder, n))) is not None]
+        return replace(checked, press=press_map(maps[:_PIECES]))
+
     def seen_through(self, photo: bool) -> tuple[Profile | None, float]:
         """Return the scanner's profile, None for a camera or where there is none, and by how much that is off."""
         known = self.scanner.path is not None and not photo
@@ -140,26 +167,38 @@ class Reader:
         one = job.lying[0]
         if one.profile is None:
             raise FideleError("Without a profile there is nothing to judge the piece by.")
+        # The print system converts for every program alike, whatever this card says.
+        system = one.card.owner == "system"
+        how = replace(one.how, intent=Intent.PERCEPTUAL, bpc=False) if system else one.how
         return PieceAim(
             one.artwork.laid,
             one.artwork.profile,
             one.profile,
-            one.how,
+            how,
             self.tolerance,
             one.card.process == "transfer",
             "driver" if one.card.owner == "driver" else "fidele",
             self.corrections.of(self.devices.find(one.card.printer)),
             self._others(one.profile),
+            shown_by(one),
         )
 
     def again(self, checked: Checked, job: Job) -> Checked:
         """Judge what was measured anew, by what is chosen now."""
+        whole = checked.whole
         if checked.reading is not None and checked.scan is not None:
-            return self.judged(checked.chart, checked.reading, job, checked.scan, 0.0)
-        return self._measured(checked.chart, checked.measured, job, checked.uncertainty)
+            reading = whole if isinstance(whole, Reading) else checked.reading
+            return self.judged(checked.chart, reading, job, checked.scan, 0.0)
+        measured = whole if isinstance(whole, Measurement) else checked.measured
+        return self._measured(checked.chart, measured, job, checked.uncertainty)
 
     def judged(self, chart: Chart, reading: Reading, job: Job, scan: Codes, ppi: float) -> Checked:
         """Judge a reading of a job's chart."""
+        if self.left_out:
+            kept = _all_but(tuple(chart.ids[i] for i in reading.index), self.left_out)
+            mine = np.array([chart.ids[i] in kept for i in reading.index])
+            made = replace(self, left_out=frozenset()).judged(chart, reading.rows(mine), job, scan, ppi)
+            return self._saying_so(made, reading)
         if job.profile is None:
             return self.finished(self._unprofiled(chart, reading, scan))
         record = self.scanner
@@ -168,6 +207,11 @@ class Reader:
         aim = self.aim(job)
         made = check_reading(chart, reading, aim, scanner, record.residual_mean, names, placing, ppi, scanner)
         return self.finished(replace(made, scan=scan))
+
+    def _saying_so(self, checked: Checked, whole: Reading | Measurement) -> Checked:
+        there = [sample for sample in checked.chart.ids if sample in self.left_out]
+        said = f"Left out by hand: {', '.join(there[:12])}{' …' if len(there) > 12 else ''}."
+        return replace(checked, cautions=(*checked.cautions, said) if there else checked.cautions, whole=whole)
 
     def finished(self, checked: Checked) -> Checked:
         """Compare with what was chosen instead of the profile, where something was."""
@@ -249,6 +293,27 @@ class Reader:
         return scan_unprofiled(chart, reading, scan, self.tolerance, scanner, uncertainty, names)
 
 
+def shown_by(one: Lying) -> Callable[[Floats], NDArray[np.bool_]] | None:
+    """Return which places of a picture its blank shows: what lies within its outline, and was not cropped away."""
+    if one.behind is None and one.shape == "rectangle":
+        return None
+    wide, high = one.placing.width, one.placing.height
+    left, top, across, down = one.behind or (0.0, 0.0, wide, high)
+
+    def visible(places: Floats) -> NDArray[np.bool_]:
+        u, v = (left + places[:, 0] * across) / wide - 0.5, (top + places[:, 1] * down) / high - 0.5
+        return within(one.shape, u, v, _EDGE)
+
+    return visible
+
+
+def _all_but(ids: tuple[str, ...], left_out: frozenset[str]) -> tuple[str, ...]:
+    kept = tuple(sample for sample in ids if sample not in left_out)
+    if not kept:
+        raise FideleError("Every patch was left out: there is nothing to judge.")
+    return kept
+
+
 def by_artwork(printed: Printed | None) -> bool:
     """Whether the piece of a run can be judged by its artwork: it was printed through a profile, and is no chart."""
     job = printed.job if printed is not None else None
@@ -262,6 +327,11 @@ def patches_of(job: Job) -> Patches:
     if job.patches.chart.name == VISUAL:
         raise FideleError("The visual page is judged by eye; a chart with patches is scanned.")
     return job.patches
+
+
+def map_file(folder: Path, run: int) -> Path:
+    """Return where it is kept where the piece of a run is off."""
+    return folder / f"run-{run}-piece.json"
 
 
 def measured_file(folder: Path, run: int) -> Path:

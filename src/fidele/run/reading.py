@@ -58,6 +58,8 @@ class Checked:
     reading: Reading | None = None
     scan: Codes | None = None
     cautions: tuple[str, ...] = field(default=())
+    #: All that was read or measured, where a person left patches of it out.
+    whole: Reading | Measurement | None = None
     #: What it was compared with, in words.
     against: str = "what the profile predicts"
 
@@ -108,6 +110,7 @@ def judged(
         aim.others,
         card.process == "transfer",
         "driver" if card.owner == "driver" else "fidele",
+        places=_places(chart, index),
     )
     wanted, got = suspected.Lab["right"], measured.Lab
     if aim.relative:
@@ -116,6 +119,12 @@ def judged(
     families = tuple(chart.families[i] for i in index)
     comparison = compare(measured.ids, wanted, got, aim.tolerance, families, out_of_gamut(rgb, aim.printer))
     return comparison, find_cause(measured.Lab, suspected, uncertainty, aim.tolerance, signs), suspected
+
+
+def _places(chart: Chart, index: NDArray[np.int64]) -> Floats | None:
+    """Return where patches stood (n, 2), in mm; None where they were spread over several pages."""
+    page = np.unique(index // chart.per_page)
+    return chart.layout.centre(index % chart.per_page) if len(page) == 1 else None
 
 
 def check_reading(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
+from dataclasses import replace
 from pathlib import Path
 
 from fidele.arrays import Codes, Floats
@@ -53,6 +54,8 @@ class Checking:
         self.relative = False
         #: What prints are compared with: '' for the profile's prediction, a file, or 'run 12'.
         self.against = ""
+        #: Patches, by id, that a person left out of the print in hand.
+        self.left_out: frozenset[str] = frozenset()
         #: Prints that lie beside each other, at most six.
         self.beside: tuple[PrintMeasured, ...] = ()
         #: Measurements of the run in hand that are averaged.
@@ -84,9 +87,26 @@ class Checking:
         self.limits = self.limits if limits is None else limits
         self.relative = self.relative if relative is None else relative
         self.against = self.against if against is None else against
+        self._again()
+
+    def leave_out(self, *ids: str) -> None:
+        """Leave patches out of the check in hand, a step that can be undone; none takes all in again."""
+        before, now = self.left_out, self.left_out | set(ids) if ids else frozenset()
+        if before == now:
+            return
+
+        def take(which: frozenset[str]) -> None:
+            self.left_out = which
+            self._again()
+
+        name = f"Leave out {', '.join(ids[:3])}{' …' if len(ids) > 3 else ''}" if ids else "Take all patches in again"
+        self._live.history.do(name, lambda: take(now), lambda: take(before))
+
+    def _again(self) -> None:
         state = self._live.state
         if state.checked is not None and state.run is not None:
-            self._live.change(CheckTaken(self.reader().again(state.checked, state.run.job)))
+            reader = replace(self.reader(), left_out=self.left_out)
+            self._live.change(CheckTaken(reader.again(state.checked, state.run.job)))
             self._live.judge()
 
     # Judging -----------------------------------------------------------------------------------------------------
@@ -130,6 +150,7 @@ class Checking:
     def take(self, checked: Checked) -> None:
         """Show a check that was made elsewhere; what it says of the profile on its printer is kept with both."""
         live, run = self._live, self._live.state.run
+        self.left_out = frozenset()
         live.change(CheckTaken(checked))
         tells = checked.comparison.passed or checked.cause.code in ("right", "none")
         if run is not None and run.job.chart is not None and run.job.card.owner == "fidele" and tells:

@@ -54,7 +54,16 @@ def inside(shape: Shape, placing: Placing, scale: float, window: tuple[int, int,
     cos, sin = np.cos(turn), np.sin(turn)
     u = ((x - cx) * cos - (y - cy) * sin) / placing.width
     v = ((x - cx) * sin + (y - cy) * cos) / placing.height
+    return within(shape, u, v)
+
+
+def within(shape: Shape, u: NDArray[np.float64], v: NDArray[np.float64], edge: float = 0.0) -> NDArray[np.bool_]:
+    """Return which places lie within a shape, and no nearer to its edge than a share of its side.
+
+    `u` and `v` run from -0.5 to 0.5 across and down the rectangle that holds it.
+    """
+    half = 0.5 - edge
     if shape == "round":
-        return u**2 + v**2 <= 0.25
-    box = (np.abs(u) <= 0.5) & (np.abs(v) <= 0.5)
-    return box & (np.abs(v) <= (0.5 - u) / 2) if shape == "pennant" else box
+        return u**2 + v**2 <= half**2
+    box = (np.abs(u) <= half) & (np.abs(v) <= half)
+    return box & (np.abs(v) <= (half - u) / 2 - edge) if shape == "pennant" else box

@@ -296,6 +296,11 @@ class Logbook:
         of_title = self._rows(query.replace("ORDER", "AND title = ? ORDER") + " LIMIT 20", printer, title)
         return max(_moments(rows), default=None), max(_moments(of_title), default=None)
 
+    def runs_of(self, card_id: str, most: int = 60) -> list[int]:
+        """Return the numbers of the last runs of a condition, the newest first."""
+        query = f"SELECT id FROM run WHERE {_of_card('id')} = ? ORDER BY id DESC LIMIT ?"
+        return [int(row["id"]) for row in self._rows(query, card_id, most)]
+
     def everything(self) -> list[KeptRun]:
         """Return all runs with everything that is kept of them, the newest first."""
         return self._sound(self._rows(f"{_KEPT} ORDER BY run.id DESC"))

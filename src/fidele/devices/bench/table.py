@@ -71,6 +71,12 @@ class BenchPress:
         self._units = {m.unit.serial: m.unit for m in machines}
         #: How many seconds of pressing pass in one: the bench need not keep anybody waiting.
         self.pace = 1.0
+        #: Of which lot the blanks beside it are, '' for that which profiles were made on.
+        self.lot = ""
+
+    def take_lot(self, lot: Value) -> None:
+        """Lay blanks of another lot beside it."""
+        self.lot = str(lot)
 
     def set_pace(self, pace: Value) -> None:
         """Let its seconds pass faster."""
@@ -81,7 +87,7 @@ class BenchPress:
         mine = _mine(sheet, Print, "in the press")
         # Warming paper and piece first drives out the damp.
         settings = PressSettings(data.temperature, data.seconds, data.pressure, data.preheat >= 5, data.lint)
-        return press(mine, self._units[mine.unit], substrate, settings)
+        return press(mine, self._units[mine.unit], substrate, settings, self.lot)
 
 
 class BenchScanner:
