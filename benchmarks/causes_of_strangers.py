@@ -40,9 +40,14 @@ def section() -> list[str]:
         "resampling printers, not prints. The bench's own section above has the faults that the bench really does.",
         "",
     ]
-    both = (("Looked at while this was made", "open figures"), ("Sealed, opened once when it was done", "figures"))
-    for title, key in both:
-        if (f := entry.get(key)) is not None:
+    again = seal.kept()[f"{seal.CAUSES} 2"]
+    every = (
+        ("Looked at while this was made", entry.get("open figures")),
+        ("Sealed, opened once when it was done", entry.get("figures")),
+        ("A second seal: 30 printers of other seeds, opened once after damp was added", again.get("figures")),
+    )
+    for title, f in every:
+        if f is not None:
             lines += [f"## {title}", "", *_figures(f), ""]
     return lines
 

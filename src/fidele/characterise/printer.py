@@ -10,11 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.characterise.fit import Fit, fit
 from fidele.characterise.mapping import GamutMapping, mappings
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
+from fidele.errors import FideleError
 from fidele.icc.solid import cube_solid
 from fidele.icc.solve import solve
 from fidele.icc.spaces import srgb
@@ -61,9 +63,8 @@ class PrinterModel:
     grid: NDArray[np.float32]
     white_XYZ: Floats
     black_XYZ: Floats
-    #: ΔE00 between the fit and the patches it was made from (mean, 95th percentile): noise and smoothing.
-    fit_mean: float
-    fit_p95: float
+    #: The fit that it was made from, with its true error and the patches that were left out.
+    fit: Fit
 
     def __call__(self, device: Floats) -> Floats:
         """Device values (n, 3) to media-relative L*a*b* (n, 3), interpolated as a reader of the profile does."""
@@ -73,33 +74,28 @@ class PrinterModel:
         return out.astype(float)
 
 
-def fit_printer(rgb: Floats, XYZ: Floats, smoothing: float = 4e-4) -> PrinterModel:
-    """Fit a printer from device values (n, 3), 0 to 1, and measured XYZ (n, 3).
+def fit_printer(rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None) -> PrinterModel:
+    """Fit a printer from device values (n, 3), 0 to 1, and measured XYZ (n, 3); `keep` (n,): see `fit.fit`.
 
-    A thin-plate spline through all patches at once in L*a*b*, smoothed against instrument noise. The patch with full
-    device values must be among them: it is the media's white.
+    Raises
+    ------
+    FideleError
+        When the patch with full device values, the media's white, is not among them, or they are too few.
     """
-    from scipy.interpolate import RBFInterpolator
-
-    white = XYZ[(rgb >= 0.999).all(axis=1)].mean(axis=0)
-    darkest = XYZ[np.argmin(XYZ[:, 1])]
+    whites = (rgb >= 0.999).all(axis=1)
+    if not whites.any():
+        raise FideleError("The bare media (device values all full) was not measured: it is the white of the profile.")
+    white = XYZ[whites].mean(axis=0)
     Lab = xyz_to_lab(media_relative(XYZ, white, D50))
-    spline = RBFInterpolator(_spread(rgb), Lab, kernel="cubic", degree=2, smoothing=smoothing)
+    made = fit(rgb, Lab, keep)
     axis = np.linspace(0, 1, GRID)
     nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    grid = np.concatenate([spline(_spread(part)) for part in np.array_split(nodes, 12)])
-    grid[-1] = [100, 0, 0]  # the media itself, not the spline's idea of it
+    grid = made(nodes)
+    grid[-1] = [100, 0, 0]  # the media itself, not the fit's idea of it
     grid[:, 0] = np.clip(grid[:, 0], 0, 100)
-    model = PrinterModel(
-        np.ascontiguousarray(grid.reshape(GRID, GRID, GRID, 3), dtype=np.float32), white, darkest, 0, 0
-    )
-    off = delta_e_2000(model(rgb), Lab)
-    return PrinterModel(model.grid, white, darkest, float(off.mean()), float(np.percentile(off, 95)))
-
-
-def _spread(rgb: Floats) -> Floats:
-    """Space device values so that the spline is as stiff in the lights as in the shadows."""
-    return 0.5 * rgb + 0.5 * rgb**2
+    used = np.setdiff1d(np.arange(len(rgb)), made.out)
+    darkest = XYZ[used[np.argmin(XYZ[used, 1])]]
+    return PrinterModel(np.ascontiguousarray(grid.reshape(GRID, GRID, GRID, 3), dtype=np.float32), white, darkest, made)
 
 
 def make_profile(

@@ -74,7 +74,25 @@ def _grouped(marks: list[tuple[int, Floats]]) -> list[Sighting]:
             min(fits, key=lambda f: f[0])[1][place] = corners
         else:
             pages.append((mark_set, {place: corners}))
-    return [Sighting(mark_set, page) for mark_set, page in pages]
+    found = [Sighting(mark_set, page) for mark_set, page in pages]
+    if not any(len(page) >= 3 for _, page in pages):
+        found += _alone(marks)
+    return found
+
+
+def _alone(marks: list[tuple[int, Floats]]) -> list[Sighting]:
+    """Take marks for one page that stand like none because it is seen steeply: each is there once, all the right way
+    round."""
+    found = []
+    for mark_set in {number // 4 for number, _ in marks}:
+        mine = [(number % 4, corners) for number, corners in marks if number // 4 == mark_set]
+        if len(mine) < 3 or len({place for place, _ in mine}) < len(mine):
+            continue
+        there = np.array([corners.mean(axis=0) for _, corners in sorted(mine, key=lambda m: m[0])])
+        ahead, behind = np.roll(there, -1, axis=0) - there, there - np.roll(there, 1, axis=0)
+        if ((behind[:, 0] * ahead[:, 1] - behind[:, 1] * ahead[:, 0]) > 0).all():
+            found.append(Sighting(mark_set, dict(mine)))
+    return found
 
 
 #: Where marks stand in their page: column and row, by place.

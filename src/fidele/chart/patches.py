@@ -208,17 +208,21 @@ def _rough(profile: Floats) -> float:
 
 #: Fewer patches than this tell nothing of how values and light hang together; a patch is strange from so many times
 #: what the others are off by, and from so much in coded light, on.
-_TELLING, _FAR, _LEAST = 60, 6.0, 0.05
+_TELLING, _FAR, _LEAST = 60, 3.5, 0.03
+#: Patches that look less strange than this by their own light speak for others.
+_TRUSTED = 0.6
+#: How closely the spline follows what is seen.
+_SMOOTH = 3e-3
 #: So many patches on either side are as dark; one is uneven from so many times what they are, and from so much, on.
-_ALIKE, _UNEVEN, _ROUGH = 8, 2.3, 0.0055
+_ALIKE, _UNEVEN, _ROUGH = 8, 2.0, 0.0055
 
 
-def strange_patches(seen: Floats, spread: Floats, rgb: Floats) -> Floats:
+def strange_patches(seen: Floats, spread: Floats, rgb: Floats, lit: Floats) -> Floats:
     """Return how strange (n,) patches are, beyond 1 doubtful, by the light of all others.
 
     However a printer prints, what is seen of its values (n, 3) follows them smoothly: a gleam lifts dark patches out of
     that, a finger hides some. And patches that are as dark are as even: an edge of light runs through those that are
-    less so (`spread`, (n,)).
+    less so (`spread`, (n,)). `lit` (n,) is how strange their light alone makes them: those speak for no others.
     """
     if len(rgb) < _TELLING:
         return np.zeros(len(rgb))
@@ -228,13 +232,33 @@ def strange_patches(seen: Floats, spread: Floats, rgb: Floats) -> Floats:
         start = int(np.clip(place - _ALIKE, 0, len(order) - 2 * _ALIKE - 1))
         usual[one] = np.percentile(spread[order[start : start + 2 * _ALIKE + 1]], 25)
     uneven = spread / np.maximum(_UNEVEN * usual, _ROUGH)
+    trusted = np.maximum(uneven, lit) < _TRUSTED
+    if trusted.sum() < _TELLING // 2:
+        trusted = np.ones(len(rgb), bool)
+    off, middle = _contradicted(seen, rgb, trusted)
+    return np.asarray(np.maximum(uneven, off / max(_LEAST, _FAR * middle)))
+
+
+def _contradicted(seen: Floats, rgb: Floats, trusted: NDArray[np.bool_]) -> tuple[Floats, float]:
+    """Return by how much (n,) patches differ from what trusted ones say of their values, and the usual of those.
+
+    A cubic spline with a trend, each patch left out in closed form (Wahba, 'Spline Models for Observational Data',
+    4.2); what contradicts the others is trusted less from round to round, so that it does not speak for its like.
+    """
     r, g, b = rgb.T
     squares = [r * r, g * g, b * b, r * g, r * b, g * b]
-    cubes = [r**3, g**3, b**3, r * r * g, r * r * b, g * g * r, g * g * b, b * b * r, b * b * g, r * g * b]
-    terms = np.stack([np.ones_like(r), r, g, b, *squares, *cubes], axis=1)
-    weight = np.ones(len(rgb))
-    for _ in range(6):
-        fit, *_ = np.linalg.lstsq(terms * weight[:, None], seen * weight[:, None], rcond=None)
-        off = np.abs(seen - terms @ fit).max(axis=1)
-        weight = 1 / (1 + (off / (2 * np.median(off) + 1e-6)) ** 2)
-    return np.maximum(uneven, off / max(_LEAST, _FAR * float(np.median(off))))
+    trend = np.stack([np.ones_like(r), r, g, b, *squares], axis=1)
+    count, terms = trend.shape
+    apart = np.sqrt(np.maximum(((rgb[:, None] - rgb[None]) ** 2).sum(axis=2), 0.0)) ** 3
+    system = np.zeros((count + terms, count + terms))
+    system[:count, count:], system[count:, :count] = trend, trend.T
+    doubt = np.where(trusted, _SMOOTH, 100.0)
+    off, usual = np.zeros(count), 1e-6
+    for _ in range(5):
+        system[:count, :count] = apart + np.diag(doubt)
+        inverse = np.linalg.inv(system)[:count, :count]
+        said = (inverse @ seen) / np.diag(inverse)[:, None]
+        off = np.abs(said).max(axis=1)
+        usual = float(np.median(off[trusted])) + 1e-6
+        doubt = np.where(trusted, _SMOOTH * (1 + np.maximum(off / (2.5 * usual) - 1, 0) ** 2 * 40), 100.0)
+    return off, usual

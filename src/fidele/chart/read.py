@@ -287,7 +287,8 @@ def _with(
     light = page_light(values, chart.layout, homography, top)
     mean, spread, clipped = patch_values(values, corners, top)
     rgb = light.even(centres, mean)
-    doubt = np.maximum(light.doubt(centres) / DOUBTFUL, strange_patches(rgb, spread, chart.rgb[index]))
+    lit = light.doubt(centres) / DOUBTFUL
+    doubt = np.maximum(lit, strange_patches(rgb, spread, chart.rgb[index], lit))
     doubt = doubt if light.troubled else _UNTROUBLED * doubt
     if check and follows and _likeness(rgb, chart.rgb[index]) < _ALIKE:
         raise FideleError(

@@ -239,3 +239,89 @@ def _named(name: str) -> Any:
     if entry is None:
         raise FideleError(f"'{name}' is neither a file, nor the id of a profile on the shelf, nor sRGB or opRGB.")
     return Profile.open(entry.path)
+
+
+@profile.command()
+@click.argument("measured", nargs=-1, required=True, type=FILE)
+@click.option("--chart", "definition", type=FILE, help="The chart that was printed (CGATS), where files state no RGB.")
+@click.option("--out", type=FILE, help="Profile to write; without it only the report is made.")
+@click.option("--title", default="", help="What the profile is called.")
+@click.option("--condition", "card", default="", help="The printing condition that it was printed by: it says how.")
+@click.option("--without", default="", help="Patches to leave out, by id: A4,B5.")
+@click.option("--keep-all", is_flag=True, help="Use every patch, however doubtful.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def make(
+    measured: tuple[Path, ...],
+    definition: Path | None,
+    out: Path | None,
+    title: str,
+    card: str,
+    without: str,
+    keep_all: bool,
+    as_json: bool,
+) -> None:
+    """Make an RGB printer's output profile from measurements of a target that was printed with nothing converting.
+
+    Device values stand in the files (RGB columns) or come from --chart by the names of patches. Several files are
+    pages, or repeats, which are averaged. What is wrong is put right and said, or refused with the reason.
+    """
+    import datetime
+
+    from fidele.characterise.gathered import gathered, named
+    from fidele.characterise.own import made_from
+    from fidele.chart.cgats import read as read_table
+    from fidele.chart.definition import from_table
+    from fidele.chart.measured_file import read_any
+    from fidele.files import write_bytes
+
+    what = from_table(read_table(definition), str(definition)) if definition is not None else None
+    found = gathered([(path.name, read_any(path)) for path in measured], what)
+    names = {n.strip() for n in without.split(",") if n.strip()}
+    if unknown := sorted(names - set(found.ids)):
+        raise FideleError(f"There is no patch {unknown[0]} to leave out.")
+    states: dict[str, str] = {}
+    if card:
+        from fidele.commands.common import session_of_user
+        from fidele.run.own_profile import stated
+
+        mine = session_of_user().conditions.need(card)
+        states, title = stated(mine), title or f"{mine.printer_name}, {mine.media}, {mine.substrate}"
+    title = title or (out.stem if out is not None else measured[0].stem)
+    now = datetime.datetime.now().replace(microsecond=0)
+    made = made_from(found, title, now, states, names, keep_all, build=out is not None)
+    if out is not None:
+        write_bytes(out, made.profile)
+    said = made.fit.stated
+    if as_json:
+        print_json(
+            {
+                "out": str(out) if out is not None else None,
+                "title": title,
+                "patches": len(found.ids),
+                "used": made.used,
+                "stated": {
+                    "mean_de00": round(said.mean, 3),
+                    "interval": [round(said.low, 3), round(said.high, 3)],
+                    "p95_de00": round(said.p95, 3),
+                    "noise_de00": round(said.noise, 3),
+                },
+                "repeatability_de00": None if found.noise != found.noise else round(found.noise, 3),
+                "doubtful": [found.ids[i] for i in made.fit.out] + list(found.doubtful),
+                "swapped": [[found.ids[a], found.ids[b]] for a, b in made.fit.swapped],
+                "put_right": list(found.put_right),
+                "missing": list(found.missing),
+                "cautions": list(found.cautions),
+                "white_lab": [round(float(v), 2) for v in made.white_Lab],
+                "black_lab": [round(float(v), 2) for v in made.black_Lab],
+            }
+        )
+        return
+    if out is not None:
+        click.echo(f"{out}: “{title}”, made from {made.used} of {len(found.ids)} patches.")
+    click.echo(f"  {said.words}")
+    for sentence in (*found.put_right, *made.words(found)):
+        click.echo(f"  {sentence}")
+    if len(made.fit.out) and not made.fit.swapped:
+        click.echo(f"  left out: {'; '.join(named(found, made.fit.out[:8].tolist()))}")
+    for sentence in found.cautions:
+        click.echo(f"caution: {sentence}", err=True)
