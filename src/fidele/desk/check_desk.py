@@ -70,6 +70,8 @@ from fidele.store.records import Check
 from fidele.store.scanners import ScannerSeen
 from fidele.tiles import Progress
 
+#: What is said of a picture that carries a working space.
+_CAMERA = "The picture carries a working space, as cameras write it: no camera is a measuring device."
 #: A run and what its chart says.
 _Judged = tuple[Printed, Checked]
 
@@ -84,6 +86,10 @@ class _Read:
     identities: tuple[Identity, ...] = ()
     hidden: str = ""
     piece: PieceChecked | None = None
+
+
+def _with(one: PrintMeasured, said: tuple[str, ...]) -> PrintMeasured:
+    return replace(one, checked=replace(one.checked, cautions=(*one.checked.cautions, *said)))
 
 
 class CheckDesk(Desk):
@@ -302,32 +308,36 @@ class CheckDesk(Desk):
             self._read_measured(path)
             return
 
-        def opened() -> tuple[Codes, float]:
+        def opened() -> tuple[Codes, float, bool]:
             from fidele.artwork.open import open_artwork
 
             picture = open_artwork(path)
-            return picture.pixels, picture.ppi or 0.0
+            camera = picture.slip.kind == "stated" and picture.profile.header.device_class.strip() == "mntr"
+            return picture.pixels, picture.ppi or 0.0, camera
 
         self._read_scan(opened)
 
     def read_scan(self, scan: Codes, ppi: float = 0.0, corners: Floats | None = None) -> None:
         """Read a scan: of the run in hand, else of whatever prints lie on it."""
-        self._read_scan(lambda: (scan, ppi), corners)
+        self._read_scan(lambda: (scan, ppi, False), corners)
 
-    def _read_scan(self, opened: Callable[[], tuple[Codes, float]], corners: Floats | None = None) -> None:
-        """Read beside the interface a scan that is opened there."""
+    def _read_scan(self, opened: Callable[[], tuple[Codes, float, bool]], corners: Floats | None = None) -> None:
+        """Read beside the interface a scan that is opened there: pixels, resolution, and whether a camera took it."""
         session, run = self.session, self.session.run
         reader, known = session.checking.reader(), session.charts.known
 
         def work(_told: Progress) -> _Read:
-            scan, ppi = opened()
+            scan, ppi, camera = opened()
+            said = (_CAMERA,) if camera else ()
             try:
                 if run is not None and run.job.patches is not None:
-                    return _Read(scan, judged=(run, reader.check(run, scan, ppi, corners)))
+                    checked = reader.check(run, scan, ppi, corners)
+                    return _Read(scan, judged=(run, replace(checked, cautions=(*checked.cautions, *said))))
                 if run is not None and by_artwork(run):
                     with contextlib.suppress(FideleError):  # else it may be a chart after all
-                        return _Read(scan, piece=reader.piece(run, scan))
-                return _Read(scan, prints=reader.prints(scan, known()))
+                        return _Read(scan, piece=reader.piece(run, scan, camera))
+                prints = reader.prints(scan, known())
+                return _Read(scan, prints=[_with(one, said) for one in prints])
             except FideleError as error:
                 # No chart: the identity line of a piece may say what it is.
                 if found := read_identities(scan, ppi or 300.0):
