@@ -143,13 +143,13 @@ def test_tuning_by_hand_follows_the_sliders_and_is_kept(window, places, qtbot):
     session.redo()
     desk.name.setCurrentText("Livelier")
     click(desk, "Keep")
-    click(desk, "Give it to all in hand")
+    click(desk, "Apply to all open")
     assert [p.tuning.name for p in session.pieces.all] == ["Livelier", "Livelier"]
     # A colour that is touched chooses its hue region.
     desk.view.touched.emit(700, 500)
     desk.sliders["turn"].setValue(10)
     assert session.pieces.current.tuning.regions[0].hue == desk.hue.currentData()
-    click(desk, "All at rest")
+    click(desk, "Reset")
     assert session.pieces.current.tuning is None
     assert list(session.pieces.tunings.all()) == ["Livelier"]
 

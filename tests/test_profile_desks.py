@@ -137,7 +137,7 @@ def test_another_version_is_asked_for_and_may_take_the_place(window, tmp_path, p
 def test_the_search_for_a_lost_one_mends_it(window, downloads, qtbot):
     keys(window, Qt.Key.Key_F7)
     assert window.desk.station == "Profiles"
-    click(window.desk, "Find a lost one")
+    click(window.desk, "Find a lost profile")
     click(window.desk, "Search")
     settle(window, qtbot)
     found = {lost.title: lost for lost in window.desk.found}

@@ -107,7 +107,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     click(desk, "Warm 10 s")
     time[0] = 12.0
     qtbot.waitUntil(lambda: desk.face.over)
-    click(desk, "Closed: start")
+    click(desk, "Press closed, start timer")
     time[0] += 50
     qtbot.waitUntil(lambda: desk.face.face == "2:00")
     assert desk.face.digit_height > 60
@@ -280,7 +280,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     assert desk.layers.layers[2:4] == ("ceramic tile", "transfer paper, print up")
     time = [0.0]
     desk.clock._now = lambda: time[0]
-    click(desk, "Closed: start")
+    click(desk, "Press closed, start timer")
     time[0] = 60.0  # opened far too early: the piece is pale, and it is kept that it was
     desk.note.setText("door bell")
     click(desk, "Opened")

@@ -48,7 +48,7 @@ class ArrivalsDesk(Desk):
         clear(self._list)
         self.ticks, self.choices = {}, {}
         if delivery is None:
-            self.title.setText("Nothing is at the door")
+            self.title.setText("No new profiles")
             self.state.setText("Drop a profile, a zip or a mail anywhere on this window.")
             self.put.setEnabled(False)
             return

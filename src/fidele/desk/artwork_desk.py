@@ -40,6 +40,7 @@ class ArtworkDesk(Desk):
         top.addWidget(self.title, 1)
         tip = "PNG, JPEG, TIFF, WebP, PDF or SVG (Ctrl+O); or drop it on the window, or paste it (Ctrl+V)"
         top.addWidget(button("Open a picture …", lambda: self.pick.emit("artwork"), tip))
+        top.addWidget(button("Jobs …", lambda: self.go.emit("Jobs"), "The work that is kept, and a new one (Ctrl+J)"))
         self.more = button("More", self._more, "Converted files, a watched folder, the control chart, house rules")
         top.addWidget(self.more)
         self.box.addLayout(top)

@@ -332,8 +332,8 @@ class BesidePage(Page):
         self.over.show_ramps([(p.label, r) for p in prints for r in p.checked.ramps if r.name == "black"])
         if not prints:
             self.said.setText(
-                "No prints are laid beside each other yet. Check a chart, then “Lay beside”; or open one scan with "
-                "several prints of a chart on it."
+                "No prints are laid beside each other yet. Check a chart, then “Lay this print beside others” under "
+                "“More …”; or open one scan with several prints of a chart on it."
             )
             self.figures.fill([])
             return

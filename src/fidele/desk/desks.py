@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from fidele.desk.check_desk import CheckDesk
     from fidele.desk.colours_desk import ColoursDesk
     from fidele.desk.handoff_desk import HandoffDesk
+    from fidele.desk.jobs_desk import JobsDesk
     from fidele.desk.logbook_desk import LogbookDesk
     from fidele.desk.lost_desk import LostDesk
     from fidele.desk.makers_desk import MakersDesk
@@ -63,6 +64,7 @@ class Desks(Mapping[str, Desk]):
     charts: ChartsDesk
     tuning: TuningDesk
     colours: ColoursDesk
+    jobs: JobsDesk
     logbook: LogbookDesk
 
     def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:

@@ -32,6 +32,7 @@ from fidele.session.news import LogChanged
 from fidele.session.piece import Piece
 from fidele.session.report import write_report
 from fidele.store.cards import Exported, holds_card, read_export
+from fidele.store.jobs import is_job
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
 from fidele.store.shelf import Delivery, Installed, Shelf
 from fidele.tiles import CancelledError, Progress
@@ -141,7 +142,9 @@ class Incoming:
         """Take a file that is no artwork where it belongs; False for artwork."""
         window, session = self._window, self._session
         ending, station = path.suffix.lower(), window.desk.station
-        if ending == ".zip":
+        if ending == ".zip" and is_job(path):
+            window.desks.jobs.take_in(path)
+        elif ending == ".zip":
             self._beside(path, lambda: _packed(session.shelf.beside(), path), self._take_packed)
         elif path.is_dir() or ending in ENDINGS or ending in PACKED:
             self.take_profiles([path])

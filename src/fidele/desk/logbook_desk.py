@@ -61,7 +61,13 @@ class LogbookDesk(Desk):
             box.setAccessibleName(f"Only runs of this {name.lower()}")
             box.activated.connect(lambda _: self._list())
             row.addWidget(box)
-        for words, days in (("at any time", 0), ("today", 1), ("in 7 days", 7), ("in 31 days", 31), ("in a year", 366)):
+        for words, days in (
+            ("at any time", 0),
+            ("today", 1),
+            ("last 7 days", 7),
+            ("last 31 days", 31),
+            ("last year", 366),
+        ):
             self.time_is.addItem(words, days)
         self.state_is.addItem("every state", "")
         for state in DONE:

@@ -49,7 +49,9 @@ class MakersDesk(Desk):
             assert carries is not None
             tile = Tile(media.name, [media.words], name)
             fetch = self._fetcher(f"{media.name}.icc", partial(carries.media_profile, media.name))
-            tile.right.addWidget(button("Read out", fetch, f"Take the profile for {media.name} from the printer"))
+            tile.right.addWidget(
+                button("Get from printer", fetch, f"Take the profile for {media.name} from the printer")
+            )
             column.addWidget(tile)
         column.addStretch()
         self.box.addWidget(scrolled(inside), 1)

@@ -26,7 +26,9 @@ class PanelsBox(QWidget):
         self._filling = False
         whole_box = down(margins=(0, 0, 0, 0), on=self)
         head = across(section("Panels"), SPRING)
-        self.part = button("Part", self._part, "Part a piece that is larger than its media into panels", quiet=True)
+        self.part = button(
+            "Split into panels", self._part, "Split a piece that is larger than its media into panels", quiet=True
+        )
         head.addWidget(self.part)
         whole_box.addLayout(head)
         self.parted = QFrame()
@@ -97,7 +99,7 @@ class PanelsBox(QWidget):
     def _show(self) -> None:
         piece, lengths = self.session.pieces.current, self.lengths
         plan = piece.panels if piece is not None else None
-        self.part.setText("Make it whole" if plan is not None else "Part")
+        self.part.setText("One piece again" if plan is not None else "Split into panels")
         self.part.setEnabled(piece is not None and piece.chart is None)
         self.parted.setVisible(plan is not None)
         for field in (self.overlap, self.most_wide, self.most_high):

@@ -58,7 +58,7 @@ class _Field(QWidget):
         if found is not None and not found.certain:
             row.addWidget(
                 button(
-                    "Right",
+                    "Confirm",
                     lambda: self.confirmed.emit(name),
                     f"Confirm it: {found.sentence or found.value}",
                     quiet=True,

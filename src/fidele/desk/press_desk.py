@@ -114,7 +114,7 @@ class PressDesk(Desk):
         right.addWidget(self.face, 1)
         buttons = QHBoxLayout()
         self.warm = button("Warm", self._warm, "Start the clock for warming paper and piece")
-        self.start = button("Closed: start the clock", self._start, "The press is closed on the piece", main=True)
+        self.start = button("Press closed, start timer", self._start, "The press is closed on the piece", main=True)
         self.press_it = button("Done already", self._press, "Note that it was pressed just as these numbers say")
         self.stop = button("Stop", self._stop, "Stop the clock; nothing was pressed", quiet=True)
         for made in (self.warm, self.start, self.press_it, self.stop):
@@ -270,7 +270,7 @@ class PressDesk(Desk):
             self.warm.setText(f"Warm {card.press.preheat:.0f} s")
         pressing = running and self.clock.what == "press"
         self.start.setEnabled(todo)
-        self.start.setText("Opened" if pressing else "Closed: start")
+        self.start.setText("Press opened" if pressing else "Press closed, start timer")
         self.press_it.setEnabled(todo and not running)
         self.stop.setVisible(running)
 

@@ -73,7 +73,9 @@ class PrintDesk(Desk):
         top.addWidget(self.reason)
         self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
         top.addWidget(self.print_it)
-        self.other = menu_button("Or", "Hold it, print it later, only prepare it, or write it as a file")
+        self.other = menu_button(
+            "Other ways to print", "Hold it, print it later, only prepare it, or write it as a file"
+        )
         self.other.setAccessibleName("Other ways to print")
         menu = QMenu(self.other)
         self.ways: dict[str, QAction] = {}
@@ -127,7 +129,7 @@ class PrintDesk(Desk):
         column.addWidget(self.queue, 1)
         row = across(space=4)
         self.hold = button("Hold", lambda: self._toggle(self.queue.current), "Hold this run, or let it go on (Space)")
-        self.now = button("Now", self._now, "Print this run at once, before all others")
+        self.now = button("Print next", self._now, "Print this run at once, before all others")
         self.prepare = button("Prepare", self._prepare, "Prepare its page already, and hold it then")
         self.cancel = button("Cancel", lambda: self._cancel(self.queue.current), "Take it out of the queue (Delete)")
         for made in (self.hold, self.now, self.prepare, self.cancel):
@@ -355,6 +357,9 @@ class PrintDesk(Desk):
         if session.artwork is None and run is None:
             self.title.setText("Nothing to print yet")
             self.state.setText("Open a picture first.")
+        elif session.card is None:
+            self.title.setText("No printing condition yet")
+            self.state.setText("A condition says which printer, paper and settings: make one (F6), then print.")
         elif stops:
             self.title.setText(f"Held: {stops[0].title.lower()}")
             self.state.setText(stops[0].remedy)

@@ -34,7 +34,7 @@ class ProfilesDesk(Desk):
                 lambda: self.go.emit("Makers"),
                 "The makers' catalogue, and the media list of the printer",
             ),
-            button("Find a lost one", lambda: self.go.emit("Lost"), "Search downloads, mails, zips and trash"),
+            button("Find a lost profile", lambda: self.go.emit("Lost"), "Search downloads, mails, zips and trash"),
         ):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
@@ -81,7 +81,7 @@ class ProfilesDesk(Desk):
         self.state.setText(
             f"{len(rows):,} {'profile' if len(rows) == 1 else 'profiles'}, {len(printing):,} for printing; {fits} "
             f"{'fits' if fits == 1 else 'fit'} the {self.session.device.name}{where}."
-            + (f" {broken} more {'is' if broken == 1 else 'are'} damaged: see 'Find a lost one'." if broken else "")
+            + (f" {broken} more {'is' if broken == 1 else 'are'} damaged: see “Find a lost profile”." if broken else "")
         )
         words = self.search.text().casefold().split()
         shown = [
@@ -95,7 +95,7 @@ class ProfilesDesk(Desk):
         self.list.setVisible(bool(shown))
         self.nothing.setVisible(not shown)
         self.nothing.setText(
-            "No profile has all of these words. 'Find a lost one' searches the places where profiles get stuck."
+            "No profile has all of these words. “Find a lost profile” searches the places where profiles get stuck."
             if rows
             else "There is no profile on this machine yet. Drop the supplier's file or zip anywhere on this window."
         )

@@ -52,7 +52,7 @@ _SHORT = {
 }
 #: So many conditions are shown beside each other.
 _MOST_CONDITIONS = 5
-_KEPT = {"": "Pure: converted", "black": "Pure black stays", "primaries": "All pure stay"}
+_KEPT = {"": "Convert pure colours", "black": "Keep pure black", "primaries": "Keep all pure colours"}
 
 
 #: Losses and lost contrast by intent, the share that the screen cannot show, what the table does to printable colours.
@@ -346,7 +346,13 @@ class ProofDesk(Desk):
         else:
             self.view.set_picture(session.laid, keep=True)
         if not ready or artwork is None or card is None or piece is None:
-            missing = "a picture" if artwork is None else "an output profile: drop one on the window"
+            missing = (
+                "a picture"
+                if artwork is None
+                else "a printing condition: make one (F6)"
+                if card is None
+                else "an output profile in the condition: drop one on the window, or choose one on the hand-off desk"
+            )
             shown = artwork is not None and session.profile is not None
             self.view.empty = unknown if shown and unknown else f"For a proof there must be {missing}."
             if shown:

@@ -32,7 +32,7 @@ class ReadinessBox(QWidget):
             self.inks[ink] = box
             ticks.addWidget(box)
         ticks.addStretch()
-        self.seen = button("So it is", self._seen, "Keep what you see; a complete page is what scans go by")
+        self.seen = button("Confirm what I see", self._seen, "Keep what you see; a complete page is what scans go by")
         self.scan = button("Scan it", self._scan, "Lay the page on the scanner and compare it with the last sound one")
         row.addWidget(line("Tick the inks whose lines are all there", 8.5, dim=True), 1)
         row.addWidget(self.seen)

@@ -109,7 +109,7 @@ class SettingTable(QWidget):
             label(""),
             label("the card says", 8.5, True, True),
             self._time,
-            label("where it stands", 8.5, True, True),
+            label("where in the driver", 8.5, True, True),
         )
         for column, (title, stretch) in enumerate(zip(titles, (0, 48, 38, 68), strict=True)):
             grid.setColumnStretch(column, stretch)

@@ -126,7 +126,7 @@ class SheetColumn(QScrollArea):
         fill(row, label("on blank", 8.5, dim=True), (self.blank, 1))
         self.column.addLayout(row)
         row = QHBoxLayout()
-        self.own = button("Own", self._own, "The size that the file's own resolution gives")
+        self.own = button("Original size", self._own, "The size that the file's own resolution gives")
         self.largest = button("Largest", self._largest, "As large as the sheet allows, with this border free")
         self.border = number(0, 500, "Border that stays free around the largest", width=72)
         fill(row, self.own, self.largest, self.border)

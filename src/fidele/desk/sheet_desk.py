@@ -32,9 +32,9 @@ from fidele.sheet.placing import Media
 #: Signs and habits of a condition, with their words.
 _HABITS = {
     "identity": "Identity line beside each piece",
-    "cut": "Signs to cut by",
-    "fold": "Signs to fold by",
-    "press": "Signs for the press",
+    "cut": "Cut marks",
+    "fold": "Fold marks",
+    "press": "Press marks",
     "strip": "Control strip along the edge",
     "may_turn": "Pieces may be turned to save media",
 }
@@ -116,7 +116,7 @@ class SheetDesk(Desk):
         self.gap = number(0, 200, "Free between pieces", width=70)
         self.gap.editingFinished.connect(self._gap)
         row.addWidget(self.gap)
-        self.signs = menu_button("Signs", "What stands on the sheets of this condition beside the pieces")
+        self.signs = menu_button("Marks", "What stands on the sheets of this condition beside the pieces")
         menu = QMenu(self.signs)
         self.habits: dict[str, QAction] = {}
         for name, words in _HABITS.items():

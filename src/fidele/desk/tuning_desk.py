@@ -160,9 +160,9 @@ class TuningDesk(Desk):
         row.addWidget(button("Keep", self._keep, "Keep it under this name, for other pictures"))
         row.addWidget(button("Forget", self._forget, "Take the kept tuning of this name away", quiet=True))
         row.addStretch()
-        self.others = button("Give it to all in hand", self._give_all, "Every picture in hand gets this tuning")
+        self.others = button("Apply to all open", self._give_all, "Every picture in hand gets this tuning")
         row.addWidget(self.others)
-        self.rest = button("All at rest", lambda: self._finish_with(None), "No tuning")
+        self.rest = button("Reset", lambda: self._finish_with(None), "No tuning")
         row.addWidget(self.rest)
         return row
 

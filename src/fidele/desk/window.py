@@ -104,6 +104,7 @@ class Window(QMainWindow):
         session.shelf.most = _AT_ONCE
         self.show_desk(str(settings.value("desk", "Artwork")))
         self._watch()
+        self._take_up()
 
     # Making ------------------------------------------------------------------------------------------------------
 
@@ -124,6 +125,13 @@ class Window(QMainWindow):
         desk.house_wanted.connect(self.incoming.write_for_house)
         desk.file_wanted.connect(self.incoming.write_finished)
         return desk
+
+    def _take_up(self) -> None:
+        """Go on with the job that was in hand when the window was closed; from now on it saves itself."""
+        jobs = self.session.jobs
+        if jobs.left and not self.session.state.pieces:
+            self.work.run("Opening the job", jobs.opening(jobs.left), jobs.take, lane="opening")
+        jobs.follow()
 
     def _make_others(self) -> None:
         """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
@@ -193,6 +201,7 @@ class Window(QMainWindow):
             (QKeySequence("Ctrl+Tab"), lambda: self.session.pieces.step(1)),
             (QKeySequence("Ctrl+Shift+Tab"), lambda: self.session.pieces.step(-1)),
             (QKeySequence("F5"), self.session.refresh),
+            (QKeySequence("Ctrl+J"), lambda: self.show_desk("Jobs")),
             (QKeySequence("F3"), lambda: self.show_desk("Tuning")),
             (QKeySequence("F2"), lambda: self.show_desk("Colours")),
             (QKeySequence("F9"), self.toggle_theme),
@@ -595,6 +604,7 @@ class Window(QMainWindow):
             desk.keep(self.settings)
         self.settings.setValue("desk", self._station if self._station in STATIONS else self._came_from)
         self.session.follow.stop()
+        self.session.jobs.stop()
         self.session.live.wake = lambda: None
         self.work.wait()
         super().closeEvent(event)

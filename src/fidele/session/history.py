@@ -29,6 +29,10 @@ class History:
         self._done = [*self._done[-self._limit + 1 :], Step(name, undo, redo)]
         self._undone.clear()
 
+    def clear(self) -> None:
+        """Forget all steps: they are of other work."""
+        self._done, self._undone = [], []
+
     @property
     def next_undo(self) -> str:
         """Name of what would be undone, or ''."""

@@ -51,6 +51,7 @@ from fidele.session.handoff import Handoff
 from fidele.session.holding import Holding, candidate, ranked
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
+from fidele.session.jobs import Jobs
 from fidele.session.laying import Laying
 from fidele.session.live import Live
 from fidele.session.looks import Looks, settings_for
@@ -137,6 +138,9 @@ class Session:
         )
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
+        self.jobs = Jobs(
+            live, self.in_force, self.cards, self.kept_sources, places.data / "jobs", places.work / "taken in"
+        )
         self.inbox = Inbox(live, places.data / "watched.json")
         takes = "scans and measurements that arrive there are read and"
         self.measured = Inbox(live, places.data / "watched-measured.json", (*PICTURES, *MEASURED), takes)

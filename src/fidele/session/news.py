@@ -61,6 +61,11 @@ class RulesChanged:
 
 
 @dataclass(frozen=True)
+class JobsChanged:
+    """Jobs came, or are called otherwise; another one may be in hand."""
+
+
+@dataclass(frozen=True)
 class WorldSeen:
     """What lies outside was looked at again."""
 
@@ -79,5 +84,6 @@ News = (
     | LogChanged
     | ColoursChanged
     | RulesChanged
+    | JobsChanged
     | WorldSeen
 )
