@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
@@ -94,6 +95,8 @@ class FindingsView(QScrollArea):
     """Shows findings and facts; `acted` carries the action of the button that was pressed."""
 
     acted = Signal(object)
+    #: Another desk is wanted, by its station.
+    wanted = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -110,12 +113,13 @@ class FindingsView(QScrollArea):
     def show_all(
         self,
         findings: list[Finding],
-        elsewhere: int,
+        elsewhere: dict[str, int],
         facts: list[tuple[str, str]],
         extra: list[QWidget],
         pictures: Callable[[Finding], Pictures | None] = lambda _: None,
+        empty: str = "Nothing to find fault with here.",
     ) -> None:
-        """Show the findings of this desk, how many there are elsewhere, further sections, and facts.
+        """Show the findings of this desk, how many there are on others (by station), further sections, and facts.
 
         `pictures` gives what a finding would do to the picture in hand.
         """
@@ -129,10 +133,11 @@ class FindingsView(QScrollArea):
             self.cards.append(card)
             self._box.addWidget(card)
         if not findings:
-            self._box.addWidget(label("Nothing to find fault with here.", 8.5, dim=True, wrap=True))
-        if elsewhere:
-            what = "One more on another desk." if elsewhere == 1 else f"{elsewhere} more on other desks."
-            self._box.addWidget(label(what, 8.5, dim=True))
+            self._box.addWidget(label(empty, 8.5, dim=True, wrap=True))
+        for station, count in elsewhere.items():
+            tip = f"{count} {'finding' if count == 1 else 'findings'} on the desk {station}"
+            more = button(f"{station}: {count} more", partial(self.wanted.emit, station), tip, quiet=True)
+            self._box.addWidget(more, alignment=Qt.AlignmentFlag.AlignLeft)
         for widget in extra:
             self._box.addWidget(widget)
         if facts:

@@ -1,12 +1,38 @@
-"""The foot: the last thing done, progress of long work with a cancel, undo, and the theme."""
+"""The foot: the last thing done and all messages before it, progress of long work with a cancel, undo, the theme."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QProgressBar, QSizePolicy, QWidget
+import datetime
+from collections import deque
+from collections.abc import Iterable
 
-from fidele.desk.kit import across
-from fidele.desk.labels import button, label
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QProgressBar, QWidget
+
+from fidele.desk.kit import across, down
+from fidele.desk.labels import button, line
+from fidele.desk.theme import font
+
+#: So many messages are kept.
+_KEPT = 300
+
+
+class Messages(QDialog):
+    """What was said, the newest first."""
+
+    def __init__(self, messages: Iterable[tuple[datetime.datetime, str]], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle("Messages")
+        self.resize(720, 420)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Messages, the newest first")
+        self.list.setWordWrap(True)
+        self.list.setFont(font(9.0))
+        self.list.addItems([f"{when:%H:%M:%S}   {sentence}" for when, sentence in messages])
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        down(self.list, buttons, on=self)
 
 
 class Foot(QWidget):
@@ -24,8 +50,12 @@ class Foot(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(32)
         box = across(space=10, margins=(16, 2, 12, 2), on=self)
-        self.said = label("", 8.5)
-        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        #: What was said, the newest first, with when.
+        self.messages: deque[tuple[datetime.datetime, str]] = deque(maxlen=_KEPT)
+        self.list = button("Messages", self.show_messages, "Everything that was said, the newest first", quiet=True)
+        self.list.setEnabled(False)
+        box.addWidget(self.list)
+        self.said = line("", 8.5)
         self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         box.addWidget(self.said, 1)
         self.bar = QProgressBar()
@@ -57,9 +87,19 @@ class Foot(QWidget):
         self.bench.setVisible(there)
 
     def say(self, sentence: str) -> None:
-        """Show the last thing done."""
+        """Show the last thing done, and keep it among the messages."""
+        self._show(sentence)
+        if sentence and (not self.messages or self.messages[0][1] != sentence):
+            self.messages.appendleft((datetime.datetime.now(), sentence))
+            self.list.setEnabled(True)
+
+    def _show(self, sentence: str) -> None:
         self.said.setText(sentence)
         self.said.setToolTip(sentence)
+
+    def show_messages(self) -> None:
+        """Open the list of messages."""
+        Messages(self.messages, self).open()
 
     def show_undo(self, name: str) -> None:
         """Show what would be undone, '' for nothing."""
@@ -68,7 +108,7 @@ class Foot(QWidget):
 
     def begin(self, title: str) -> None:
         """Show that something is under way."""
-        self.say(f"{title} …")
+        self._show(f"{title} …")
         self.bar.setValue(0)
         self.bar.show()
         self.cancel.show()

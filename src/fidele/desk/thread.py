@@ -5,7 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from fidele.desk.labels import label
@@ -166,6 +176,14 @@ class ThreadView(QWidget):
 
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self._arrange()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """The verdict, and what is drawn on the thread, lead to the desk that mends it."""
+        x, start = event.position().x(), self._span.get("Hand-off", (0.0, 0.0))
+        if x > self._end:
+            self.chosen.emit("Print" if self.state.held else "Hand-off")
+        elif start[0] <= x <= start[0] + start[1]:
+            self.chosen.emit("Hand-off")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -179,6 +180,7 @@ class Window(QMainWindow):
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
         self.shelf_view.menu_wanted.connect(self._profile_menu)
+        self.findings_view.wanted.connect(self.show_desk)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
         self.foot.show_bench(bool(self.session.devices.hands()))
@@ -311,12 +313,17 @@ class Window(QMainWindow):
         held = station == "print"
         if held:
             mine = [f for f in self.session.findings if f.weight == "stop" and f.desk != "check"]
-        elsewhere = sum(f.weight != "note" and f not in mine for f in self.session.findings)
         own = self.desk.own_findings()
-        if own is not None:
-            elsewhere = sum(f.weight != "note" for f in self.session.findings)
-            mine = own
-        self.findings_view.show_all(mine, elsewhere, self.desk.facts(), self.desk.extra(), self.desk.pictures)
+        others = [f for f in self.session.findings if f.weight != "note" and (own is not None or f not in mine)]
+        stations = {name.lower(): name for name in self.desks}
+        elsewhere = Counter(stations.get(f.desk, "Hand-off") for f in others)
+        empty = "Nothing to find fault with here."
+        if self.session.card is None:
+            empty = "Nothing can be judged yet: there is no printing condition. Make one with F6."
+        shown = mine if own is None else own
+        self.findings_view.show_all(
+            shown, dict(elsewhere), self.desk.facts(), self.desk.extra(), self.desk.pictures, empty
+        )
 
     def _thread_state(self) -> ThreadState:
         s = self.session
