@@ -102,6 +102,13 @@ def places(demo: Places, tmp_path: Path) -> Places:
 
 
 @pytest.fixture
+def bare(demo: Places, tmp_path: Path) -> Places:
+    """A workshop with the bench's machines and not one profile."""
+    shutil.copytree(demo.data / "bench", tmp_path / "bare" / "bench")
+    return Places.under(tmp_path / "bare")
+
+
+@pytest.fixture
 def session(places: Places) -> Session:
     """A session on a copy of the demo, whose driver is set to the card and whose panel was looked at."""
     made = Session(places)

@@ -13,6 +13,7 @@ from fidele.bench.printer import Machine
 from fidele.desk.window import Window
 from fidele.devices.bench.bench import Bench
 from fidele.session.model import Session
+from fidele.session.places import Places
 
 
 def settle(window: Window, qtbot) -> None:
@@ -84,3 +85,16 @@ def choose(box: QComboBox, value: object) -> None:
 def machine_of(session: Session, printer_id: str) -> Machine:
     """Return a machine of the bench itself, as somebody who stands before it."""
     return Bench(session.places.bench).machine(printer_id)
+
+
+def ready(places: Places) -> Session:
+    """Open a workshop whose first printer has a condition without a profile, to which everything is set."""
+    session = Session(places)
+    card = session.devices.printers[0].starter_card()
+    session.cards.save(card)
+    session.put_in_force(card)
+    session.handoff.bring()
+    for row in session.rows:
+        if row.found is None:
+            session.handoff.confirm(row.meaning, row.wanted)
+    return session

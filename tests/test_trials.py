@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-
 import colour
 import numpy as np
 import pytest
@@ -18,10 +16,9 @@ from fidele.desk.window import Window
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.session.model import Session
-from fidele.session.places import Places
 from fidele.trials.aim import relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
-from tests.hands import click, settle
+from tests.hands import click, ready, settle
 
 
 def _print(letter: str, aim: np.ndarray, off: float, seed: int, noise: float = 0.2) -> PrintRead:
@@ -74,27 +71,8 @@ def test_swatches_carry_their_numbers_and_are_read_all_the_same():
     assert np.ptp(foot) > 30_000, "no numbers stand at the foot of a swatch"
 
 
-@pytest.fixture
-def bare(demo, tmp_path) -> Places:
-    """A workshop with the bench's machines and not one profile."""
-    shutil.copytree(demo.data / "bench", tmp_path / "bare" / "bench")
-    return Places.under(tmp_path / "bare")
-
-
-def _ready(places: Places) -> Session:
-    session = Session(places)
-    card = session.devices.printers[0].starter_card()
-    session.cards.save(card)
-    session.put_in_force(card)
-    session.handoff.bring()
-    for row in session.rows:
-        if row.found is None:
-            session.handoff.confirm(row.meaning, row.wanted)
-    return session
-
-
 def test_stand_ins_are_tried_read_and_judged_with_no_profile_on_the_machine(bare, qtbot, tmp_path):
-    session = _ready(bare)
+    session = ready(bare)
     assert not session.shelf.entries()
     assert session.checking.scanner.path is None
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
@@ -140,7 +118,7 @@ def test_stand_ins_are_tried_read_and_judged_with_no_profile_on_the_machine(bare
 
 
 def test_trials_that_went_through_the_queue_are_read_from_one_scan(bare, qtbot, tmp_path):
-    session = _ready(bare)
+    session = ready(bare)
     trials = session.print_trials
     trial = trials.order(trials.make("stand_in", ["Everyday", "Glint"]))
     assert all(p.run for p in trial.prints)

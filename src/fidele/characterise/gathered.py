@@ -15,6 +15,7 @@ from fidele.chart.measurement import Measurement
 from fidele.check.statistics import relative_to_white
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.colour.words import lab_words
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
@@ -241,7 +242,7 @@ def _true_white(found: Gathered, said: list[str]) -> Gathered:
         return found
     Lab = found.Lab.copy()
     Lab[full] = expected
-    was, instead = (" ".join(f"{v:.0f}" for v in one) for one in (white, expected))
+    was, instead = lab_words(white), lab_words(expected)
     said.append(
         f"White ({found.ids[int(full[0])]}) measures L*a*b* {was}, which no patch beside it bears out: it was measured "
         f"on something else. {instead} was taken, as its neighbours say; measure white again to be sure."

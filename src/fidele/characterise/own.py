@@ -13,7 +13,9 @@ from fidele.characterise.fit import Fit
 from fidele.characterise.gathered import Gathered, named
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.chart.cgats import Table, dump
-from fidele.colour.cie import xyz_to_lab
+from fidele.check.statistics import TOLERANCES, Comparison, compare
+from fidele.colour.adaptation import media_relative
+from fidele.colour.cie import D50, xyz_to_lab
 from fidele.tiles import Progress
 
 #: Of so many patches at most every measurement goes into the profile: with more it would outgrow what PNG takes.
@@ -29,6 +31,8 @@ class OwnProfile:
     used: int
     white_Lab: Floats
     black_Lab: Floats
+    #: Each patch beside what all others say of it, relative to white.
+    comparison: Comparison
 
     @property
     def fit(self) -> Fit:
@@ -103,7 +107,10 @@ def made_from(
         text = dump(_table(found, used, title, created)) if len(used) <= _ALL_INSIDE else ""
         data = make_profile(model, title, created, text, progress, (states or {}) | said)
     ends = xyz_to_lab(np.stack([model.white_XYZ, model.black_XYZ]))
-    return OwnProfile(data, model, len(used), ends[0], ends[1])
+    seen = xyz_to_lab(media_relative(XYZ, model.white_XYZ, D50))
+    ids = tuple(found.ids[i] for i in back)
+    left_out = compare(ids, fit.expected, seen, TOLERANCES["everyday"])
+    return OwnProfile(data, model, len(used), ends[0], ends[1], left_out)
 
 
 def _table(found: Gathered, used: np.ndarray, title: str, created: datetime.datetime) -> Table:

@@ -211,6 +211,8 @@ def _rough(profile: Floats) -> float:
 _TELLING, _FAR, _LEAST = 60, 3.5, 0.03
 #: Patches that look less strange than this by their own light speak for others.
 _TRUSTED = 0.6
+#: So many patches of the most similar values are its like.
+_LIKE = 8
 #: How closely the spline follows what is seen.
 _SMOOTH = 3e-3
 #: So many patches on either side are as dark; one is uneven from so many times what they are, and from so much, on.
@@ -236,7 +238,10 @@ def strange_patches(seen: Floats, spread: Floats, rgb: Floats, lit: Floats) -> F
     if trusted.sum() < _TELLING // 2:
         trusted = np.ones(len(rgb), bool)
     off, middle = _contradicted(seen, rgb, trusted)
-    return np.asarray(np.maximum(uneven, off / max(_LEAST, _FAR * middle)))
+    # Where a printer is not smooth (near black, say) its like contradict each other as well.
+    near = np.argsort(((rgb[:, None] - rgb[None]) ** 2).sum(axis=2), axis=1)[:, 1 : _LIKE + 1]
+    usual = np.maximum(middle, np.median(np.where(trusted, off, middle)[near], axis=1))
+    return np.asarray(np.maximum(uneven, off / np.maximum(_LEAST, _FAR * usual)))
 
 
 def _contradicted(seen: Floats, rgb: Floats, trusted: NDArray[np.bool_]) -> tuple[Floats, float]:
@@ -252,12 +257,16 @@ def _contradicted(seen: Floats, rgb: Floats, trusted: NDArray[np.bool_]) -> tupl
     apart = np.sqrt(np.maximum(((rgb[:, None] - rgb[None]) ** 2).sum(axis=2), 0.0)) ** 3
     system = np.zeros((count + terms, count + terms))
     system[:count, count:], system[count:, :count] = trend, trend.T
+    # What the others say of a corner of the cube is a guess beyond them: it counts by how sure it is.
+    system[:count, :count] = apart + _SMOOTH * np.eye(count)
+    hold = np.diag(np.linalg.inv(system)[:count, :count])
+    sure = np.sqrt(hold / np.median(hold))
     doubt = np.where(trusted, _SMOOTH, 100.0)
     off, usual = np.zeros(count), 1e-6
     for _ in range(5):
         system[:count, :count] = apart + np.diag(doubt)
         inverse = np.linalg.inv(system)[:count, :count]
-        said = (inverse @ seen) / np.diag(inverse)[:, None]
+        said = (inverse @ seen) / np.diag(inverse)[:, None] * sure[:, None]
         off = np.abs(said).max(axis=1)
         usual = float(np.median(off[trusted])) + 1e-6
         doubt = np.where(trusted, _SMOOTH * (1 + np.maximum(off / (2.5 * usual) - 1, 0) ** 2 * 40), 100.0)

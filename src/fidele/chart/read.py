@@ -98,7 +98,7 @@ class Reading:
 #: A patch whose corners are lit so differently is doubtful: what it is off by then reaches ΔE00 3.
 DOUBTFUL = 0.16
 #: Where nothing stands in the light grain alone makes patches look strange: they must look so by much more.
-_UNTROUBLED = 0.5
+_UNTROUBLED = 0.15
 
 
 def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None, follows: bool = True) -> Reading:

@@ -166,6 +166,11 @@ WORDS: dict[str, tuple[str, str, str]] = {
         "No profile says what this print should be: it is held against the picture on the screen.",
         "Lay another print of this chart beside it, or have a profile made for this condition.",
     ),
+    "bare": (
+        "Printed with nothing converting",
+        "This print is there to be measured, not judged: it shows what the printer does by itself.",
+        "When all pages are measured, make the profile: “Own profile”.",
+    ),
     "undecided": (
         "Undecided",
         "Several explanations fit nearly as well.",

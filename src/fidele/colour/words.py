@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+from fidele.arrays import Floats
+
 #: Plain hue names and where they stand in a*b*, degrees.
 HUES = (
     ("red", 25),
@@ -31,3 +33,8 @@ def colour_name(Lab: Sequence[float]) -> str:
     if chroma < 8:
         return {"dark ": "dark grey", "light ": "light grey"}.get(light, "grey") if lightness > 12 else "black"
     return f"{light}{'strong ' if chroma > 60 else ''}{hue_name(math.degrees(math.atan2(b, a)) % 360)}"
+
+
+def lab_words(Lab: Sequence[float] | Floats, digits: int = 0) -> str:
+    """Return L*, a* and b* as three numbers in words; what rounds to nothing has no sign."""
+    return " ".join(f"{round(float(v), digits) + 0.0:.{digits}f}" for v in Lab)

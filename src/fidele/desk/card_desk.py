@@ -57,7 +57,8 @@ class CardDesk(Desk):
         head = self.head()
         self.lock = button("", self._lock, "A locked condition cannot be changed by mistake")
         self.back = button("To the hand-off", lambda: self.go.emit("Hand-off"), "See whether everything is set to it")
-        for made in (self.lock, self.back):
+        self.own = button("Make its profile", lambda: self.go.emit("Own profile"), "From a target of one's own")
+        for made in (self.own, self.lock, self.back):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         row = across(label("Beside it", 9.0, bold=True))

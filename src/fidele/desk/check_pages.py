@@ -21,6 +21,7 @@ from fidele.chart.visual import LIGHT as VIEWING
 from fidele.chart.visual import QUESTIONS
 from fidele.check.cause import telling_patches
 from fidele.check.statistics import SAID
+from fidele.colour.words import lab_words
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot, RampsOver, ScanView, TrendPlot
 from fidele.desk.kit import REST, across, choice, down, fill
 from fidele.desk.labels import button, clear, heading, label, section
@@ -108,8 +109,8 @@ class PatchesPage(Page):
             return
         w, m, s = c.wanted[index], c.measured[index], c.signed[index]
         self.said.setText(
-            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {w[0]:.0f} {w[1]:.0f} {w[2]:.0f}, "
-            f"measured {m[0]:.0f} {m[1]:.0f} {m[2]:.0f}; ΔL* {s[0]:+.1f}, ΔC* {s[1]:+.1f}, ΔH* {s[2]:+.1f}"
+            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {lab_words(w)}, "
+            f"measured {lab_words(m)}; ΔL* {s[0]:+.1f}, ΔC* {s[1]:+.1f}, ΔH* {s[2]:+.1f}"
         )
 
 

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from fidele.desk.makers_desk import MakersDesk
     from fidele.desk.making_desk import MakingDesk
     from fidele.desk.materials_desk import MaterialsDesk
+    from fidele.desk.own_desk import OwnDesk
     from fidele.desk.press_desk import PressDesk
     from fidele.desk.print_desk import PrintDesk
     from fidele.desk.printers_desk import PrintersDesk
@@ -34,7 +35,13 @@ if TYPE_CHECKING:
     from fidele.desk.tuning_desk import TuningDesk
 
 #: Stations that are not called like their attribute.
-_OTHERWISE = {"handoff": "Hand-off", "making": "New condition", "card": "Condition", "trial": "Trial prints"}
+_OTHERWISE = {
+    "handoff": "Hand-off",
+    "making": "New condition",
+    "card": "Condition",
+    "trial": "Trial prints",
+    "own": "Own profile",
+}
 
 
 class Desks(Mapping[str, Desk]):
@@ -65,6 +72,7 @@ class Desks(Mapping[str, Desk]):
     tuning: TuningDesk
     colours: ColoursDesk
     jobs: JobsDesk
+    own: OwnDesk
     logbook: LogbookDesk
 
     def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QWidget
 from fidele.arrays import Codes
 from fidele.desk.consequence import consequence
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import SPRING, across, choice, fill
+from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, heading, label, section
 from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
@@ -339,8 +339,13 @@ class HandoffDesk(Desk):
             lambda: self.go.emit("Trial prints"),
             "Print one chart with one thing varied: media name, quality, who converts; and compare",
         )
+        own = button(
+            "Own profile",
+            lambda: self.go.emit("Own profile"),
+            "Print a target with nothing converting, measure it, and make this condition's own profile",
+        )
         made = QWidget()
-        across(ask, SPRING, margins=(0, 2, 0, 2), on=made)
+        down(ask, own, margins=(0, 2, 0, 2), on=made).setAlignment(Qt.AlignmentFlag.AlignLeft)
         return [made]
 
     def facts(self) -> list[tuple[str, str]]:

@@ -115,8 +115,9 @@ class Reader:
             kept = every.rows(_all_but(every.ids, self.left_out))
             made = replace(self, left_out=frozenset())._measured(chart, kept, job, uncertainty)
             return self._saying_so(made, measured)
-        if job.profile is None:
-            return self.finished(measured_unprofiled(chart, measured, self.tolerance, uncertainty))
+        if job.profile is None or job.bare:
+            code = "bare" if job.bare else "no-profile"
+            return self.finished(measured_unprofiled(chart, measured, self.tolerance, uncertainty, code))
         return self.finished(check_measured(chart, measured, self.aim(job), uncertainty))
 
     def piece(self, printed: Printed, scan: Codes, photo: bool = False) -> PieceChecked:
@@ -199,8 +200,8 @@ class Reader:
             mine = np.array([chart.ids[i] in kept for i in reading.index])
             made = replace(self, left_out=frozenset()).judged(chart, reading.rows(mine), job, scan, ppi)
             return self._saying_so(made, reading)
-        if job.profile is None:
-            return self.finished(self._unprofiled(chart, reading, scan))
+        if job.profile is None or job.bare:
+            return self.finished(self._unprofiled(chart, reading, scan, "bare" if job.bare else "no-profile"))
         record = self.scanner
         names = {"instrument": self.devices.scanner_name, "profile": record.title}
         scanner, placing = record.profile(), patches_of(job).placing
@@ -285,12 +286,12 @@ class Reader:
             made = replace(made, cautions=(*made.cautions, NOT_CHARACTERISED))
         return replace(made, scan=scan)
 
-    def _unprofiled(self, chart: Chart, reading: Reading, scan: Codes) -> Checked:
+    def _unprofiled(self, chart: Chart, reading: Reading, scan: Codes, code: str = "no-profile") -> Checked:
         record = self.scanner
         scanner = record.profile() if record.path else None
         names = {"instrument": self.devices.scanner_name, "profile": record.title}
         uncertainty = record.residual_mean if scanner is not None else 3.0
-        return scan_unprofiled(chart, reading, scan, self.tolerance, scanner, uncertainty, names)
+        return scan_unprofiled(chart, reading, scan, self.tolerance, scanner, uncertainty, names, code)
 
 
 def shown_by(one: Lying) -> Callable[[Floats], NDArray[np.bool_]] | None:

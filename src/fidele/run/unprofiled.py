@@ -38,23 +38,26 @@ def scan_unprofiled(
     scanner: Profile | None,
     uncertainty: float,
     names: dict[str, str],
+    code: str = "no-profile",
 ) -> Checked:
     """Say what a reading of a chart shows that was printed without a profile; no limits apply to it."""
     kept, doubts = without_doubtful(chart, reading)
     table = patch_table(chart, kept, scanner, names)
-    made = _made(chart, kept.index, from_table(table, "the scan"), tolerance, uncertainty, table)
+    made = _made(chart, kept.index, from_table(table, "the scan"), tolerance, uncertainty, table, code)
     cautions = (*doubts, *(() if scanner is not None else (NOT_CHARACTERISED,)))
     return replace(made, reading=kept, scan=scan, cautions=cautions)
 
 
-def measured_unprofiled(chart: Chart, measured: Measurement, tolerance: Tolerance, uncertainty: float) -> Checked:
+def measured_unprofiled(
+    chart: Chart, measured: Measurement, tolerance: Tolerance, uncertainty: float, code: str = "no-profile"
+) -> Checked:
     """Say what a measurement of a chart shows that was printed without a profile; no limits apply to it."""
     measured = matched(measured, chart.ids, chart.rgb)
     known = {sample: row for row, sample in enumerate(chart.ids)}
     ids = tuple(s for s in measured.ids if s in known)
     index = np.array([known[s] for s in ids], np.int64)
     mine = measured.rows(ids)
-    made = _made(chart, index, mine, tolerance, uncertainty, to_table(mine, chart.title))
+    made = _made(chart, index, mine, tolerance, uncertainty, to_table(mine, chart.title), code)
     return replace(made, cautions=tuple(measured.cautions))
 
 
@@ -65,6 +68,7 @@ def _made(
     tolerance: Tolerance,
     uncertainty: float,
     table: Table,
+    code: str,
 ) -> Checked:
     rgb = chart.rgb[index]
     seen = relative(measured.Lab, rgb)
@@ -74,5 +78,5 @@ def _made(
     ramps = tuple(ramps_of(rgb, wanted, seen))
     words = (*in_words(comparison), *(w for ramp in ramps for w in ramp.words(max(0.5, uncertainty))))
     return Checked(
-        chart, index, measured, comparison, Cause("no-profile", ()), ramps, words, uncertainty, table, against=AGAINST
+        chart, index, measured, comparison, Cause(code, ()), ramps, words, uncertainty, table, against=AGAINST
     )

@@ -58,6 +58,7 @@ from fidele.session.looks import Looks, settings_for
 from fidele.session.making import Making
 from fidele.session.materials import OwnMaterials
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
+from fidele.session.own_profiles import OwnProfiles
 from fidele.session.pieces import Pieces
 from fidele.session.places import Places
 from fidele.session.print_trials import PrintTrials
@@ -135,6 +136,9 @@ class Session:
             self.profiles,
             self.logbook,
             places,
+        )
+        self.own_profiles = OwnProfiles(
+            live, self.in_force, self.handoff, self.profiles, self.charts, devices, self.logbook, places
         )
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")

@@ -1,0 +1,198 @@
+"""Own profiles: a fit that is better than a plain one on strangers, and an error that is stated truly."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from PySide6.QtCore import QSettings
+from scipy.interpolate import RBFInterpolator
+
+from fidele.characterise.fit import fit
+from fidele.chart.cgats import Table, write
+from fidele.chart.family import control_chart, farthest, made
+from fidele.chart.measurement import Conditions, Measurement
+from fidele.cli import cli
+from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.spectra import spectra_to_xyz
+from fidele.desk.window import Window
+from fidele.errors import FideleError
+from fidele.icc.profile import Profile
+from fidele.icc.spaces import srgb
+from fidele.icc.transform import Intent, convert, to_lab
+from fidele.run.chart_page import on_patches
+from tests.hands import click, ready, settle
+from tests.street import seal
+
+ANYWHERE = np.random.default_rng(77).random((1500, 3))
+
+
+def patches(count: int) -> np.ndarray:
+    """So many device values, the corners and greys among them, spread evenly by a rule that is not the chart's."""
+    corners = np.stack(np.meshgrid([0, 1], [0, 1], [0, 1], indexing="ij"), -1).reshape(-1, 3).astype(float)
+    greys = np.repeat(np.linspace(0, 1, max(5, count // 25))[1:-1, None], 3, axis=1)
+    fixed = np.concatenate([corners, greys])
+    some = np.random.default_rng(0).random((4000, 3))
+    return np.concatenate([fixed, some[farthest(100 * some**0.7, 100 * fixed**0.7, count - len(fixed))]])
+
+
+def measured(stranger, rgb: np.ndarray, noise: float, seed: int) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    return xyz_to_lab(stranger.xyz(rgb)) + rng.normal(0, noise, rgb.shape) * [0.6, 1, 1]
+
+
+def test_it_is_better_than_a_plain_spline_and_says_how_good_it_is():
+    """Against a thin-plate spline of the same patches, and the printers' own colours without noise."""
+    better, within = [], []
+    for kind, count, noise in (("dye", 100, 0.1), ("trapping", 200, 0.3), ("wide", 200, 0.1), ("stepped", 400, 0.3)):
+        stranger, rgb = seal.stranger("true colour", kind, 1), patches(count)
+        Lab, truth = measured(stranger, rgb, noise, 5), xyz_to_lab(stranger.xyz(ANYWHERE))
+        plain = RBFInterpolator(rgb, Lab, kernel="thin_plate_spline")(ANYWHERE)
+        ours = fit(rgb, Lab)
+        off, usual = delta_e_2000(ours(ANYWHERE), truth), delta_e_2000(plain, truth)
+        better.append(off.mean() / usual.mean())
+        assert np.percentile(off, 95) < 1.05 * np.percentile(usual, 95), kind
+        within.append(ours.stated.low <= off.mean() <= ours.stated.high)
+        assert len(ours.out) == 0, kind
+    assert np.mean(better) < 0.85
+    assert max(better) < 1.02
+    assert sum(within) >= 3
+
+
+@pytest.fixture(scope="module")
+def target():
+    chart, stranger = made("full-400"), seal.stranger("true colour", "dye", 2)
+    return chart, measured(stranger, chart.rgb, 0.1, 3), stranger
+
+
+def file_of(tmp_path, chart, Lab, name="m.txt", scale=255.0, rgb=None):
+    values = chart.rgb if rgb is None else rgb
+    columns = {f"RGB_{c}": values[:, i] * scale for i, c in enumerate("RGB")}
+    columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
+    write(tmp_path / name, Table(chart.ids, columns, {"INSTRUMENTATION": "somebody's"}))
+    return str(tmp_path / name)
+
+
+def run(*words: str):
+    done = CliRunner().invoke(cli, ["profile", "make", *words])
+    return done.exit_code, done.output, done.exception
+
+
+def test_what_is_wrong_with_measurements_is_noticed_named_and_put_right(tmp_path, target):
+    chart, Lab, stranger = target
+    rng = np.random.default_rng(8)
+    clean = fit(chart.rgb, Lab)
+    truth = clean(ANYWHERE)
+
+    def told(data, **changes):
+        code, output, _ = run(file_of(tmp_path, chart, data, **changes), "--json")
+        assert code == 0, output
+        return json.loads(output)
+
+    assert told(Lab)["doubtful"] == []
+    one, other = 50, 210
+    assert delta_e_2000(Lab[one], Lab[other]) > 5
+    swapped = Lab.copy()
+    swapped[[one, other]] = swapped[[other, one]]
+    said = told(swapped)
+    assert said["swapped"] == [[chart.ids[one], chart.ids[other]]]
+    assert set(said["doubtful"]) == {chart.ids[one], chart.ids[other]}
+    wild, where = Lab.copy(), rng.permutation(400)[:5]
+    wild[where] += rng.normal(0, 1, (5, 3)) * [8, 12, 12] + [0, 14, 0]
+    assert set(told(wild)["doubtful"]) == {chart.ids[i] for i in where}
+    for data in (swapped, wild):
+        assert delta_e_2000(fit(chart.rgb, data)(ANYWHERE), truth).mean() < 0.3
+    white = Lab.copy()
+    white[int(chart.rgb.min(axis=1).argmax())] = [88, 2, 6]
+    said = told(white)
+    assert "which no patch beside it bears out" in said["put_right"][0]
+    assert said["white_lab"][0] == pytest.approx(Lab[:, 0].max(), abs=1.5)
+    assert "from 0 to 100" in told(Lab, scale=100.0)["put_right"][0]
+    assert "from 0 to 1," in told(Lab, scale=1.0)["put_right"][0]
+    assert "the last patch first" in told(Lab[::-1])["put_right"][0]
+    # What cannot be a profile is refused in a sentence, with what to do.
+    absolute = lab_to_xyz(Lab)
+    relative = xyz_to_lab(absolute / absolute[chart.rgb.min(axis=1).argmax()] * D50)
+    profile = Profile.parse(_profile(chart, Lab))
+    through = convert(chart.rgb.astype(np.float32), srgb(), profile, Intent.RELATIVE, True).astype(float)
+    converted = xyz_to_lab(stranger.xyz(through))
+    for data, words in (
+        (relative, "the instrument took the paper out"),
+        (converted, "print as a picture looks on a screen"),
+        (Lab[rng.permutation(400)], "do not belong together"),
+    ):
+        code, _, error = run(file_of(tmp_path, chart, data))
+        assert code != 0
+        assert isinstance(error, FideleError)
+        assert words in str(error)
+    half = file_of(tmp_path, chart, Lab, "a.txt")
+    stranger2 = seal.stranger("true colour", "wide", 1)
+    other_page = file_of(tmp_path, chart, measured(stranger2, chart.rgb, 0.1, 1), "b.txt")
+    assert "are not of one printer" in str(run(half, other_page)[2])
+
+
+def _profile(chart, Lab) -> bytes:
+    import datetime
+
+    from fidele.characterise.printer import fit_printer, make_profile
+
+    return make_profile(fit_printer(chart.rgb, lab_to_xyz(Lab)), "x", datetime.datetime(2026, 1, 1))
+
+
+def test_repeats_are_averaged_and_the_profile_says_how_good_it_is(tmp_path, target):
+    chart, _, stranger = target
+    files = [file_of(tmp_path, chart, measured(stranger, chart.rgb, 0.4, s), f"{s}.txt") for s in (1, 2, 3)]
+    code, output, _ = run(*files, "--out", str(tmp_path / "own.icc"), "--title", "Dye, own", "--json")
+    assert code == 0
+    said = json.loads(output)
+    assert 0.25 < said["repeatability_de00"] < 0.6
+    profile = Profile.open(tmp_path / "own.icc")
+    off = delta_e_2000(
+        to_lab(ANYWHERE.astype(np.float32), profile, Intent.ABSOLUTE).astype(float), xyz_to_lab(stranger.xyz(ANYWHERE))
+    )
+    low, high = said["stated"]["interval_de00"] if "interval_de00" in said["stated"] else said["stated"]["interval"]
+    assert low * 0.8 < off.mean() < high * 1.25
+    from fidele.icc.describe import describe
+
+    assert describe(profile).meta["quality.patches"] == "400"
+
+
+def test_from_a_bare_target_to_a_profile_in_use(bare, qtbot, tmp_path):
+    """In the window, with no profile on the machine: target, report, into use, and the quick chart comes out right."""
+    session = ready(bare)
+    window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(window)
+    window.show()
+    window.show_desk("Own profile")
+    desk = window.desks.own
+    assert not desk.build.isEnabled()
+    click(desk, "Lay it on the sheet")  # by hand, page by page: nothing may convert it
+    assert session.pieces.current.bare
+    assert session.chain.knots == ()
+    window.show_desk("Own profile")
+    click(desk, "Print, press and measure it")
+    settle(window, qtbot)
+    assert [p.words for p in session.own_profiles.pages("full-400")] == ["run 1, measured"]
+    click(desk, "Make the profile")
+    settle(window, qtbot)
+    made_one = session.own_profiles.made
+    assert made_one.own.fit.stated.mean < 0.25
+    assert made_one.before is None
+    click(desk, "Put it on the shelf and use it")
+    assert session.profile is not None
+    assert session.card.owner == "fidele"
+    session.undo()
+    assert session.profile is None
+    session.redo()
+    session.handoff.bring()
+    session.open_chart("control")
+    run = session.press_run(session.print_job(session.job()))
+    spectra = session.devices.instrument.measure(run.piece, on_patches(run.job.patches))
+    seen = Measurement(control_chart().ids, xyz_to_lab(spectra_to_xyz(spectra)), Conditions())
+    checked = session.checking.measure_run(run, seen)
+    assert checked.comparison.passed
+    assert checked.comparison.mean < 0.8
+    window.close()
