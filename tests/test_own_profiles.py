@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -64,8 +65,11 @@ def test_it_is_better_than_a_plain_spline_and_says_how_good_it_is():
 
 @pytest.fixture(scope="module")
 def target():
-    chart, stranger = made("full-400"), seal.stranger("true colour", "dye", 2)
-    return chart, measured(stranger, chart.rgb, 0.1, 3), stranger
+    """A chart of 250 patches on a dye printer, and its measurements."""
+    rgb, stranger = patches(250), seal.stranger("true colour", "dye", 2)
+    ids = tuple(f"{chr(65 + i % 20)}{i // 20 + 1}" for i in range(len(rgb)))
+    chart = replace(made("full-400"), rgb=rgb, ids=ids, families=("own",) * len(rgb))
+    return chart, measured(stranger, rgb, 0.1, 3), stranger
 
 
 def file_of(tmp_path, chart, Lab, name="m.txt", scale=255.0, rgb=None):
@@ -93,14 +97,14 @@ def test_what_is_wrong_with_measurements_is_noticed_named_and_put_right(tmp_path
         return json.loads(output)
 
     assert told(Lab)["doubtful"] == []
-    one, other = 50, 210
+    one, other = 50, 110
     assert delta_e_2000(Lab[one], Lab[other]) > 5
     swapped = Lab.copy()
     swapped[[one, other]] = swapped[[other, one]]
     said = told(swapped)
     assert said["swapped"] == [[chart.ids[one], chart.ids[other]]]
     assert set(said["doubtful"]) == {chart.ids[one], chart.ids[other]}
-    wild, where = Lab.copy(), rng.permutation(400)[:5]
+    wild, where = Lab.copy(), rng.permutation(250)[:5]
     wild[where] += rng.normal(0, 1, (5, 3)) * [8, 12, 12] + [0, 14, 0]
     assert set(told(wild)["doubtful"]) == {chart.ids[i] for i in where}
     for data in (swapped, wild):
@@ -122,7 +126,7 @@ def test_what_is_wrong_with_measurements_is_noticed_named_and_put_right(tmp_path
     for data, words in (
         (relative, "the instrument took the paper out"),
         (converted, "print as a picture looks on a screen"),
-        (Lab[rng.permutation(400)], "do not belong together"),
+        (Lab[rng.permutation(250)], "do not belong together"),
     ):
         code, _, error = run(file_of(tmp_path, chart, data))
         assert code != 0
@@ -157,7 +161,7 @@ def test_repeats_are_averaged_and_the_profile_says_how_good_it_is(tmp_path, targ
     assert low * 0.8 < off.mean() < high * 1.25
     from fidele.icc.describe import describe
 
-    assert describe(profile).meta["quality.patches"] == "400"
+    assert describe(profile).meta["quality.patches"] == "250"
 
 
 def test_from_a_bare_target_to_a_profile_in_use(bare, qtbot, tmp_path):

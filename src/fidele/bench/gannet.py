@@ -9,6 +9,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from fidele.arrays import Floats
+from fidele.bench import RESOLUTION
 from fidele.bench.correction import House, corrected
 from fidele.bench.driver import Effect, Model, Setting, Stock, Values, always, anything, polish, taste
 from fidele.errors import FideleError
@@ -187,7 +188,7 @@ def effect(values: Values) -> Effect:
 MODEL = Model(
     maker="Orrin",
     name="Gannet",
-    resolution=300,
+    resolution=RESOLUTION,
     bits=16,
     settings=SETTINGS,
     defaults=DEFAULTS,

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from fidele.arrays import Floats
+from fidele.bench import RESOLUTION
 from fidele.bench.correction import House, corrected
 from fidele.bench.driver import Effect, Model, Setting, Stock, Values, always, anything, polish, taste
 from fidele.errors import FideleError
@@ -138,7 +139,7 @@ MODEL = Model(
     halves=True,
     maker="Skarn",
     name="Longship",
-    resolution=300,
+    resolution=RESOLUTION,
     bits=8,
     settings=SETTINGS,
     defaults=DEFAULTS,

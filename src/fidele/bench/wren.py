@@ -6,6 +6,7 @@ A desktop printer for A4 with sublimation ink, which cannot mirror. The maker is
 from __future__ import annotations
 
 from fidele.arrays import Floats
+from fidele.bench import RESOLUTION
 from fidele.bench.correction import House, corrected
 from fidele.bench.driver import Effect, Model, Setting, Stock, Values, always, polish, taste
 
@@ -113,7 +114,7 @@ def effect(values: Values) -> Effect:
 MODEL = Model(
     maker="Velm",
     name="Wren",
-    resolution=300,
+    resolution=RESOLUTION,
     bits=8,
     settings=SETTINGS,
     defaults=DEFAULTS,

@@ -128,7 +128,7 @@ def _sheet(session: Session, artwork: Path, out: Path, tell: Callable[[str], Non
     run = session.scan_run(_through(session, "sheet", out, tell))
     if run.scan is None:
         raise AssertionError("the scanner returned nothing")
-    checked = session.checking.check_run(run, run.scan, 300.0)
+    checked = session.checking.check_run(run, run.scan, run.ppi)
     found = read_identities(run.scan)
     tell(f"  {len(found)} identity lines read; the control strip {checked.comparison.verdict}")
     return {
