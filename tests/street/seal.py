@@ -18,6 +18,8 @@ from tests.street.kinds import KINDS, Stranger, made
 PROVING = "ink proves"
 #: And that in which causes of wrong prints are named.
 CAUSES = "honest check"
+#: And that in which own profiles are fitted.
+OWN = "own profiles"
 _FILE = Path(__file__).with_name("sealed.json")
 
 
@@ -83,6 +85,13 @@ def main(arguments: list[str]) -> int:
             _FILE.write_text(json.dumps(entries, indent=1) + "\n")
             print(json.dumps(entries[work]["figures"], indent=1))
             return 0
+        if work == OWN:
+            from tests.street.fitted import summed as fits
+
+            entries[work]["figures"] = fits([row for one in pool.map(_fitted, every) for row in one])
+            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
+            print(json.dumps(entries[work]["figures"], indent=1))
+            return 0
         found = pool.map(_proved if work == PROVING else _judged, every)
         entries[work]["figures"] = {f"{kind} {seed}": one for (kind, seed), one in zip(every, found, strict=True)}
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
@@ -93,6 +102,12 @@ def main(arguments: list[str]) -> int:
 
 def _proved(one: tuple[str, int]) -> dict[str, float]:
     from tests.street.proving import judged
+
+    return judged(made(*one))
+
+
+def _fitted(one: tuple[str, int]) -> list[dict]:
+    from tests.street.fitted import judged
 
     return judged(made(*one))
 

@@ -31,7 +31,6 @@ from fidele.icc.write import (
     lab_lut,
     output_profile,
 )
-from fidele.kernels import tetrahedral3
 from fidele.tiles import Progress
 
 #: Nodes of the device grid. 33 is what readers of lut16 take without slowing down.
@@ -68,6 +67,8 @@ class PrinterModel:
 
     def __call__(self, device: Floats) -> Floats:
         """Device values (n, 3) to media-relative L*a*b* (n, 3), interpolated as a reader of the profile does."""
+        from fidele.kernels import tetrahedral3
+
         codes = np.ascontiguousarray(np.clip(device, 0, 1), dtype=np.float32)
         out = np.empty((len(codes), 3), np.float32)
         tetrahedral3(codes, self.grid, out)

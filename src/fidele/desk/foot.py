@@ -43,6 +43,7 @@ class Foot(QWidget):
     theme_changed = Signal()
     bench_wanted = Signal()
     report_wanted = Signal()
+    help_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -76,6 +77,9 @@ class Foot(QWidget):
             "Report a fault …", self.report_wanted.emit, "Versions, log and devices in one file; no artwork", quiet=True
         )
         box.addWidget(self.report)
+        tip = "What this desk is for, every command by any word, shortcuts, words (F1)"
+        self.help = button("Help", self.help_wanted.emit, tip, quiet=True)
+        box.addWidget(self.help)
         self.theme = button(
             "Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True
         )

@@ -20,7 +20,7 @@ from PySide6.QtGui import (
     QShortcut,
     QShowEvent,
 )
-from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
 
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
@@ -28,6 +28,7 @@ from fidele.desk.desk import Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
+from fidele.desk.help import Help
 from fidele.desk.incoming import Incoming
 from fidele.desk.kit import across, down, fill
 from fidele.desk.screen import screen_profile
@@ -187,6 +188,7 @@ class Window(QMainWindow):
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
         self.foot.report_wanted.connect(self.incoming.write_report)
         self.foot.theme_changed.connect(self.toggle_theme)
+        self.foot.help_wanted.connect(self.show_help)
         self.work.started.connect(self.foot.begin)
         self.work.started.connect(lambda _: self.thread_view.show_state(self._thread_state()))
         self.work.progress.connect(self.foot.progress)
@@ -194,28 +196,46 @@ class Window(QMainWindow):
         self.work.failed.connect(self.session.say)
         for number, name in enumerate(STATIONS, 1):
             QShortcut(QKeySequence(f"Alt+{number}"), self, lambda n=name: self.show_desk(n))
-        for keys, call in (
-            (QKeySequence.StandardKey.Open, lambda: self.pick_file("artwork")),
-            (QKeySequence.StandardKey.Undo, lambda: self._guarded(self.session.undo)),
-            (QKeySequence.StandardKey.Redo, lambda: self._guarded(self.session.redo)),
-            (QKeySequence.StandardKey.Print, lambda: self.show_desk("Print")),
-            (QKeySequence.StandardKey.Paste, self._paste),
-            (QKeySequence("Ctrl+Tab"), lambda: self.session.pieces.step(1)),
-            (QKeySequence("Ctrl+Shift+Tab"), lambda: self.session.pieces.step(-1)),
-            (QKeySequence("F5"), self.session.refresh),
-            (QKeySequence("Ctrl+J"), lambda: self.show_desk("Jobs")),
-            (QKeySequence("F3"), lambda: self.show_desk("Tuning")),
-            (QKeySequence("F2"), lambda: self.show_desk("Colours")),
-            (QKeySequence("F9"), self.toggle_theme),
-            (QKeySequence("F8"), self.fold_shelf),
-            (QKeySequence("F4"), self._show_bench),
-            (QKeySequence("F11"), lambda: self.show_desk("Logbook")),
-            (QKeySequence("F10"), lambda: self.show_desk("Charts")),
-            (QKeySequence("F6"), self._begin_making),
-            (QKeySequence("F7"), lambda: self.show_desk("Profiles")),
-            (QKeySequence("Esc"), self.work.cancel),
+        #: Shortcuts, and what they do.
+        self.shortcuts = [(f"Alt+{n}", f"the desk “{name}”") for n, name in enumerate(STATIONS, 1)]
+        for keys, words, call in (
+            ("F1", "help on the desk in front, and a search for every command", self.show_help),
+            ("Ctrl+O", "open pictures", lambda: self.pick_file("artwork")),
+            ("Ctrl+Z", "take the last step back", lambda: self._guarded(self.session.undo)),
+            ("Ctrl+Shift+Z", "do it again", lambda: self._guarded(self.session.redo)),
+            ("Ctrl+P", "the print desk", lambda: self.show_desk("Print")),
+            ("Ctrl+V", "paste a picture, or a table of measurements", self._paste),
+            ("Ctrl+Tab", "the next picture in hand", lambda: self.session.pieces.step(1)),
+            ("Ctrl+Shift+Tab", "the one before", lambda: self.session.pieces.step(-1)),
+            ("Ctrl+J", "jobs", lambda: self.show_desk("Jobs")),
+            ("F2", "colours of the picture and the customer", lambda: self.show_desk("Colours")),
+            ("F3", "tuning", lambda: self.show_desk("Tuning")),
+            ("F4", "the bench, where there is one", self._show_bench),
+            ("F5", "read driver and print system back", self.session.refresh),
+            ("F6", "a new printing condition", self._begin_making),
+            ("F7", "profiles", lambda: self.show_desk("Profiles")),
+            ("F8", "fold the shelf away", self.fold_shelf),
+            ("F9", "booth grey, for judging colour", self.toggle_theme),
+            ("F10", "charts", lambda: self.show_desk("Charts")),
+            ("F11", "the logbook", lambda: self.show_desk("Logbook")),
+            ("Esc", "stop the work under way", self.work.cancel),
         ):
-            QShortcut(keys, self, call)
+            QShortcut(QKeySequence(keys), self, call)
+            self.shortcuts.append((keys, words))
+
+    def show_help(self) -> None:
+        """Open the help on the desk in front."""
+        made = Help(self.desk.station, self.desks, self.shortcuts, self)
+        made.wanted.connect(self._go_to)
+        made.open()
+
+    def _go_to(self, station: str, words: str) -> None:
+        """Show a desk, and the button with these words on it."""
+        self.show_desk(station)
+        for press in self.desk.findChildren(QAbstractButton):
+            if press.text().strip() == words and press.isVisibleTo(self.desk):
+                press.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                return
 
     def _watch(self) -> None:
         """Follow the profile folders, the driver, cards and pictures, whoever changes them."""

@@ -1,0 +1,137 @@
+"""Help: what a desk is for and its first steps, all shortcuts, the words, and every command by any word."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QDialog,
+    QDialogButtonBox,
+    QListWidget,
+    QListWidgetItem,
+    QTabWidget,
+    QWidget,
+)
+
+from fidele.desk.desk import Desk
+from fidele.desk.kit import REST, down, entry, fill
+from fidele.desk.labels import heading, label
+from fidele.desk.theme import font
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something that can be pressed: its words, what it does, and on which desk."""
+
+    words: str
+    about: str
+    station: str
+
+
+@cache
+def _kept(name: str) -> dict:  # type: ignore[type-arg]
+    found: dict = json.loads((resources.files("fidele") / "data" / "help" / name).read_text("utf-8"))  # type: ignore[type-arg]
+    return found
+
+
+def of_desk(station: str) -> tuple[str, list[str]]:
+    """Return what a desk is for, and its first steps."""
+    about = _kept("desks.json")[station]
+    return about["for"], about["steps"]
+
+
+def words() -> dict[str, str]:
+    """Return the words that need explaining, each with its explanation."""
+    return dict(_kept("words.json"))
+
+
+def commands(desks: Mapping[str, Desk]) -> list[Command]:
+    """Return every button of every desk, by its words."""
+    found: dict[tuple[str, str], Command] = {}
+    for station, desk in desks.items():
+        for press in desk.findChildren(QAbstractButton):
+            said = press.text().strip()
+            if len(said) > 1:
+                found.setdefault((said, station), Command(said, press.toolTip(), station))
+    return sorted(found.values(), key=lambda c: c.words.casefold())
+
+
+def matching(known: Iterable[Command], typed: str) -> list[Command]:
+    """Return the commands that hold all words that were typed, in whatever order."""
+    wanted = typed.casefold().split()
+    return [c for c in known if all(w in f"{c.words} {c.about} {c.station}".casefold() for w in wanted)]
+
+
+class Help(QDialog):
+    """Shows help on the desk in front, and on everything else."""
+
+    #: A desk is wanted, by its station; and which of its buttons.
+    wanted = Signal(str, str)
+
+    def __init__(self, station: str, desks: Mapping[str, Desk], keys: list[tuple[str, str]], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle("Help")
+        self.resize(640, 520)
+        self._desks = desks
+        self._known: list[Command] = []
+        self.tabs = QTabWidget()
+        self.tabs.addTab(self._desk(station), "This desk")
+        self.typed = entry("Find a command", hint="any word: mirror, export, scan, gamut …")
+        self.found = QListWidget()
+        self.found.setAccessibleName("Commands that were found")
+        self.found.setWordWrap(True)
+        self.typed.textChanged.connect(self.search)
+        self.typed.returnPressed.connect(lambda: self._go(self.found.item(0)))
+        self.found.itemActivated.connect(self._go)
+        search = QWidget()
+        down(self.typed, (self.found, 1), space=8, margins=(12, 12, 12, 12), on=search)
+        self.tabs.addTab(search, "Find a command")
+        self.tabs.addTab(_listed(keys), "Shortcuts")
+        self.tabs.addTab(_listed(list(words().items())), "Words")
+        self.tabs.currentChanged.connect(lambda _: self.search(self.typed.text()))
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        down((self.tabs, 1), buttons, on=self)
+
+    @staticmethod
+    def _desk(station: str) -> QWidget:
+        page = QWidget()
+        what, steps = of_desk(station)
+        box = down(heading(station), label(what, 10.5, wrap=True), space=10, margins=(16, 14, 16, 14), on=page)
+        for number, step in enumerate(steps, 1):
+            box.addWidget(label(f"{number}.  {step}", 10.0, wrap=True))
+        fill(box, REST)
+        return page
+
+    def search(self, typed: str) -> None:
+        """List the commands that hold what was typed."""
+        if self.tabs.currentIndex() != 1:
+            return
+        if not self._known:
+            self._known = commands(self._desks)
+        self.found.clear()
+        for command in matching(self._known, typed)[:200]:
+            about = f"\n{command.about}" if command.about else ""
+            item = QListWidgetItem(f"{command.words}   ({command.station}){about}")
+            item.setData(Qt.ItemDataRole.UserRole, (command.station, command.words))
+            self.found.addItem(item)
+
+    def _go(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self.wanted.emit(*item.data(Qt.ItemDataRole.UserRole))
+            self.accept()
+
+
+def _listed(rows: list[tuple[str, str]]) -> QListWidget:
+    made = QListWidget()
+    made.setFont(font(9.5))
+    made.setWordWrap(True)
+    made.addItems([f"{one}\n      {other}" for one, other in rows])
+    return made

@@ -1,0 +1,57 @@
+"""Help: every desk has its own, every command is found by any word and shown, every shortcut is listed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from fidele.desk.foot import Messages
+from fidele.desk.help import Help, commands, matching, of_desk, words
+from tests.hands import comes, keys
+
+
+def _dialog(kind):
+    return next((w for w in QApplication.topLevelWidgets() if isinstance(w, kind) and w.isVisible()), None)
+
+
+def test_help_is_there_for_every_desk_and_finds_every_command(window):
+    for station in window.desks:
+        about, steps = of_desk(station)
+        assert about.endswith((".", "?")), station
+        assert len(steps) == 3, station
+    known = commands(window.desks)
+    assert len(known) > 150
+    assert {c.station for c in matching(known, "nest")} >= {"Sheet"}
+    assert matching(known, "qqxyz") == []
+    assert {"thread", "knot", "twist"} <= set(words())
+    window.show_desk("Proof")
+    keys(window, Qt.Key.Key_F1)
+    assert comes(lambda: _dialog(Help) is not None)
+    shown = _dialog(Help)
+    assert shown.tabs.tabText(0) == "This desk"
+    shown.tabs.setCurrentIndex(1)
+    QTest.keyClicks(shown.typed, "print blank without profile readiness")
+    assert shown.found.count() == 0
+    shown.typed.clear()
+    QTest.keyClicks(shown.typed, "read back")
+    assert shown.found.count() >= 1
+    QTest.keyClick(shown.typed, Qt.Key.Key_Return)
+    assert window.desk.station == "Hand-off"
+    assert ("F6", "a new printing condition") in window.shortcuts
+
+
+def test_messages_stay_and_findings_of_other_desks_lead_there(window):
+    window.session.say("The folder cannot be written.")
+    window.session.say("6 runs are written.")
+    assert [m for _, m in window.foot.messages][:2] == ["6 runs are written.", "The folder cannot be written."]
+    window.foot.show_messages()
+    assert comes(lambda: _dialog(Messages) is not None)
+    assert "The folder cannot be written." in _dialog(Messages).list.item(1).text()
+    _dialog(Messages).reject()
+    window.show_desk("Logbook")
+    elsewhere = [b for b in window.findings_view.findChildren(type(window.foot.undo)) if b.text().endswith(" more")]
+    assert elsewhere
+    station = elsewhere[0].text().partition(":")[0]
+    elsewhere[0].click()
+    assert window.desk.station == station
