@@ -117,7 +117,8 @@ class PressDesk(Desk):
         self.start = button("Press closed, start timer", self._start, "The press is closed on the piece", main=True)
         self.press_it = button("Done already", self._press, "Note that it was pressed just as these numbers say")
         self.stop = button("Stop", self._stop, "Stop the clock; nothing was pressed", quiet=True)
-        for made in (self.warm, self.start, self.press_it, self.stop):
+        right.addWidget(self.start)
+        for made in (self.warm, self.press_it, self.stop):
             buttons.addWidget(made)
         right.addLayout(buttons)
         row.addLayout(right, 6)
