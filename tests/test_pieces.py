@@ -344,7 +344,7 @@ def test_neighbours_that_will_look_alike_are_found(printer):
         pytest.approx(apart, abs=0.05),
         pytest.approx(left, abs=0.05),
     )
-    assert "look alike: ΔE00 6.1 apart, 0.9 as printed" in pair.words
+    assert "look alike: ΔE00 6.1 apart, 1.0 as printed" in pair.words
     # A gradient that runs on beyond the gamut blocks up; one inside does not.
     steps = np.linspace(0, 1, 70, dtype=np.float32)[None, :, None]
     for ends, lost in ((violets, True), (np.array([[0.4] * 3, [0.6] * 3], np.float32), False)):

@@ -214,7 +214,7 @@ class CheckDesk(Desk):
         checking, checked = self.session.checking, self.session.checked
         found: list[tuple[str, Callable[[], object], bool]] = []
         if checked is not None and len(single := checked.cause.single.index):
-            ids = [checked.measured.ids[i] for i in single]
+            ids = [checked.measured.ids[i] for i in sorted(single)]
             found.append((f"Leave out what does not fit: {', '.join(ids)}", partial(checking.leave_out, *ids), True))
         if checking.left_out:
             words = f"Take in again: {', '.join(sorted(checking.left_out)[:6])}"
