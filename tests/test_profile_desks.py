@@ -233,7 +233,7 @@ def test_papers_are_read_confirmed_and_written_by_hand(window, downloads, tmp_pa
     assert "guessed from its description" in said
     fields = window.desk.papers.fields
     assert fields["stand_in"].edit.currentText() == "Dull heavy"
-    right = [b for b in fields["stand_in"].findChildren(QAbstractButton) if b.text() == "Right"]
+    right = [b for b in fields["stand_in"].findChildren(QAbstractButton) if b.text() == "Confirm"]
     QTest.mouseClick(right[0], Qt.MouseButton.LeftButton)
     papers = window.session.profiles.papers(window.session.shelf.find(profile_id))
     assert papers.said["stand_in"].certain
