@@ -114,7 +114,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     time[0] += 121
     qtbot.waitUntil(lambda: desk.face.over)
     assert desk.face.words == "Open the press now"
-    click(desk, "Opened")
+    click(desk, "Press opened")
     settle(window, qtbot)
     assert set(session.run.pieces) == {"mill"}
     (record,) = json.loads(session.logbook.run(first.number).press)
@@ -283,7 +283,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     click(desk, "Press closed, start timer")
     time[0] = 60.0  # opened far too early: the piece is pale, and it is kept that it was
     desk.note.setText("door bell")
-    click(desk, "Opened")
+    click(desk, "Press opened")
     settle(window, qtbot)
     assert "60 s instead of 180" in session.said
     (record,) = json.loads(session.logbook.run(1).press)
