@@ -312,6 +312,16 @@ def pieces() -> dict[str, object]:
     return {"name": "Pieces judged rightly", "right": sum(j.good for j in told), "of": len(told), "seconds": seconds}
 
 
+def own_profiles() -> dict[str, object]:
+    """How well strangers are fitted from their targets; writes docs/own-profiles.md."""
+    from benchmarks.own_profiles import into, run
+
+    start = time.perf_counter()
+    figures = run()
+    into(Path(__file__).parents[1] / "docs" / "own-profiles.md")
+    return {"name": "Fits of strangers", "fits": figures["prints"], "seconds": round(time.perf_counter() - start, 1)}
+
+
 def strangers() -> dict[str, object]:
     """How often the fault of a stranger's print is named; writes its section into docs."""
     from benchmarks.causes_of_strangers import into, run
@@ -384,7 +394,7 @@ ALL = {
 
 
 #: Asked for by name only: it measures verdicts, not speed.
-BY_NAME = {"causes": causes, "pieces": pieces, "strangers": strangers, "truth": truth}
+BY_NAME = {"causes": causes, "own_profiles": own_profiles, "pieces": pieces, "strangers": strangers, "truth": truth}
 
 
 def main() -> None:
