@@ -48,9 +48,8 @@ class OwnProfile:
         pairs = {i for pair in self.fit.swapped for i in pair}
         alone = [int(i) for i in self.fit.out if int(i) not in pairs]
         if alone:
-            said.append(
-                f"No even printer prints these so, and they are left out: {'; '.join(named(found, alone[:8]))}."
-            )
+            which = "; ".join(named(found, alone[:8]))
+            said.append(f"Nothing around these prints so, and they are left out: {which}.")
         return said
 
 

@@ -267,7 +267,7 @@ def make(
     """
     import datetime
 
-    from fidele.characterise.gathered import gathered, named
+    from fidele.characterise.gathered import gathered
     from fidele.characterise.own import made_from
     from fidele.chart.cgats import read as read_table
     from fidele.chart.definition import from_table
@@ -321,7 +321,5 @@ def make(
     click.echo(f"  {said.words}")
     for sentence in (*found.put_right, *made.words(found)):
         click.echo(f"  {sentence}")
-    if len(made.fit.out) and not made.fit.swapped:
-        click.echo(f"  left out: {'; '.join(named(found, made.fit.out[:8].tolist()))}")
     for sentence in found.cautions:
         click.echo(f"caution: {sentence}", err=True)
