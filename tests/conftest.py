@@ -14,6 +14,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # The bench's printers at half their resolution, in children as well: pages, presses and scans are what they are, in a
 # quarter of the time.
 os.environ.setdefault("FIDELE_BENCH_PPI", "150")
+# Two processes on two cores: a library that takes both for itself keeps the other waiting.
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 # Children that decode find what tests let them do (`tests.children`).
 os.environ["PYTHONPATH"] = str(Path(__file__).parents[1])
 

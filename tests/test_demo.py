@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -25,6 +26,8 @@ def results(tmp_path_factory, demo):
     shutil.copytree(demo.data, out / "workshop")
     done = subprocess.run(
         [Path(sys.executable).parent / "fidele", "demo", "--headless", "--out", out],
+        # At the bench's own resolution: identity lines are fine print.
+        env=os.environ | {"FIDELE_BENCH_PPI": "300"},
         capture_output=True,
         text=True,
         check=False,
