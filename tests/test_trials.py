@@ -43,6 +43,12 @@ def test_a_winner_is_named_only_where_it_is_seen_and_measured():
     close = standing([_print("A", aim, 1.840, 1, 0.0), _print("B", aim, 1.845, 1, 0.0)])
     assert close.best == ""
     assert close.sentence.startswith("A draw: these prints look alike")
+    three = standing([_print("A", aim, 0.6, 1), _print("B", aim, 0.7, 2), _print("C", aim, 5.0, 3)])
+    assert three.best == ""
+    assert set(three.families[0].leaders) == {"A", "B"}
+    assert three.sentence.startswith(
+        "A and B come nearest to the picture, and no difference between them is seen; C is"
+    )
     with pytest.raises(FideleError, match="different charts"):
         standing(
             [_print("A", aim, 1, 1), PrintRead("B", "B", made("ramps").rgb, np.zeros((len(made("ramps").ids), 3)))]

@@ -378,7 +378,7 @@ class TrialDesk(Desk):
                 best = family.best == letter
                 self._table.addWidget(label(f"{family.off[letter]:.1f}", 9.0, bold=best), row, column)
             self._table.addWidget(
-                label(family.best or "no difference", 9.0, dim=not family.best), row, len(letters) + 1
+                label(family.words, 9.0, dim=len(family.leaders) == len(family.off)), row, len(letters) + 1
             )
 
     # Doing -------------------------------------------------------------------------------------------------------

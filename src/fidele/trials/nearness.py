@@ -39,11 +39,13 @@ class Family:
     off: dict[str, float]
     best: str
     patches: int
+    #: The letters that none leads over, the nearest first: `best` alone where there is one.
+    leaders: tuple[str, ...] = ()
 
     @property
     def words(self) -> str:
-        """Which is nearest, or that there is no difference to be seen."""
-        return f"{self.best} is nearer" if self.best else "no difference that is seen and measured"
+        """Which is nearest, or which are, or that there is no difference to be seen."""
+        return " and ".join(sorted(self.leaders)) if len(self.leaders) < len(self.off) else "no difference"
 
 
 @dataclass(frozen=True)
@@ -83,6 +85,11 @@ class Standing:
         for family in self.families[1:]:
             if family.best:
                 won.setdefault(family.best, []).append(FAMILIES[family.name])
+        first = self.families[0]
+        if not self.best and 1 < len(first.leaders) < len(first.off):
+            near, rest = " and ".join(sorted(first.leaders)), sorted(set(first.off) - set(first.leaders))
+            far = f"{' and '.join(rest)} {'is' if len(rest) == 1 else 'are'} farther off"
+            return f"{near} come nearest to {self.against}, and no difference between them is seen; {far}."
         if not self.best and not won:
             if all(d < SEEN for d in self.apart.values()):
                 return "A draw: these prints look alike. Further steps of this kind would not be seen."
@@ -122,10 +129,12 @@ def standing(prints: Sequence[PrintRead], repeat: float = REPEAT, proof: Floats 
         Family(
             name,
             {letter: float(e[mask].mean()) for letter, e in off.items()},
-            _leader({letter: e[mask] for letter, e in off.items()}, {k: v[mask] for k, v in seen.items()}, repeat),
+            leaders[0] if len(leaders) == 1 else "",
             int(mask.sum()),
+            leaders,
         )
         for name, mask in masks.items()
+        for leaders in (_leaders({k: e[mask] for k, e in off.items()}, {k: v[mask] for k, v in seen.items()}, repeat),)
     )
     letters = list(seen)
     apart = {
@@ -135,18 +144,21 @@ def standing(prints: Sequence[PrintRead], repeat: float = REPEAT, proof: Floats 
     return Standing(families, apart, said, "the picture" if proof is None else "the proof", aim, seen)
 
 
-def _leader(off: dict[str, Floats], seen: dict[str, Floats], repeat: float) -> str:
-    """Return the letter that leads, '' where the two nearest look alike or are about as near.
+def _leaders(off: dict[str, Floats], seen: dict[str, Floats], repeat: float) -> tuple[str, ...]:
+    """Return the nearest, and those that it does not lead over: they look alike, or are about as near.
 
     It leads where it is nearer by more than what readings of one print differ by, and by more than twice the error of
     that lead as its patches scatter.
     """
-    first, second = sorted(off, key=lambda letter: float(off[letter].mean()))[:2]
-    lead = off[second] - off[first]
-    error = float(lead.std(ddof=1) / np.sqrt(len(lead))) if len(lead) > 2 else 0.0
-    apart = float(delta_e_2000(seen[first], seen[second]).mean())
-    wins = lead.mean() > max(_LEAD, 2 * repeat, 2 * error) and apart > max(SEEN, 2 * repeat)
-    return first if wins else ""
+    first, *others = sorted(off, key=lambda letter: float(off[letter].mean()))
+    beside = [first]
+    for other in others:
+        lead = off[other] - off[first]
+        error = float(lead.std(ddof=1) / np.sqrt(len(lead))) if len(lead) > 2 else 0.0
+        apart = float(delta_e_2000(seen[first], seen[other]).mean())
+        if not (lead.mean() > max(_LEAD, 2 * repeat, 2 * error) and apart > max(SEEN, 2 * repeat)):
+            beside.append(other)
+    return tuple(beside)
 
 
 def notes(rgb: Floats, Lab: Floats, aim: Floats) -> tuple[str, ...]:
