@@ -45,7 +45,10 @@ class Family:
     @property
     def words(self) -> str:
         """Which is nearest, or which are, or that there is no difference to be seen."""
-        return " and ".join(sorted(self.leaders)) if len(self.leaders) < len(self.off) else "no difference"
+        if len(self.leaders) < len(self.off):
+            return " and ".join(sorted(self.leaders))
+        # Far apart, and yet not sure: the patches of this family say different things.
+        return "no difference" if np.ptp(list(self.off.values())) < SEEN else "not certain"
 
 
 @dataclass(frozen=True)
