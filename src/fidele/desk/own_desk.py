@@ -95,7 +95,7 @@ class OwnDesk(Desk):
         self.all.setVisible(self.own.by_itself)
         for one in (self.all, self.add, self.kind):
             one.setEnabled(free)
-        files = self.own.files(self.target)
+        files = self.own.files(self.target, pages)
         self.build.setEnabled(bool(files) and free)
         if made is not None:
             self._show(made)

@@ -149,6 +149,7 @@ class TrialDesk(Desk):
         self.stack.addWidget(self._showing())
         self.box.addWidget(self.stack, 1)
         self._standing: Standing | None = None
+        self._stood: object = None
         self._shown: object = None
         self._making_new = True
 
@@ -267,7 +268,9 @@ class TrialDesk(Desk):
             f"{what}, {len(printed)} of {len(trial.prints)} printed. Press them all alike, mark each with its letter, "
             "let them cool, and look at them side by side in even light."
         )
-        self._standing = self._stands(trial)
+        of = (trial, self.session.profile and self.session.profile.content_id)
+        if of != self._stood:  # measurements are read from disk, and compared: not at every look
+            self._stood, self._standing = of, self._stands(trial)
         self.say_result()
         key = (trial, self.theme, self._standing is not None)
         if key != self._shown:

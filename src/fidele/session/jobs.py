@@ -119,8 +119,12 @@ class Jobs:
 
     def all(self, archived: bool = False) -> list[JobRecord]:
         """Return the jobs that are kept, the last changed first; those that are archived only where asked for."""
-        self.settled()
-        return [j for j in self.store.all() if archived or not j.archived]
+        kept = {j.id: j for j in self.store.all()}
+        if self.current is not None:  # its file may be a moment behind
+            pictures = kept[self.current.id].pictures if self.current.id in kept else ()
+            kept[self.current.id] = self.current.model_copy(update={"pictures": pictures})
+        listed = sorted(kept.values(), key=lambda j: (j.changed, j.id), reverse=True)
+        return [j for j in listed if archived or not j.archived]
 
     def name(self, job_id: str, name: str, customer: str) -> None:
         """Name a job, and say whose it is, as a step that can be undone.

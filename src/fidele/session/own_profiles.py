@@ -130,6 +130,8 @@ class OwnProfiles:
         if card is None:
             return list(states.values())
         for number in self._logbook.runs_of(card.id, 200):
+            if all(p.measured is not None for p in states.values()):
+                break
             run = self._logbook.run(number)
             job = job_of(run)
             if job.chart != chart.digest or not job.bare or run.state != "printed":
@@ -151,10 +153,10 @@ class OwnProfiles:
 
     # Measurements ------------------------------------------------------------------------------------------------
 
-    def files(self, kind: str) -> list[Path]:
-        """Return the measurements that there are: of the target's pages, and files that were added."""
+    def files(self, kind: str, pages: list[PageState] | None = None) -> list[Path]:
+        """Return the measurements that there are: of the target's pages (where they are known), and those added."""
         card = self._live.state.card
-        mine = [p.measured for p in self.pages(kind) if p.measured is not None]
+        mine = [p.measured for p in (self.pages(kind) if pages is None else pages) if p.measured is not None]
         return [*mine, *(self._added.get(card.id, ()) if card is not None else ())]
 
     def add(self, path: Path) -> None:
