@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import colour
 import numpy as np
+import PIL.Image
+import pypdfium2
 import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
@@ -100,6 +102,7 @@ def test_stand_ins_are_tried_read_and_judged_with_no_profile_on_the_machine(bare
     assert off == pytest.approx(measured.off["all"], abs=0.01)
     assert found.aim == pytest.approx(screen_aim(chart.rgb, min(v[:, 0].min() for v in found.seen.values())))
     # By eye: keys answer, family by family; "no difference" is an answer that is kept.
+    desk.eye.light.setCurrentText("daylight at a window")
     desk.eye.setFocus()
     for key in (Qt.Key.Key_B, Qt.Key.Key_0, Qt.Key.Key_B):
         QTest.keyClick(desk.eye, key)
@@ -121,6 +124,40 @@ def test_stand_ins_are_tried_read_and_judged_with_no_profile_on_the_machine(bare
     again = Session(bare)
     kept = again.print_trials.store.all()[0]
     assert (kept.taken, kept.seen[1].best, kept.measured[-1].sentence) == ("C", "", measured.sentence)
+    assert {s.light for s in kept.seen} == {"daylight at a window"}
+
+
+def test_routes_through_other_programs_are_tried_as_well(session):
+    trials = session.print_trials
+    session.handoff.print_from("Elsewhere Draw")  # a program that a person works at
+    ways = dict(trials.values("owner"))
+    through = [way for way in ways if way.startswith("program")]
+    assert [ways[w] for w in through] == [
+        "Skerry Sketch converts through the profile",
+        "Elsewhere Draw converts through the profile",
+    ]
+    assert trials.proposed("owner", 1) == ["fidele Elsewhere Draw"], "what is in force comes first"
+    trial = trials.make("owner", ["driver", "fidele Skerry Sketch", *through])
+    assert not trials.by_itself(trial)
+    with pytest.raises(FideleError, match="nothing here does that by itself"):
+        trials.doing(trial)
+    trial = trials.order(trial)
+    here, elsewhere = trial.prints[1], trial.prints[3]
+    # The one that runs here prints the page as it is set by hand; what it did is in the run.
+    assert session.queue.carry_out(here.run).sheet is not None
+    # For the other a finished file lies ready, the code of its run on it, and a sheet that says what to set.
+    written = session.queue.carry_out(elsewhere.run)
+    file = trials.store.folder / f"{trial.id} D.png"
+    assert written.file == file
+    sheet = pypdfium2.PdfDocument(file.with_suffix(".pdf"))
+    told = sheet[0].get_textpage().get_text_range()
+    assert len(sheet) == 1
+    assert "Elsewhere Draw" in told
+    assert f"run {elsewhere.run}" in told
+    with PIL.Image.open(file) as page:
+        assert page.info["icc_profile"], "it says what its colours mean, for the program converts"
+    session.print_trials.choose(trial, "D")
+    assert (session.card.owner, session.card.printed_from) == ("program", "Elsewhere Draw")
 
 
 def test_trials_that_went_through_the_queue_are_read_from_one_scan(bare, qtbot, tmp_path):

@@ -23,7 +23,7 @@ from fidele.session.model import Session
 from fidele.tiles import Progress
 from fidele.trials.aim import FAMILIES
 from fidele.trials.nearness import Standing
-from fidele.trials.record import LETTERS, TrialPrint, TrialRecord
+from fidele.trials.record import LETTERS, LIGHTS, TrialPrint, TrialRecord
 
 #: Charts that serve a trial, the first by itself.
 _CHARTS = ("quick", "ramps", "control")
@@ -62,12 +62,23 @@ class EyeQuestions(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._desk = desk
         self._at = 0
+        self._of = ""
         self.asks = label("", 10.0, bold=True, wrap=True)
         self.said = label("", 8.5, dim=True, wrap=True)
         self.buttons = across(space=6)
         self.back = button("Back", lambda: self.step(-1), "The question before", quiet=True)
         self.next = button("Skip", lambda: self.step(1), "Leave this question", quiet=True)
-        down(self.asks, self.buttons, across((self.said, 1), self.back, self.next), margins=(10, 8, 10, 8), on=self)
+        self.light = choice(
+            "Light they are looked at in",
+            [("", "not said"), *((words, words) for words in LIGHTS)],
+            tip="In what light you look: it is kept with each answer. Choose, or type your own",
+            letters=22,
+        )
+        self.light.setEditable(True)
+        lit = label("In the light of", 9.0)
+        lit.setBuddy(self.light)
+        last = across(lit, self.light, SPRING, self.back, self.next)
+        down(self.asks, self.buttons, self.said, last, margins=(10, 8, 10, 8), on=self)
 
     @property
     def family(self) -> str:
@@ -90,6 +101,9 @@ class EyeQuestions(QFrame):
             "Which print is nearest to the picture on the screen?"
         )
         answer = trial.answer(self.family)
+        if trial.id != self._of:  # another trial: the light that it was last looked at in
+            self._of = trial.id
+            self.light.setCurrentText(next((s.light for s in reversed(trial.seen) if s.light), self.light.itemText(0)))
         for one in trial.prints:
             tip = f"{one.title} (key {one.letter})"
             press = button(one.letter, partial(self.answer, one.letter), tip)
@@ -100,7 +114,8 @@ class EyeQuestions(QFrame):
         none.setCheckable(True)
         none.setChecked(answer is not None and answer.best == "")
         fill(self.buttons, none, SPRING)
-        who = f"Answered by {answer.who} on {answer.when:%d.%m.%Y %H:%M}. " if answer is not None else ""
+        lit = f" in {answer.light}" if answer is not None and answer.light else ""
+        who = f"Answered by {answer.who} on {answer.when:%d.%m.%Y %H:%M}{lit}. " if answer is not None else ""
         self.said.setText(f"{who}{trial.by_eye or 'Keys: a letter, or 0 for no difference.'}")
 
     def answer(self, best: str) -> None:
@@ -109,7 +124,9 @@ class EyeQuestions(QFrame):
         if trial is None:
             return
         last = self._at == len(FAMILIES) - 1
-        self._desk.guarded(self._desk.trials.answer, trial, self.family, best)
+        light = self.light.currentText().strip()
+        said = "" if light == self.light.itemText(0) else light
+        self._desk.guarded(self._desk.trials.answer, trial, self.family, best, said)
         if not last:
             self._at += 1
         self.refresh()
@@ -259,7 +276,7 @@ class TrialDesk(Desk):
         self.stack.setCurrentIndex(1)
         self.title.setText(f"Trial: {trial.title}")
         printed = [p for p in trial.prints if p.run]
-        alone = self.trials.by_itself and bool(trial.chart)
+        alone = self.trials.by_itself(trial)
         self.start.setText("Print, press and scan" if alone else "Print them")
         self.start.setEnabled(not self.work.busy and (alone or len(printed) < len(trial.prints)))
         self.scan.setEnabled(bool(printed) and bool(trial.chart))
@@ -397,7 +414,7 @@ class TrialDesk(Desk):
             return
 
         def begin() -> None:
-            if self.trials.by_itself and trial.chart:
+            if self.trials.by_itself(trial):
                 work = self.trials.doing(trial)
                 self.work.run("Trial prints: print, press, scan", work, self._read)
             else:

@@ -22,8 +22,10 @@ from fidele.icc.transform import Intent, convert, to_lab
 from fidele.papers.guess import likeness
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
+from fidele.route.program import program_rows
 from fidele.run.beside import PrintMeasured
 from fidele.run.chart_page import chart_page, chart_placing
+from fidele.run.instructions import Instructions, instructions_of, write_instructions
 from fidele.run.job import Job
 from fidele.run.queue import Queue
 from fidele.run.reader import measured_file
@@ -105,7 +107,14 @@ class PrintTrials:
         device = self._devices.of(card)
         if varied == "owner":
             able = [o for o in device.owners() if o == "driver" or card.profile is not None]
-            return [(o, f"{OWNER_WORDS[o]} converts") for o in able]
+            ways = [(_way(o), f"{OWNER_WORDS[o]} converts") for o in able]
+            others = dict.fromkeys((*(p.name for p in self._devices.programs), card.printed_from))
+            for name in filter(None, others):
+                if "fidele" in able:
+                    ways.append((_way("fidele", name), f"{OWNER_WORDS['fidele']} converts, {name} prints"))
+                if card.profile is not None:
+                    ways.append((_way("program", name), f"{name} converts through the profile"))
+            return list(ways)
         return list(device.offers(varied, dict(card.driver)))
 
     def proposed(self, varied: str, count: int = 3) -> list[Value]:
@@ -115,7 +124,8 @@ class PrintTrials:
             device = self._devices.of(card)
             mine = sorted(offered, key=lambda v: -likeness(card.media, str(v), device.name))
             return mine[:count]
-        current: Value | None = card.owner if varied == "owner" else card.driver.get(varied)
+        here = _way(card.owner, card.printed_from)
+        current: Value | None = here if varied == "owner" else card.driver.get(varied)
         at = offered.index(current) if current in offered else 0
         first = max(0, min(at - count // 2, len(offered) - count))
         return offered[first : first + count]
@@ -141,8 +151,9 @@ class PrintTrials:
         prints = []
         for letter, value in zip(LETTERS, values, strict=False):
             title = words.get(value, str(value))
+            changes: dict[str, object]
             if varied == "owner":
-                changes: dict[str, object] = {"owner": value, "printed_from": ""}
+                changes = _by_way(str(value))
             else:
                 changes = {"driver": device.possible(card.driver | {varied: value})}
             # A condition of its own, so that what a trial shows stands in no other's history.
@@ -198,20 +209,40 @@ class PrintTrials:
         for one in trial.prints:
             device = self._devices.printer_of(card.printer)
             if not one.run:
-                job = self._job(trial, one, device)
-                number = self._queue.order(job, settings=device.settings_for(one.card))
+                job, file = self._job(trial, one, device), self._file(trial, one)
+                number = self._queue.order(job, settings=device.settings_for(one.card), target=file)
                 one = one.model_copy(update={"run": number})  # noqa: PLW2901
+                if file is not None:
+                    write_instructions(self._instructions(one, file), file.with_suffix(".pdf"))
             prints.append(one)
         trial = trial.model_copy(update={"prints": tuple(prints)})
         self._keep(trial)
-        self._live.say(f"{len(prints)} prints of the trial are in the queue, labelled {prints[0].letter} and on.")
+        said = f"{len(prints)} prints of the trial are in the queue, labelled {prints[0].letter} and on."
+        by_hand = [p for p in prints if self._file(trial, p) is not None]
+        if by_hand:
+            letters = " and ".join(p.letter for p in by_hand)
+            said += f" {letters} will lie as files in {self.store.folder}: print them as the sheet beside each says."
+        self._live.say(said)
         return trial
 
-    @property
-    def by_itself(self) -> bool:
-        """Whether stand-ins for table, press and scanner are here that do it all."""
+    def _file(self, trial: TrialRecord, one: TrialPrint) -> Path | None:
+        """Return where a print's finished file goes for a program that a person works at; None where none is needed."""
+        name = one.card.printed_from
+        if not name or self._devices.program(name).runs_here:
+            return None
+        return self.store.folder / f"{trial.id} {one.letter}.png"
+
+    def _instructions(self, one: TrialPrint, file: Path) -> Instructions:
+        rows = program_rows(
+            one.card, self._profiles.title_in_force, self._devices.program(one.card.printed_from).places, None
+        )
+        return instructions_of(one.card, rows, file.name, one.run)
+
+    def by_itself(self, trial: TrialRecord) -> bool:
+        """Whether stand-ins for table, press and scanner are here that do a whole trial; no other program prints."""
         d = self._devices
-        return d.table is not None and d.press is not None and d.scanner is not None
+        stand = d.table is not None and d.press is not None and d.scanner is not None
+        return stand and bool(trial.chart) and not any(p.card.printed_from for p in trial.prints)
 
     def doing(self, trial: TrialRecord) -> Callable[[Progress], list[PrintMeasured]]:
         """Return the work of printing, pressing, scanning and reading a trial's charts, beside the interface.
@@ -219,9 +250,9 @@ class PrintTrials:
         Raises
         ------
         FideleError
-            When it is of a picture, or nothing here can press and scan by itself.
+            When it is of a picture, another program prints, or nothing here can press and scan by itself.
         """
-        if not trial.chart or not self.by_itself:
+        if not self.by_itself(trial):
             raise FideleError("Print it, press it, and scan the prints: nothing here does that by itself.")
         devices, logbook, chart = self._devices, self._logbook, made(trial.chart)
         self._charts.keep(chart)
@@ -353,9 +384,9 @@ class PrintTrials:
         one, card = trial.letter(letter), self._live.state.need_card()
         if one is None or one.card.printer != card.printer:
             raise FideleError("The trial was of another printer than the condition in force.")
-        changed: dict[str, object] = (
-            {"owner": one.card.owner} if trial.varied == "owner" else {"driver": dict(one.card.driver)}
-        )
+        changed: dict[str, object] = {"driver": dict(one.card.driver)}
+        if trial.varied == "owner":
+            changed = {"owner": one.card.owner, "printed_from": one.card.printed_from}
         self._in_force.change(f"Take “{one.title}” from a trial", **changed)
         trial = trial.model_copy(update={"taken": letter, "ended": True})
         self._keep(trial)
@@ -367,6 +398,17 @@ class PrintTrials:
         self.store.remove(trial_id)
         if self.shown is not None and self.shown.id == trial_id:
             self.shown = None
+
+
+def _way(owner: str, program: str = "") -> str:
+    """Return who converts, and the other program that prints, as one value of a trial."""
+    return f"{owner} {program}".rstrip()
+
+
+def _by_way(way: str) -> dict[str, object]:
+    """Return what of a card says who converts and which program prints."""
+    owner, _, program = way.partition(" ")
+    return {"owner": owner, "printed_from": program}
 
 
 def _layers(converting: list[str]) -> str:

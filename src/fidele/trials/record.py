@@ -10,6 +10,8 @@ from fidele.route.condition import Card, Id, Kept, Moment
 
 #: Prints of a trial are told apart by these.
 LETTERS = "ABCDEF"
+#: Light that prints are looked at in; another may be typed. '' is not said.
+LIGHTS = ("a D50 booth", "daylight at a window", "LED light of the room", "fluorescent tubes", "warm lamps")
 #: Answers that are no letter: no difference between them.
 NO_DIFFERENCE = ""
 
