@@ -8,6 +8,8 @@ from pathlib import Path
 
 from tests.street import seal
 
+#: So many patches of a chart alone: a strip, and pieces with few and with many even areas.
+FEW = (12, 24, 48)
 #: The section begins with this line; what stands before it is the bench's.
 HEAD = "# Strangers"
 _FILE = Path(seal.__file__).with_name("sealed.json")
@@ -25,6 +27,23 @@ def run() -> dict:
     return figures
 
 
+def run_few() -> dict:
+    """Judge the same prints by few of their patches each, as strips and pieces are, and keep the figures."""
+    from tests.street.caused import summed
+
+    kept, found = seal.kept(), {}
+    with ProcessPoolExecutor(2) as pool:
+        for count in FEW:
+            figures = summed(
+                list(pool.map(seal.caused_by_few, [(*one, count) for one in seal.open_seeds(seal.CAUSES)]))
+            )
+            found[str(count)] = {k: figures[k] for k in ("faulty", "named", "said over 0.9", "of these right")}
+            found[str(count)] |= {k: figures[k] for k in ("right prints", "called wrong", "reliability")}
+    kept[seal.CAUSES]["by few patches"] = found
+    _FILE.write_text(json.dumps(kept, indent=1) + "\n")
+    return found
+
+
 def section() -> list[str]:
     """Return the section on strangers, as its figures are kept."""
     entry = seal.kept()[seal.CAUSES]
@@ -40,11 +59,12 @@ def section() -> list[str]:
         "resampling printers, not prints. The bench's own section above has the faults that the bench really does.",
         "",
     ]
-    again = seal.kept()[f"{seal.CAUSES} 2"]
+    again, third = seal.kept()[f"{seal.CAUSES} 2"], seal.kept()[f"{seal.CAUSES} 3"]
     every = (
         ("Looked at while this was made", entry.get("open figures")),
         ("Sealed, opened once when it was done", entry.get("figures")),
         ("A second seal: 30 printers of other seeds, opened once after damp was added", again.get("figures")),
+        ("A third seal: 30 of other seeds again, opened once after brightener was added", third.get("figures")),
     )
     for title, f in every:
         if f is not None:

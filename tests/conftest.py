@@ -8,6 +8,7 @@ import gc
 import os
 import resource
 import shutil
+import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -25,6 +26,7 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 
 from fidele.demo.prepare import PROFILE_TITLE, prepare
+from fidele.devices.bench.serving import served_bench
 from fidele.icc.profile import Profile
 from fidele.session.model import Session
 from fidele.session.places import Places
@@ -145,3 +147,17 @@ def window(places, qtbot):
     made.show()
     yield made
     made.close()
+
+
+@pytest.fixture(scope="module")
+def served():
+    """The bench as queues; programs of this process meet them until the module is through."""
+    folder = Path(tempfile.mkdtemp(prefix="fidele-test-", dir="/var/tmp"))
+    folder.chmod(0o755)
+    before = dict(os.environ)
+    with served_bench(folder / "bench") as running:
+        os.environ |= running.environment
+        yield running
+    os.environ.clear()
+    os.environ |= before
+    shutil.rmtree(folder, ignore_errors=True)

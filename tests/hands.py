@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QComboBox
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QWidget
 
 from fidele.bench.printer import Machine
 from fidele.desk.window import Window
@@ -98,3 +98,63 @@ def ready(places: Places) -> Session:
         if row.found is None:
             session.handoff.confirm(row.meaning, row.wanted)
     return session
+
+
+def name_of(widget: QWidget) -> str:
+    """Return what a screen reader calls a control."""
+    text = widget.text() if isinstance(widget, QAbstractButton) else ""
+    return widget.accessibleName() or text
+
+
+class ByName:
+    """A person who knows nothing but what is written on controls; counts every press of the mouse and every key."""
+
+    def __init__(self, window: Window, qtbot) -> None:
+        self.window, self._qtbot, self.presses, self.keys = window, qtbot, 0, 0
+
+    def _found(self, words: str) -> list[QWidget]:
+        everything = [w for top in QApplication.topLevelWidgets() if top.isVisible() for w in top.findChildren(QWidget)]
+        return [w for w in everything if name_of(w).startswith(words) and w.isVisible() and w.isEnabled()]
+
+    def press(self, words: str) -> None:
+        """Click what these words begin to name, once it is there."""
+        assert comes(lambda: bool(self._found(words))), f"nothing to press is called '{words}'"
+        QTest.mouseClick(self._found(words)[0], Qt.MouseButton.LeftButton)
+        self.presses += 1
+        settle(self.window, self._qtbot)
+
+    def drop(self, *paths: Path) -> None:
+        """Drag files onto the window: a press as well."""
+        drop(self.window, *paths)
+        self.presses += 1
+        settle(self.window, self._qtbot)
+
+    def paste(self, *paths: Path) -> None:
+        """Copy files elsewhere and paste them."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+        QGuiApplication.clipboard().setMimeData(data)
+        self.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        opened(self.window)
+        settle(self.window, self._qtbot)
+
+    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """Press a key, wherever the focus is."""
+        if not self.window.isActiveWindow() and QApplication.activeWindow() is None:
+            self.window.activateWindow()
+            assert QTest.qWaitForWindowActive(self.window)
+        QTest.keyClick(QApplication.focusWidget() or self.window, key, modifier)
+        self.keys += 1
+        QTest.qWait(1)
+
+    def tab_to(self, words: str, most: int = 160) -> None:
+        """Go on with Tab until the focus is on what these words begin to name, and press it with the space bar."""
+        assert comes(lambda: bool(self._found(words))), f"nothing to reach is called '{words}'"
+        for _ in range(most):
+            here = QApplication.focusWidget()
+            if here is not None and name_of(here).startswith(words):
+                self.key(Qt.Key.Key_Space)
+                settle(self.window, self._qtbot)
+                return
+            self.key(Qt.Key.Key_Tab)
+        raise AssertionError(f"the focus never comes to '{words}'")

@@ -52,20 +52,6 @@ needs_service = pytest.mark.skipif(not can_serve(), reason="cups-daemon is not i
 PDF = next(w for w, kind in WAYS.items() if kind == "application/pdf")
 
 
-@pytest.fixture(scope="module")
-def served():
-    """The bench as queues; programs of this process meet them until the module is through."""
-    folder = Path(tempfile.mkdtemp(prefix="fidele-test-", dir="/var/tmp"))
-    folder.chmod(0o755)
-    before = dict(os.environ)
-    with served_bench(folder / "bench") as running:
-        os.environ |= running.environment
-        yield running
-    os.environ.clear()
-    os.environ |= before
-    shutil.rmtree(folder, ignore_errors=True)
-
-
 @pytest.fixture
 def session(served, demo, tmp_path):
     """A workshop of the demo's profile whose only printers are the served queues; filters can read its profiles."""

@@ -61,7 +61,8 @@ def _window(files: list[Path]) -> None:
     default=None,
     help="Serve the bench's printers as queues of a print service as well; as a rule where its packages are there.",
 )
-def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool | None) -> None:
+@click.option("--only-make", is_flag=True, help="Make the demo's workshop where it is not there yet, and end.")
+def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool | None, only_make: bool) -> None:
     """Start on the demo data, or do the demo job without a window."""
     if headless:
         from fidele.demo.job import run_demo
@@ -79,6 +80,9 @@ def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool 
     def tell(words: str, share: float) -> None:
         click.echo(f"  {share * 100:3.0f} %  {words}", err=True)
 
+    if only_make:
+        prepare(root, tell)
+        return
     if pictures:
         take_pictures(prepare(root, tell), pictures)
         return

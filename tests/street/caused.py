@@ -37,9 +37,12 @@ def _named(code: str, kinds: tuple[str, ...]) -> bool:
     return code in kinds or code.partition(":")[0] in kinds
 
 
-def said_of(shop: Workshop, case: Case) -> dict:
-    """Return what the check says of one print."""
-    rgb = control_chart().rgb
+def said_of(shop: Workshop, case: Case, some: np.ndarray | None = None) -> dict:
+    """Return what the check says of one print; of `some` patches alone (indices), as of a strip or a piece."""
+    rgb, places, ids = control_chart().rgb, control_chart().centres(0), control_chart().ids
+    if some is not None:
+        rgb, places, ids = rgb[some], places[some], tuple(ids[i] for i in some)
+        case = replace(case, Lab=case.Lab[some], seen=case.seen[some])
     suspected = suspicions(
         rgb,
         shop.profile,
@@ -47,11 +50,11 @@ def said_of(shop: Workshop, case: Case) -> dict:
         True,
         shop.driver if case.known_driver else None,
         (("other", "Other", shop.others_profile),),
-        places=control_chart().centres(0),
+        places=places,
     )
     found = find_cause(case.Lab, suspected, case.uncertainty)
     group = found.group if found.code == found.suspects[0].code else (found.code,)
-    passed = compare(control_chart().ids, suspected.Lab["right"], case.Lab, TOLERANCES["everyday"]).passed
+    passed = compare(ids, suspected.Lab["right"], case.Lab, TOLERANCES["everyday"]).passed
     shown = _shown(rgb)
     return {
         "name": case.name,
@@ -61,7 +64,7 @@ def said_of(shop: Workshop, case: Case) -> dict:
         "sure": round(found.sure, 3),
         "passed": bool(passed),
         "visible": bool(case.seen.max() > _SEEN or case.seen.mean() > _MEAN),
-        "shown": round(float(case.seen[shown].max()), 2),
+        "shown": round(float(case.seen[shown].max(initial=0)), 2),
     }
 
 
@@ -74,6 +77,18 @@ def judged(kind: str, seed: int, other: int) -> list[dict]:
     """Return what is said of one stranger's prints."""
     shop, rng = workshop(kind, seed, other), np.random.default_rng([7, seed, *kind.encode()])
     return [said_of(shop, case) for case in cases(replace(shop), rng)]
+
+
+#: What is measured of a strip or a piece is not in any order that could be taken for another.
+_OF_CHARTS = ("two swapped", "rows shifted", "reversed")
+
+
+def judged_by_few(kind: str, seed: int, other: int, patches: int) -> list[dict]:
+    """Return what is said of one stranger's prints by so many patches alone, others for every print."""
+    shop, rng = workshop(kind, seed, other), np.random.default_rng([7, seed, *kind.encode()])
+    draw, count = np.random.default_rng([8, seed, *kind.encode()]), len(control_chart().ids)
+    chosen = [case for case in cases(replace(shop), rng) if case.name not in _OF_CHARTS]
+    return [said_of(shop, case, np.sort(draw.permutation(count)[:patches])) for case in chosen]
 
 
 def summed(rows: list[list[dict]]) -> dict:

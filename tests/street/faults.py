@@ -13,8 +13,8 @@ from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
-from tests.street.kinds import Stranger
-from tests.street.physics import WAVELENGTHS
+from tests.street.kinds import Stranger, ink_set
+from tests.street.physics import WAVELENGTHS, Glowing
 
 #: Units of a model differ by so much in each ink; within that a print is right.
 SPREAD = 0.012
@@ -216,3 +216,7 @@ def cases(shop: Workshop, rng: np.random.Generator) -> Iterator[Case]:
     yield made("two swapped", ("patches-swapped",), mine, right, swapped)
     yield made("rows shifted", ("mixed-up",), mine, right, lambda Lab: np.roll(Lab, int(rng.integers(1, 5)), axis=0))
     yield made("reversed", ("mixed-up",), mine, right, lambda Lab: Lab[::-1])
+    glow = float(rng.uniform(0.12, 0.25))
+    absorbing = np.resize(ink_set(rng), (count, len(WAVELENGTHS)))
+    bright = replace(mine, physics=Glowing(mine.physics, absorbing, glow))
+    yield made("brightener", ("brightener",), bright, right)

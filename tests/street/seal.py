@@ -116,10 +116,22 @@ def _caused(which: tuple[str, int]) -> list[dict]:
     from tests.street.caused import judged
 
     kind, seed = which
-    # The other media of its shelf is another seed of its kind: its fellow in the list that it stands in.
+    return judged(kind, seed, _fellow(seed))
+
+
+def caused_by_few(which: tuple[str, int, int]) -> list[dict]:
+    """Return what is said of a stranger's prints, of which only so many patches were measured."""
+    from tests.street.caused import judged_by_few
+
+    kind, seed, count = which
+    return judged_by_few(kind, seed, _fellow(seed), count)
+
+
+def _fellow(seed: int) -> int:
+    """Return the other media of a stranger's shelf: another seed of its kind, its fellow in the list it stands in."""
     lists = [entry[key] for work, entry in kept().items() if work.startswith(CAUSES) for key in ("seeds", "open seeds")]
     near = next(one for one in lists if seed in one)
-    return judged(kind, seed, next(s for s in near if s != seed))
+    return next(s for s in near if s != seed)
 
 
 def _judged(one: tuple[str, int]) -> dict[str, float]:

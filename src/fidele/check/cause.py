@@ -206,7 +206,10 @@ _TRIES = (
     ("Print a nozzle page, clean the heads", ("ink-weak", "ink-exchanged")),
     ("Press once more, exactly as the card says", ("under-pressed", "over-pressed")),
     ("Load the media that the card names", ("other-media", "less-ink", "more-ink")),
-    ("Measure again, by the profile's own conditions", ("measured-relative", "measured-otherwise", "veiled")),
+    (
+        "Measure again, by the profile's own conditions",
+        ("measured-relative", "measured-otherwise", "brightener", "veiled"),
+    ),
 )
 
 

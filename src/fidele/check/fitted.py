@@ -23,6 +23,8 @@ _BLACKS = (*_SHARES, (0.2, 1.0), (0.95, 3.0), (0.5, 0.5))
 _BEGINS, _GROWS = (0.0, 0.15, 0.3, 0.45, 0.6), (1.0, 1.8, 3.0)
 #: A share of the dye at which patches are seen to be paler; how far a damp spot reaches, in mm; from what spread on.
 _PALER, _BLOT, _UNEVEN = 0.8, 16.0, 0.06
+#: Tristimulus values of what a brightener gives off, a band about 440 nm (CIE 1931, relative to its Z).
+_GLOW = np.array([0.2, 0.02, 1.0])
 #: An ink below this share is weak or missing; all of them below the second hardly take.
 _WEAK, _NONE = 0.8, 0.4
 
@@ -212,6 +214,10 @@ def _of_measuring(suspicions: Suspicions, measured: Floats) -> Iterator[Fitted]:
     if level[0] > 0.003:
         yield Fitted("veiled", Lab, tuple(level), 1)
     share, light = XYZ / D50, white / D50
+    # What ink lets through of ultraviolet comes back blue: as much as it lets through of light, twice.
+    let_in = np.exp(np.log(np.clip(XYZ / white, 1e-4, 1)).mean(axis=1, keepdims=True))
+    level, Lab = fit(lambda p: xyz_to_lab(np.clip(XYZ + p[0] * let_in * _GLOW, 1e-6, None)), np.zeros(1), measured)
+    yield Fitted("brightener", Lab, tuple(level), 1)
 
     def seen(p: Floats) -> Floats:
         """Another light or observer mixes the three, and leaves the paper's white alone."""

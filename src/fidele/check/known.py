@@ -116,6 +116,13 @@ WORDS: dict[str, tuple[str, str, str]] = {
         "The paper fits, but colours are mixed as another illuminant, observer or measuring condition shows them.",
         "Set the instrument to D50, 2° and the measuring condition of the profile, and measure again.",
     ),
+    "brightener": (
+        "Another share of brightener",
+        "White and pale colours are bluer or yellower together: the substrate's brightener, or the ultraviolet in the "
+        "instrument's light, is not what it was for the profile.",
+        "Set the measuring condition of the profile (M0, M1 or M2). If it is set: another lot or coating of the "
+        "substrate, which wants a profile of its own.",
+    ),
     "veiled": (
         "A veil over all colours",
         "Everything is lighter by the same light: a dirty glass, glare, or a lid that did not close.",
@@ -160,6 +167,12 @@ WORDS: dict[str, tuple[str, str, str]] = {
         "None of what is known explains this",
         "No suspected fault explains the measured patches.",
         "Is it the chart, the condition and the piece that you think? Print the control chart once more.",
+    ),
+    "scanner-bare": (
+        "Not judged: the scanner has no profile",
+        "Without a profile a scanner shows colours in a way of its own: right and wrong cannot be told apart by it.",
+        "Look at the piece beside the picture and say what you see; or make the scanner's profile from a target "
+        "with known values.",
     ),
     "no-profile": (
         "No profile to judge by",

@@ -55,7 +55,7 @@ def piece(
     if as_json:
         print_json(
             {
-                "verdict": c.verdict,
+                "verdict": checked.verdict,
                 "cause": cause.code,
                 "group": list(cause.group),
                 "sure": round(cause.sure, 3),
@@ -74,7 +74,7 @@ def piece(
             }
         )
     else:
-        click.echo(f"{c.verdict}: {cause.title}. {cause.sentence} {cause.next_step}")
+        click.echo(f"{checked.verdict}: {cause.title}. {cause.sentence} {cause.next_step}")
         click.echo(
             f"  {len(c.ids)} areas, ΔE00 mean {c.mean:.2f}, 95th percentile {c.p95:.2f}; seen by {checked.trust}"
         )
@@ -82,4 +82,4 @@ def piece(
             click.echo(f"  {sentence}")
         for sentence in checked.cautions:
             click.echo(f"  caution: {sentence}")
-    sys.exit(0 if c.passed and cause.code == "right" else 1)
+    sys.exit(0 if checked.verdict == "pass" and cause.code == "right" else 1)

@@ -122,6 +122,7 @@ class CheckDesk(Desk):
         self.patches, self.figures, self.ramps, self.cause = PatchesPage(), FiguresPage(), RampsPage(), CausePage()
         self.scans, self.beside, self.trend, self.eye = ScanPage(), BesidePage(), TrendPage(), EyePage()
         self.piece = CheckedPiecePage()
+        self.piece.seen.connect(self._seen_by_eye)
         self.swatches = SwatchPage(session)
         self.measuring = MeasuringPage(session)
         self.pages: dict[str, Page] = {}
@@ -366,7 +367,12 @@ class CheckDesk(Desk):
             for one in read.prints:
                 checking.lay_beside(one)
             self.swatches.show_check(max(read.prints, key=lambda p: len(p.checked.index)).checked)
-            self.session.say(f"{len(read.prints)} prints of charts were read; they lie side by side.")
+            count = len(read.prints)
+            self.session.say(
+                f"{count} prints of charts were read; they lie side by side."
+                if count > 1
+                else f"A print of a chart was read: {read.prints[0].label}. It lies under Side by side."
+            )
             self.show_page("Side by side")
 
     def _piece(self, checked: PieceChecked) -> None:
@@ -375,10 +381,20 @@ class CheckDesk(Desk):
         self._piece_of = run.number if run is not None else 0
         self.piece.show_piece(checked)
         self.session.live.tell(LogChanged())
-        c = checked.comparison
-        said = "is right" if c.passed else f"is wrong: {checked.cause.title.lower()}"
-        self.session.say(f"The piece of run {run.number if run else 0} {said} (mean ΔE00 {c.mean:.1f}).")
+        c, cause = checked.comparison, checked.cause
+        said = {"pass": "is right", "none": "is not judged: the scanner has no profile"}
+        words = said.get(checked.verdict, f"is wrong: {cause.title.lower()}")
+        figure = f" (mean ΔE00 {c.mean:.1f})" if c.judged else ""
+        self.session.say(f"The piece of run {run.number if run else 0} {words}{figure}.")
         self.show_page("Piece")
+
+    def _seen_by_eye(self, right: bool) -> None:
+        """Keep what somebody says of the piece of the run in hand, who looked at it."""
+        run = self.session.run
+        if run is not None:
+            said = self.session.checking.keep_seen(run.number, right)
+            self.piece.show_eye(said)
+            self.session.say(said)
 
     def _identified(self, found: tuple[Identity, ...]) -> None:
         """Say which run and copies a scan is of, and show the run."""
@@ -574,6 +590,7 @@ class CheckDesk(Desk):
         there = checked is not None and is_chart
         # A piece has no patches and a chart no artwork: only what there is takes room.
         judged = run is not None and run.number == self._piece_of
+        self.piece.ask(run.number if run is not None and pressed else 0)
         piece = judged or (not is_chart and by_artwork(run))
         self.switch["Piece"].setVisible(piece)
         for name in ("Patches", "Cause", "Figures", "Ramps"):

@@ -272,7 +272,8 @@ class CausePage(Page):
         self.name.setText(cause.title)
         sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if cause.sure else ""
         self.why.setText(cause.sentence + sure)
-        self.next.setText(f"Next: {cause.next_step}")
+        told = f"\nTo be sure: {cause.next_print}" if cause.next_print else ""
+        self.next.setText(f"Next: {cause.next_step}{told}")
         self.suspects.show_cause(cause)
         if not cause.suspects:
             for words in (self.group, self.apart, self.hidden):
@@ -289,12 +290,12 @@ class CausePage(Page):
             else f"The next explanation is {cause.margin:.0f} times less likely."
         )
         known = [s for s in cause.suspects if s.Lab is not None]
-        self.apart.setText(cause.next_print)
+        self.apart.setText("")
         if len(known) > 1 and cause.code != "right" and cause.sure < 0.97:
             patches = [checked.measured.ids[i] for i in telling_patches(known[0].Lab, known[1].Lab)]  # type: ignore[arg-type]
             self.apart.setText(
                 f"{known[0].title} and {known[1].title.lower()} differ most in {', '.join(patches)}: "
-                f"measure these again to tell them apart. {cause.next_print}".strip()
+                "measure these again to tell them apart."
             )
         unnoticed = sorted(set(cause.unnoticed))
         self.hidden.setText(

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
 
 from fidele.desk.check_pages import Page
 from fidele.desk.kit import across, down, fill
-from fidele.desk.labels import heading, label, section
+from fidele.desk.labels import button, heading, label, section
 from fidele.desk.picture import to_image
 from fidele.desk.plots import Plot, Suspects
 from fidele.desk.theme import font
@@ -74,9 +74,12 @@ class CheckedPiecePage(Page):
     """Verdict, cause and map of a finished piece, from its artwork alone."""
 
     title, tip = "Piece", "The finished piece, judged by its artwork: no chart is needed"
+    #: Somebody looked at the piece: whether it looks right.
+    seen = Signal(bool)
 
     def __init__(self) -> None:
         super().__init__()
+        self._run = 0
         self.view = PieceView()
         self.plots = [self.view]
         self.name = heading("")
@@ -86,23 +89,43 @@ class CheckedPiecePage(Page):
         self.plots.append(self.suspects)
         right = down(space=6)
         fill(right, self.name, self.said, section("Where"), self.where)
-        fill(right, section("Suspects"), (self.suspects, 1), self.trust)
+        self.suspected = section("Suspects")
+        fill(right, self.suspected, (self.suspects, 1), self.trust)
+        tip = "Kept in the logbook, with your name: the piece in even light, beside the picture on the screen"
+        self.looks = button("It looks right", lambda: self.seen.emit(True), tip)
+        self.off = button("It looks wrong", lambda: self.seen.emit(False), tip)
+        self.eye = label("", 8.5, dim=True, wrap=True)
+        fill(right, section("By eye"), across(self.looks, self.off, (self.eye, 1)))
         self.box.addLayout(across((self.view, 1), (right, 1), space=16), 1)
+
+    def ask(self, run: int) -> None:
+        """Ask what somebody sees on the piece of a run; 0 where there is none to look at."""
+        if run != self._run:
+            self._run = run
+            self.eye.setText("")
+        for press in (self.looks, self.off):
+            press.setEnabled(bool(run))
+
+    def show_eye(self, said: str) -> None:
+        """Show what somebody saw."""
+        self.eye.setText(said)
 
     def show_piece(self, checked: PieceChecked) -> None:
         """Show a piece that was judged."""
         self.view.show_piece(checked)
         c, cause = checked.comparison, checked.cause
-        verdict = "Right" if c.passed else "Wrong"
-        self.name.setText(f"{verdict}: {cause.title.lower()}" if not c.passed else verdict)
-        sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if not c.passed and cause.sure else ""
+        wrong = checked.verdict == "fail"
+        self.name.setText({"pass": "Right", "none": cause.title}.get(checked.verdict, f"Wrong: {cause.title.lower()}"))
+        sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if wrong and cause.sure else ""
+        figures = f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. " if c.judged else ""
         self.said.setText(
-            f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. {cause.sentence}{sure}"
-            + (f" Next: {cause.next_step}" if cause.code != "right" else "")
+            f"{figures}{cause.sentence}{sure}" + (f" Next: {cause.next_step}" if cause.code != "right" else "")
         )
+        self.suspected.setVisible(bool(cause.suspects))
         press = checked.press.words() if checked.press is not None else []
         self.where.setText("\n".join([*(checked.words or ["It is alike everywhere."]), *press]))
         self.suspects.show_cause(cause)
         self.trust.setText(
-            f"Seen by {checked.trust}, ±{checked.uncertainty:.1f} ΔE00. {' '.join(checked.cautions)}".strip()
+            f"Seen by {checked.trust}{f', ±{checked.uncertainty:.1f} ΔE00' if c.judged else ''}. "
+            f"{' '.join(checked.cautions)}".strip()
         )

@@ -33,6 +33,8 @@ class Desk(QWidget):
     trial_wanted = Signal(str)
     #: Ask the window to open a run in the logbook.
     run_wanted = Signal(int)
+    #: Ask the window for a new condition, with a profile (by its id) or '' for none.
+    making_wanted = Signal(str)
     #: Ask the window to take files (a list of paths), or what a supplier delivered (store.shelf.Delivery).
     files_wanted = Signal(list)
     arrived = Signal(object)

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from fidele.desk.charts_desk import ChartsDesk
     from fidele.desk.check_desk import CheckDesk
     from fidele.desk.colours_desk import ColoursDesk
+    from fidele.desk.first_desk import FirstDesk
     from fidele.desk.handoff_desk import HandoffDesk
     from fidele.desk.jobs_desk import JobsDesk
     from fidele.desk.logbook_desk import LogbookDesk
@@ -41,6 +42,7 @@ _OTHERWISE = {
     "card": "Condition",
     "trial": "Trial prints",
     "own": "Own profile",
+    "first": "First print",
 }
 
 
@@ -74,6 +76,7 @@ class Desks(Mapping[str, Desk]):
     jobs: JobsDesk
     own: OwnDesk
     logbook: LogbookDesk
+    first: FirstDesk
 
     def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:
         self._make = make

@@ -65,6 +65,10 @@ _OWNERS = {
 _DOUBT = {"perhaps": "may fit", "not": "does not fit"}
 
 
+#: What a predicted print is called where nobody knows what the driver does behind what can be asked.
+_SUPPOSED = "if the driver leaves it alone"
+
+
 class HandoffDesk(Desk):
     """Shows and changes who converts, and every setting of the driver that matters."""
 
@@ -276,6 +280,8 @@ class HandoffDesk(Desk):
             there = card.owner == "program"
             now = "if the program converts as it is to" if there else "if the program passes it on"
             converts = converts or there
+        elif chain.unknown and through is None:
+            now = _SUPPOSED
 
         def compute(_progress: Progress) -> list[Prediction]:
             correction = corrections.of(device)
@@ -317,6 +323,8 @@ class HandoffDesk(Desk):
         for index, (outcome, found) in enumerate(zip(self.outcomes, shown, strict=False)):
             words = "the proof you approved" if index == 1 else f"mean ΔE00 {found.mean_de00:.1f} from the right one"
             worst = f"worst: {found.worst}" if found.worst else "every colour stays near the right one"
+            if found.title == _SUPPOSED:
+                worst = "it cannot be asked: look there and confirm"
             outcome.show_prediction(
                 to_image(show(found.Lab)), found.title, words, index == 0, " " if index == 1 else worst
             )
@@ -326,6 +334,8 @@ class HandoffDesk(Desk):
         chain = self.session.chain
         if len(self._predictions) < 2 or chain is None or self.session.artwork is None:
             return None
+        if self._predictions[0].title == _SUPPOSED and not self._predictions[0].worst:
+            return None  # what comes out is not known: no picture is claimed
         now, right = (show(p.Lab) for p in self._predictions[:2])
         both = consequence(finding.code, now, right, chain.scale)
         return (to_image(both[0]), to_image(both[1])) if both is not None else None

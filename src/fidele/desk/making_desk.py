@@ -80,9 +80,9 @@ class MakingDesk(Desk):
 
     # Asking ------------------------------------------------------------------------------------------------------
 
-    def begin(self) -> None:
-        """Start anew."""
-        self.draft, self._no_profile = Draft(), False
+    def begin(self, profile_id: str = "") -> None:
+        """Start anew, with a profile where one is given: what its papers say is filled in."""
+        self.draft, self._no_profile = self.session.making.with_profile(profile_id), False
         self.name.clear()
 
     def refresh(self) -> None:

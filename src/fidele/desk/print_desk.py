@@ -72,6 +72,7 @@ class PrintDesk(Desk):
         self.reason.textChanged.connect(lambda _: self._buttons())
         top.addWidget(self.reason)
         self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
+        self.print_it.setAccessibleName("Print the sheet")
         top.addWidget(self.print_it)
         self.other = menu_button(
             "Other ways to print", "Hold it, print it later, only prepare it, or write it as a file"

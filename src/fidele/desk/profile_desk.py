@@ -381,7 +381,8 @@ class ProfileDesk(Desk):
             )
         elif row.fit.grade != "fits" and what.usable_as_output:
             weight = "caution" if row.fit.grade == "not" else "note"
-            title = "Does not fit the condition in force" if row.fit.grade == "not" else "It may fit"
+            to_what = "the condition in force" if self.session.card is not None else "any printer that is here"
+            title = f"Does not fit {to_what}" if row.fit.grade == "not" else "It may fit"
             made.append(
                 Finding("fit", weight, title, row.fit.words, "Say in its papers what it is for.", desk="profile")
             )
@@ -451,7 +452,14 @@ class ProfileDesk(Desk):
         self.guarded(self.session.profiles.use, self.profile_id)
 
     def _start(self) -> None:
-        self.guarded(self.session.conditions.start_with, self.profile_id)
+        if self.session.conditions.undecided(self.profile_id):
+            self.making_wanted.emit(self.profile_id)
+        else:
+            self.guarded(self._started)
+
+    def _started(self) -> None:
+        self.session.conditions.start_with(self.profile_id)
+        self.go.emit("Hand-off")
 
     def _pin(self) -> None:
         if self._row is not None:

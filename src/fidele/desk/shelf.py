@@ -72,6 +72,7 @@ class ShelfView(QWidget):
     card_wanted = Signal(str)
     making_wanted = Signal()
     printers_wanted = Signal()
+    first_wanted = Signal()
     #: A run of the logbook was chosen, by its number.
     run_chosen = Signal(int)
 
@@ -90,8 +91,11 @@ class ShelfView(QWidget):
         )
         fill(top, printers, self.new)
         box.addLayout(top)
+        tip = "Seven steps to a first print that is right; each can be left and taken up again"
+        self.first = button("", self.first_wanted.emit, tip, quiet=True)
         self._cards = down(space=8)
-        box.addLayout(self._cards)
+        fill(box, self._cards)
+        box.addWidget(self.first, alignment=Qt.AlignmentFlag.AlignLeft)
         row = across(section("Profiles"), SPRING)
         self._count = label("", 8.0, dim=True)
         row.addWidget(self._count)
@@ -145,6 +149,7 @@ class ShelfView(QWidget):
             tile.pressed.connect(self.card_chosen)
             tile.menu_wanted.connect(self.card_menu_wanted)
             self._cards.addWidget(tile)
+        self.refresh_first()
         if not cards:
             self._cards.addWidget(
                 label(
@@ -173,6 +178,15 @@ class ShelfView(QWidget):
                 tip = "How to get one here, or describe one that cannot be reached"
                 self._cards.addWidget(button("Add a printer", self.printers_wanted.emit, tip))
 
+    def refresh_first(self) -> None:
+        """Show how far the way to a first print is, until one was right."""
+        way = self._session.first_print
+        self.first.setVisible(not way.right)
+        if not way.right:
+            steps = way.steps()
+            at = next((k for k, step in enumerate(steps, 1) if step.stand == "now"), len(steps))
+            self.first.setText(f"First print: step {at} of {len(steps)}")
+
     def refresh_profiles(self) -> None:
         """Show the profiles that people use, as they are now."""
         self._rows = self._session.profiles.rows()
@@ -197,12 +211,15 @@ class ShelfView(QWidget):
             if rows
             else "Find, fetch or add profiles"
         )
+        drop = "Drop an .icc file, or the supplier's zip, anywhere on this window."
         self._hint.setText(
             ""
             if shown
             else "No profile has all of these words."
             if words
-            else "None yet. Drop an .icc file, or the supplier's zip, anywhere on this window."
+            else f"None of these is in use yet. {drop}"
+            if usable
+            else f"None that can print yet. {drop}"
         )
         self._hint.setVisible(not shown)
 
@@ -217,6 +234,7 @@ class ShelfView(QWidget):
 
     def refresh_log(self) -> None:
         """Show the last runs."""
+        self.refresh_first()
         self.log.clear()
         for run in self._session.logbook.runs(30):
             item = QListWidgetItem(f"{run.id}  {run.title}")

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl, Signal
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl, Signal, SignalInstance
 from PySide6.QtGui import (
     QCloseEvent,
     QDesktopServices,
@@ -86,7 +86,7 @@ class Window(QMainWindow):
         self.settings = settings
         self.work = Work(self)
         self.incoming = Incoming(self, self)
-        self.setWindowTitle("Fidele")
+        self.setWindowTitle("Fidele, demo: everything in it is invented" if session.places.demo else "Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
@@ -104,7 +104,8 @@ class Window(QMainWindow):
         self.apply_theme(self.theme)
         self._restore()
         session.shelf.most = _AT_ONCE
-        self.show_desk(str(settings.value("desk", "Artwork")))
+        start = "First print" if session.first_print.untouched and not self._left_first else "Artwork"
+        self.show_desk(str(settings.value("desk", start)))
         self._watch()
         self._take_up()
 
@@ -121,11 +122,14 @@ class Window(QMainWindow):
         desk.menu_wanted.connect(self._profile_menu)
         desk.trial_wanted.connect(self.try_profile)
         desk.run_wanted.connect(self._show_run)
+        desk.making_wanted.connect(self._begin_making)
         desk.files_wanted.connect(self.incoming.take_profiles)
         desk.arrived.connect(self.incoming.take_delivery)
         desk.convert_wanted.connect(self.incoming.write_converted)
         desk.house_wanted.connect(self.incoming.write_for_house)
         desk.file_wanted.connect(self.incoming.write_finished)
+        if isinstance(left := getattr(desk, "left", None), SignalInstance):
+            left.connect(self._leave_first)
         return desk
 
     def _take_up(self) -> None:
@@ -134,6 +138,14 @@ class Window(QMainWindow):
         if jobs.left and not self.session.state.pieces:
             self.work.run("Opening the job", jobs.opening(jobs.left), jobs.take, lane="opening")
         jobs.follow()
+
+    @property
+    def _left_first(self) -> bool:
+        return self.settings.value("first print left", "no") == "yes"
+
+    def _leave_first(self) -> None:
+        """Keep that the way to a first print is not to be shown at the start any more."""
+        self.settings.setValue("first print left", "yes")
 
     def _make_others(self) -> None:
         """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
@@ -176,7 +188,8 @@ class Window(QMainWindow):
         self.shelf_view.card_wanted.connect(
             lambda one: self._guarded(self.session.conditions.start, self.session.devices.find(one))
         )
-        self.shelf_view.making_wanted.connect(self._begin_making)
+        self.shelf_view.making_wanted.connect(lambda: self._begin_making())
+        self.shelf_view.first_wanted.connect(lambda: self.show_desk("First print"))
         self.shelf_view.printers_wanted.connect(lambda: self.show_desk("Printers"))
         self.shelf_view.profile_chosen.connect(self.show_profile)
         self.shelf_view.all_wanted.connect(lambda: self.show_desk("Profiles"))
@@ -212,7 +225,7 @@ class Window(QMainWindow):
             ("F3", "tuning", lambda: self.show_desk("Tuning")),
             ("F4", "the bench, where there is one", self._show_bench),
             ("F5", "read driver and print system back", self.session.refresh),
-            ("F6", "a new printing condition", self._begin_making),
+            ("F6", "a new printing condition", lambda: self._begin_making()),
             ("F7", "profiles", lambda: self.show_desk("Profiles")),
             ("F8", "fold the shelf away", self.fold_shelf),
             ("F9", "booth grey, for judging colour", self.toggle_theme),
@@ -328,6 +341,7 @@ class Window(QMainWindow):
             self._beside()
 
     def _beside(self) -> None:
+        self.shelf_view.refresh_first()
         station = {"Hand-off": "hand-off"}.get(self.desk.station, self.desk.station.lower())
         mine = [f for f in self.session.findings if f.desk == station]
         held = station == "print"
@@ -413,8 +427,8 @@ class Window(QMainWindow):
         self.show_desk("Logbook")
         self.desks.logbook.choose(number)
 
-    def _begin_making(self) -> None:
-        self.desks.making.begin()
+    def _begin_making(self, profile_id: str = "") -> None:
+        self.desks.making.begin(profile_id)
         self.show_desk("New condition")
 
     def _card_menu(self, card_id: str, at: QPoint) -> None:

@@ -32,7 +32,7 @@ _ACROSS = 200.0
 #: What an area is off by, ΔE00, because it lies a hair beside where it was looked for.
 _PLACED = 0.6
 #: Mean ΔE00 by which each way of seeing a piece is off.
-TRUST = {"a scan through the scanner's own profile": 0.0, "a scan without a profile": 3.0, "a photograph": 4.0}
+TRUST = {"a scan through the scanner's own profile": 0.0, "a scan without a profile": 10.0, "a photograph": 4.0}
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,6 +89,12 @@ class PieceChecked:
     cautions: tuple[str, ...]
     promised: NDArray[np.uint8]
     seen: NDArray[np.uint8]
+
+    @property
+    def verdict(self) -> str:
+        """'pass' or 'fail'; 'none' where colours cannot be judged; what is mirrored is wrong whatever its colours."""
+        return "fail" if self.cause.code == "mirrored" else self.comparison.verdict
+
     #: What it has in common with the last pieces of its condition, None where those are too few.
     press: PressMap | None = None
 
@@ -145,12 +151,15 @@ def check_piece(
         measured = _levelled(measured, suspected.Lab["right"])
         cautions.append("A camera saw it: one cast over all colours cannot be told, and small faults go unnoticed.")
     elif scanner is None:
-        cautions.append("The scanner has no profile: only what is far off can be told.")
+        cautions.append("The scanner has no profile: how far colours are off cannot be told by it.")
     known_by = residual if trust.startswith("a scan through") else TRUST[trust]
     uncertainty = float(np.hypot(known_by, _PLACED))
     ids = tuple(f"area {n + 1}" for n in range(len(keep)))
     comparison = compare(ids, suspected.Lab["right"], measured, aim.tolerance)
-    cause = find_cause(measured, suspected, uncertainty, aim.tolerance)
+    if scanner is None and not photo:  # scanners of such a kind turn right pieces into wrong ones, and the reverse
+        comparison, cause = replace(comparison, judged=False), Cause("scanner-bare", ())
+    else:
+        cause = find_cause(measured, suspected, uncertainty, aim.tolerance)
     if cause.kind in ("spots", "patches-swapped", "mixed-up"):  # areas have no order; single ones show on the map
         cause = replace(cause, code="right")
     laid = found.laid_back((scan.astype(np.float32) / float(top_of(scan))).astype(np.float32))
@@ -168,7 +177,7 @@ def check_piece(
     if blind:
         words.append(f"By these colours it cannot be told whether: {', '.join(blind[:5]).lower()}.")
     if found.mirrored:
-        cause = replace(cause, code="mirrored") if cause.code == "right" else cause
+        cause = replace(cause, code="mirrored") if cause.code in ("right", "scanner-bare") else cause
         words.insert(0, "The piece shows the artwork mirrored.")
     return PieceChecked(
         found,

@@ -17,6 +17,7 @@ from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import Measurement, from_table, matched
 from fidele.chart.read import Reading, read_all, read_scan
 from fidele.chart.visual import VISUAL
+from fidele.check.cause import Cause
 from fidele.check.statistics import compare, relative_to_white
 from fidele.check.tolerance import Tolerance
 from fidele.check.words import in_words
@@ -137,7 +138,7 @@ class Reader:
                 c.mean,
                 c.p95,
                 c.largest,
-                c.verdict,
+                checked.verdict,
                 checked.cause.code,
                 (*c.failures, *checked.words),
                 "the piece itself",
@@ -283,7 +284,9 @@ class Reader:
         uncertainty = record.residual_mean if scanner is not None else 3.0
         made = check_reading(chart, reading, aim, scanner, uncertainty, names)
         if scanner is None:
-            made = replace(made, cautions=(*made.cautions, NOT_CHARACTERISED))
+            unjudged = replace(made.comparison, judged=False)
+            cautions = (*made.cautions, NOT_CHARACTERISED)
+            made = replace(made, comparison=unjudged, cause=Cause("scanner-bare", ()), cautions=cautions)
         return replace(made, scan=scan)
 
     def _unprofiled(self, chart: Chart, reading: Reading, scan: Codes, code: str = "no-profile") -> Checked:

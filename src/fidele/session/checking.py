@@ -26,6 +26,7 @@ from fidele.run.trial import verified
 from fidele.session.charts import Charts
 from fidele.session.live import Live
 from fidele.session.news import LogChanged
+from fidele.session.person import person
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.session.state import CheckTaken
@@ -254,6 +255,14 @@ class Checking:
         self._live.change(CheckTaken(self._live.state.checked))
 
     # By eye ------------------------------------------------------------------------------------------------------
+
+    def keep_seen(self, run: int, right: bool) -> str:
+        """Keep that somebody looked at a piece and found it right or wrong; return that in a sentence."""
+        words = f"{person()} looked at the piece of run {run}: it looks {'right' if right else 'wrong'}."
+        said = "pass" if right else "fail"
+        self._logbook.add_verdict(run, Verdict(0, 0, 0, said, "by-eye", (words,), "the piece", "", "the eye", "by eye"))
+        self._live.tell(LogChanged())
+        return words
 
     def keep_answers(self, run: int, answers: dict[str, int], words: tuple[str, ...]) -> None:
         """Keep what somebody saw on the visual page: a measurement of a lower class."""

@@ -16,7 +16,7 @@ from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
 from fidele.session.news import ConditionsChanged
-from fidele.session.profiles import Profiles
+from fidele.session.profiles import Profiles, Row
 from fidele.store.cards import CardStore, Exported, export_card
 
 
@@ -191,12 +191,12 @@ class Conditions:
         Raises
         ------
         FideleError
-            When it cannot serve as an output profile.
+            When it cannot serve as an output profile, or is for no printer that is here.
         """
         row = self._profiles.row(self._profiles.need(profile_id))
         if not row.entry.description.usable_as_output:
             raise FideleError(f"“{row.title}” {row.fit.words.lower()}")
-        card = trial_card(self._devices.of(self._live.state.card), row.papers, None)
+        card = trial_card(self._printer_with(row), row.papers, None)
         if not row.papers.value("media"):  # not that of the printer's first condition: nobody has said which
             card = card.model_copy(update={"media": f"media of “{row.title[:40]}”"})
         said = row.papers.value("intent")
@@ -206,6 +206,30 @@ class Conditions:
         name = f"Start a condition with “{row.title}”"
         self._in_force.step(name, made, lambda: self.store.save(made), lambda: self.store.remove(made.id))
         self._live.say(f"A condition with “{row.title}” is in force; the hand-off shows what is still to set.")
+
+    def undecided(self, profile_id: str) -> bool:
+        """Tell whether a person must say for which printer a profile is: it does not say so, and several are here."""
+        row = self._profiles.row(self._profiles.need(profile_id))
+        named, able = row.papers.value("printer"), self._profiles.printers_for(row)
+        mine = self._live.state.card
+        return not named and len(able) > 1 and (mine is None or mine.printer not in {p.id for p in able})
+
+    def _printer_with(self, row: Row) -> Printer:
+        """Return the printer that a profile is for: that of the condition in force where it may be that one."""
+        able, mine = self._profiles.printers_for(row), self._live.state.card
+        if not able:
+            said = row.papers.value("printer")
+            space = row.entry.description.colour_space
+            takes = sorted({p.format.space for p in self._devices.printers})
+            if takes and space not in takes:
+                raise FideleError(f"“{row.title}” is for {space} values; the printers here take {' or '.join(takes)}.")
+            raise FideleError(
+                f"“{row.title}” was made for the {said}, which is not here. Set that printer up, or say on the "
+                "profile's page what it is for."
+                if said
+                else "There is no printer yet: set one up on this machine, or describe one."
+            )
+        return next((p for p in able if mine is not None and p.id == mine.printer), able[0])
 
     def remove(self, card_id: str) -> None:
         """Take a card away, as a step that can be undone."""

@@ -52,6 +52,16 @@ class Making:
         self._live, self._conditions, self._handoff, self._materials = live, conditions, handoff, materials
         self._profiles, self._devices = profiles, devices
 
+    def with_profile(self, profile_id: str) -> Draft:
+        """Return a draft with what a profile's papers say; an empty one for ''."""
+        if not profile_id:
+            return Draft()
+        row = self._profiles.row(self._profiles.need(profile_id))
+        able = self._profiles.printers_for(row)
+        printer = able[0].id if len(able) == 1 or (able and row.papers.value("printer")) else ""
+        piece, media = row.papers.value("substrate"), row.papers.value("media")
+        return Draft(piece, printer, media, profile_id)
+
     def pieces(self) -> tuple[str, ...]:
         """Return what can be printed on."""
         known = self._profiles.known().substrates

@@ -46,6 +46,7 @@ from fidele.session.customers import Customers
 from fidele.session.display import Display, ScreenFound, display_of
 from fidele.session.facts import Gathering
 from fidele.session.fields import Fields
+from fidele.session.first_print import FirstPrint
 from fidele.session.follow import Follow
 from fidele.session.handoff import Handoff
 from fidele.session.holding import Holding, candidate, ranked
@@ -145,6 +146,7 @@ class Session:
         self.jobs = Jobs(
             live, self.in_force, self.cards, self.kept_sources, places.data / "jobs", places.work / "taken in"
         )
+        self.first_print = FirstPrint(live, devices, self.profiles, self.cards, self.logbook)
         self.inbox = Inbox(live, places.data / "watched.json")
         takes = "scans and measurements that arrive there are read and"
         self.measured = Inbox(live, places.data / "watched-measured.json", (*PICTURES, *MEASURED), takes)

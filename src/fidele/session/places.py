@@ -37,6 +37,11 @@ class Places:
         return kinds | {"described": self.data / "printers" / "described"}
 
     @property
+    def demo(self) -> bool:
+        """Whether this is the demo's workshop, where everything is invented."""
+        return (self.data / "demo.json").exists()
+
+    @property
     def cards(self) -> Path:
         """Printing conditions."""
         return self.data / "conditions"

@@ -10,12 +10,13 @@ from functools import cached_property
 from pathlib import Path
 
 from fidele.devices.devices import Devices
+from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
 from fidele.papers.fit import Fit, Purpose, fit
-from fidele.papers.guess import Known, guess
+from fidele.papers.guess import Known, guess, plain
 from fidele.papers.leaflet import Leaflet, Vocabulary, statements
 from fidele.papers.model import ABOUT, MADE, Papers, Said, Verified
 from fidele.route.condition import Card
@@ -234,7 +235,10 @@ class Profiles:
         """Return all profiles as the shelf lists them, judged for the condition in force."""
         in_cards = {c.profile for c in self._cards.cards()}
         default = set(self.defaults.all().values())
-        purpose = self.purpose(self._live.state.card)
+        card = self._live.state.card
+        # Without a condition, whatever is here may be what it is for.
+        every = [self.purpose(card)] if card or not self._devices.printers else map(_any_media, self._devices.printers)
+        purposes = tuple(every)
         known, kept = self.known(), self.store.ids()
         made = []
         for entry in self.shelf.known() if entries is None else entries:
@@ -254,7 +258,8 @@ class Profiles:
                 if entry.own
                 else ""
             )
-            made.append(Row(entry, papers, fit(entry.description, papers, purpose), used))
+            best = min((fit(entry.description, papers, p) for p in purposes), key=lambda f: f.rank)
+            made.append(Row(entry, papers, best, used))
         return made
 
     def change(self, profile_id: str, name: str, update: Callable[[Papers], Papers]) -> None:
@@ -374,10 +379,16 @@ class Profiles:
 
     def purpose(self, card: Card | None) -> Purpose:
         """Return what a profile is wanted for: a card, or any media in the printer at hand."""
-        space = self._devices.of(card).format.space
         if card is None:
-            return Purpose(self._devices.nearest.name, "", space=space)
-        return Purpose(card.printer_name, card.media, card.substrate, card.ink, space)
+            return _any_media(self._devices.nearest)
+        return Purpose(card.printer_name, card.media, card.substrate, card.ink, self._devices.of(card).format.space)
+
+    def printers_for(self, row: Row) -> list[Printer]:
+        """Return the printers that are here and that a profile is for, or may be for: those of its very name first."""
+        judged = [(fit(row.entry.description, row.papers, _any_media(p)), p) for p in self._devices.printers]
+        said = plain(row.papers.value("printer"))
+        able = [(p.name, p) for found, p in judged if found.grade != "not"]
+        return [p for name, p in sorted(able, key=lambda one: (plain(one[0]) != said, len(one[0])))]
 
     def choose_default(self, profile_id: str, media: str) -> None:
         """Make a profile the default for this printer and a media, as a step that can be undone; '' for none."""
@@ -465,6 +476,10 @@ class Profiles:
                 f"“{entry.title}” is a profile of class {entry.description.class_words}: no source space."
             )
         return self.shelf.load(profile_id)
+
+
+def _any_media(device: Printer) -> Purpose:
+    return Purpose(device.name, "", space=device.format.space)
 
 
 def _now() -> datetime.datetime:

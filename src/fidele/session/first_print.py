@@ -1,0 +1,182 @@
+"""The way to a first good print: seven steps, each with how it stands, told from what is here."""
+
+from __future__ import annotations
+
+import contextlib
+from dataclasses import dataclass
+from typing import Literal
+
+from fidele.devices.devices import Devices
+from fidele.errors import FideleError
+from fidele.session.live import Live
+from fidele.session.profiles import Profiles
+from fidele.store.cards import CardStore
+from fidele.store.logbook import Logbook
+from fidele.store.records import KeptRun
+
+Stand = Literal["done", "now", "later"]
+#: So many runs are looked through for one of the condition in force.
+_RUNS = 12
+
+
+@dataclass(frozen=True)
+class Lead:
+    """A button of a step: its words, and the desk that it opens; 'open a picture' opens no desk."""
+
+    words: str
+    desk: str
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step of the way: what it is, how it stands, what is to be done or was found, and what leads on."""
+
+    title: str
+    stand: Stand
+    sentence: str
+    leads: tuple[Lead, ...]
+
+
+@dataclass(frozen=True)
+class Here:
+    """Something of this machine: what kind of thing, and which."""
+
+    what: str
+    which: str
+
+
+class FirstPrint:
+    """Tells how far a workshop is on its way to a first print that is right."""
+
+    def __init__(self, live: Live, devices: Devices, profiles: Profiles, cards: CardStore, logbook: Logbook) -> None:
+        self._live, self._devices, self._profiles = live, devices, profiles
+        self._cards, self._logbook = cards, logbook
+
+    @property
+    def untouched(self) -> bool:
+        """Whether nothing was made here yet: no condition, no run."""
+        return not self._cards.cards() and not self._logbook.runs(1)
+
+    def here(self) -> tuple[Here, ...]:
+        """Return what is on this machine: printers, profiles that print, scanner, the screen's profile."""
+        printers = [p.name for p in self._devices.printers]
+        rows = [r for r in self._profiles.rows() if r.entry.description.usable_as_output]
+        screen, scanner = self._live.state.screen, self._devices.scanner
+        told = {
+            "Printers": _few(printers) or self._devices.missing() or "none yet",
+            "Profiles that print": f"{len(rows):,}: {_few([r.title for r in rows])}" if rows else "none yet",
+            "Scanner": str(getattr(scanner, "name", "") or "found when it is needed") if scanner else "none found",
+            "Screen": screen.how,
+        }
+        return tuple(Here(what, which) for what, which in told.items())
+
+    @property
+    def right(self) -> bool:
+        """Whether a print of the condition in force was found right."""
+        return any(run.verdict == "pass" for run in self._runs())
+
+    def _runs(self) -> list[KeptRun]:
+        card = self._live.state.card
+        if card is None:
+            return []
+        found = []
+        for number in self._logbook.runs_of(card.id, _RUNS):
+            with contextlib.suppress(FideleError):  # a damaged row is told elsewhere
+                found.append(self._logbook.run(number))
+        return found
+
+    def steps(self) -> tuple[Step, ...]:
+        """Return the steps; the first that is not done is the one to do now."""
+        made = (self._printer(), self._paper(), self._profile(), self._set(), self._picture(), *self._printed())
+        now = next((k for k, (_, done, _, _) in enumerate(made) if not done), len(made))
+        return tuple(
+            Step(title, "done" if done else "now" if k == now else "later", sentence, leads)
+            for k, (title, done, sentence, leads) in enumerate(made)
+        )
+
+    def _printer(self) -> _Made:
+        printers = self._devices.printers
+        if printers:
+            count = "one printer is" if len(printers) == 1 else f"{len(printers)} printers are"
+            words = f"{count[0].upper()}{count[1:]} here: {_few([p.name for p in printers])}."
+        else:
+            words = self._devices.missing() or "No printer is set up on this machine yet."
+            words += " Set one up with the system's tools, or describe one that prints elsewhere."
+        return "Printer", bool(printers), words, (Lead("Printers", "Printers"),)
+
+    def _paper(self) -> _Made:
+        card = self._live.state.card
+        if card is None:
+            words = "Say what you print on and with which printer: that is a printing condition, and it is kept."
+            return "Paper and piece", False, words, (Lead("Start a condition", "New condition"),)
+        on = f" on {card.substrate}" if card.process == "transfer" else ""
+        words = f"“{card.name}”: {card.printer_name}, {card.media}{on}, {card.size}."
+        return "Paper and piece", True, words, (Lead("Condition", "Condition"), Lead("Another", "New condition"))
+
+    def _profile(self) -> _Made:
+        card, profile = self._live.state.card, self._live.state.profile
+        ways = (Lead("Find a profile", "Profiles"), Lead("Trial prints", "Trial prints"))
+        if card is None:
+            words = "Drop the supplier's zip or .icc on the window at any time. Without one, the driver converts."
+            return "Profile, or none", False, words, ways
+        if profile is not None:
+            title = self._profiles.title_in_force
+            return "Profile, or none", True, f"“{title}” says how this printer prints.", (Lead("Profiles", "Profiles"),)
+        if card.profile:
+            words = "The condition's profile is not on this machine: find it, or choose another."
+            return "Profile, or none", False, words, ways
+        words = (
+            "None: the driver converts. Trial prints find its best settings; a target printed and measured makes a "
+            "profile."
+        )
+        return "Profile, or none", True, words, (*ways, Lead("Make its profile", "Own profile"))
+
+    def _set(self) -> _Made:
+        chain, stops = self._live.state.chain, self._live.state.stops
+        lead = (Lead("Hand-off", "Hand-off"),)
+        if chain is None:
+            return (
+                "Set the driver",
+                False,
+                "What the driver must be set to, and whether colour is converted once.",
+                lead,
+            )
+        mine = [f for f in stops if f.desk == "hand-off"]
+        if mine:
+            return "Set the driver", False, f"{mine[0].title}. {mine[0].remedy}", lead
+        return "Set the driver", True, f"{chain.headline}: {chain.sentence}", lead
+
+    def _picture(self) -> _Made:
+        artwork = self._live.state.artwork
+        words = "Drop a picture anywhere on the window, or open one."
+        leads = [Lead("Open a picture …", "")]
+        if artwork is not None:
+            words = f"{artwork.path.name} is in hand. Look at what it will lose before you print."
+            leads = [Lead("Proof", "Proof"), Lead("Sheet", "Sheet")]
+        return "Picture", artwork is not None or bool(self._runs()), words, tuple(leads)
+
+    def _printed(self) -> tuple[_Made, _Made]:
+        card, stops = self._live.state.card, self._live.state.stops
+        runs = [run for run in self._runs() if run.state == "printed"]
+        words = "Print one piece and look at it before you print many."
+        if runs:
+            words = f"Run {runs[0].id} was printed {runs[0].at:%d.%m.%Y %H:%M}."
+        elif stops and card is not None:
+            words = f"Held: {stops[0].title.lower()}."
+        pressed = card is None or card.process == "transfer"
+        leads = (Lead("Print", "Print"), *((Lead("Press", "Press"),) if pressed and runs else ()))
+        judged = next((run for run in runs if run.verdict), None)
+        right = "Scan the piece, or judge it by eye: it is compared with what was promised."
+        if self.right:
+            right = "A print of this condition was checked, and is right."
+        elif judged is not None and judged.verdict == "fail":
+            right = f"Run {judged.id} is not right yet: see what happened."
+        return ("Print", bool(runs), words, leads), ("Right?", self.right, right, (Lead("Check", "Check"),))
+
+
+_Made = tuple[str, bool, str, tuple[Lead, ...]]
+
+
+def _few(names: list[str], most: int = 3) -> str:
+    """Return some names, and that there are more."""
+    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
