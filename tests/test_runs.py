@@ -139,6 +139,52 @@ def test_a_run_is_printed_again_exactly_as_it_was(session, two):
         session.logbook.run(99)
 
 
+def test_a_run_that_waits_is_edited_renewed_and_every_step_taken_back(session, two):
+    queue, queueing = session.queue, session.queueing
+    session.open_artwork(two[0])
+    session.laying.copies(session.pieces.need().number, 2)
+    first, second, third = (queue.order(session.job(), hold=True) for _ in range(3))
+    # Every step of the queue can be taken back, the order too.
+    queueing.move(third, first)
+    queueing.cancel(second)
+    queueing.release(third)
+    assert states(session) == [(third, "waiting"), (first, "held")]
+    for _ in range(3):
+        session.undo()
+    assert states(session) == [(first, "held"), (second, "held"), (third, "held")]
+    # A picture that was changed on disk holds its run, which stays in the queue; renewed, it is printed as it is now.
+    save_picture(two[0], np.full((240, 360, 3), 90, np.uint8), srgb(), 300)
+    queueing.release(first)
+    with pytest.raises(FideleError, match="was changed since run 1 was ordered"):
+        queue.carry_out(first)
+    assert states(session)[0] == (first, "held")
+    assert "Order it anew" in queue.entries()[0].why
+    session.change_card("other", intent=Intent.SATURATION, bpc=False)
+    renewed = queueing.renew(first)()
+    assert states(session) == [(renewed, "held"), (second, "held"), (third, "held")], "in its very place"
+    assert session.logbook.run(first).why == f"replaced by run {renewed}"
+    assert json.loads(session.logbook.run(renewed).card)["intent"] == "saturation"
+    assert (queue.carry_out(renewed).job.lying[0].artwork.pixels == 90).all()
+    # Edited: its pictures come into hand, one copy more, and it goes back into its place as another run.
+    opened = queueing.edit(second)(lambda _: True)
+    session.jobs.take(opened)
+    (piece,) = session.pieces.all
+    assert len(piece.copies) == 2
+    session.laying.copies(piece.number, 3)
+    put = queue.order(session.job(), hold=True)
+    queueing.put_back([put])
+    assert states(session) == [(put, "held"), (third, "held")]
+    assert len(json.loads(session.logbook.run(put).job)["lying"]) == 3
+    # Left alone, it waits as it was; a chart has nothing to edit.
+    queueing.edit(third)
+    queueing.leave()
+    assert (states(session)[1], queueing.editing) == ((third, "waiting"), 0)
+    session.open_chart("control")
+    chart = queue.order(session.job(), hold=True)
+    with pytest.raises(FideleError, match="is a chart"):
+        queueing.edit(chart)
+
+
 def states(session) -> list[tuple[int, str]]:
     return [(e.id, e.state) for e in session.queue.entries()]
 

@@ -7,7 +7,7 @@ import sys
 import numpy as np
 import pytest
 from hands import choose, click, comes, drop, keys, settle
-from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
+from PySide6.QtCore import QEventLoop, QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QPushButton
 
@@ -21,6 +21,7 @@ from fidele.desk.setting_table import SettingLine
 from fidele.desk.thread import STATIONS
 from fidele.desk.window import Window
 from fidele.icc.transform import Intent
+from fidele.session.model import Session
 from fidele.session.news import ConditionsChanged
 from fidele.session.places import Places
 from tests.hands import machine_of
@@ -234,6 +235,41 @@ def test_a_print_can_be_cancelled(window, places, qtbot):
     assert "cancelled" in window.shelf_view.log.item(0).text()
     assert "cancelled" in window.foot.said.text()
     assert window.desk.print_it.isEnabled()
+
+
+@pytest.mark.parametrize(
+    ("wish", "state", "said"),
+    [
+        ("Close after this run", "printed", "was printed"),
+        ("Go on without the window", "printed", "was printed"),
+        ("Cancel it and close", "cancelled", "was cancelled"),
+    ],
+)
+def test_closing_while_printing_asks_and_the_next_start_tells(window, places, qtbot, wish, state, said):
+    window.session.open_artwork(places.data / "artwork" / "harbour-at-dusk.png")
+    window.session.handoff.bring()
+    window.session.handoff.confirm("ink_saving", "off")
+    window.show_desk("Print")
+    for _ in range(2):
+        number = window.session.queue.order(window.session.job())
+    first = number - 1
+    window.desks.print.printing.begin(first)
+    window.close()
+    assert window.isVisible(), "it asks before it goes"
+    click(window.closing.dialog, "Stay")
+    assert window.isVisible()
+    window.close()
+    click(window.closing.dialog, wish)
+    qtbot.waitUntil(lambda: not window.isVisible() and window.work.idle, timeout=60_000)
+    qtbot.wait(500)
+    runs = {run.id: run.state for run in (window.session.logbook.run(n) for n in (first, number))}
+    assert runs[first] == state
+    # What waits goes on where the window alone was to go, and stays queued where it was to end after this run.
+    assert runs[number] == ("printed" if wish == "Go on without the window" else "waiting")
+    again = Window(Session(places), QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(again)
+    told = [sentence for _, sentence in again.foot.messages]
+    assert any(said in sentence and f"Run {first}" in sentence for sentence in told)
 
 
 def test_what_is_dropped_goes_where_it_belongs(window, places, tmp_path, qtbot, printer):

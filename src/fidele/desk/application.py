@@ -87,6 +87,7 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
     sys.excepthook = unforeseen
 
     def came(more: list[Path]) -> None:
+        window.closing.back()
         for file in more:
             window.take_file(file)
         window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)

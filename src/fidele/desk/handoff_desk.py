@@ -280,7 +280,7 @@ class HandoffDesk(Desk):
             there = card.owner == "program"
             now = "if the program converts as it is to" if there else "if the program passes it on"
             converts = converts or there
-        elif chain.unknown and through is None:
+        elif "driver" in chain.unknown and through is None:
             now = _SUPPOSED
 
         def compute(_progress: Progress) -> list[Prediction]:

@@ -16,7 +16,7 @@ from fidele.arrays import Codes
 from fidele.chart.readiness import READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import across, entry
+from fidele.desk.kit import SPRING, across, entry
 from fidele.desk.labels import button, label, menu_button
 from fidele.desk.later import LaterDialog
 from fidele.desk.picture import PictureView, Tooth
@@ -27,6 +27,7 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.proof.soft import show
 from fidele.run.job import Job, Printed
+from fidele.session.jobs import Opened
 from fidele.session.model import Session
 from fidele.store.records import WAITING, Queued
 from fidele.tiles import Progress
@@ -123,7 +124,8 @@ class PrintDesk(Desk):
         column.addLayout(head)
         self.queue = QueueView()
         self.queue.setMinimumWidth(220)
-        self.queue.moved.connect(lambda number, before: self._do(self.session.queue.move, number, before or None))
+        queueing = self.session.queueing
+        self.queue.moved.connect(lambda number, before: self._do(queueing.move, number, before or None))
         self.queue.cancelled.connect(self._cancel)
         self.queue.toggled.connect(self._toggle)
         self.queue.picked.connect(lambda _: self._queue_buttons())
@@ -137,6 +139,12 @@ class PrintDesk(Desk):
             row.addWidget(made)
         row.addStretch()
         column.addLayout(row)
+        self.edit = button("Edit", self._edit, "Its pictures come into hand; changed, they go back into its place")
+        self.renew = button(
+            "Renew", self._renew, "Order it anew in its place, as picture, condition and driver are now"
+        )
+        self.leave = button("Leave it as it was", self._leave, "The run that is being edited waits again, unchanged")
+        column.addLayout(across(self.edit, self.renew, self.leave, SPRING, space=4))
         self.runs = button(
             "The logbook", lambda: self.go.emit("Logbook"), "Every run that was printed (F11)", quiet=True
         )
@@ -194,7 +202,11 @@ class PrintDesk(Desk):
             for number in numbers:
                 session.queue.hold(number, until)
         runs = f"Run {numbers[0]} is" if len(numbers) == 1 else f"Runs {numbers[0]} to {numbers[-1]} are"
-        session.say(f"{runs} in the queue." if numbers else "Nothing is in the queue.")
+        said = f"{runs} in the queue." if numbers else "Nothing is in the queue."
+        if session.queueing.editing and numbers:
+            self.guarded(lambda: session.say(session.queueing.put_back(numbers)))
+        else:
+            session.say(said)
         if prepare and numbers:
             self.printing.begin(numbers[0], only_prepare=True)
         else:
@@ -244,9 +256,9 @@ class PrintDesk(Desk):
         if followed is not None and followed.words:
             self.guarded(followed.hold, not followed.held)
         elif entry is not None and entry.state in WAITING:
-            queue = self.session.queue
+            queueing = self.session.queueing
             waits = entry.state == "waiting" and entry.not_before is None
-            self._do(queue.hold if waits else queue.release, number)
+            self._do(queueing.hold if waits else queueing.release, number)
 
     def _now(self) -> None:
         entry = self._entry()
@@ -262,12 +274,47 @@ class PrintDesk(Desk):
         if number and number == self.printing.under_way:
             self.work.cancel()
         elif number:
-            self._do(self.session.queue.cancel, number)
+            self._do(self.session.queueing.cancel, number)
 
     def _pause(self) -> None:
-        queue = self.session.queue
-        queue.paused = not queue.paused
+        self._do(self.session.queueing.pause, not self.session.queue.paused)
         self.printing.follow()
+
+    def _edit(self) -> None:
+        """Open what a run is of, to be changed and put back."""
+
+        def begin() -> None:
+            work = self.session.queueing.edit(self.queue.current)
+            self.work.run("Opening the run", work, self._opened, lane="opening")
+
+        self._do(begin)
+        self.refresh()
+
+    def _opened(self, opened: Opened) -> None:
+        self.session.jobs.take(opened)
+        number = self.session.queueing.editing
+        self.session.say(f"Run {number} is in hand: change it on any desk, then put it back here.")
+        self.refresh()
+
+    def _leave(self) -> None:
+        self._do(self.session.queueing.leave)
+        self.refresh()
+
+    def _renew(self) -> None:
+        number = self.queue.current
+
+        def begin() -> None:
+            work = self.session.queueing.renew(number)
+            self.work.run("Ordering anew", lambda _: work(), self._renewed(number), lane="ordering")
+
+        self._do(begin)
+
+    def _renewed(self, old: int) -> Callable[[int], None]:
+        def done(made: int) -> None:
+            self.session.say(f"Run {made} has the place of run {old}, as things are now.")
+            self.printing.follow()
+
+        return done
 
     def _show_queue(self) -> None:
         self._entries = self.session.queue.entries()
@@ -301,8 +348,9 @@ class PrintDesk(Desk):
         entry = self._entry()
         waits = entry is not None and entry.state in WAITING
         followed = self.printing.followed if entry is not None and entry.id == self.printing.under_way else None
-        for made in (self.hold, self.now, self.prepare):
+        for made in (self.hold, self.now, self.prepare, self.edit, self.renew):
             made.setEnabled(waits)
+        self.leave.setVisible(bool(self.session.queueing.editing))
         self.now.setEnabled(waits and not self.work.busy)
         self.prepare.setEnabled(waits and not self.work.busy)
         self.cancel.setEnabled(entry is not None)
@@ -328,6 +376,8 @@ class PrintDesk(Desk):
         where = f" from {program.name}" if program is not None else ""
         many = self._sheets()
         words = f"Print {many} sheets" if many > 1 else f"Print{where}"
+        if number := session.queueing.editing:
+            words = f"Put run {number} back"
         self.print_it.setText(f"{words} all the same" if held and given else words)
         self.ways["one"].setVisible(many > 1)
         for name, action in self.ways.items():

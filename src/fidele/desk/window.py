@@ -24,6 +24,7 @@ from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, 
 
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
+from fidele.desk.closing import Closing
 from fidele.desk.desk import Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
@@ -86,6 +87,7 @@ class Window(QMainWindow):
         self.settings = settings
         self.work = Work(self)
         self.incoming = Incoming(self, self)
+        self.closing = Closing(self, session, self.work, settings)
         self.setWindowTitle("Fidele, demo: everything in it is invented" if session.places.demo else "Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
@@ -108,6 +110,7 @@ class Window(QMainWindow):
         self.show_desk(str(settings.value("desk", start)))
         self._watch()
         self._take_up()
+        self.closing.tell()
 
     # Making ------------------------------------------------------------------------------------------------------
 
@@ -557,7 +560,7 @@ class Window(QMainWindow):
         self.foot.end()
         self.foot.say(self.session.said)
         self.shelf_view.refresh_log()
-        QTimer.singleShot(0, lambda: self.refresh())
+        QTimer.singleShot(0, self, self.refresh)
 
     def pick_file(self, what: str) -> None:
         """Let a person pick a file or folder: 'artwork', 'scan', 'colours', 'inbox'; folders are remembered."""
@@ -638,6 +641,9 @@ class Window(QMainWindow):
             self.splitter.restoreState(split)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.closing.may_close(lambda: self.desks.print.printing if "Print" in self.desks.made() else None):
+            event.ignore()
+            return
         self.settings.setValue("geometry", self.saveGeometry())
         self.settings.setValue("splitter", self.splitter.saveState())
         self.settings.setValue("theme", self.theme.name)

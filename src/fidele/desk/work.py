@@ -80,6 +80,11 @@ class Work(QObject):
         """Whether a job of the main lane is under way."""
         return "main" in self._lanes
 
+    @property
+    def title(self) -> str:
+        """What the job of the main lane is called, '' for none."""
+        return self._lanes["main"].title if self.busy else ""
+
     def under_way(self, lane: str) -> bool:
         """Whether a job of a lane is under way or waits."""
         return lane in self._lanes or any(name == lane for name, _ in self._waiting)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -146,21 +146,38 @@ def job_of(run: KeptRun) -> KeptJob:
         return KeptJob()
 
 
-def job_again(sources: Sources, run: KeptRun) -> Job:
-    """Return the job of a run as it was, whatever has been changed since.
+class ChangedError(FideleError):
+    """An artwork is gone or is another one now: what was ordered cannot be printed as it was."""
+
+
+def job_again(sources: Sources, run: KeptRun, now: Mapping[str, Card] | None = None) -> Job:
+    """Return the job of a run as it was, whatever has been changed since; with `now`, as things are.
+
+    `now` has the conditions, by their ids, that take the place of those that it was ordered by; artworks are then taken
+    as they are on disk.
 
     Raises
     ------
+    ChangedError
+        When its artwork is gone, or is another one now and `now` is not given.
     FideleError
-        When its artwork is gone or is another one now, or the run was kept by an earlier Fidele.
+        When the run was kept by an earlier Fidele.
     """
     card, kept = card_of(run.card.encode(), f"run {run.id}"), job_of(run)
+    if now is not None:
+        card = now.get(card.id, card)
+        anew = [one.model_copy(update={"sha256": "", "card": _now_of(one.card, now)}) for one in kept.lying]
+        kept = kept.model_copy(update={"lying": tuple(anew)})
     if kept.chart and kept.placing is not None:
         return _chart_again(sources, run, kept, kept.placing, card)
     if not kept.lying:
         raise FideleError(f"Run {run.id} was printed by an earlier Fidele, which did not keep what is needed.")
     opened: dict[tuple[Path, int, tuple[Replacement, ...], bool], Artwork] = {}
     return Job(tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying), card, media=kept.media)
+
+
+def _now_of(card: Card | None, now: Mapping[str, Card]) -> Card | None:
+    return now.get(card.id, card) if card is not None else None
 
 
 def _chart_again(sources: Sources, run: KeptRun, kept: KeptJob, placing: Placing, card: Card) -> Job:
@@ -211,9 +228,11 @@ def _lying_again(
 def _artwork_again(sources: Sources, run: KeptRun, kept: KeptLying) -> Artwork:
     path, page = kept.artwork, kept.artwork_page
     if not path.exists():
-        raise FideleError(f"{path} is gone, so run {run.id} cannot be printed.")
+        raise ChangedError(f"{path} is gone, so run {run.id} cannot be printed. Put it back, or cancel the run.")
     if kept.sha256 and file_hash(path) != kept.sha256:
-        raise FideleError(f"{path} was changed since run {run.id} was ordered; open it and print it anew.")
+        raise ChangedError(
+            f"{path} was changed since run {run.id} was ordered. Order it anew as it is now, or edit it."
+        )
     artwork = open_artwork(path, page=page if page > 0 else None, suppose=sources.suppose(path))
     if kept.source and kept.source != artwork.profile.content_id:
         artwork = replace(artwork, profile=sources.profile(kept.source), slip=SourceSlip("chosen", kept.slip))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from fidele.devices.devices import Devices
@@ -12,10 +12,11 @@ from fidele.devices.file import FileOutput
 from fidele.devices.protocol import FollowedJob, Output, Printer, Sent
 from fidele.errors import FideleError
 from fidele.judge.finding import Finding
+from fidele.route.condition import Card
 from fidele.route.probe import ProbeResult
 from fidele.run.chart_page import numbered
 from fidele.run.job import Job, Printed
-from fidele.run.kept import Sources, job_again, kept_job, profiles_of
+from fidele.run.kept import ChangedError, Sources, job_again, kept_job, profiles_of
 from fidele.run.page import finished_file, media_of, says_of
 from fidele.run.receipt import differences
 from fidele.run.route import stops_on
@@ -106,8 +107,10 @@ class Queue:
         self._changed()
         return number
 
-    def again(self, number: int, hold: bool = False) -> int:
+    def again(self, number: int, hold: bool = False, now: Mapping[str, Card] | None = None) -> int:
         """Order a run again exactly as it was, even when settings have changed since; return its new number.
+
+        With `now`, conditions by their ids, it is ordered as things are: artwork, conditions and the driver's settings.
 
         Raises
         ------
@@ -115,10 +118,22 @@ class Queue:
             When it cannot be had as it was.
         """
         run = self._logbook.run(number)
-        job = job_again(self._now()[0], run)
+        job = job_again(self._now()[0], run, now)
+        settings = None if now is not None else json.loads(run.settings)
         passed = [Finding(code, "stop", title, "", "") for code, title in json.loads(run.passed)]
         target = Path(run.target) if run.target else None
-        return self.order(job, run.overridden, passed, json.loads(run.settings), target, hold)
+        return self.order(job, run.overridden, passed, settings, target, hold)
+
+    def replace(self, old: int, numbers: Sequence[int]) -> None:
+        """Let runs that were ordered take the place of one that waits, which is cancelled."""
+        place = next((e.place for e in self.entries() if e.id == old), None)
+        self._need_waiting(old)
+        for step, number in enumerate(numbers):
+            if place is not None:
+                self._logbook.set_place(number, place + step * 1e-6)
+        self._logbook.end_run(old, "cancelled", {}, f"replaced by run {', '.join(map(str, numbers))}")
+        self.spool.forget(old)
+        self._changed()
 
     # Changing the order ------------------------------------------------------------------------------------------
 
@@ -126,11 +141,11 @@ class Queue:
         if not any(e.id == number and e.state in WAITING for e in self.entries()):
             raise FideleError(f"Run {number} does not wait any more.")
 
-    def hold(self, number: int, until: datetime.datetime | None = None) -> None:
+    def hold(self, number: int, until: datetime.datetime | None = None, why: str = "held by you") -> None:
         """Hold a run until it is released, or let it wait for a time."""
         self._need_waiting(number)
         if until is None:
-            self._logbook.set_state(number, "held", "held by you")
+            self._logbook.set_state(number, "held", why)
         else:
             self._logbook.set_state(number, "waiting", "", until.isoformat(timespec="seconds"))
         self._changed()
@@ -207,7 +222,7 @@ class Queue:
                 end = ("cancelled", "cancelled while it was under way")
                 raise
             except FideleError as error:
-                end = ("held" if isinstance(error, HeldError) else "failed", str(error))
+                end = ("held" if isinstance(error, HeldError | ChangedError) else "failed", str(error))
                 raise
             finally:
                 if end is not None:

@@ -93,10 +93,9 @@ class Jobs:
         if self.current is None:
             if not state.pieces:
                 return
-            now = _now()
             first = state.pieces[0]
             name = first.chart.title if first.chart is not None else first.opened.path.stem
-            self.current = JobRecord(id=self.store.fresh(), name=name, made=now, changed=now)
+            self.current = self.fresh(name)
             self._hold(self.current.id)
         self._keep(self.current, changed=True)
 
@@ -114,6 +113,11 @@ class Jobs:
         self.current = job.model_copy(update=update)
         if self._writer is not None:
             self._writer.write(self.current, state.pieces)
+
+    def fresh(self, name: str) -> JobRecord:
+        """Return a new job without pictures."""
+        now = _now()
+        return JobRecord(id=self.store.fresh(), name=name, made=now, changed=now)
 
     # Naming and listing ------------------------------------------------------------------------------------------
 
@@ -202,6 +206,12 @@ class Jobs:
             return _opened(job, sources, cards.find(job.card) if job.card else None, progress)
 
         return work
+
+    def opening_of(self, job: JobRecord) -> Callable[[Progress], Opened]:
+        """Return the work of reading the pictures of a job that was never in hand, beside the interface."""
+        self.settled()
+        sources, card = self._sources(), self._cards.find(job.card) if job.card else None
+        return lambda progress: _opened(job, sources, card, progress)
 
     def take(self, opened: Opened) -> None:
         """Put a job in hand as it was read, and its condition in force."""

@@ -64,6 +64,7 @@ from fidele.session.pieces import Pieces
 from fidele.session.places import Places
 from fidele.session.print_trials import PrintTrials
 from fidele.session.profiles import Profiles
+from fidele.session.queueing import Queueing
 from fidele.session.readiness import Readiness
 from fidele.session.sheet import Sheet
 from fidele.session.sources import Sources
@@ -146,6 +147,7 @@ class Session:
         self.jobs = Jobs(
             live, self.in_force, self.cards, self.kept_sources, places.data / "jobs", places.work / "taken in"
         )
+        self.queueing = Queueing(live, self.queue, self.logbook, self.cards, self.jobs)
         self.first_print = FirstPrint(live, devices, self.profiles, self.cards, self.logbook)
         self.inbox = Inbox(live, places.data / "watched.json")
         takes = "scans and measurements that arrive there are read and"

@@ -1,0 +1,149 @@
+"""The queue in the session: every change of it can be taken back, and a run that waits can be edited and put back."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+
+from fidele.errors import FideleError
+from fidele.run.kept import KeptLying, job_of
+from fidele.run.queue import Queue
+from fidele.session.jobs import Jobs, Opened
+from fidele.session.live import Live
+from fidele.session.news import QueueChanged
+from fidele.store.cards import CardStore, card_of
+from fidele.store.jobs import JobRecord, KeptCopy, KeptPicture
+from fidele.store.logbook import Logbook
+from fidele.store.records import WAITING, KeptRun, Queued
+from fidele.tiles import Progress
+
+
+class Queueing:
+    """Changes the queue as a person asks for it."""
+
+    def __init__(self, live: Live, queue: Queue, logbook: Logbook, cards: CardStore, jobs: Jobs) -> None:
+        self._live, self._queue, self._logbook = live, queue, logbook
+        self._cards, self._jobs = cards, jobs
+        #: The run that is being edited, 0 for none; what is ordered next takes its place.
+        self.editing = 0
+
+    # Steps that can be taken back --------------------------------------------------------------------------------
+
+    def hold(self, number: int, until: datetime.datetime | None = None) -> None:
+        """Hold a run, or let it wait for a time."""
+        self._step(number, f"Hold run {number}", lambda: self._queue.hold(number, until))
+
+    def release(self, number: int) -> None:
+        """Let a held run go on."""
+        self._step(number, f"Let run {number} go on", lambda: self._queue.release(number))
+
+    def cancel(self, number: int) -> None:
+        """Take a run out of the queue."""
+        self._step(number, f"Cancel run {number}", lambda: self._queue.cancel(number))
+        self._live.say(f"Run {number} is taken out of the queue; undo brings it back.")
+
+    def move(self, number: int, before: int | None) -> None:
+        """Move a run before another one, None for the end."""
+        self._step(number, f"Move run {number}", lambda: self._queue.move(number, before))
+
+    def pause(self, on: bool) -> None:
+        """Begin no further run by itself, or go on."""
+
+        def put(paused: bool) -> None:
+            self._queue.paused = paused
+            self._live.tell(QueueChanged())
+
+        self._live.history.do("Pause the queue" if on else "Resume the queue", lambda: put(on), lambda: put(not on))
+
+    def _step(self, number: int, name: str, do: Callable[[], None]) -> None:
+        before = self._entry(number)
+
+        def back() -> None:
+            now = self._logbook.run(number)
+            if now.state not in (*WAITING, "cancelled"):
+                raise FideleError(f"Run {number} is {now.state} by now: that cannot be taken back.")
+            until = before.not_before.isoformat(timespec="seconds") if before.not_before is not None else ""
+            self._logbook.set_state(number, before.state, before.why, until)
+            self._logbook.set_place(number, before.place)
+            self._live.tell(QueueChanged())
+
+        self._live.history.do(name, do, back)
+
+    def _entry(self, number: int) -> Queued:
+        found = next((e for e in self._queue.entries() if e.id == number and e.state in WAITING), None)
+        if found is None:
+            raise FideleError(f"Run {number} does not wait any more.")
+        return found
+
+    # Editing -----------------------------------------------------------------------------------------------------
+
+    def renew(self, number: int) -> Callable[[], int]:
+        """Return the work of ordering a run anew in its place: its pictures and its condition as they are now.
+
+        Can be done beside the interface; returns the new run's number.
+        """
+        before = self._entry(number)
+        kept = card_of(self._logbook.run(number).card.encode(), f"run {number}")
+        cards = {kept.id: self._cards.find(kept.id) or kept}
+
+        def work() -> int:
+            made = self._queue.again(number, before.state == "held", cards)
+            self._queue.replace(number, [made])
+            return made
+
+        return work
+
+    def edit(self, number: int) -> Callable[[Progress], Opened]:
+        """Hold a run and return the work of opening what it is of: changed by hand, it is put back into its place.
+
+        Raises
+        ------
+        FideleError
+            When it does not wait, or cannot be taken apart: a chart, or panels of a picture.
+        """
+        self._entry(number)
+        record = self._record(self._logbook.run(number))
+        self._queue.hold(number, why="being edited")
+        self.editing = number
+        return self._jobs.opening_of(record)
+
+    def leave(self) -> None:
+        """Leave the run that is being edited as it was; it waits again."""
+        number, self.editing = self.editing, 0
+        if number:
+            self._queue.release(number)
+
+    def put_back(self, numbers: Sequence[int]) -> str:
+        """Let runs that were ordered just now take the place of the one that is edited; return that in a sentence."""
+        old, self.editing = self.editing, 0
+        self._queue.replace(old, numbers)
+        return f"Run {old} was edited: run {', '.join(map(str, numbers))} has its place in the queue."
+
+    def _record(self, run: KeptRun) -> JobRecord:
+        kept, card = job_of(run), card_of(run.card.encode(), f"run {run.id}")
+        if not kept.lying:
+            raise FideleError(f"Run {run.id} is a chart: order it anew, there is nothing to edit.")
+        if any(one.panel for one in kept.lying):
+            raise FideleError(f"Run {run.id} is a panel of a larger picture: edit the job that it belongs to.")
+        alike: dict[str, list[KeptLying]] = {}
+        for one in kept.lying:
+            same = one.model_copy(update={"placing": kept.lying[0].placing, "number": 0, "copies": 0})
+            size = f"{one.placing.width:.3f} {one.placing.height:.3f}"
+            alike.setdefault(f"{same.model_dump_json()} {size}", []).append(one)
+        pictures = [self._picture(number, group) for number, group in enumerate(alike.values(), 1)]
+        made = self._jobs.fresh(f"Run {run.id}, edited: {run.title}")
+        return made.model_copy(update={"card": card.id, "pictures": tuple(pictures), "shown": 1})
+
+    def _picture(self, number: int, group: Sequence[KeptLying]) -> KeptPicture:
+        one = group[0]
+        mine = one.card.id if one.card is not None and self._cards.find(one.card.id) is not None else ""
+        alike = ("artwork", "artwork_page", "sha256", "source", "slip", "replacements", "mirrored", "tuning", "keep")
+        return KeptPicture(
+            number=number,
+            copies=tuple(KeptCopy(placing=each.placing) for each in group),
+            sheet=1,
+            card=mine,
+            behind=one.behind,
+            shape=one.shape,
+            **{name: getattr(one, name) for name in alike},
+        )
