@@ -97,6 +97,7 @@ class ArtworkDesk(Desk):
         session = self.session
         done: list[tuple[str, Callable[[], object]]] = [
             ("Write converted files …", self.convert_wanted.emit),
+            ("Convert many pictures …", partial(self.go.emit, "Batch")),
             ("Write a file for another house …", self.house_wanted.emit),
             *self._mirrored(),
             ("Take the control chart", partial(self.guarded, session.open_chart, "control")),

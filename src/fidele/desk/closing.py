@@ -37,7 +37,7 @@ class ClosingDialog(QDialog):
     def __init__(self, title: str, prints: bool, waiting: int, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Close the window")
-        more = f" {waiting} more wait in the queue." if waiting else ""
+        more = f" {waiting} more {'waits' if waiting == 1 else 'wait'} in the queue." if waiting else ""
         about = label(f"{title} is under way.{more} What is to become of it?", 9.5, wrap=True)
         rows = [
             ("on", "Go on without the window", "The window goes; the work is finished, and Fidele ends then"),

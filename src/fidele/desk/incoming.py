@@ -26,6 +26,7 @@ from fidele.icc.transform import Intent
 from fidele.run.instructions import write_instructions
 from fidele.run.job import Printed
 from fidele.run.kept import file_hash
+from fidele.session.batch import pictures_in
 from fidele.session.customers import LISTS, read_colours
 from fidele.session.model import Session
 from fidele.session.news import LogChanged
@@ -134,6 +135,21 @@ class Incoming:
     def take_all(self, paths: list[Path], scan: bool = False) -> None:
         """Do the sensible thing with each of some files; the pictures among them are opened one after the other."""
         before = self._window.desk
+        if before.station == "Batch" and not scan:
+            self._window.desks.batch.add(paths)
+            return
+        folders = [path for path in paths if path.is_dir()]
+        if folders and not scan:
+            rest = [path for path in paths if path not in folders]
+            look = partial(_held_in, folders)
+            title = f"Looking into {folders[0].name}"
+            self._window.work.run(title, look, lambda found: self._take_files([*rest, *found], False), lane="opening")
+        else:
+            self._take_files(paths, scan)
+
+    def _take_files(self, paths: list[Path], scan: bool) -> None:
+        """Take files, and folders with profiles in them."""
+        before = self._window.desk
         pictures = [path for path in paths if not self._elsewhere(path, scan)]
         if pictures:
             self.open_pictures(pictures, show=self._window.desk is before)
@@ -228,8 +244,10 @@ class Incoming:
                 session.say(f"{one.path.name} opened: {one.width} x {one.height} pixels, {one.slip.words}.")
             elif artworks:
                 session.say(f"{len(artworks)} of {len(found)} pictures are opened.")
-            if refused:
-                session.say(refused[0])
+            for why in reversed(refused):  # each is in the list of messages; the first is seen in the foot
+                session.say(why)
+            if len(refused) > 1:
+                session.say(f"{len(refused)} of {len(found)} could not be opened; Messages say why. {refused[0]}")
             if artworks and show:
                 self._window.show_desk("Artwork")
 
@@ -464,6 +482,19 @@ class Incoming:
         if name:
             self._remember("report", Path(name).parent)
             self._guarded(write_report, self._session, Path(name))
+
+
+def _held_in(folders: list[Path], told: Progress) -> list[Path]:
+    """Return the pictures of folders; and those folders that hold something that profiles come in, or no picture."""
+    kinds, found = (*ENDINGS, *PACKED), []
+    for number, folder in enumerate(folders):
+        if not told(number / len(folders)):
+            raise CancelledError
+        pictures = pictures_in([folder])
+        found += pictures
+        if not pictures or any(p.suffix.lower() in kinds for p in folder.rglob("*")):
+            found.append(folder)
+    return found
 
 
 def _part(told: Progress, number: int, count: int, share: float) -> bool:

@@ -39,6 +39,7 @@ from fidele.run.queue import Queue
 from fidele.run.reading import Checked
 from fidele.run.route import own_layer, read_route
 from fidele.session.actions import Actions
+from fidele.session.batch import Batch
 from fidele.session.charts import ChartOrder, Charts
 from fidele.session.checking import Checking
 from fidele.session.conditions import Conditions
@@ -109,6 +110,7 @@ class Session:
         self.in_force = InForce(live, self.cards, self.shelf)
         self.profiles = Profiles(live, self.in_force, self.shelf, self.cards, devices, places)
         self.sources = Sources(live, self.profiles, places.data / "house-rules.json")
+        self.batch = Batch(live, self.sources)
         self.sheet = Sheet(live, self.cards, self.shelf, devices, places.data / "blanks.json")
         self.pieces = Pieces(live, self.sources, self.sheet, places)
         self.laying = Laying(live, self.sheet, self.pieces, self.cards)
