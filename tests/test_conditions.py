@@ -40,9 +40,9 @@ def test_a_copy_with_another_media_brings_what_belongs_to_it(session, places):
         "Profile",
         "Media set",
         "Quality",
-        "Press temperature, °C",
+        "Press temperature",
         "Press time, s",
-        "Press pressure, bar",
+        "Press pressure",
     }
     assert old in session.cards.cards()
     session.undo()
@@ -90,7 +90,7 @@ def test_cards_are_compared_in_words():
         ("Black point compensation", "on", "off"),
         ("Who converts", "Fidele", "the driver"),
         ("Quality", "3", "2"),
-        ("Press temperature, °C", "200", "190"),
+        ("Press temperature", "200 °C", "190 °C"),
     ]
 
 

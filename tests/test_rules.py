@@ -330,7 +330,7 @@ def test_a_trial_of_routes_tells_which_is_nearest_and_leaves_all_as_it_was(good)
     session = good(WREN)
     before, system = session.device.settings(), session.device.system.assigned()
     trials = session.print_trials
-    assert [v for v, _ in trials.values("owner")] == ["fidele", "system", "driver"]
+    assert [v for v, _ in trials.values("owner")][:3] == ["fidele", "system", "driver"]
     with pytest.raises(FideleError, match="compares two to 6"):
         trials.make("owner", ["fidele"])
     shares = []

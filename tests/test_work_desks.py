@@ -221,7 +221,8 @@ def test_pieces_are_moved_by_hand(window, customers, qtbot):
     # Numbers in inches are the same millimetres.
     desk.column.unit.click()
     assert desk.column.fields["width"].suffix() == " in"
-    assert desk.column.fields["width"].value() == pytest.approx(session.placing.width / 25.4, abs=1e-3)
+    assert desk.column.fields["width"].value() == pytest.approx(session.placing.width, abs=1e-3)
+    assert float(desk.column.fields["width"].text().split()[0]) == pytest.approx(session.placing.width / 25.4, abs=1e-3)
     desk.column.unit.click()
     # Panels: an area is marked by dragging, a panel is left out by a click.
     session.laying.size(session.pieces.current.number, 500, 333, "large")

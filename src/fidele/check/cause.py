@@ -185,7 +185,7 @@ def find_cause(
     )
     sure = certainty(float(sum(p for w, p in zip(weighed, odds, strict=True) if w.code in group)))
     ahead = float(np.exp(min(first.score - outside[0].score, np.log(1000)))) if outside else 1000.0
-    sure *= 1 - scales.unexplained(first)
+    sure = _by_few(sure * (1 - scales.unexplained(first)), len(measured))
     made = next_print(suspects, suspected.Lab["right"]) if sure < _SURE and code not in ("right", "none") else ""
     if code == first.code and code not in ("right", "none") and sure < _UNDECIDED:
         code = "undecided"
@@ -241,6 +241,17 @@ def certainty(odds: float) -> float:
     return float(np.interp(odds, _SAID, _TRUE))
 
 
+def _by_few(sure: float, patches: int) -> float:
+    """Return how sure a cause is by so many patches: few of them leave room for causes that they do not show."""
+    few = float(np.clip((_MANY - patches) / (_MANY - _FEW), 0, 1))
+    return (1 - few) * sure + few * float(np.interp(sure, _SAID_BY_FEW, _TRUE_BY_FEW))
+
+
+#: From so many patches on a chart is judged as the control chart; at so few (a strip, a piece) this is how often what
+#: would be said of such a chart is true (docs/causes.md).
+_MANY, _FEW = 100, 48
+_SAID_BY_FEW = (0.0, 0.5, 0.65, 0.85, 0.925, 1.0)
+_TRUE_BY_FEW = (0.0, 0.1, 0.3, 0.55, 0.9, 0.97)
 #: Odds as they come out, and how often they are true.
 _SAID = (0.0, 0.5, 0.9, 0.99, 1.0)
 _TRUE = (0.0, 0.5, 0.8, 0.93, 0.98)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from fidele.commands.common import FILE, Number, print_json, session_of_user
+from fidele.commands.common import FILE, Length, print_json, session_of_user
 from fidele.errors import FideleError
 
 if TYPE_CHECKING:
@@ -63,7 +63,7 @@ def list_charts(as_json: bool) -> None:
 @click.argument("name")
 @click.option("--out", required=True, type=FILE, help="Folder to write into.")
 @click.option("--page", default="", help="Sheet or blank to lay it out for, as in `fidele chart list`.")
-@click.option("--patch", default=0.0, type=Number(0, 1000), help="Width of a patch in mm.")
+@click.option("--patch", default=0.0, type=Length(0, 1000), help="Width of a patch, in mm or as 0.25in.")
 @click.option("--sorted", "in_order", is_flag=True, help="Patches in order instead of scrambled.")
 @click.option("--for", "target", type=FILE, help="Output profile: patches even in L*a*b* for that printer.")
 def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: Path | None) -> None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from fidele import units
 from fidele.errors import FideleError
 
 if TYPE_CHECKING:
@@ -29,6 +30,29 @@ class Number(click.FloatRange):
         if not math.isfinite(found):
             self.fail(f"{value!r} is no number.", param, ctx)
         return float(found)
+
+
+class Length(click.ParamType):
+    """A length within bounds, in mm where no unit is said: '12.5', '12,5mm', '0.5in'.
+
+    Whatever is chosen for the window: scripts are to mean the same on every machine.
+    """
+
+    name = "length"
+
+    def __init__(self, low: float, high: float) -> None:
+        self._low, self._high = low, high
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        if isinstance(value, float):
+            return value
+        try:
+            mm = units.read(str(value), "length", "mm")
+        except FideleError as error:
+            self.fail(str(error), param, ctx)
+        if not self._low <= mm <= self._high:
+            self.fail(f"{value!r} is not between {self._low:g} and {self._high:g} mm.", param, ctx)
+        return mm
 
 
 FILE = click.Path(path_type=Path)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from fidele import units
 from fidele.commands.common import intent_for
 from fidele.commands.printers import chain_of, need_printer
 from fidele.errors import FideleError
@@ -57,7 +58,7 @@ class Line:
         if placing.crosses(media, mirrored=card.mirror_by == "fidele"):
             wide, high = size or artwork.own_mm
             raise FideleError(
-                f"It is {wide:.0f} x {high:.0f} mm and does not fit on {media.name}: say a smaller --size, or set a "
+                f"It is {units.size(wide, high)} and does not fit on {media.name}: say a smaller --size, or set a "
                 "larger sheet."
             )
         job = Job.of(artwork, placing, card, self._profile)

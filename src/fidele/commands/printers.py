@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from fidele import units
 from fidele.commands.common import FILE, print_json, session_of_user
 from fidele.errors import FideleError
 
@@ -100,7 +101,7 @@ def printer_show(name: str, as_json: bool) -> None:
         return
     click.echo(f"{device.name} ({shown['kind']}): {shown['state']}; {shown['ppi']} to the inch, {shown['bits']} bit")
     for size, (width, height, left, top, right, bottom) in sheets.items():
-        click.echo(f"  {size}: {width:g} x {height:g} mm, margins {left:g} {top:g} {right:g} {bottom:g}")
+        click.echo(f"  {size}: {units.size(width, height, 1)}, margins {left:g} {top:g} {right:g} {bottom:g} mm")
     for option, said in shown["options"].items():
         meaning = next((m for m, s in meanings.items() if option in s["options"]), "")
         known = f"  [{meaning}: {learned.how(meaning)}]" if meaning and learned else ""

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import click
 
-from fidele.commands.common import FILE, INTENTS, Number, print_json, session_of_user
+from fidele import units
+from fidele.commands.common import FILE, INTENTS, Length, print_json, session_of_user
 from fidele.commands.on_printer import Line
 from fidele.errors import FideleError
 
@@ -17,10 +18,16 @@ from fidele.errors import FideleError
 def _size(text: str | None) -> tuple[float, float] | None:
     if text is None:
         return None
-    found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*x\s*(\d+(?:\.\d+)?)\s*(?:mm)?", text.strip(), re.I)
-    if found is None or float(found.group(1)) <= 0 or float(found.group(2)) <= 0:
-        raise FideleError(f"'{text}' is no size: write it as 120x80mm.")
-    return float(found.group(1)), float(found.group(2))
+    found = re.fullmatch(r"([\d.,]+)\s*x\s*([\d.,]+)\s*([a-z\"]*)", text.strip(), re.I)
+    try:
+        wide, high = (
+            (units.read(f"{found.group(k)} {found.group(3)}", "length", "mm") for k in (1, 2)) if found else (0, 0)
+        )
+    except FideleError:
+        wide = high = 0.0
+    if wide <= 0 or high <= 0:
+        raise FideleError(f"'{text}' is no size: write it as 120x80mm, or 4.5x3in.")
+    return wide, high
 
 
 @click.command()
@@ -30,8 +37,8 @@ def _size(text: str | None) -> tuple[float, float] | None:
 @click.option("--size", help="Printed size of each piece, as 120x80mm; else its own.")
 @click.option("--copies", default=1, type=click.IntRange(1, 10_000), help="How often each is printed.")
 @click.option("--nest", is_flag=True, help="Turn pieces by 90° where that saves media.")
-@click.option("--gap", default=3.0, type=Number(0, 200), help="Millimetres between pieces.")
-@click.option("--panels", "overlap", type=Number(0, 500), help="Part one large piece; overlap in mm.")
+@click.option("--gap", default=3.0, type=Length(0, 200), help="Between pieces, in mm or as 0.25in.")
+@click.option("--panels", "overlap", type=Length(0, 500), help="Part one large piece; the overlap.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def sheet(
     artworks: tuple[Path, ...],

@@ -9,6 +9,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSpinBox
 
+from fidele import units
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk
 from fidele.desk.kit import across, choice, fill
@@ -282,7 +283,7 @@ class ArtworkDesk(Desk):
             ("Codes", f"{artwork.width:,} x {artwork.height:,}"),
             ("Depth", f"{artwork.bits} bit, {artwork.profile.header.colour_space}"),
             ("Resolution", "drawn at any" if artwork.drawing else resolution),
-            ("Own size", f"{wide:.1f} x {high:.1f} mm"),
+            ("Own size", units.size(wide, high, 1)),
             ("Space", text_of(artwork.profile, "desc")),
             ("Known", artwork.slip.kind),
         ]

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QL
 from fidele.desk.desk import Desk
 from fidele.desk.kit import REST, across, choice, down, fill, tick
 from fidele.desk.labels import button, clear, label, line, section
-from fidele.desk.numbers import Decimal
+from fidele.desk.numbers import Decimal, Quantity
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
@@ -176,9 +176,11 @@ class CardDesk(Desk):
             values = [value for value, _ in field.offered]
             made.activated.connect(lambda i, key=field.key: self._set(key, values[i]))
         elif field.span is not None:
-            made = Decimal()
+            digits = 1 if field.key in ("press.pressure", "sheet.gap") else 0
+            made = Quantity(field.measures, digits) if field.measures else Decimal()
             made.setRange(*field.span)
-            made.setDecimals(1 if field.key == "press.pressure" else 0)
+            if not field.measures:
+                made.setDecimals(digits)
             made.setValue(float(field.value or 0))
             made.setKeyboardTracking(False)
             made.valueChanged.connect(lambda v, f=field: self._set(f.key, int(v) if f.key == "artwork_ppi" else v))

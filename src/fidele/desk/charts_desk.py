@@ -19,13 +19,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele import units
 from fidele.chart.definition import Chart
 from fidele.chart.family import KINDS
 from fidele.chart.visual import VISUAL
 from fidele.desk.desk import Desk
 from fidele.desk.kit import REST, across, ask, choice, down, fill
 from fidele.desk.labels import button, label, section
-from fidele.desk.numbers import Decimal
+from fidele.desk.numbers import Quantity
 from fidele.desk.picture import to_image
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.desk.work import Work
@@ -97,10 +98,8 @@ class ChartsDesk(Desk):
         self.kind = choice("Chart", [*((k.name, k.title) for k in KINDS.values()), (VISUAL, "Visual page, by eye")])
         self.kind.setCurrentIndex(1)
         self.page = choice("Sheet or blank", [("", "as usual, A4"), *((p, p) for p in self.session.charts.pages())])
-        self.patch = Decimal()
+        self.patch = Quantity("length", 1)
         self.patch.setRange(0, 60)
-        self.patch.setDecimals(1)
-        self.patch.setSuffix(" mm")
         self.patch.setSpecialValueText("as suits it")
         self.patch.setFont(font(9))
         self.patch.setAccessibleName("Width of a patch")
@@ -213,10 +212,10 @@ class ChartsDesk(Desk):
         self.of.setText(f"of {chart.pages}")
         self.title.setText(chart.title)
         patches = "no patches: it is judged by eye" if visual else f"{len(chart.ids)} patches"
-        size = f"{chart.layout.page[0]:g} x {chart.layout.page[1]:g} mm"
+        size = units.size(*chart.layout.page)
         self.state.setText(
             f"{patches} on {chart.pages} {'page' if chart.pages == 1 else 'pages'} of {size}, each "
-            f"{chart.layout.patch:g} mm wide. Its mark is {chart.digest}."
+            f"{units.length(chart.layout.patch, 1)} wide. Its mark is {chart.digest}."
         )
         page = chart_page(chart, self.number.value() - 1, session.card, 0, self.bare.isChecked())
         small = np.ascontiguousarray(page.pixels[::3, ::3] >> 8).astype(np.uint8)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele import units
 from fidele.arrays import Codes, Floats
 from fidele.characterise.scanner import ScannerFit
 from fidele.chart.cgats import dump
@@ -683,7 +684,9 @@ class CheckDesk(Desk):
             count, repeats = len(session.checking.repeats), session.checking.repeatability
             rows.append(("Repeated", f"{count} times, ±{repeats:.2f}"))
         press = run.job.card.press
-        rows.append(("Pressed", f"{clock(run.pressed_at)}, {press.temperature:.0f} °C, {press.seconds:.0f} s"))
+        rows.append(
+            ("Pressed", f"{clock(run.pressed_at)}, {units.temperature(press.temperature)}, {press.seconds:.0f} s")
+        )
         return rows
 
     def extra(self) -> list[QWidget]:

@@ -7,6 +7,7 @@ import dataclasses
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
+from fidele import units
 from fidele.desk.desk import Desk
 from fidele.desk.findings import fact_grid
 from fidele.desk.kit import SPRING, choice, down, entry, fill
@@ -169,7 +170,7 @@ class MakingDesk(Desk):
         rows.append(("Mirrored", {"fidele": "by Fidele", "driver": "by the driver", "nobody": "no"}[card.mirror_by]))
         if card.process == "transfer":
             press = card.press
-            rows.append(("Press", f"{press.temperature:g} °C, {press.seconds:g} s, {press.pressure:g} bar"))
+            rows.append(("Press", units.pressing(press.temperature, press.seconds, press.pressure)))
         self._follows.addLayout(fact_grid(rows))
 
     # Doing -------------------------------------------------------------------------------------------------------

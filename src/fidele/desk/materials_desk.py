@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFormLayout, QStackedWidget, QWidget
 
+from fidele import units
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, ask, choice, down, entry, fill
 from fidele.desk.labels import button, clear, label, section
@@ -112,7 +113,7 @@ class MaterialsDesk(Desk):
         lines = [f"Lot {material.lot}" if material.lot else "", material.notes]
         if material.kind == "process":
             p = material.press
-            how = f"{p.temperature:g} °C, {p.seconds:g} s, {p.pressure:g} bar"
+            how = units.pressing(p.temperature, p.seconds, p.pressure)
             lines.insert(0, how if material.pressed == "transfer" else "straight on the paper")
         tile = Tile(material.name, [" · ".join(one for one in lines if one)], "in use" if used else "")
         use = button("Use", partial(self._use, material), f"Set the condition in force to {material.name}")

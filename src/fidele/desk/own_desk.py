@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
+from fidele import units
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
 from fidele.desk.check_plots import Distribution
@@ -155,5 +156,5 @@ class OwnDesk(Desk):
             return []
         rows = [("Bare", "nothing converts: the thread shows no knot while a page lies on the sheet")]
         if card.process == "transfer":
-            rows.append(("Pressed", f"flat, {card.press.temperature:.0f} °C, {card.press.seconds:.0f} s"))
+            rows.append(("Pressed", f"flat, {units.temperature(card.press.temperature)}, {card.press.seconds:.0f} s"))
         return [*rows, ("Measured", "by instrument, or a characterised scanner; repeats are averaged")]

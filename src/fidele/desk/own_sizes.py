@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QDoubleSpinBox, QFormLayout, QWidget
 
+from fidele import units
 from fidele.desk.kit import ask, choice, down, entry
 from fidele.desk.labels import label
 from fidele.desk.numbers import number
@@ -86,7 +87,7 @@ def ask_sheet(parent: QWidget, blanks: Blanks, carrier: Media, device: Printer) 
     if named:
         return named, ""
     if carrier.roll:
-        raise FideleError(f"The driver takes no sheet of {made.width:g} x {made.height:g} mm.")
+        raise FideleError(f"The driver takes no sheet of {units.size(made.width, made.height, 1)}.")
     blanks.add_sheet(made, carrier)
     return "", made.name
 

@@ -8,9 +8,10 @@ from dataclasses import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QWidget
 
+from fidele import units
 from fidele.desk.kit import SPRING, across, down
 from fidele.desk.labels import button, label, section
-from fidele.desk.numbers import Lengths, number, whole
+from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.theme import font
 from fidele.errors import FideleError
 from fidele.session.model import Session
@@ -20,9 +21,9 @@ from fidele.session.piece import PanelPlan
 class PanelsBox(QWidget):
     """Parts the current picture into panels; `do` does what a person asked for, and says what goes wrong."""
 
-    def __init__(self, session: Session, lengths: Lengths, do: Callable[..., None]) -> None:
+    def __init__(self, session: Session, do: Callable[..., None]) -> None:
         super().__init__()
-        self.session, self.lengths, self._do = session, lengths, do
+        self.session, self._do = session, do
         self._filling = False
         whole_box = down(margins=(0, 0, 0, 0), on=self)
         head = across(section("Panels"), SPRING)
@@ -67,13 +68,13 @@ class PanelsBox(QWidget):
         piece = self.session.pieces.current
         if self._filling or piece is None or piece.panels is None:
             return
-        read, before = self.lengths.read, piece.panels
+        before = piece.panels
         plan = replace(
             before,
-            overlap=read(self.overlap, before.overlap),
+            overlap=typed_mm(self.overlap, before.overlap),
             columns=self.columns.value(),
             rows=self.rows.value(),
-            largest=(read(self.most_wide, before.largest[0]), read(self.most_high, before.largest[1])),
+            largest=(typed_mm(self.most_wide, before.largest[0]), typed_mm(self.most_high, before.largest[1])),
         )
         if plan != before:
             self._do(self.session.laying.part, plan)
@@ -97,28 +98,26 @@ class PanelsBox(QWidget):
             self._filling = False
 
     def _show(self) -> None:
-        piece, lengths = self.session.pieces.current, self.lengths
+        piece = self.session.pieces.current
         plan = piece.panels if piece is not None else None
         self.part.setText("One piece again" if plan is not None else "Split into panels")
         self.part.setEnabled(piece is not None and piece.chart is None)
         self.parted.setVisible(plan is not None)
-        for field in (self.overlap, self.most_wide, self.most_high):
-            lengths.dress(field)
         if plan is None:
             return
-        lengths.show(self.overlap, plan.overlap)
+        self.overlap.setValue(plan.overlap)
         self.columns.setValue(plan.columns)
         self.rows.setValue(plan.rows)
-        lengths.show(self.most_wide, plan.largest[0])
-        lengths.show(self.most_high, plan.largest[1])
+        self.most_wide.setValue(plan.largest[0])
+        self.most_high.setValue(plan.largest[1])
         self.list.clear()
         try:
             parted = self.session.sheet.panels
         except FideleError:
             return
         for panel in parted.panels if parted else ():
-            x, y = lengths.of(panel.x), lengths.of(panel.y)
-            wide, high = lengths.of(panel.x + panel.width), lengths.of(panel.y + panel.height)
+            mm = (panel.x, panel.y, panel.x + panel.width, panel.y + panel.height)
+            x, y, wide, high = (units.shown("length", each) for each in mm)
             item = QListWidgetItem(f"{panel.name}  {x:.4g}–{wide:.4g} x {y:.4g}–{high:.4g}")
             item.setData(Qt.ItemDataRole.UserRole, panel.name)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)

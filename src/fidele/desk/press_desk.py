@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QDoubleSpinBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from fidele import units
 from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
 from fidele.desk.kit import SPRING, across, choice, down, entry, fill, tick
@@ -234,7 +235,7 @@ class PressDesk(Desk):
         self.session.take_run(run)
         off = deviation(card, done)
         self.session.say(
-            f"Run {run.number} is pressed: {done.temperature:.0f} °C, {done.seconds:.0f} s, {done.pressure:g} bar."
+            f"Run {run.number} is pressed: {units.pressing(done.temperature, round(done.seconds), done.pressure)}."
             + (f" That was {off}." if off else "")
         )
 
@@ -372,7 +373,7 @@ class PressDesk(Desk):
         return [
             ("Piece", card.substrate),
             ("Seen from", card.seen_from),
-            ("Press", f"{card.press.temperature:.0f} °C, {card.press.seconds:.0f} s, {card.press.pressure:g} bar"),
+            ("Press", units.pressing(card.press.temperature, card.press.seconds, card.press.pressure)),
             ("Warm before", f"{card.press.preheat:.0f} s"),
             ("From above", ", ".join(layers(card.press, card.substrate))),
         ]

@@ -20,9 +20,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele import units
 from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, label, menu_button, section
-from fidele.desk.numbers import Lengths, number, whole
+from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.panels_box import PanelsBox
 from fidele.desk.theme import font
 from fidele.session.laying import ALIGN, Key
@@ -54,7 +55,6 @@ class SheetColumn(QScrollArea):
     ) -> None:
         super().__init__()
         self.session, self._selection, self._choose, self._do = session, selection, choose, do
-        self.lengths = Lengths()
         self._filling = False
         self.setWidgetResizable(True)
         self.setFixedWidth(246)
@@ -74,7 +74,7 @@ class SheetColumn(QScrollArea):
         self.column.addWidget(self.loose)
         self._place()
         self._many()
-        self.panels = PanelsBox(session, self.lengths, do)
+        self.panels = PanelsBox(session, do)
         fill(self.column, self.panels, SPRING)
 
     # Making ------------------------------------------------------------------------------------------------------
@@ -222,7 +222,7 @@ class SheetColumn(QScrollArea):
         placing, field = piece.copies[index].placing, self.fields[name]
         if name in ("width", "height"):
             known = getattr(placing, name)
-            if (value := self.lengths.read(field, known)) == known:
+            if (value := typed_mm(field, known)) == known:
                 return
             wide, high = placing.width, placing.height
             width = value if name == "width" else value * wide / high
@@ -231,12 +231,12 @@ class SheetColumn(QScrollArea):
                 piece.number,
                 width,
                 width * high / wide,
-                f"{name.capitalize()} {value:.1f} mm",
+                f"{name.capitalize()} {units.length(value, 1)}",
             )
             return
         x0, y0, _, _ = placing.bounds
         known = x0 if name == "x" else y0
-        if by := self.lengths.read(field, known) - known:
+        if by := typed_mm(field, known) - known:
             moved: Placing = placing.moved(by, 0) if name == "x" else placing.moved(0, by)
             self._do(self.session.laying.place, {(piece.number, index): moved}, "Move on the sheet")
 
@@ -279,7 +279,7 @@ class SheetColumn(QScrollArea):
 
     def _largest(self) -> None:
         if (one := self.one()) is not None:
-            self._do(self.session.laying.largest, one[0].number, self.lengths.read(self.border))
+            self._do(self.session.laying.largest, one[0].number, self.border.value())
 
     def _blank(self) -> None:
         name = str(self.blank.currentData())
@@ -326,8 +326,8 @@ class SheetColumn(QScrollArea):
             self._do(self.session.laying.press_as, one[0].number, str(self.press_as.currentData()))
 
     def _change_unit(self) -> None:
-        self.lengths.inches = not self.lengths.inches
-        self._do(self.refresh)
+        mm = units.chosen().length == "mm"
+        self._do(lambda: self.session.measures.choose(length="in" if mm else "mm"))
 
     # Showing -----------------------------------------------------------------------------------------------------
 
@@ -393,9 +393,7 @@ class SheetColumn(QScrollArea):
 
     def _show_numbers(self) -> None:
         one, chart = self.one(), self.session.chart is not None
-        self.unit.setText("inches" if self.lengths.inches else "mm")
-        for field in (*self.fields.values(), self.border):
-            self.lengths.dress(field)
+        self.unit.setText("mm" if units.chosen().length == "mm" else "inches")
         piece = self.session.pieces.current
         parted = piece is not None and piece.panels is not None
         self.loose.setVisible(not parted)
@@ -417,7 +415,7 @@ class SheetColumn(QScrollArea):
         placing = one[0].copies[one[1]].placing
         x0, y0, _, _ = placing.bounds
         for name, mm in (("width", placing.width), ("height", placing.height), ("x", x0), ("y", y0)):
-            self.lengths.show(self.fields[name], mm)
+            self.fields[name].setValue(mm)
         self.angle.setValue(placing.angle if placing.angle <= 180 else placing.angle - 360)
         self.copies.setValue(len(one[0].copies))
         self.lock.setText("Unlock" if one[0].copies[one[1]].locked else "Lock")

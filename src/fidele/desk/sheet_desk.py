@@ -6,14 +6,14 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import QSettings
 from PySide6.QtGui import QAction, QImage
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget
 
+from fidele import units
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, fill
 from fidele.desk.labels import button, heading, label, menu_button
-from fidele.desk.numbers import number
+from fidele.desk.numbers import number, typed_mm
 from fidele.desk.panels_view import PanelsView
 from fidele.desk.picture import to_image
 from fidele.desk.sheet_column import SheetColumn
@@ -72,12 +72,6 @@ class SheetDesk(Desk):
         self.view.closer.connect(self._want_pictures)
         self.panels.marked.connect(self._marked)
         self.panels.toggled.connect(self.column.panels.toggle)
-
-    def restore(self, settings: QSettings) -> None:
-        self.column.lengths.inches = settings.value("unit", "mm") == "inch"
-
-    def keep(self, settings: QSettings) -> None:
-        settings.setValue("unit", "inch" if self.column.lengths.inches else "mm")
 
     # Making ------------------------------------------------------------------------------------------------------
 
@@ -198,10 +192,10 @@ class SheetDesk(Desk):
         card = self.session.card
         if card is None:
             return
-        gap = self.column.lengths.read(self.gap, card.sheet.gap)
+        gap = typed_mm(self.gap, card.sheet.gap)
         if gap != card.sheet.gap:
             habits = card.sheet.model_copy(update={"gap": round(gap, 2)})
-            self._do(lambda: self.session.change_card(f"{gap:.1f} mm between pieces", sheet=habits))
+            self._do(lambda: self.session.change_card(f"{units.length(gap, 1)} between pieces", sheet=habits))
 
     def _habit(self, name: str, on: bool) -> None:
         card = self.session.card
@@ -232,7 +226,7 @@ class SheetDesk(Desk):
         by_sheets = not parted or self.whole.isChecked()
         self.stack.setCurrentWidget(self.view if by_sheets else self.panels)
         lies = "portrait" if media.height >= media.width else "landscape"
-        size = f"{media.width:g} x {media.height:.0f} mm" + (", cut off there" if media.roll else f", {lies}")
+        size = units.size(media.width, media.height) + (", cut off there" if media.roll else f", {lies}")
         nothing = "" if current is not None else ": nothing on it yet"
         self.title.setText(f"{'Roll, ' if media.roll else ''}{media.name}, {size}{nothing}")
         for made in (self.before, self.after, self.which):
@@ -244,7 +238,7 @@ class SheetDesk(Desk):
         on_paper = self.paper_view.isChecked()
         self.paper_view.setEnabled(mirrors or turned)
         view = self.view
-        view.media, view.inches = media, self.column.lengths.inches
+        view.media, view.inches = media, units.chosen().length == "in"
         view.mirrored, view.half_turned = on_paper and mirrors, on_paper and turned
         view.margins_swapped = mirrors
         view.empty = (
@@ -302,9 +296,8 @@ class SheetDesk(Desk):
         for control in (self.gap, self.signs):
             control.setEnabled(card is not None and not card.locked)
         if card is not None:
-            self.column.lengths.dress(self.gap)
             if not self.gap.hasFocus():
-                self.column.lengths.show(self.gap, card.sheet.gap)
+                self.gap.setValue(card.sheet.gap)
             for name, action in self.habits.items():
                 action.setChecked(getattr(card.sheet, name))
 
@@ -415,15 +408,8 @@ class SheetDesk(Desk):
             whole = sheet.use()
         except FideleError:
             return []
-        lengths = self.column.lengths
-        unit, digits = ("in", 2) if lengths.inches else ("mm", 0)
-        left, top, right, bottom = (f"{lengths.of(mm):.{digits}f}" for mm in media.margins)
-        rows = [
-            (
-                "Media",
-                f"{media.name}, {lengths.of(media.width):.{digits}f} x {lengths.of(media.height):.{digits}f} {unit}",
-            )
-        ]
+        left, top, right, bottom = (units.length(mm).partition(" ")[0] for mm in media.margins)
+        rows = [("Media", f"{media.name}, {units.size(media.width, media.height)}")]
         loaded = session.state.route.status.loaded if session.state.route.status is not None else ""
         if loaded:
             rows.append(("Loaded", f"{loaded}, says the printer"))
@@ -433,10 +419,7 @@ class SheetDesk(Desk):
             piece, index = one
             placing = piece.copies[index].placing
             rows += [
-                (
-                    "Printed size",
-                    f"{lengths.of(placing.width):.{digits + 1}f} x {lengths.of(placing.height):.{digits + 1}f} {unit}",
-                ),
+                ("Printed size", units.size(placing.width, placing.height, 1)),
                 ("Effective", f"{piece.artwork.width / piece.picture_width * 25.4:.0f} ppi"),
                 (
                     "Use",

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
 
+from fidele import units
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
 from fidele.desk.closing import Closing
@@ -32,6 +33,7 @@ from fidele.desk.foot import Foot
 from fidele.desk.help import Help
 from fidele.desk.incoming import Incoming
 from fidele.desk.kit import across, down, fill
+from fidele.desk.numbers import dress_all
 from fidele.desk.screen import screen_profile
 from fidele.desk.shelf import ShelfView
 from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
@@ -51,6 +53,7 @@ from fidele.session.news import (
     RulesChanged,
     Said,
     ShelfChanged,
+    UnitsChanged,
     WorldSeen,
 )
 from fidele.session.state import (
@@ -323,6 +326,10 @@ class Window(QMainWindow):
                 self._seen()
             case CardTaken() | CardChanged() | RulesChanged():
                 self.desks.proof.want_figures(judged=True)
+            case UnitsChanged():
+                dress_all(self)
+                self.session.judge_again()
+                self.refresh()
             case PiecesChanged(touched=Touched.LOOK):
                 self.desks.proof.want_figures(judged=True)
             case RouteRead() | RunTaken() | CheckTaken():
@@ -370,7 +377,7 @@ class Window(QMainWindow):
         words["Proof"] = (
             "" if card is None else (f"{s.losses.lost * 100:.0f} % lost" if s.losses else card.intent.value)
         )
-        words["Sheet"] = s.media.name + (f", {s.placing.width:.0f} x {s.placing.height:.0f} mm" if s.placing else "")
+        words["Sheet"] = s.media.name + (f", {units.size(s.placing.width, s.placing.height)}" if s.placing else "")
         if chain is not None:
             words["Hand-off"] = {0: "nothing converts", 1: "one conversion", 2: "two conversions"}.get(
                 len(chain.knots), "many conversions"
@@ -384,7 +391,7 @@ class Window(QMainWindow):
         if self.work.busy and "Print" in self.desks.made() and (number := self.desks.print.printing.under_way):
             words["Print"] = f"printing run {number}"
         if card is not None:
-            words["Press"] = f"{card.press.seconds:.0f} s, {card.press.temperature:.0f} °C"
+            words["Press"] = f"{card.press.seconds:.0f} s, {units.temperature(card.press.temperature)}"
             if s.run is not None and s.run.pressed_at is not None:
                 words["Press"] = f"pressed {clock(s.run.pressed_at)}"
             if card.process == "direct":

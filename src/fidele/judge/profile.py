@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from fidele import units
 from fidele.icc.transform import Intent
 from fidele.judge.facts import Facts, ProfileFacts
 from fidele.judge.finding import Finding
@@ -76,17 +77,17 @@ def _made(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
 
 def _press(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
     off = []
-    for name, found, unit in (
-        ("press_temperature", card.press.temperature, "°C"),
-        ("press_seconds", card.press.seconds, "s"),
-        ("press_pressure", card.press.pressure, "bar"),
+    for name, found, say in (
+        ("press_temperature", card.press.temperature, units.temperature),
+        ("press_seconds", card.press.seconds, lambda seconds: f"{seconds:g} s"),
+        ("press_pressure", card.press.pressure, units.pressure),
     ):
         try:
             wanted = float(profile.papers.value(name))
         except ValueError:
             continue
         if abs(wanted - found) > 0.02 * wanted:
-            off.append(f"{found:g} {unit} instead of {wanted:g}")
+            off.append(f"{say(found)} instead of {say(wanted).split(' ')[0]}")
     if off:
         yield finding("made-with-other-press", off=", ".join(off))
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from fidele import units
 from fidele.judge.facts import Facts, SheetFacts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import finding
@@ -65,10 +66,9 @@ def _places(sheet: SheetFacts) -> Iterator[Finding]:
             act=act,
             media=media.name,
             what="it" if len(larger) == 1 else f"{len(larger)} pieces",
-            wide=x1 - x0,
-            high=y1 - y0,
-            across=right - left,
-            along="any length" if media.roll else f"{bottom - top:.0f} mm",
+            size=units.size(x1 - x0, y1 - y0),
+            across=units.length(right - left),
+            along="any length" if media.roll else units.length(bottom - top),
             remedy=ways[:1].upper() + ways[1:],
         )
     crossing: list[str] = []

@@ -580,8 +580,7 @@ TABLE: dict[str, Row] = {
     "sheet-too-small": Row(
         "stop",
         "{media} is too small for {what}",
-        "The picture is {wide:.0f} x {high:.0f} mm; on this sheet {across:.0f} mm x {along} can be printed. The rest "
-        "would be cut off.",
+        "The picture is {size}; on this sheet {across} x {along} can be printed. The rest would be cut off.",
         "{remedy}",
         "Part it into panels",
         Deed.PART,

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
+from fidele import units
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
 
@@ -33,15 +36,15 @@ LABELS = {
 LOTS = {"ink": "Lot of the ink", "media": "Lot of the media", "substrate": "Lot of the piece"}
 #: What each of the press's settings is called.
 PRESS = {
-    "temperature": "Press temperature, °C",
+    "temperature": "Press temperature",
     "seconds": "Press time, s",
-    "pressure": "Press pressure, bar",
+    "pressure": "Press pressure",
     "preheat": "Preheat, s",
 }
 #: What else is said of the press, and of the sheets and runs of a condition.
 STACK = {"on_top": "Nearer to the plate", "lint": "Lint is taken off", "cover": "Cover sheet"}
 HABITS = {
-    "gap": "Between pieces, mm",
+    "gap": "Between pieces",
     "may_turn": "Pieces may be turned",
     "identity": "Identity line",
     "cut": "Cut marks",
@@ -60,6 +63,14 @@ class Difference:
     label: str
     one: str
     other: str
+
+
+#: How values are said that are measured in a unit.
+_MEASURED: dict[str, Callable[[Any], str]] = {
+    "temperature": units.temperature,
+    "pressure": units.pressure,
+    "gap": lambda mm: units.length(mm, 1),
+}
 
 
 def differences(one: Card, other: Card) -> list[Difference]:
@@ -81,7 +92,8 @@ def differences(one: Card, other: Card) -> list[Difference]:
         for field, label in labels.items():
             a, b = getattr(mine, field), getattr(theirs, field)
             if a != b:
-                found.append(Difference(label, plain(a), plain(b)))
+                say = _MEASURED.get(field, plain)
+                found.append(Difference(label, say(a), say(b)))
     return found
 
 

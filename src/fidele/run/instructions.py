@@ -7,6 +7,7 @@ import io
 from dataclasses import dataclass
 from pathlib import Path
 
+from fidele import units
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.route.condition import Card
@@ -57,7 +58,7 @@ def instructions_of(card: Card, rows: tuple[SettingRow, ...], file: str, run: in
     press = card.press
     if card.process == "transfer":
         steps.append(
-            f"Press it on {card.substrate}: {press.temperature:g} °C, {press.seconds:g} s, {press.pressure:g} bar."
+            f"Press it on {card.substrate}: {units.pressing(press.temperature, press.seconds, press.pressure)}."
         )
     settings = tuple(
         (_PAGE.get(row.meaning, row.label), row.wanted, row.place)

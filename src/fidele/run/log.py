@@ -13,6 +13,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from fidele import units
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.route.condition import OWNER_WORDS, Card
@@ -71,7 +72,7 @@ def facts(run: KeptRun) -> list[Fact]:
 def _media_words(media: Media | None, run: KeptRun) -> str:
     if media is None:
         return f"{run.media_mm2 / 1e6:.3f} m²" if run.media_mm2 else "not kept"
-    return f"{media.name}, {media.width:g} x {media.height:.0f} mm"
+    return f"{media.name}, {units.size(media.width, media.height)}"
 
 
 def _pieces(job: KeptJob) -> list[Fact]:
@@ -113,20 +114,22 @@ def _card_facts(card: Card) -> list[Fact]:
         *((MEANINGS.get(m, m), str(v)) for m, v in card.driver.items()),
     )
     press = card.press
-    words = f"{press.temperature:g} °C, {press.seconds:g} s, {press.pressure:g} bar"
+    words = units.pressing(press.temperature, press.seconds, press.pressure)
     pressed = [Fact("Condition", "Press", words)] if card.process == "transfer" else []
     return [*(Fact("Condition", name, value) for name, value in plain), *pressed]
 
 
 def _pressed(done: Document) -> list[Fact]:
-    units = {"temperature": " °C", "seconds": " s", "pressure": " bar", "preheat": " s warmed before"}
+    ends = {"seconds": " s", "preheat": " s warmed before"}
+    measured = {"temperature": units.temperature, "pressure": units.pressure}
     found = []
     for key, value in done.items():
         name = {"on_top": "On top"}.get(key, key.capitalize())
         if isinstance(value, bool):
             found.append(Fact("Pressed", name, "yes" if value else "no"))
         elif isinstance(value, (int, float)):
-            found.append(Fact("Pressed", name, f"{value:g}{units.get(key, '')}"))
+            words = measured[key](float(value)) if key in measured else f"{value:g}{ends.get(key, '')}"
+            found.append(Fact("Pressed", name, words))
         else:
             found.append(Fact("Pressed", name, _said(value)))
     return found

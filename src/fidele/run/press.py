@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from fidele import units
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import reason, replacing
@@ -54,7 +55,7 @@ def steps(press: PressData, substrate: str, is_chart: bool) -> tuple[Step, ...]:
     found.append(Step("lay", "Lay it in", f"{face}; tape it, so that it cannot slip."))
     if press.cover:
         found.append(Step("cover", "Cover sheet", "Clean paper on top: dye must not reach the hot plate."))
-    words = f"{press.temperature:.0f} °C, {press.pressure:g} bar. Start the clock as it closes."
+    words = f"{units.temperature(press.temperature)}, {units.pressure(press.pressure)}. Start the clock as it closes."
     found.append(Step("close", "Close the press", words))
     return tuple(found)
 
@@ -192,11 +193,11 @@ def _now() -> str:
 def deviation(card: Card, done: PressData) -> str:
     """Return in words in what a press run differed from its condition by more than 2 %, '' where it did not."""
     pairs = (
-        (card.press.temperature, done.temperature, "°C"),
-        (card.press.seconds, done.seconds, "s"),
-        (card.press.pressure, done.pressure, "bar"),
+        (card.press.temperature, done.temperature, units.temperature),
+        (card.press.seconds, done.seconds, lambda seconds: f"{seconds:.3g} s"),
+        (card.press.pressure, done.pressure, lambda bar: units.pressure(round(bar, 2))),
     )
-    return ", ".join(f"{b:.3g} {unit} instead of {a:g}" for a, b, unit in pairs if _off(a, b))
+    return ", ".join(f"{say(b)} instead of {say(a).split(' ')[0]}" for a, b, say in pairs if _off(a, b))
 
 
 def attach_photo(logbook: Logbook, folder: Path, run: int, path: Path) -> Path:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
+from fidele import units
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
@@ -57,6 +59,8 @@ class Field:
     offered: tuple[tuple[Value, str], ...] = ()
     span: tuple[float, float] | None = None
     fixed: bool = False
+    #: What a number measures, '' where it is a bare one: it is shown in the units that are chosen.
+    measures: units.Kind | Literal[""] = ""
 
 
 class Fields:
@@ -206,7 +210,7 @@ class Fields:
 
 def _press_fields(card: Card, group: str) -> list[Field]:
     found = [
-        Field(group, f"press.{n}", label, getattr(card.press, n), f"{getattr(card.press, n):g}", span=_PRESS_RANGE[n])
+        _number_field(group, f"press.{n}", label, float(getattr(card.press, n)), _PRESS_RANGE[n], _MEASURES.get(n, ""))
         for n, label in PRESS.items()
     ]
     for name, label in STACK.items():
@@ -216,6 +220,16 @@ def _press_fields(card: Card, group: str) -> list[Field]:
     return found
 
 
+_MEASURES: dict[str, units.Kind] = {"temperature": "heat", "pressure": "pressure", "gap": "length"}
+
+
+def _number_field(
+    group: str, key: str, label: str, value: float, span: tuple[float, float], measures: units.Kind | Literal[""]
+) -> Field:
+    words = f"{value:g}" if not measures else f"{units.shown(measures, value):.4g} {units.unit_of(measures)}"
+    return Field(group, key, label, value, words, span=span, measures=measures)
+
+
 _ON_OFF: tuple[tuple[Value, str], ...] = ((True, "on"), (False, "off"))
 
 
@@ -223,5 +237,8 @@ def _sheet_fields(card: Card, group: str) -> list[Field]:
     found = []
     for name, label in HABITS.items():
         value, span = getattr(card.sheet, name), _SHEET_RANGE.get(name)
+        if span is not None and name in _MEASURES:
+            found.append(_number_field(group, f"sheet.{name}", label, float(value), span, _MEASURES[name]))
+            continue
         found.append(Field(group, f"sheet.{name}", label, value, plain(value), () if span else _ON_OFF, span))
     return found

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
+from fidele import units
 from fidele.errors import FideleError
 from fidele.route.sharing import why_not
 from fidele.run.signs import around
@@ -162,7 +163,7 @@ class Laying:
     def width(self, number: int, width: float, name: str = "") -> None:
         """Give a piece a printed width in mm, and the height that its file's proportions ask for."""
         artwork = self._mine()[number].artwork
-        self.size(number, width, width * artwork.height / artwork.width, name or f"Width {width:.1f} mm")
+        self.size(number, width, width * artwork.height / artwork.width, name or f"Width {units.length(width, 1)}")
 
     def own_proportions(self, number: int) -> None:
         """Give a piece the height that its width and its file's proportions ask for."""
@@ -178,12 +179,12 @@ class Laying:
         piece, sheet = self._mine()[number], self._sheet
         wide, high = sheet.room()
         if 2 * border >= wide or (high and 2 * border >= high):
-            raise FideleError(f"A border of {border:g} mm leaves nothing of the sheet.")
+            raise FideleError(f"A border of {units.length(border, 1)} leaves nothing of the sheet.")
         placing = fitted(sheet.base, *piece.artwork.own_mm, border)
         copies = (replace(piece.copies[0], placing=placing), *piece.copies[1:])
         copies = tuple(replace(c, placing=c.placing.sized(placing.width, placing.height)) for c in copies)
         changes: Changes = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
-        self._pieces.change_many(f"Largest that fits, border {border:g} mm", {number: changes})
+        self._pieces.change_many(f"Largest that fits, border {units.length(border, 1)}", {number: changes})
 
     def on_blank(self, number: int, name: str) -> None:
         """Size a piece by the blank that it goes on, so that it covers it with its bleed; '' frees it from any."""

@@ -59,6 +59,7 @@ from fidele.session.live import Live
 from fidele.session.looks import Looks, settings_for
 from fidele.session.making import Making
 from fidele.session.materials import OwnMaterials
+from fidele.session.measures import Measures
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
 from fidele.session.own_profiles import OwnProfiles
 from fidele.session.pieces import Pieces
@@ -102,6 +103,7 @@ class Session:
         live.refresh, live.judge = self.refresh, self.judge_again
         self.history = live.history
         self.devices = devices = devices or devices_here(places.devices)
+        self.measures = Measures(live, places.data / "units.json")
         self.shelf = Shelf(places.profiles, places.system_profiles, places.data)
         self.cards = CardStore(places.cards)
         self.logbook = Logbook(places.logbook)

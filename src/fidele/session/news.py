@@ -66,6 +66,11 @@ class JobsChanged:
 
 
 @dataclass(frozen=True)
+class UnitsChanged:
+    """Lengths, heat or pressure are shown in other units."""
+
+
+@dataclass(frozen=True)
 class WorldSeen:
     """What lies outside was looked at again."""
 
@@ -85,5 +90,6 @@ News = (
     | ColoursChanged
     | RulesChanged
     | JobsChanged
+    | UnitsChanged
     | WorldSeen
 )

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from fidele import units
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.quality import Quality, quality_of
@@ -152,7 +153,7 @@ class Pieces:
         if artwork.ppi is None:  # no size of its own: as large as the sheet holds
             return fitted(media, width, height)
         self._live.say(
-            f"{artwork.path.name} is {width:.0f} x {height:.0f} mm: that stands, and does not go on the sheet."
+            f"{artwork.path.name} is {units.size(width, height)}: that stands, and does not go on the sheet."
         )
         return placing
 

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele import units
 from fidele.arrays import Codes
 from fidele.chart.read import read_scan
 from fidele.chart.readiness import INKS, PAGE, STEPS, readiness_chart
@@ -78,7 +79,7 @@ class Readiness:
         artwork = readiness_page(card, 0)
         _, end = media.inset
         if media.room[0] < PAGE[0] or (media.room[1] and media.room[1] < PAGE[1]):
-            raise FideleError(f"The readiness page takes 180 x 120 mm; {media.name} has less.")
+            raise FideleError(f"The readiness page takes {units.size(180, 120)}; {media.name} has less.")
 
         placing = Placing((media.width - PAGE[0]) / 2, end + 2, *PAGE)
         if media.roll:

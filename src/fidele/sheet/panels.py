@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from fidele import units
 from fidele.errors import FideleError
 
 #: Seams are tried at places so many millimetres apart, but at no more than so many.
@@ -74,7 +75,9 @@ def panels(
         for row, (y0, y1) in enumerate(edges[1])
         for column, (x0, x1) in enumerate(edges[0])
     )
-    through = [f"the seam at {x:.0f} mm across" for x in wrong_x] + [f"the seam at {y:.0f} mm down" for y in wrong_y]
+    through = [f"the seam at {units.length(x)} across" for x in wrong_x] + [
+        f"the seam at {units.length(y)} down" for y in wrong_y
+    ]
     return Panels(made, tuple(across), tuple(down), tuple(through))
 
 
@@ -97,11 +100,13 @@ def _seams(
     if not room:
         room = max(length, 1.0)
     if overlap >= room:
-        raise FideleError(f"An overlap of {overlap:g} mm leaves nothing of panels {room:g} mm {what}.")
+        raise FideleError(
+            f"An overlap of {units.length(overlap, 1)} leaves nothing of panels {units.length(room)} {what}."
+        )
     fewest = max(1, math.ceil((length - overlap) / (room - overlap) - 1e-9)) if length > room + 1e-6 else 1
     parts = count or fewest
     if parts < fewest:
-        raise FideleError(f"{parts} panels would be more than {room:g} mm {what}; it takes {fewest}.")
+        raise FideleError(f"{parts} panels would be more than {units.length(room)} {what}; it takes {fewest}.")
     if parts == 1:
         return [], []
     even = length / parts
@@ -135,6 +140,6 @@ def _seams(
         ways = following
     last = [(c, w) for at, (c, w) in ways.items() if length - at <= outer + 1e-6]
     if not last:
-        raise FideleError(f"{parts} panels would be more than {room:g} mm {what}; it takes more.")
+        raise FideleError(f"{parts} panels would be more than {units.length(room)} {what}; it takes more.")
     _, seams = min(last, key=lambda b: b[0])
     return seams, [s for s in seams if any(a + 1e-9 < s < b - 1e-9 for a, b in clear)]
