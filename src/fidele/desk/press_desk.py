@@ -6,15 +6,17 @@ import time
 from typing import Any
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QApplication, QDoubleSpinBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from fidele import units
+from fidele.desk.alarm import announce
 from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
 from fidele.desk.kit import SPRING, across, choice, down, entry, fill, tick
 from fidele.desk.labels import button, clear, label, line
 from fidele.desk.numbers import number
 from fidele.desk.piece_page import PiecePage
+from fidele.desk.press_mode import PressMode
 from fidele.desk.stack_view import StackView
 from fidele.desk.theme import Theme
 from fidele.desk.work import Work
@@ -44,6 +46,10 @@ class PressDesk(Desk):
         self._done: dict[str, float] = {}
         self._ticked: dict[str, bool] = {}
         self._for: Any = None
+        #: What the press is set to this time where it is not what the condition asks; None where it is.
+        self._really: PressData | None = None
+        self._of = ""
+        self._large_view: PressMode | None = None
         self._head()
         self._settings()
         self.stack = QStackedWidget()
@@ -65,8 +71,9 @@ class PressDesk(Desk):
         top.addWidget(self.which)
         self.other = button("The piece", self._other_page, "The pressed piece beside what was promised")
         self.on = button("Go on to the check", lambda: self.go.emit("Check"))
-        top.addWidget(self.other)
-        top.addWidget(self.on)
+        tip = "For a tablet beside the press: clock and buttons as large as there is room"
+        self.large = button("Large view", self._large, tip)
+        fill(top, self.large, self.other, self.on)
         self.box.addLayout(top)
 
     def _settings(self) -> None:
@@ -75,12 +82,15 @@ class PressDesk(Desk):
         for name, text, low, high, unit, decimals in _FIELDS:
             row.addWidget(label(text, 8.5, dim=True))
             field = number(low, high, f"Press {text}", decimals, unit, 70)
-            field.setToolTip("As the condition asks for; what is really done is noted below")
-            field.valueChanged.connect(lambda value, n=name: self._typed(n, value))
+            field.setToolTip("What the press is set to this time; the condition stays as it is")
+            field.valueChanged.connect(lambda value, n=name: self._change(**{n: value}))
             self.fields[name] = field
             row.addWidget(field)
         row.addStretch()
-        self.box.addLayout(row)
+        self.asked = button("As the condition says", self._as_asked, "Take back what is set otherwise here", quiet=True)
+        self.keep_it = button("Keep in the condition", self._keep, "From now on the condition asks for this")
+        self.otherwise = label("", 8.5, dim=True, wrap=True)
+        fill(self.box, row, across((self.otherwise, 1), self.asked, self.keep_it))
 
     def _at_the_press(self) -> QWidget:
         page = QWidget()
@@ -141,22 +151,31 @@ class PressDesk(Desk):
                 return found[0][0]
         return mine
 
-    def _typed(self, name: str, value: float) -> None:
-        card = self.session.card
-        if card is not None and abs(getattr(card.press, name) - value) > 1e-6:
-            words = next(text for n, text, *_ in _FIELDS if n == name)
-            self.guarded(
-                lambda: self.session.change_card(
-                    f"Press {words} {value:g}", press=card.press.model_copy(update={name: value})
-                )
-            )
+    @property
+    def press(self) -> PressData | None:
+        """What the press is set to this time: as the condition asks, but for what was changed here."""
+        return self._really or (self.card.press if self.card is not None else None)
 
     def _change(self, **changes: Any) -> None:
-        card = self.session.card
-        if card is not None and any(getattr(card.press, k) != v for k, v in changes.items()):
-            self.guarded(
-                lambda: self.session.change_card("The press stack", press=card.press.model_copy(update=changes))
-            )
+        """Note what is done otherwise this time; the condition stays as it is."""
+        now, card = self.press, self.card
+        if now is None or card is None or all(getattr(now, k) == v for k, v in changes.items()):
+            return
+        really = now.model_copy(update=changes)
+        self._really = really if really != card.press else None
+        self.refresh()
+
+    def _keep(self) -> None:
+        """Make what was set here the condition's, as a step that can be undone."""
+        really, card = self._really, self.session.card
+        if really is not None and card is not None and self.card is not None and self.card.id == card.id:
+            self._really = None
+            self.guarded(lambda: self.session.change_card("Press as it was done", press=really))
+            self.refresh()
+
+    def _as_asked(self) -> None:
+        self._really = None
+        self.refresh()
 
     # Doing -------------------------------------------------------------------------------------------------------
 
@@ -173,7 +192,7 @@ class PressDesk(Desk):
     def _warm(self) -> None:
         card = self.card
         if card is not None:
-            self.clock.start("warm", card.press.preheat)
+            self.clock.start("warm", (self.press or card.press).preheat)
             self._timer.start()
             self._tick()
 
@@ -185,12 +204,12 @@ class PressDesk(Desk):
         if self.clock.running and self.clock.what == "press":
             ran = self.clock.stop()
             self._timer.stop()
-            self._finish(card.press.model_copy(update={"seconds": min(900.0, max(0.1, round(ran, 1)))}))
+            self._finish((self.press or card.press).model_copy(update={"seconds": min(900.0, max(0.1, round(ran, 1)))}))
             return
         if self.clock.running:
             self._done["preheat"] = self.clock.stop()
         self._ticked["close"] = True
-        self.clock.start("press", card.press.seconds)
+        self.clock.start("press", (self.press or card.press).seconds)
         self._timer.start()
         self._show_steps()
         self._tick()
@@ -204,7 +223,7 @@ class PressDesk(Desk):
     def _press(self) -> None:
         card = self.card
         if card is not None:
-            self._finish(card.press)
+            self._finish(self.press or card.press)
 
     def _finish(self, done: PressData) -> None:
         run, card = self.session.run, self.card
@@ -229,7 +248,7 @@ class PressDesk(Desk):
 
     def _pressed(self, result: tuple[Printed, Card, PressData]) -> None:
         run, card, done = result
-        self._done, self._ticked = {}, {}
+        self._done, self._ticked, self._really = {}, {}, None
         self.note.clear()
         self.stack.setCurrentIndex(1)
         self.session.take_run(run)
@@ -245,7 +264,7 @@ class PressDesk(Desk):
         card = self.card
         running, what = self.clock.running, self.clock.what
         if not running:
-            seconds = card.press.seconds if card is not None else 0.0
+            seconds = self.press.seconds if self.press is not None else 0.0
             self.face.show_time(f"{int(seconds) // 60}:{int(seconds) % 60:02d}", "press time", 0.0, False)
             return
         left = self.clock.remaining
@@ -254,7 +273,7 @@ class PressDesk(Desk):
         if over:
             words = "Open the press now" if what == "press" else "Warm enough: lay it in"
         if over and not self.face.over:
-            QApplication.beep()
+            announce(words, f"Run {self.session.run.number if self.session.run else 0}, {self.face_words(card)}")
             if what == "warm":
                 self._ticked["warm"] = True
                 self._show_steps()
@@ -266,10 +285,11 @@ class PressDesk(Desk):
         there = run is not None and not run.only_file and card is not None and card.process == "transfer"
         todo = there and run is not None and card is not None and card.id not in run.pieces and not self.work.busy
         running = self.clock.running
-        self.warm.setVisible(card is not None and card.press.preheat > 0)
+        warmed = self.press.preheat if self.press is not None else 0.0
+        self.warm.setVisible(warmed > 0)
         self.warm.setEnabled(todo and not running)
         if card is not None:
-            self.warm.setText(f"Warm {card.press.preheat:.0f} s")
+            self.warm.setText(f"Warm {warmed:.0f} s")
         pressing = running and self.clock.what == "press"
         self.start.setEnabled(todo)
         self.start.setText("Press opened" if pressing else "Press closed, start timer")
@@ -281,7 +301,7 @@ class PressDesk(Desk):
         clear(self.list)
         if card is None:
             return
-        for step in steps(card.press, card.substrate, run is not None and run.job.chart is not None):
+        for step in steps(self.press or card.press, card.substrate, run is not None and run.job.chart is not None):
             box = tick(
                 step.name,
                 tip=step.words,
@@ -299,16 +319,27 @@ class PressDesk(Desk):
         self._show_table()
         self._show_groups(run)
         card = self.card
+        if (run is not None and run.number != self._for) or (card.id if card is not None else "") != self._of:
+            self._really, self._of = None, card.id if card is not None else ""
+        changed = self._really is not None
+        off = deviation(card, self._really) if card is not None and self._really is not None else ""
+        self.otherwise.setText(f"This time {off or 'otherwise'}; the condition stays as it is." if changed else "")
+        self.otherwise.setVisible(changed)
+        self.asked.setVisible(changed)
+        self.keep_it.setVisible(
+            changed and card is not None and session.card is not None and card.id == session.card.id
+        )
+        self.keep_it.setEnabled(card is not None and not card.locked)
         if card is not None:
+            now = self.press or card.press
             for name, field in self.fields.items():
                 field.blockSignals(True)
-                field.setValue(getattr(card.press, name))
-                field.setEnabled(session.card is not None and card.id == session.card.id and not card.locked)
+                field.setValue(getattr(now, name))
                 field.blockSignals(False)
-            self.layers.show_layers(layers(card.press, card.substrate))
-            self.on_top.setCurrentIndex(0 if card.press.on_top == "paper" else 1)
+            self.layers.show_layers(layers(now, card.substrate))
+            self.on_top.setCurrentIndex(0 if now.on_top == "paper" else 1)
             self.cover.blockSignals(True)
-            self.cover.setChecked(card.press.cover)
+            self.cover.setChecked(now.cover)
             self.cover.blockSignals(False)
         done = run is not None and run.pressed_at is not None
         if run is not None and run.number != self._for:
@@ -323,6 +354,20 @@ class PressDesk(Desk):
         self._tick()
         self._buttons()
         self.piece.show_piece(run, card)
+
+    def face_words(self, card: Card | None) -> str:
+        """Return what is being pressed, in words."""
+        return f"{card.substrate}, {card.name}" if card is not None else ""
+
+    @staticmethod
+    def in_words(press: PressData) -> str:
+        """Return what the press is set to, in words."""
+        return f"{units.pressing(press.temperature, press.seconds, press.pressure)}."
+
+    def _large(self) -> None:
+        """Show clock and buttons so large that they serve beside the press."""
+        self._large_view = PressMode(self)
+        self._large_view.showFullScreen()
 
     def _show_table(self) -> None:
         table = self.session.state.table
