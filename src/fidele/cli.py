@@ -171,6 +171,10 @@ def _keep(error: Exception) -> None:
     logging.getLogger("fidele.cli").critical("unforeseen", exc_info=error)
 
 
+#: A window's exit code that asks for the program to be started anew.
+_ANEW = 75
+
+
 def main() -> None:
     """Run the command line; whatever goes wrong is one sentence on standard error."""
     out = sys.stdout
@@ -190,6 +194,8 @@ def main() -> None:
     except MemoryError:
         _refuse("There is not enough memory for this.")
     except SystemExit as leaving:
+        if leaving.code == _ANEW:  # everything that ran beside the window has ended
+            os.execv(sys.executable, [sys.executable, *sys.argv])
         if sys.stdout is not out:  # click puts another in its place where a pipe was closed, and ends with 1
             sys.exit(0)
         raise leaving

@@ -11,9 +11,11 @@ from types import TracebackType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
-from fidele.desk.theme import font, load_fonts
+from fidele.desk.preferences import wanted_scale
+from fidele.desk.theme import font, load_fonts, set_scale
 from fidele.errors import FideleError
 from fidele.logs import keep_log
 from fidele.session.places import Places
@@ -23,6 +25,10 @@ if TYPE_CHECKING:
     from fidele.devices.devices import Devices
 
 _log = logging.getLogger(__name__)
+#: The exit code that asks for the program to be started anew, as it was.
+ANEW = 75
+#: The desktop's own font, before the bundled one takes its place.
+_desktop_font = [QFont()]
 
 
 def application() -> QApplication:
@@ -34,6 +40,7 @@ def application() -> QApplication:
     made.setApplicationName("Fidele")
     made.setDesktopFileName("fidele")
     made.setStyle("Fusion")
+    _desktop_font[0] = QFont(made.font())
     load_fonts()
     made.setFont(font())
     return made
@@ -51,6 +58,8 @@ def open_window(places: Places, devices: Devices | None = None) -> Window:
         from fidele.session.model import Session
 
         kept = QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat)
+        set_scale(wanted_scale(kept, _desktop_font[0]))
+        application().setFont(font())
         return Window(Session(places, devices), kept)
     finally:
         if collecting:
@@ -101,4 +110,4 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
     gc.freeze()
     code = app.exec()
     door.close()
-    return code
+    return ANEW if window.again else code

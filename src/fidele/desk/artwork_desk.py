@@ -38,6 +38,7 @@ class ArtworkDesk(Desk):
         top = QHBoxLayout()
         self.title = heading("No artwork yet")
         self.title.setMinimumWidth(60)
+        self.title.setWordWrap(True)
         top.addWidget(self.title, 1)
         tip = "PNG, JPEG, TIFF, WebP, PDF or SVG (Ctrl+O); or drop it on the window, or paste it (Ctrl+V)"
         top.addWidget(button("Open a picture …", lambda: self.pick.emit("artwork"), tip))

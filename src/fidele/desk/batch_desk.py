@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QAbstractItemView, QComboBox, QFileDialog, QLabel,
 from fidele.artwork.convert_files import NAME, Order
 from fidele.artwork.open import KINDS
 from fidele.desk.desk import Desk
+from fidele.desk.flow import Flow
 from fidele.desk.kit import SPRING, across, choice, down, entry
 from fidele.desk.labels import button, clear, label
 from fidele.desk.picture import to_image
@@ -95,13 +96,14 @@ class BatchDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         self.batch = session.batch
-        head = self.head()
+        self.box.addLayout(self.head())
+        head = Flow(space=8)
         self.files = button("Add pictures …", self._pick_files, "Or drop them here")
         self.folder = button("Add a folder …", self._pick_folder, "With all that is in it; or drop it here")
         self.none = button("Clear", self._clear, "Begin anew; the files stay", quiet=True)
         self.go_on = button("Convert into …", self._convert, "Every picture on the list, into a folder", main=True)
         for one in (self.none, self.files, self.folder, self.go_on):
-            head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
+            head.addWidget(one)
         self.box.addLayout(head)
         self._questions = down(space=4)
         self.box.addLayout(self._questions)

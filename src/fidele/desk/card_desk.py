@@ -9,10 +9,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QLineEdit, QWidget
 
 from fidele.desk.desk import Desk
-from fidele.desk.kit import REST, across, choice, down, fill, tick
+from fidele.desk.kit import REST, Choice, across, choice, down, fill, tick
 from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.numbers import Decimal, Quantity
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
@@ -32,7 +32,7 @@ class FieldLine(QFrame):
         differs = other is not None and other != field.words
         self.setObjectName("card" if differs else "row")
         self.setProperty("strong", differs)
-        self.setFixedHeight(29)
+        self.setFixedHeight(px(29))
         grid = QGridLayout(self)
         grid.setContentsMargins(8, 1, 8, 1)
         grid.setHorizontalSpacing(10)
@@ -169,7 +169,7 @@ class CardDesk(Desk):
             return line(field.words, tip=tips.get(field.key, field.words))
         made: QComboBox | QDoubleSpinBox | QLineEdit
         if field.offered:
-            made = QComboBox()
+            made = Choice(f"{field.label} of the condition")
             for value, words in field.offered:
                 made.addItem(words, value)
             made.setCurrentIndex(max(0, next(i for i, (v, _) in enumerate(field.offered) if v == field.value)))

@@ -24,6 +24,7 @@ from fidele.chart.definition import Chart
 from fidele.chart.family import KINDS
 from fidele.chart.visual import VISUAL
 from fidele.desk.desk import Desk
+from fidele.desk.flow import Flow
 from fidele.desk.kit import REST, across, ask, choice, down, fill
 from fidele.desk.labels import button, label, section
 from fidele.desk.numbers import Quantity
@@ -71,7 +72,8 @@ class ChartsDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        head = self.head()
+        self.box.addLayout(self.head())
+        head = Flow(space=8)
         self.bring = button(
             "Bring a definition …", self._bring, "Somebody's chart: CGATS or CxF3 with RGB values", quiet=True
         )
@@ -80,7 +82,7 @@ class ChartsDesk(Desk):
         )
         self.take = button("Lay it on the sheet", self._take, "In place of the artwork; then print it", main=True)
         for made in (self.bring, self.save, self.take):
-            head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
+            head.addWidget(made)
         self.box.addLayout(head)
         row = across((self._form(), 4), space=20)
         self.view = PageView()
@@ -109,7 +111,7 @@ class ChartsDesk(Desk):
         column.addLayout(form)
         self.purpose = label("", 9, dim=True, wrap=True)
         column.addWidget(self.purpose)
-        self.scrambled = QCheckBox("Scrambled: evens out banding and position")
+        self.scrambled = QCheckBox("Scrambled, against banding")
         self.even = QCheckBox("Even in L*a*b* for this printer, by its profile")
         self.customers = QCheckBox("With the customer colours in hand")
         for box in (self.scrambled, self.even, self.customers):
@@ -117,8 +119,8 @@ class ChartsDesk(Desk):
             column.addWidget(box)
         fill(column, 6, section("How it is printed"))
         self._ways = QButtonGroup(self)
-        self.through = QRadioButton("Through the condition, to verify it: one conversion")
-        self.bare = QRadioButton("With nothing converting, to characterise: no conversion at all")
+        self.through = QRadioButton("Through the condition, to verify")
+        self.bare = QRadioButton("Nothing converts, to characterise")
         for number, way in enumerate((self.through, self.bare)):
             way.setFont(font(9))
             self._ways.addButton(way, number)

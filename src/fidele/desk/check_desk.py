@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
+    QLayout,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -44,7 +45,8 @@ from fidele.desk.check_pages import (
 from fidele.desk.checked_piece import CheckedPiecePage
 from fidele.desk.columns import ask_columns
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import SPRING, across, fill
+from fidele.desk.flow import Flow
+from fidele.desk.kit import fill
 from fidele.desk.labels import button, heading, label
 from fidele.desk.measuring import MeasuringPage
 from fidele.desk.report_pdf import write_report
@@ -100,7 +102,7 @@ class CheckDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
-        head = QHBoxLayout()
+        head = Flow(space=8)
         self.title = heading("")
         self.state = label("", 9.0, dim=True, wrap=True)
         fill(self.box, self.title, self.state)
@@ -112,9 +114,8 @@ class CheckDesk(Desk):
             "A scan (TIFF, PNG, JPEG) or measurements (CGATS, CxF3, CSV)",
         )
         self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the scanner", main=True)
-        for made in (self.chart, self.charts, self.open_scan):
+        for made in (self.chart, self.charts, self.open_scan, self.scan):
             head.addWidget(made)
-        fill(head, SPRING, self.scan)
         fill(self.box, head, self._switch())
         self.stack = QStackedWidget()
         self.box.addWidget(self.stack, 1)
@@ -144,8 +145,8 @@ class CheckDesk(Desk):
 
     # Making ------------------------------------------------------------------------------------------------------
 
-    def _switch(self) -> QHBoxLayout:
-        row = across(space=5)
+    def _switch(self) -> QLayout:
+        row = Flow(space=5)
         self._group = QButtonGroup(self)
         self._row = row
         return row
@@ -161,7 +162,6 @@ class CheckDesk(Desk):
             self._group.addButton(made, number)
             self.switch[name] = made
             row.addWidget(made)
-        row.addStretch()
         self.more = button(
             "More …", self._menu, "Limits, what it is compared with, the report, all numbers", quiet=True
         )

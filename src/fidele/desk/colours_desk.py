@@ -29,7 +29,7 @@ from fidele.desk.kit import across, down, fill
 from fidele.desk.labels import button, clear, label, line
 from fidele.desk.numbers import Decimal
 from fidele.desk.picture import PictureView, Tooth
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
@@ -65,7 +65,7 @@ class Swatches(QWidget):
         Lab = [row.held.colour.Lab, row.held.printed, *(n.Lab for n in row.held.nearest)]
         shown = show(np.array(Lab, np.float32), display)
         self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in shown]
-        self.setFixedSize(60 + 74 * len(row.held.nearest), 46)
+        self.setFixedSize(px(60 + 74 * len(row.held.nearest)), px(46))
         self.setToolTip("Wanted, with what the condition prints as a disc in it; then the nearest printable ones")
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -123,12 +123,12 @@ class ColoursDesk(Desk):
             row.addWidget(made)
         self.own.setChecked(True)
         row.addStretch()
-        self.soft_label = label("softened edges within", 9.0, dim=True)
+        self.soft_label = label("edges within", 9.0, dim=True)
         row.addWidget(self.soft_label)
         self.soft = QSlider(Qt.Orientation.Horizontal)
         self.soft.setRange(0, 100)
         self.soft.setValue(40)
-        self.soft.setFixedWidth(110)
+        self.soft.setFixedWidth(px(110))
         self.soft.setAccessibleName("Softened edges follow within, percent of the scale")
         self.soft.setToolTip(
             "Codes of softened edges are mixed of two colours; so near to the replaced one they follow"

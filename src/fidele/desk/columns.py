@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QWidget
 
-from fidele.desk.kit import down
+from fidele.desk.kit import Choice, down
 from fidele.desk.labels import label
 
 #: What a column can hold, in words, and as CGATS calls it.
@@ -36,7 +36,7 @@ class ColumnsDialog(QDialog):
         self.choices: dict[str, QComboBox] = {}
         for row, title in enumerate(titles):
             values = ", ".join(line[row] for line in rows if row < len(line))
-            choice = QComboBox()
+            choice = Choice(f"What {title} holds")
             choice.addItems(list(_HOLDS))
             choice.setAccessibleName(f"What {title} holds")
             grid.addWidget(label(title, 9.5, bold=True), row, 0)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QProgressB
 
 from fidele.desk.kit import across, down
 from fidele.desk.labels import button, line
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 
 #: So many messages are kept.
 _KEPT = 300
@@ -44,12 +44,13 @@ class Foot(QWidget):
     bench_wanted = Signal()
     report_wanted = Signal()
     help_wanted = Signal()
+    settings_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("foot")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(32)
+        self.setFixedHeight(px(32))
         box = across(space=10, margins=(16, 2, 12, 2), on=self)
         #: What was said, the newest first, with when.
         self.messages: deque[tuple[datetime.datetime, str]] = deque(maxlen=_KEPT)
@@ -80,6 +81,9 @@ class Foot(QWidget):
         tip = "What this desk is for, every command by any word, shortcuts, words (F1)"
         self.help = button("Help", self.help_wanted.emit, tip, quiet=True)
         box.addWidget(self.help)
+        tip = "Size of type, theme, units (F12)"
+        self.settings = button("Settings", self.settings_wanted.emit, tip, quiet=True)
+        box.addWidget(self.settings)
         self.theme = button(
             "Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True
         )

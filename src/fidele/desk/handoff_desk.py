@@ -14,8 +14,9 @@ from PySide6.QtWidgets import QWidget
 from fidele.arrays import Codes
 from fidele.desk.consequence import consequence
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import SPRING, across, choice, down, fill
-from fidele.desk.labels import button, heading, label, section
+from fidele.desk.flow import Flow
+from fidele.desk.kit import across, choice, down, fill
+from fidele.desk.labels import button, heading, label, line
 from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
 from fidele.desk.setting_table import MOST_ROWS, SettingTable
@@ -116,7 +117,7 @@ class HandoffDesk(Desk):
         self.table = SettingTable()
         self.table.chosen.connect(lambda n, v: self.guarded(self.session.handoff.choose_setting, n, v))
         self.box.addWidget(self.table)
-        row = across(space=9)
+        row = Flow(space=9)
         self.bring = button(
             "Set the driver to the card",
             lambda: self.guarded(self.session.handoff.bring),
@@ -135,9 +136,9 @@ class HandoffDesk(Desk):
         row.addWidget(self.again)
         self.all = button("", self.refresh, "Show every setting of this driver, or what matters most", quiet=True)
         self.all.setCheckable(True)
-        fill(row, self.all, SPRING)
+        row.addWidget(self.all)
         fill(self.box, 5, row, 5)
-        self.below = section(_PREDICTED)
+        self.below = line(_PREDICTED, 9.5, bold=True)
         self.what_if = choice(
             "What if it went another way",
             tip="What a wrong route would print of this picture",

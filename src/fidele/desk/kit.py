@@ -6,14 +6,17 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TypeVar
 
+from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QCheckBox,
     QComboBox,
     QFormLayout,
     QHBoxLayout,
+    QLabel,
     QLayout,
     QLineEdit,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
@@ -77,6 +80,38 @@ def _spaced(box: _Box, items: tuple[Item, ...], space: int | None, margins: Marg
     return box
 
 
+class Choice(QComboBox):
+    """A list to choose from that a screen reader calls by its name, not by what is chosen.
+
+    On this system a combo box's name is that of the label it is buddy of (AT-SPI, labelled-by): one that is never seen
+    goes wherever it goes.
+    """
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self._label = QLabel(name)
+        self._label.setVisible(False)
+        self._label.setBuddy(self)
+        self.setAccessibleName(name)
+        self.destroyed.connect(self._label.deleteLater)
+
+    def setAccessibleName(self, name: str) -> None:
+        super().setAccessibleName(name)
+        self._label.setText(name)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and self._cut():  # what has no room is read on hover
+            QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), self.currentText(), self)
+            return True
+        if event.type() == QEvent.Type.ParentChange and self.parentWidget() is not None:
+            self._label.setParent(self.parentWidget())
+            self._label.setVisible(False)
+        return bool(super().event(event))
+
+    def _cut(self) -> bool:
+        return self.fontMetrics().horizontalAdvance(self.currentText()) > self.width() - 30
+
+
 def choice(
     name: str,
     offered: Iterable[tuple[object, str]] = (),
@@ -87,9 +122,8 @@ def choice(
     points: float = 9.0,
 ) -> QComboBox:
     """Return a list to choose from, of values and their words; `letters` it is wide, whatever it holds."""
-    made = QComboBox()
+    made = Choice(name)
     made.setFont(font(points))
-    made.setAccessibleName(name)
     made.setToolTip(tip)
     for value, words in offered:
         made.addItem(words, value)

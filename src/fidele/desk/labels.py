@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
 
+from fidele.desk.by_any_hand import Press
 from fidele.desk.theme import font
 
 
@@ -74,7 +75,7 @@ def section(text: str) -> QLabel:
 
 def button(text: str, press: Callable[[], None], tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
     """Return a push button."""
-    made = QPushButton(text)
+    made = Press(text)
     made.setFont(font(9.0, QFont.Weight.DemiBold if not quiet else QFont.Weight.Normal))
     made.setProperty("main", main)
     made.setProperty("quiet", quiet)

@@ -9,7 +9,6 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
@@ -20,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from fidele.check.statistics import SAID
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import SPRING, down, entry, fill
+from fidele.desk.kit import SPRING, Choice, down, entry, fill
 from fidele.desk.labels import button, line
 from fidele.desk.theme import font
 from fidele.desk.work import Work
@@ -55,7 +54,7 @@ class LogbookDesk(Desk):
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._list())
         row.addWidget(self.search, 1)
-        self.time_is, self.state_is, self.card_is = QComboBox(), QComboBox(), QComboBox()
+        self.time_is, self.state_is, self.card_is = Choice("Time"), Choice("State"), Choice("Condition")
         for box, name in ((self.time_is, "Time"), (self.state_is, "State"), (self.card_is, "Condition")):
             box.setFont(font(9))
             box.setAccessibleName(f"Only runs of this {name.lower()}")

@@ -7,7 +7,7 @@ from PySide6.QtGui import QValidator
 from PySide6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSpinBox, QWidget
 
 from fidele import units
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.errors import FideleError
 
 
@@ -123,5 +123,5 @@ def _dress(field: QAbstractSpinBox, edit: QLineEdit, tip: str, width: int) -> No
     field.setToolTip(tip)
     field.setAccessibleName(tip)
     field.setKeyboardTracking(False)
-    field.setFixedWidth(width)
+    field.setFixedWidth(px(width))
     edit.setTextMargins(5, 0, 0, 0)

@@ -12,7 +12,7 @@ from fidele import units
 from fidele.desk.kit import SPRING, across, down
 from fidele.desk.labels import button, label, section
 from fidele.desk.numbers import number, typed_mm, whole
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.errors import FideleError
 from fidele.session.model import Session
 from fidele.session.piece import PanelPlan
@@ -123,4 +123,4 @@ class PanelsBox(QWidget):
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked if panel.name in plan.skip else Qt.CheckState.Checked)
             self.list.addItem(item)
-        self.list.setFixedHeight(8 + 23 * max(1, min(6, self.list.count())))
+        self.list.setFixedHeight(8 + px(23) * max(1, min(6, self.list.count())))

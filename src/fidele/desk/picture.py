@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Codes
 from fidele.desk.pyramid import Pyramid
+from fidele.desk.spots import Part, Spots
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.looks import Show
 
@@ -60,6 +62,7 @@ class PictureView(QWidget):
         self.empty = "Nothing to show yet."
         self._pixels: Codes | None = None
         self._teeth: list[Tooth] = []
+        self._spots = Spots(self)
         self._zoom: float | None = None  # screen pixels per picture pixel; None fits
         self._centre = QPointF(0.5, 0.5)
         self._drag: QPointF | None = None
@@ -101,7 +104,19 @@ class PictureView(QWidget):
         wanted = {self._key(index, tooth) for index, tooth in enumerate(teeth)} if len(teeth) == self._count else set()
         self._count = len(teeth)
         self._images = {key: image for key, image in self._images.items() if key in wanted}
+        self._show_parts()
         self.update()
+
+    def _show_parts(self) -> None:
+        """Let the teeth of a comb be reached and pressed by keyboard and screen reader."""
+        parts: list[Part] = []
+        if self._comb and self._pixels is not None:
+            edges = self._edges()
+            for index, tooth in enumerate(self._teeth):
+                name = ", ".join([tooth.name, *tooth.beneath, *(["chosen"] if tooth.chosen else [])])
+                place = QRect(edges[index], 0, edges[index + 1] - edges[index], 34)
+                parts.append(Part(name, place, partial(self.tooth_chosen.emit, index), tooth.chosen))
+        self._spots.show(parts)
 
     @staticmethod
     def _key(index: int, tooth: Tooth) -> tuple[int, Show, int]:
@@ -379,3 +394,4 @@ class PictureView(QWidget):
 
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self._keep_inside()
+        self._show_parts()

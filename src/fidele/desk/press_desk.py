@@ -12,13 +12,15 @@ from fidele import units
 from fidele.desk.alarm import announce
 from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
+from fidele.desk.flow import Flow
 from fidele.desk.kit import SPRING, across, choice, down, entry, fill, tick
 from fidele.desk.labels import button, clear, label, line
 from fidele.desk.numbers import number
 from fidele.desk.piece_page import PiecePage
 from fidele.desk.press_mode import PressMode
 from fidele.desk.stack_view import StackView
-from fidele.desk.theme import Theme
+from fidele.desk.theme import Theme, px
+from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.route.condition import Card, PressData
 from fidele.run.job import Printed
@@ -67,7 +69,7 @@ class PressDesk(Desk):
         self.which = choice(
             "Print on the table", tip="Prints that lie on the table, the newest first", chosen=self._choose_run
         )
-        self.which.setFixedWidth(150)
+        self.which.setFixedWidth(px(150))
         top.addWidget(self.which)
         self.other = button("The piece", self._other_page, "The pressed piece beside what was promised")
         self.on = button("Go on to the check", lambda: self.go.emit("Check"))
@@ -77,16 +79,16 @@ class PressDesk(Desk):
         self.box.addLayout(top)
 
     def _settings(self) -> None:
-        row = across(space=6)
+        row = Flow(space=10)
         self.fields: dict[str, QDoubleSpinBox] = {}
         for name, text, low, high, unit, decimals in _FIELDS:
-            row.addWidget(label(text, 8.5, dim=True))
+            pair = QWidget()
             field = number(low, high, f"Press {text}", decimals, unit, 70)
             field.setToolTip("What the press is set to this time; the condition stays as it is")
             field.valueChanged.connect(lambda value, n=name: self._change(**{n: value}))
             self.fields[name] = field
-            row.addWidget(field)
-        row.addStretch()
+            across(label(text, 8.5, dim=True), field, space=6, margins=(0, 0, 0, 0), on=pair)
+            row.addWidget(pair)
         self.asked = button("As the condition says", self._as_asked, "Take back what is set otherwise here", quiet=True)
         self.keep_it = button("Keep in the condition", self._keep, "From now on the condition asks for this")
         self.otherwise = label("", 8.5, dim=True, wrap=True)
@@ -115,8 +117,9 @@ class PressDesk(Desk):
         self.cover = tick("cover sheet", changed=lambda on: self._change(cover=on), points=8.5)
         fill(choices, self.on_top, self.cover, SPRING)
         left.addLayout(choices)
-        self.list = down(space=1)
-        fill(left, self.list, SPRING)
+        inside = QWidget()
+        self.list = down(space=1, margins=(0, 0, 4, 0), on=inside)
+        left.addWidget(scrolled(inside), 1)
         self.note = entry("Note on the pressing", hint="what was done otherwise, if anything")
         left.addWidget(self.note)
         row.addLayout(left, 5)
@@ -310,6 +313,7 @@ class PressDesk(Desk):
             )
             self.list.addWidget(box)
             self.list.addLayout(across(28, (line(step.words, 8, dim=True), 1)))
+        self.list.addStretch()
 
     def refresh(self) -> None:
         """Show the press data, the steps and the clock, or the piece beside what was promised."""

@@ -16,13 +16,15 @@ from fidele.arrays import Codes
 from fidele.chart.readiness import READINESS
 from fidele.colour.cie import xyz_to_lab
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import SPRING, across, entry
+from fidele.desk.flow import Flow
+from fidele.desk.kit import across, entry
 from fidele.desk.labels import button, label, menu_button
 from fidele.desk.later import LaterDialog
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.printing import Printing, time_words
 from fidele.desk.queue_view import QueueView
 from fidele.desk.readiness_box import ReadinessBox
+from fidele.desk.theme import px
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.proof.soft import show
@@ -63,13 +65,14 @@ class PrintDesk(Desk):
         self.printing.further.connect(self._show_entries)
 
     def _head(self) -> None:
-        top = self.head()
+        self.box.addLayout(self.head())
+        top = Flow(space=8)
         self.reason = entry(
             "Reason to print all the same",
             hint="why print all the same?",
             tip="Findings hold this print. With a reason, which the logbook keeps, it goes on.",
         )
-        self.reason.setFixedWidth(176)
+        self.reason.setFixedWidth(px(176))
         self.reason.textChanged.connect(lambda _: self._buttons())
         top.addWidget(self.reason)
         self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
@@ -130,21 +133,20 @@ class PrintDesk(Desk):
         self.queue.toggled.connect(self._toggle)
         self.queue.picked.connect(lambda _: self._queue_buttons())
         column.addWidget(self.queue, 1)
-        row = across(space=4)
+        row = Flow(space=4)
         self.hold = button("Hold", lambda: self._toggle(self.queue.current), "Hold this run, or let it go on (Space)")
         self.now = button("Print next", self._now, "Print this run at once, before all others")
         self.prepare = button("Prepare", self._prepare, "Prepare its page already, and hold it then")
         self.cancel = button("Cancel", lambda: self._cancel(self.queue.current), "Take it out of the queue (Delete)")
         for made in (self.hold, self.now, self.prepare, self.cancel):
             row.addWidget(made)
-        row.addStretch()
         column.addLayout(row)
         self.edit = button("Edit", self._edit, "Its pictures come into hand; changed, they go back into its place")
         self.renew = button(
             "Renew", self._renew, "Order it anew in its place, as picture, condition and driver are now"
         )
         self.leave = button("Leave it as it was", self._leave, "The run that is being edited waits again, unchanged")
-        column.addLayout(across(self.edit, self.renew, self.leave, SPRING, space=4))
+        column.addLayout(Flow(self.edit, self.renew, self.leave, space=4))
         self.runs = button(
             "The logbook", lambda: self.go.emit("Logbook"), "Every run that was printed (F11)", quiet=True
         )

@@ -9,16 +9,17 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QLayout, QWidget
 
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import Desk
-from fidele.desk.kit import SPRING, across, choice, down, fill, tick
+from fidele.desk.flow import Flow
+from fidele.desk.kit import across, choice, down, fill, tick
 from fidele.desk.labels import button, heading, label, line, say_steadily, section
 from fidele.desk.loss_row import LossRow
 from fidele.desk.numbers import Decimal
 from fidele.desk.picture import PictureView, Tooth
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.desk.work import Work
 from fidele.icc.blackpoint import compensates
 from fidele.icc.profile import Profile
@@ -65,7 +66,7 @@ class Legend(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._words = band_words(LOST)
-        self.setFixedHeight(18)
+        self.setFixedHeight(px(18))
         self.setMinimumWidth(250)
 
     def set_steps(self, steps: float) -> None:
@@ -123,8 +124,8 @@ class ProofDesk(Desk):
         self._held_by: tuple[Holding, ...] = ()
         self._held_of: Artwork | None = None
 
-    def _ways_to_look(self) -> QHBoxLayout:
-        row = across(space=8)
+    def _ways_to_look(self) -> QLayout:
+        row = Flow(space=8)
         self.whole = button("Whole picture", self._toggle, "The print alone, in one view instead of the comb")
         self.where = button("Where it is lost", self._where, "A map of ΔE00 over the picture, in steps")
         self.every = button(
@@ -141,7 +142,7 @@ class ProofDesk(Desk):
         self.sent.released.connect(lambda: self._hold(False))
         row.addWidget(self.sent)
         self.true_size = button("True size", self._true_size, "As large as it is printed (2), by the screen's own size")
-        fill(row, self.true_size, SPRING)
+        row.addWidget(self.true_size)
         self.write = button(
             "Write a file …", self.convert_wanted.emit, "The picture converted, as TIFF, PNG, JPEG, PDF"
         )
@@ -156,15 +157,15 @@ class ProofDesk(Desk):
         made.setDecimals(1)
         made.setValue(LOST)
         made.setPrefix("from ")
-        made.setFixedWidth(84)
+        made.setFixedWidth(px(84))
         made.lineEdit().setTextMargins(4, 0, 0, 0)
         made.setToolTip("The map's first step, ΔE00; each further one is twice as far")
         made.setAccessibleName("First step of the map, ΔE00")
         made.valueChanged.connect(lambda _: self.refresh())
         return made
 
-    def _ways_to_convert(self) -> QHBoxLayout:
-        row = across(space=8)
+    def _ways_to_convert(self) -> QLayout:
+        row = Flow(space=8)
         tip = "Black point compensation: scale so that the picture's black becomes the piece's black"
         self.bpc = self._check("Black point", tip, self._bpc)
         self.bpc.setAccessibleName("Black point compensation")
@@ -180,7 +181,8 @@ class ProofDesk(Desk):
         for keep in KEEPS:
             self.kept.addItem(_KEPT[keep], keep)
         self.kept.activated.connect(lambda i: self.guarded(self.session.pieces.keep, self.kept.itemData(i)))
-        fill(row, self.kept, SPRING, self.every)
+        row.addWidget(self.kept)
+        row.addWidget(self.every)
         self.colours = button(
             "Colours …", lambda: self.go.emit("Colours"), "The customer's colours and the picture's own; replace them"
         )

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QFrame, QGridLayout, QLab
 
 from fidele.desk.kit import across, choice, down
 from fidele.desk.labels import clear, label, line
+from fidele.desk.theme import px
 from fidele.desk.tile import scrolled
 from fidele.devices.protocol import Choice
 from fidele.route.layers import Evidence, SettingRow
@@ -45,7 +46,7 @@ class SettingLine(QFrame):
         for control in controls:
             last.addWidget(control)
         grid.addLayout(last, 0, 3)
-        self.setFixedHeight(28 if compact else 31)
+        self.setFixedHeight(px(28 if compact else 31))
 
 
 def _controls_of(row: SettingRow, choices: tuple[Choice, ...]) -> list[Choice]:
@@ -96,20 +97,20 @@ class SettingTable(QWidget):
                 if stood and control.accessibleName() == stood:
                     control.setFocus()
         # As high as its rows, as long as the predicted prints keep some room; beyond that it scrolls.
-        self._area.setFixedHeight(32 + (28 if compact else 31) * min(len(shown), _ROOM))
+        self._area.setFixedHeight(px(32) + px(28 if compact else 31) * min(len(shown), _ROOM))
 
     def _head(self) -> QFrame:
         head = QFrame()
         grid = QGridLayout(head)
         grid.setContentsMargins(8, 4, 8, 0)
         grid.setHorizontalSpacing(8)
-        said, self._time = self._time.text(), label("", 8.5, bold=True, dim=True)
+        said, self._time = self._time.text(), line("", 8.5, bold=True, dim=True)
         self._time.setText(said)
         titles = (
             label(""),
-            label("the card says", 8.5, True, True),
+            line("the card says", 8.5, True, True),
             self._time,
-            label("where in the driver", 8.5, True, True),
+            line("where in the driver", 8.5, True, True),
         )
         for column, (title, stretch) in enumerate(zip(titles, (0, 48, 38, 68), strict=True)):
             grid.setColumnStretch(column, stretch)

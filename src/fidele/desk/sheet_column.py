@@ -25,7 +25,7 @@ from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, label, menu_button, section
 from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.panels_box import PanelsBox
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.session.laying import ALIGN, Key
 from fidele.session.model import Session
 from fidele.session.piece import Piece
@@ -57,7 +57,7 @@ class SheetColumn(QScrollArea):
         self.session, self._selection, self._choose, self._do = session, selection, choose, do
         self._filling = False
         self.setWidgetResizable(True)
-        self.setFixedWidth(246)
+        self.setFixedWidth(px(246))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inside = QWidget()
@@ -156,7 +156,7 @@ class SheetColumn(QScrollArea):
         self.turn_left = button("+90°", lambda: self.turn(90), "Turn counter-clockwise (R)")
         self.turn_right = button("−90°", lambda: self.turn(-90), "Turn clockwise (Shift+R)")
         for made in (self.turn_left, self.turn_right):
-            made.setFixedWidth(56)
+            made.setFixedWidth(px(56))
             row.addWidget(made)
         row.addStretch()
         self._loose.addLayout(row)
@@ -360,7 +360,7 @@ class SheetColumn(QScrollArea):
             self.list.addItem(item)
             if piece is current:
                 self.list.setCurrentItem(item)
-        self.list.setFixedHeight(8 + 23 * max(1, min(5, len(pieces))))
+        self.list.setFixedHeight(8 + px(23) * max(1, min(5, len(pieces))))
         one = self.one()
         card, piece_card = session.card, None
         self.press_as.clear()

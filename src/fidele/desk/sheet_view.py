@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -25,6 +26,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele import units
+from fidele.desk.spots import Part, Spots
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.laying import Key
 from fidele.sheet.page import Behind
@@ -106,6 +109,8 @@ class SheetView(QWidget):
         self.media: Media | None = None
         self.shown: list[Shown] = []
         self.selection: set[Key] = set()
+        self._spots = Spots(self)
+        self._parted: object = None
         self.guides: list[tuple[str, float]] = []
         self.inches = False
         self.mirrored = self.half_turned = self.margins_swapped = False
@@ -192,6 +197,10 @@ class SheetView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.rect(), self.theme.colour("surround"))
+        drawn = (tuple(self.shown), self.selection.copy(), self.transform() if self.media is not None else None)
+        if drawn != self._parted:  # no widget is made while another is painted
+            self._parted = drawn
+            QTimer.singleShot(0, self, self._show_parts)
         if self.media is None:
             return
         mapped = self.transform()
@@ -406,6 +415,19 @@ class SheetView(QWidget):
         self._drag = ("pan", at)
         if self._zoom is None and self.media is not None:
             self._zoom, self._centre = self.scale, QPointF(self.media.width / 2, self.media.height / 2)
+
+    def _show_parts(self) -> None:
+        """Let every copy on the sheet be reached and chosen by keyboard and screen reader."""
+        parts = []
+        mapped = self.transform() if self.media is not None else QTransform()
+        for one in self.shown if self.media is not None else ():
+            x0, y0, x1, y1 = one.placing.bounds
+            place = mapped.mapRect(QRectF(x0, y0, x1 - x0, y1 - y0)).toRect()
+            size = units.size(one.placing.width, one.placing.height)
+            at = units.size(x0, y0)
+            name = f"{one.name}, copy {one.key[1] + 1}: {size}, at {at}{', locked' if one.locked else ''}"
+            parts.append(Part(name, place, partial(self._choose, (one.key,)), one.key in self.selection))
+        self._spots.show(parts)
 
     def _choose(self, keys: Iterable[Key]) -> None:
         self.selection = set(keys)

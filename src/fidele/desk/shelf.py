@@ -9,10 +9,11 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from fidele.check.statistics import SAID
+from fidele.desk.flow import Flow
 from fidele.desk.kit import REST, SPRING, across, down, entry, fill
-from fidele.desk.labels import button, clear, label, section
+from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.profile_list import ProfileList, lines_of
-from fidele.desk.theme import Theme, font
+from fidele.desk.theme import Theme, font, px
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 
@@ -30,7 +31,7 @@ class CardTile(QFrame):
         box = QVBoxLayout(self)
         box.setContentsMargins(10, 8, 10, 9)
         box.setSpacing(3)
-        box.addWidget(label(name, 9.5, bold=True))
+        box.addWidget(line(name, 9.5, bold=True, tip=name))
         box.addWidget(label(summary, 8.0, dim=True, wrap=True))
         self.setAccessibleName(f"Printing condition {name}" + (", in force" if in_force else ""))
         self.setToolTip(
@@ -89,13 +90,13 @@ class ShelfView(QWidget):
         printers = button(
             "Printers", self.printers_wanted.emit, "Which there are, and what is known of them", quiet=True
         )
-        fill(top, printers, self.new)
+        fill(top, self.new)
         box.addLayout(top)
         tip = "Seven steps to a first print that is right; each can be left and taken up again"
         self.first = button("", self.first_wanted.emit, tip, quiet=True)
         self._cards = down(space=8)
         fill(box, self._cards)
-        box.addWidget(self.first, alignment=Qt.AlignmentFlag.AlignLeft)
+        box.addLayout(Flow(printers, self.first, space=2))
         row = across(section("Profiles"), SPRING)
         self._count = label("", 8.0, dim=True)
         row.addWidget(self._count)
@@ -115,7 +116,7 @@ class ShelfView(QWidget):
         self.all = button(
             "", self.all_wanted.emit, "Everything on this machine, with what fits and why not", quiet=True
         )
-        box.addWidget(self.all, alignment=Qt.AlignmentFlag.AlignLeft)
+        box.addLayout(Flow(self.all))
         fill(box, 6, section("Logbook"))
         self.log = self._list("Logbook")
         self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
@@ -198,7 +199,7 @@ class ShelfView(QWidget):
         rows = self._rows
         shown = [r for r in rows if (r.matches(words) if words else r.used and not r.papers.hidden)]
         self.profiles.show_lines(lines_of(shown, "nothing", short=True))
-        self.profiles.setFixedHeight(4 + 24 * max(1, min(8, len(shown))))
+        self.profiles.setFixedHeight(4 + px(24) * max(1, min(8, len(shown))))
         self.profiles.setVisible(bool(shown))
         usable = sum(r.entry.description.usable_as_output for r in rows)
         self._count.setText(f"{usable:,} can print" if rows else "")
@@ -207,9 +208,9 @@ class ShelfView(QWidget):
         self.all.setText(
             f"All {len(rows):,} on this machine"
             if len(rows) > 1
-            else "Find, fetch or add more"
+            else "Find or add more"
             if rows
-            else "Find, fetch or add profiles"
+            else "Find or add profiles"
         )
         drop = "Drop an .icc file, or the supplier's zip, anywhere on this window."
         self._hint.setText(
@@ -259,4 +260,4 @@ class ShelfView(QWidget):
 
 def _fit_height(rows: QListWidget, most: int) -> None:
     """Make a list as high as its rows, up to some."""
-    rows.setMaximumHeight(6 + 22 * max(1, min(most, rows.count())))
+    rows.setMaximumHeight(6 + px(22) * max(1, min(most, rows.count())))

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.theme import LIGHT, Theme, font, px
 
 #: How each layer is drawn: height in pixels, grey, and pattern.
 _LOOKS = {
@@ -22,7 +22,7 @@ class StackView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(150)
+        self.setFixedHeight(px(150))
         self.theme: Theme = LIGHT
         self.layers: tuple[str, ...] = ()
 

@@ -13,7 +13,7 @@ from fidele.artwork.lay import over_white
 from fidele.artwork.picture import Artwork
 from fidele.desk.desk import short
 from fidele.desk.picture import to_image
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.icc.transform import white_of
 from fidele.proof.soft import as_sent
 from fidele.session.pieces import Pieces
@@ -37,7 +37,7 @@ class Strip(QListWidget):
         self.setMovement(QListView.Movement.Static)
         self.setIconSize(QSize(_SIDE, _SIDE))
         self.setGridSize(QSize(_SIDE + 46, _SIDE + 26))
-        self.setFixedHeight(_SIDE + 42)
+        self.setFixedHeight(_SIDE + px(42))
         self.setHorizontalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFont(font(8.5))

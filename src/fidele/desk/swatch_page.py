@@ -11,6 +11,7 @@ from fidele.check.statistics import relative_to_white
 from fidele.desk.check_pages import Page
 from fidele.desk.kit import REST, choice, entry, fill
 from fidele.desk.labels import button, clear, label
+from fidele.desk.theme import px
 from fidele.errors import FideleError
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
@@ -97,7 +98,7 @@ class SwatchPage(Page):
         for row, pick in enumerate((blend, *picks)):
             for column, colour in enumerate((wanted, pick.Lab)):
                 patch = QFrame()
-                patch.setFixedSize(64, 34)
+                patch.setFixedSize(px(64), px(34))
                 red, green, blue = (int(v) for v in show(colour.astype(np.float32)[None])[0])
                 patch.setStyleSheet(f"background:{QColor(red, green, blue).name()}")
                 self.found.addWidget(patch, row, column)

@@ -40,9 +40,27 @@ class Theme:
         return self.colour(part).name()
 
 
-LIGHT = Theme("light", 230, 214, 236, 226, 246, 250, 200, 150, 20, 88, 170, 24, 250, 119)
-BOOTH = Theme("booth", 96, 88, 106, 98, 118, 126, 78, 150, 245, 214, 150, 235, 30, 119)
+LIGHT = Theme("light", 230, 214, 236, 226, 246, 250, 200, 118, 20, 80, 166, 24, 250, 119)
+BOOTH = Theme("booth", 80, 72, 88, 80, 96, 92, 64, 186, 245, 224, 140, 235, 30, 119)
 THEMES = {t.name: t for t in (LIGHT, BOOTH)}
+
+
+_scale = [1.0]
+
+
+def set_scale(factor: float) -> None:
+    """Let type, and what is measured by it, be so many times as large from now on: 0.8 to 2."""
+    _scale[0] = min(2.0, max(0.8, factor))
+
+
+def scale() -> float:
+    """Return how large type is, 1 for as designed."""
+    return _scale[0]
+
+
+def px(pixels: float) -> int:
+    """Return a size that goes with the type, in pixels, of one at the designed size."""
+    return round(pixels * _scale[0])
 
 
 def load_fonts() -> None:
@@ -55,7 +73,7 @@ def load_fonts() -> None:
 def font(points: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """Return the interface's font with tabular figures."""
     made = QFont(FAMILY)
-    made.setPixelSize(round(points * 1.333))
+    made.setPixelSize(round(points * 1.333 * _scale[0]))
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
@@ -93,8 +111,8 @@ def sheet(theme: Theme) -> str:
     QPushButton:checked {{ background: {c("press")}; color: {c("press_text")}; border-color: {c("press")}; }}
     QPushButton[quiet="true"] {{ border-color: transparent; background: transparent; padding: 3px 6px; }}
     QPushButton[quiet="true"]:hover, QPushButton[quiet="true"]:focus {{ border: 1px solid {c("strong")}; padding: 3px 6px; }}
-    QComboBox, QAbstractSpinBox, QLineEdit {{ background: {c("field")}; border: 1px solid {c("line")}; border-radius: 4px;
-        padding: 3px 8px; min-height: 20px; selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
+    QComboBox, QAbstractSpinBox, QLineEdit {{ background: {c("field")}; border: 1px solid {c("strong")}; border-radius: 4px;
+        padding: 3px 8px; min-height: {px(20)}px; selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
     QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus {{ padding: 2px 7px; }}
     QAbstractSpinBox {{ padding: 3px 4px; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: none; }}

@@ -18,8 +18,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
+from fidele.desk.by_any_hand import ByAnyHand
 from fidele.desk.labels import label
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.theme import LIGHT, Theme, font, px, scale
 from fidele.route.layers import Chain, Evidence
 
 STATIONS = ("Artwork", "Proof", "Sheet", "Hand-off", "Print", "Press", "Check")
@@ -32,9 +33,17 @@ TIPS = {
     "Press": "Heat-press the print on its piece",
     "Check": "Is the print right, and if not, why",
 }
-_LINE_Y = 43.0
-_HEIGHT = 112
+#: Where the line runs, how high the thread is, and where its stations begin, at the designed size of type.
+_LINE, _TALL, _STATION = 43.0, 112, 58
 _STROKE = 3.0
+
+
+def _line_y() -> float:
+    return _LINE * scale()
+
+
+def _height() -> int:
+    return px(_TALL)
 
 
 @dataclass(frozen=True)
@@ -48,7 +57,7 @@ class ThreadState:
     sentence: str
 
 
-class _Station(QAbstractButton):
+class _Station(ByAnyHand, QAbstractButton):
     """A station's name and state; the chosen one opens downward into its desk."""
 
     def __init__(self, name: str, parent: ThreadView) -> None:
@@ -59,6 +68,7 @@ class _Station(QAbstractButton):
         self._by_key = False
         self.setCheckable(True)
         self.setAutoExclusive(True)
+        self.watch_toggles()
         self.setAccessibleName(name)
         number = STATIONS.index(name) + 1
         self.setToolTip(f"{TIPS[name]} (Alt+{number})")
@@ -66,7 +76,7 @@ class _Station(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def sizeHint(self) -> QSize:
-        return QSize(100, 56)
+        return QSize(px(100), px(56))
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         # A ring is for those who move by keyboard.
@@ -96,16 +106,16 @@ class _Station(QAbstractButton):
             total = wide + gap + painter.fontMetrics().horizontalAdvance(said)
             x = (self.width() - total) / 2
             painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
-            painter.drawText(QRectF(x + wide + gap, 24, room + 8, 26), Qt.AlignmentFlag.AlignVCenter, said)
+            painter.drawText(QRectF(x + wide + gap, px(24), room + 8, px(26)), Qt.AlignmentFlag.AlignVCenter, said)
             painter.setFont(name_font)
             painter.setPen(theme.colour("text"))
-            painter.drawText(QRectF(x, 24, wide + 4, 26), Qt.AlignmentFlag.AlignVCenter, self.name)
+            painter.drawText(QRectF(x, px(24), wide + 4, px(26)), Qt.AlignmentFlag.AlignVCenter, self.name)
         else:
-            painter.drawText(QRectF(0, 4, self.width(), 24), Qt.AlignmentFlag.AlignCenter, self.name)
+            painter.drawText(QRectF(0, px(4), self.width(), px(24)), Qt.AlignmentFlag.AlignCenter, self.name)
             painter.setFont(font(8.5))
             painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
             said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 6)
-            painter.drawText(QRectF(0, 26, self.width(), 20), Qt.AlignmentFlag.AlignCenter, said)
+            painter.drawText(QRectF(0, px(26), self.width(), px(20)), Qt.AlignmentFlag.AlignCenter, said)
         if self._by_key and self.hasFocus():
             painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.DotLine))
             painter.drawRoundedRect(QRectF(2.5, 1.5, self.width() - 5, self.height() - 5), 4, 4)
@@ -120,7 +130,7 @@ class ThreadView(QWidget):
         super().__init__(parent)
         self.setObjectName("thread")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(_HEIGHT)
+        self.setFixedHeight(_height())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.theme: Theme = LIGHT
         self.state = ThreadState(None, {}, False, "", "")
@@ -157,7 +167,7 @@ class ThreadView(QWidget):
 
     def _arrange(self) -> None:
         """Put the stations at their places: the hand-off takes a span, the verdict the right end."""
-        verdict = min(252, max(196, round(self.width() * 0.20)))
+        verdict = min(px(252), max(px(196), round(self.width() * 0.20)))
         end = self.width() - verdict - 18
         start = 16
         names = [n for n in STATIONS if n in self.state.words] or list(STATIONS)
@@ -168,11 +178,11 @@ class ThreadView(QWidget):
         for name, weight in zip(names, weights, strict=True):
             width = unit * weight
             self._span[name] = (x, width)
-            self.stations[name].setGeometry(round(x), 58, round(width), _HEIGHT - 58)
+            self.stations[name].setGeometry(round(x), px(_STATION), round(width), _height() - px(_STATION))
             x += width
         self._end = end
-        self.headline.setGeometry(end + 22, 14, verdict - 16, 26)
-        self.sentence.setGeometry(end + 22, 44, verdict - 16, 64)
+        self.headline.setGeometry(end + 22, px(14), verdict - 16, px(26))
+        self.sentence.setGeometry(end + 22, px(44), verdict - 16, px(64))
 
     def resizeEvent(self, _event: QResizeEvent) -> None:
         self._arrange()
@@ -202,7 +212,7 @@ class ThreadView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawLine(0, _HEIGHT - 1, self.width(), _HEIGHT - 1)
+        painter.drawLine(0, _height() - 1, self.width(), _height() - 1)
         strong, pale = self.theme.colour("text"), self.theme.colour("faint")
         held = self.state.held
         x0, width = self._span.get("Hand-off", (0.0, 0.0))
@@ -226,7 +236,7 @@ class ThreadView(QWidget):
                 continue
             after = cut_at is not None and x > cut_at - 10
             self._stop(
-                painter, QPointF(x + wide / 2, _LINE_Y), self.stations[name].isChecked(), pale if after else strong
+                painter, QPointF(x + wide / 2, _line_y()), self.stations[name].isChecked(), pale if after else strong
             )
 
     def _layer_places(self) -> dict[str, float]:
@@ -246,14 +256,14 @@ class ThreadView(QWidget):
             if b > end:
                 continue
             painter.setPen(solid)
-            painter.drawLine(QPointF(x, _LINE_Y), QPointF(a, _LINE_Y))
+            painter.drawLine(QPointF(x, _line_y()), QPointF(a, _line_y()))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)
             for dot in range(5):
-                painter.drawEllipse(QPointF(a + 9 + dot * (b - a - 18) / 4, _LINE_Y), 1.7, 1.7)
+                painter.drawEllipse(QPointF(a + 9 + dot * (b - a - 18) / 4, _line_y()), 1.7, 1.7)
             x = b
         painter.setPen(solid)
-        painter.drawLine(QPointF(x, _LINE_Y), QPointF(end, _LINE_Y))
+        painter.drawLine(QPointF(x, _line_y()), QPointF(end, _line_y()))
 
     def _layers(self, painter: QPainter, places: dict[str, float], colour: QColor) -> None:
         chain = self.state.chain
@@ -276,20 +286,20 @@ class ThreadView(QWidget):
                 {"knot": self._knot, "twist": self._twist, "stretch": self._stretch}[mark](painter, at, colour)
             painter.setPen(QPen(colour, 1.5))
             painter.setBrush(self.theme.colour("thread"))
-            painter.drawRect(QRectF(x - 2.5, _LINE_Y + 8, 5, 5))
+            painter.drawRect(QRectF(x - 2.5, _line_y() + 8, 5, 5))
 
     def name_layers(self, painter: QPainter, left: int) -> None:
         """Write the layers' names into the hand-off's own button, which lies over the thread there."""
         painter.setFont(font(7.5))
         painter.setPen(self.theme.colour("dim"))
         for name, x in self._layer_places().items():
-            painter.drawText(QRectF(x - left - 40, -3, 80, 16), Qt.AlignmentFlag.AlignCenter, name)
+            painter.drawText(QRectF(x - left - px(40), -3, px(80), px(16)), Qt.AlignmentFlag.AlignCenter, name)
 
     def _pen(self, colour: QColor, width: float = _STROKE) -> QPen:
         return QPen(colour, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin)
 
     def _knot(self, painter: QPainter, x: float, colour: QColor) -> None:
-        y = _LINE_Y
+        y = _line_y()
         path = QPainterPath(QPointF(x - 20, y))
         path.cubicTo(x - 4, y, x + 13, y - 4, x + 11.5, y - 15)
         path.cubicTo(x + 10, y - 27, x - 10, y - 27, x - 11.5, y - 15)
@@ -299,7 +309,7 @@ class ThreadView(QWidget):
         painter.drawPath(path)
 
     def _twist(self, painter: QPainter, x: float, colour: QColor) -> None:
-        y = _LINE_Y
+        y = _line_y()
         painter.fillRect(QRectF(x - 16, y - 3, 32, 6), self.theme.colour("thread"))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(self._pen(colour, 2.2))
@@ -310,7 +320,7 @@ class ThreadView(QWidget):
             painter.drawPath(path)
 
     def _stretch(self, painter: QPainter, x: float, colour: QColor) -> None:
-        y = _LINE_Y
+        y = _line_y()
         painter.fillRect(QRectF(x - 16, y - 3, 32, 6), self.theme.colour("thread"))
         path = QPainterPath(QPointF(x - 17, y))
         for index in range(8):
@@ -324,7 +334,7 @@ class ThreadView(QWidget):
         for end, way, colour in ((x - 8, 1, strong), (x + 14, -1, pale)):
             painter.setPen(self._pen(colour, 1.8))
             for spread in (-6, 0, 6):
-                painter.drawLine(QPointF(end, _LINE_Y), QPointF(end + 8 * way, _LINE_Y + spread))
+                painter.drawLine(QPointF(end, _line_y()), QPointF(end + 8 * way, _line_y() + spread))
 
     def _stop(self, painter: QPainter, at: QPointF, filled: bool, colour: QColor) -> None:
         painter.setPen(QPen(colour, 2.2))

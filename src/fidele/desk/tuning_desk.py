@@ -16,6 +16,7 @@ from fidele.desk.desk import Desk
 from fidele.desk.kit import across, choice, down, fill
 from fidele.desk.labels import button, label, section
 from fidele.desk.picture import PictureView, Tooth
+from fidele.desk.theme import px
 from fidele.desk.work import Work
 from fidele.icc.transform import to_lab
 from fidele.judge.finding import Action, Deed
@@ -78,7 +79,7 @@ class TuningDesk(Desk):
         made.setAccessibleName(title)
         made.setToolTip(tip)
         value = label("0", 9.0)
-        value.setFixedWidth(34)
+        value.setFixedWidth(px(34))
         value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         name = label(title, 9.0)
         name.setMinimumWidth(76)

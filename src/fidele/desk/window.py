@@ -34,6 +34,7 @@ from fidele.desk.help import Help
 from fidele.desk.incoming import Incoming
 from fidele.desk.kit import across, down, fill
 from fidele.desk.numbers import dress_all
+from fidele.desk.preferences import Preferences
 from fidele.desk.screen import screen_profile
 from fidele.desk.shelf import ShelfView
 from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
@@ -94,6 +95,8 @@ class Window(QMainWindow):
         self.setWindowTitle("Fidele, demo: everything in it is invented" if session.places.demo else "Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
+        #: Whether it is closed to be opened anew.
+        self.again = False
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
         self._station = self._came_from = "Artwork"
         self._findings_soon = QTimer(self, singleShot=True, interval=_FOLLOW)
@@ -208,6 +211,7 @@ class Window(QMainWindow):
         self.foot.report_wanted.connect(self.incoming.write_report)
         self.foot.theme_changed.connect(self.toggle_theme)
         self.foot.help_wanted.connect(self.show_help)
+        self.foot.settings_wanted.connect(self.show_settings)
         self.work.started.connect(self.foot.begin)
         self.work.started.connect(lambda _: self.thread_view.show_state(self._thread_state()))
         self.work.progress.connect(self.foot.progress)
@@ -236,6 +240,7 @@ class Window(QMainWindow):
             ("F8", "fold the shelf away", self.fold_shelf),
             ("F9", "booth grey, for judging colour", self.toggle_theme),
             ("F10", "charts", lambda: self.show_desk("Charts")),
+            ("F12", "settings: size of type, theme, units", self.show_settings),
             ("F11", "the logbook", lambda: self.show_desk("Logbook")),
             ("Esc", "stop the work under way", self.work.cancel),
         ):
@@ -247,6 +252,18 @@ class Window(QMainWindow):
         made = Help(self.desk.station, self.desks, self.shortcuts, self)
         made.wanted.connect(self._go_to)
         made.open()
+
+    def show_settings(self) -> None:
+        """Let a person set size of type, theme and units."""
+        made = Preferences(self.settings, self.session.measures, self.theme.name, self)
+        made.theme_chosen.connect(lambda name: self.apply_theme(THEMES[name]))
+        made.reopen.connect(self._reopen)
+        made.open()
+
+    def _reopen(self) -> None:
+        """Close the window and open it anew, with the work in hand as it is."""
+        self.again = True
+        self.close()
 
     def _go_to(self, station: str, words: str) -> None:
         """Show a desk, and the button with these words on it."""

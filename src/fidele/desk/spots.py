@@ -1,0 +1,69 @@
+"""Parts of a drawn view as controls of their own: reached by Tab, pressed by Space, known to a screen reader."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRect, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QWidget
+
+from fidele.desk.by_any_hand import ByAnyHand
+from fidele.desk.theme import Theme
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of a view: its name in full, where it is drawn, what pressing it does, whether it is the chosen one."""
+
+    name: str
+    place: QRect
+    press: Callable[[], object]
+    chosen: bool = False
+
+
+class _Spot(ByAnyHand, QAbstractButton):
+    """Lies over a part, lets the mouse through, and is seen only while the keyboard is on it."""
+
+    def __init__(self, view: QWidget) -> None:
+        super().__init__(view)
+        self.setCheckable(True)
+        self.watch_toggles()
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.press: Callable[[], object] = lambda: None
+        self.clicked.connect(lambda _=False: self.press())
+        self.theme: Theme | None = None
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if self.hasFocus():
+            painter = QPainter(self)
+            for shade, width in ((Qt.GlobalColor.white, 4), (Qt.GlobalColor.black, 2)):
+                painter.setPen(QPen(shade, width, Qt.PenStyle.SolidLine if width > 2 else Qt.PenStyle.DashLine))
+                painter.drawRect(self.rect().adjusted(2, 2, -3, -3))
+
+
+class Spots:
+    """Keeps the controls over a view's parts; as many are there as there are parts."""
+
+    def __init__(self, view: QWidget) -> None:
+        self._view = view
+        self._spots: list[_Spot] = []
+
+    def show(self, parts: Sequence[Part]) -> None:
+        """Lay a control over each part; one that has the focus keeps it."""
+        while len(self._spots) > len(parts):
+            self._spots.pop().deleteLater()
+        while len(self._spots) < len(parts):
+            made = _Spot(self._view)
+            made.show()
+            self._spots.append(made)
+        for spot, part in zip(self._spots, parts, strict=True):
+            if spot.accessibleName() != part.name:
+                spot.setAccessibleName(part.name)
+                spot.setToolTip("")
+            spot.press = part.press
+            spot.setChecked(part.chosen)
+            if spot.geometry() != part.place:
+                spot.setGeometry(part.place)
