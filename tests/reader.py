@@ -78,7 +78,7 @@ class Reader:
         found = self._call(node.bus, node.path, _ACCESSIBLE, "GetChildren")[0]
         return [self.node(bus, path) for bus, path in found if bus and not path.endswith("/null")]
 
-    def application(self, name: str, seconds: float = 40.0) -> Node:
+    def application(self, name: str, seconds: float = 120.0) -> Node:
         """Return an application once it is there."""
         until = time.monotonic() + seconds
         while time.monotonic() < until:
@@ -113,7 +113,7 @@ class Reader:
 
     def find(self, node: Node, role: str, words: str) -> Node:
         """Return the control of a role (any for '') whose name begins with these words, once it is shown."""
-        until = time.monotonic() + 30
+        until = time.monotonic() + 90
         while time.monotonic() < until:
             for one in self.every(node):
                 if role in ("", one.role) and one.name.startswith(words):

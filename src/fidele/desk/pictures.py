@@ -86,8 +86,12 @@ def take_pictures(demo: Places, out: Path) -> None:
         _print_chart(window, press)
         window.show_desk("Logbook")
         shot("logbook")
-        window.show_desk("Charts")
-        shot("charts")
+        window.show_desk("First print")
+        shot("first-print")
+        window.show_desk("Batch")
+        window.take_file(root / "artwork")
+        settle()
+        shot("batch")
         _conditions(window, shot, settle)
         _profiles(window, root / "downloads", shot, settle)
         window.close()
@@ -240,8 +244,6 @@ def _piece(window, artwork: Path, shot, settle) -> None:  # type: ignore[no-unty
 def _conditions(window, shot, settle) -> None:  # type: ignore[no-untyped-def]
     """Show the making of a condition, and a long driver that has lost its preset."""
     session, mine = window.session, window.session.card
-    window._begin_making()
-    shot("new-condition")
     gannet = next(p for p in session.devices.printers if p.process == "direct")
     item = next(i for i in session.devices.catalogue.listing() if i.name == "Gallery rag")
     (put,) = session.profiles.receive(session.shelf.look_into(item.file, session.devices.catalogue.fetch(item)))
