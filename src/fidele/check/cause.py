@@ -193,6 +193,8 @@ def find_cause(
     passes = compare(tuple(map(str, range(len(every)))), suspected.Lab["right"], measured, tolerance).passed
     if passes and code not in ("right", "undecided") and code == first.code and sure < _SURE:
         code, made = "right", ""
+    if not passes and code == "right":  # what is beyond the limits is not right, though no fault explains it
+        code, group = "unit", ("unit",)
     return Cause(code, suspects, group, ahead, unnoticed, sure, first.left, single, made)
 
 

@@ -370,7 +370,7 @@ class PressDesk(Desk):
 
     def _large(self) -> None:
         """Show clock and buttons so large that they serve beside the press."""
-        self._large_view = PressMode(self)
+        self._large_view = PressMode(self, self)
         self._large_view.showFullScreen()
 
     def _show_table(self) -> None:

@@ -2,30 +2,55 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from fidele.desk.clock_view import ClockView
 from fidele.desk.kit import across, down
 from fidele.desk.labels import label
-from fidele.desk.theme import font, sheet
-
-if TYPE_CHECKING:
-    from fidele.desk.press_desk import PressDesk
+from fidele.desk.theme import Theme, font, sheet
+from fidele.route.condition import Card, PressData
 
 #: Height of a button: twice the least that a finger hits (WCAG 2.2, 2.5.8 asks for 24 px).
 _TALL = 88
 _LOOK = 150
 
 
+class AtThePress(Protocol):
+    """What the large view mirrors of the press desk."""
+
+    theme: Theme
+    face: ClockView
+    title: QLabel
+    state: QLabel
+    start: QPushButton
+    warm: QPushButton
+    press_it: QPushButton
+    stop: QPushButton
+
+    @property
+    def card(self) -> Card | None:
+        """The condition by which the pieces at hand are pressed."""
+        ...
+
+    @property
+    def press(self) -> PressData | None:
+        """What the press is set to this time."""
+        ...
+
+    def in_words(self, press: PressData) -> str:
+        """Return what the press is set to, in words."""
+        ...
+
+
 class PressMode(QWidget):
     """Mirrors the press desk, large: whatever is pressed here is pressed there."""
 
-    def __init__(self, desk: PressDesk) -> None:
-        super().__init__(desk, Qt.WindowType.Window)
+    def __init__(self, desk: AtThePress, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Window)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("desk")
         self.setWindowTitle("Fidele: press")
