@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -134,7 +135,7 @@ class Reader:
 def reading(workshop: Path, display: int) -> Iterator[Reader]:
     """Open a workshop's window on a screen of its own, and a reader beside it."""
     started: list[subprocess.Popen] = []
-    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "start_new_session": True}
     try:
         screen = f":{display}"
         started.append(subprocess.Popen(["Xvfb", screen, "-screen", "0", "1280x800x24"], **quiet))
@@ -166,5 +167,8 @@ def reading(workshop: Path, display: int) -> Iterator[Reader]:
         yield Reader(address)
     finally:
         for process in reversed(started):
+            # With what it started: the launcher runs a bus and a registry of its own.
+            with suppress(ProcessLookupError, PermissionError):
+                os.killpg(process.pid, signal.SIGKILL)
             process.kill()
             process.wait()

@@ -65,7 +65,7 @@ def cut(window) -> list[str]:
     return found
 
 
-@pytest.mark.parametrize(("size", "percent"), [((1024, 700), 100), ((1280, 800), 150), ((1920, 1080), 150)])
+@pytest.mark.parametrize(("size", "percent"), [((1024, 700), 100), ((1280, 800), 150)])
 def test_no_text_is_cut_at_small_windows_and_at_large_type(places, qtbot, size, percent):
     kept = QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat)
     kept.setValue("type size", percent)

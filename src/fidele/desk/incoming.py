@@ -135,9 +135,11 @@ class Incoming:
     def take_all(self, paths: list[Path], scan: bool = False) -> None:
         """Do the sensible thing with each of some files; the pictures among them are opened one after the other."""
         before = self._window.desk
-        if before.station == "Batch" and not scan:
-            self._window.desks.batch.add(paths)
-            return
+        if before.station == "Batch" and not scan:  # pictures and folders go on its list, all else where it belongs
+            listed = [path for path in paths if path.is_dir() or path.suffix.lower() in PICTURE_ENDINGS]
+            if listed:
+                self._window.desks.batch.add(listed)
+            paths = [path for path in paths if path not in listed]
         folders = [path for path in paths if path.is_dir()]
         if folders and not scan:
             rest = [path for path in paths if path not in folders]

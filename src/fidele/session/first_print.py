@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
+import json
 from dataclasses import dataclass
 from typing import Literal
 
 from fidele.devices.devices import Devices
-from fidele.errors import FideleError
 from fidele.session.live import Live
+from fidele.session.news import LogChanged, News, QueueChanged
 from fidele.session.profiles import Profiles
 from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
@@ -16,7 +16,7 @@ from fidele.store.records import KeptRun
 
 Stand = Literal["done", "now", "later"]
 #: So many runs are looked through for one of the condition in force.
-_RUNS = 12
+_RUNS = 60
 
 
 @dataclass(frozen=True)
@@ -51,6 +51,9 @@ class FirstPrint:
     def __init__(self, live: Live, devices: Devices, profiles: Profiles, cards: CardStore, logbook: Logbook) -> None:
         self._live, self._devices, self._profiles = live, devices, profiles
         self._cards, self._logbook = cards, logbook
+        #: The condition whose runs are known, and those: the disk is asked anew when the log has changed.
+        self._known: tuple[str, list[KeptRun]] | None = None
+        live.listen(self._heard)
 
     @property
     def untouched(self) -> bool:
@@ -79,11 +82,14 @@ class FirstPrint:
         card = self._live.state.card
         if card is None:
             return []
-        found = []
-        for number in self._logbook.runs_of(card.id, _RUNS):
-            with contextlib.suppress(FideleError):  # a damaged row is told elsewhere
-                found.append(self._logbook.run(number))
-        return found
+        if self._known is None or self._known[0] != card.id:
+            mine = [r for r in self._logbook.runs(_RUNS) if json.loads(r.card or "{}").get("id") == card.id]
+            self._known = card.id, mine
+        return self._known[1]
+
+    def _heard(self, news: News) -> None:
+        if isinstance(news, LogChanged | QueueChanged):
+            self._known = None
 
     def steps(self) -> tuple[Step, ...]:
         """Return the steps; the first that is not done is the one to do now."""
