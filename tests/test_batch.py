@@ -101,6 +101,15 @@ def test_cancelled_it_keeps_what_was_written_and_says_what_was_not(session, fold
     assert all((tmp_path / rows[name][1].rpartition("/")[2]).exists() for name in written)
     assert sum(row[3] == "not converted: cancelled" for row in rows.values()) == 8 - len(written)
     assert not list(tmp_path.glob(".*")), "no half file is left"
+    # Pictures of one name in two folders do not become one file.
+    (folder / "again").mkdir()
+    (folder / "again" / "stated-1.png").write_bytes((folder / "stated-0.png").read_bytes())
+    batch.take(batch.looking([folder / "again"])(lambda _: True))
+    done = batch.converting(Order(session.profile), tmp_path)(lambda _: True)
+    assert {d.to.rpartition("/")[2] for d in done if "stated-1" in str(d.path)} == {
+        "stated-1, converted.tif",
+        "stated-1, converted (2).tif",
+    }
     with pytest.raises(FideleError, match="would be written as"):
         batch.converting(Order(session.profile), tmp_path, "all.tif")
 

@@ -175,10 +175,27 @@ def test_a_run_that_waits_is_edited_renewed_and_every_step_taken_back(session, t
     queueing.put_back([put])
     assert states(session) == [(put, "held"), (third, "held")]
     assert len(json.loads(session.logbook.run(put).job)["lying"]) == 3
-    # Left alone, it waits as it was; a chart has nothing to edit.
+    # Left alone, it is as it was, held or waiting; another one that is edited meanwhile leaves it so too.
     queueing.edit(third)
     queueing.leave()
-    assert (states(session)[1], queueing.editing) == ((third, "waiting"), 0)
+    assert (states(session)[1], queueing.editing) == ((third, "held"), 0)
+    queueing.release(third)
+    queueing.edit(third)
+    queueing.edit(put)
+    assert dict(states(session))[third] == "waiting"
+    queueing.leave()
+    # What waits is never there twice while it is ordered anew, also where that fails.
+    anew = queueing.renew(third)
+    assert dict(states(session))[third] == "held"
+    save = two[0].read_bytes()
+    two[0].unlink()
+    with pytest.raises(FideleError, match="is gone"):
+        anew()
+    assert dict(states(session))[third] == "waiting"
+    two[0].write_bytes(save)
+    third = queueing.renew(third)()
+    assert dict(states(session))[third] == "waiting"
+    assert len(states(session)) == 2
     session.open_chart("control")
     chart = queue.order(session.job(), hold=True)
     with pytest.raises(FideleError, match="is a chart"):

@@ -195,7 +195,7 @@ def main() -> None:
         _refuse("There is not enough memory for this.")
     except SystemExit as leaving:
         if leaving.code == _ANEW:  # everything that ran beside the window has ended
-            os.execv(sys.executable, [sys.executable, *sys.argv])
+            os.execv(sys.executable, [sys.executable, *sys.orig_argv[1:]])
         if sys.stdout is not out:  # click puts another in its place where a pipe was closed, and ends with 1
             sys.exit(0)
         raise leaving

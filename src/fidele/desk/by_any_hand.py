@@ -38,7 +38,7 @@ class ByAnyHand(_Base):
         group = self.group()
         exclusive = self.autoExclusive() or (group is not None and group.exclusive())
         if not self._ours and (on or not exclusive):  # of several, the others go up by themselves
-            self.clicked.emit()
+            self.clicked[bool].emit(on)  # type: ignore[index]
 
 
 class Press(ByAnyHand, QPushButton):

@@ -113,13 +113,14 @@ class Closing(QObject):
 
     def tell(self) -> None:
         """Say what became of the run that was under way when the window was closed last."""
-        number = int(str(self._settings.value("closed while printing", 0)))
-        if not number:
+        said = self._settings.value("closed while printing")
+        if said is None:
             return
         self._settings.remove("closed while printing")
         try:
+            number = int(str(said))
             run = self._session.logbook.run(number)
-        except FideleError:
+        except (FideleError, ValueError, OverflowError):
             return
         why = f": {run.why.rstrip('.')}" if run.why and run.state != "printed" else ""
         self._session.say(

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import re
 import subprocess
 import sys
+import time
 from collections.abc import Callable
 
 from PySide6.QtCore import QProcess
@@ -15,6 +17,8 @@ from fidele.tiles import CancelledError, Progress
 
 #: How the demo is started from this very installation.
 COMMAND = (sys.executable, "-c", "from fidele.cli import main; main()", "demo")
+#: How often what it says is read, in seconds.
+_LOOK = 0.1
 _TOLD = re.compile(r"\s*(\d+) %  (.*)")
 
 
@@ -26,14 +30,20 @@ def start_demo(work: Work, say: Callable[[str], None]) -> None:
             [*COMMAND, "--only-make"], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
         )
         assert running.stderr is not None
-        last = ""
+        os.set_blocking(running.stderr.fileno(), False)
+        last, share = "", 0.0
         try:
-            for row in running.stderr:
-                found = _TOLD.match(row)
-                last = row.strip() or last
-                if found and not told(int(found.group(1)) / 100):
+            while True:  # a cancel does not wait for the next word
+                ended = running.poll() is not None
+                for row in (running.stderr.read() or "").splitlines():
+                    last = row.strip() or last
+                    share = int(found.group(1)) / 100 if (found := _TOLD.match(row)) else share
+                if not told(share):
                     raise CancelledError
-            if running.wait() != 0:
+                if ended:
+                    break
+                time.sleep(_LOOK)
+            if running.returncode != 0:
                 raise FideleError(f"The demo could not be made: {last.rstrip('.') or 'no reason was given'}.")
         finally:
             running.kill()

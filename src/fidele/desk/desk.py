@@ -16,6 +16,9 @@ from fidele.desk.work import Work
 from fidele.judge.finding import Finding
 from fidele.session.model import Session
 
+#: The window's setting that says that the way to a first print is not to be shown at the start any more.
+FIRST_LEFT = "first print left"
+
 
 class Desk(QWidget):
     """A station's desk: it shows the session and lets a person act on it."""

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QRectF, QSettings, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QWidget
 
 from fidele.desk.demo_start import start_demo
-from fidele.desk.desk import Desk
+from fidele.desk.desk import FIRST_LEFT, Desk
 from fidele.desk.findings import fact_grid
 from fidele.desk.kit import REST, SPRING, across, down, fill
 from fidele.desk.labels import button, clear, heading, label, section
@@ -51,11 +51,10 @@ class FirstDesk(Desk):
     """Shows the way to a first print; every step leads to the desk that does it, and is taken up where it was left."""
 
     station = "First print"
-    #: Nobody wants to see this at the next start.
-    left = Signal()
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
+        self._settings: QSettings | None = None
         head = self.head()
         self.leave = button("Not now", self._leave, "Go to work; this stays under Help and in the shelf", quiet=True)
         head.addWidget(self.leave, alignment=Qt.AlignmentFlag.AlignTop)
@@ -65,6 +64,10 @@ class FirstDesk(Desk):
         beside = QWidget()
         self._here = down(space=8, margins=(12, 4, 8, 0), on=beside)
         self.box.addLayout(across((scrolled(path), 3), (scrolled(beside), 2)), 1)
+
+    def restore(self, settings: QSettings) -> None:
+        """Know where to keep that nobody wants to see this at the next start."""
+        self._settings = settings
 
     def refresh(self) -> None:
         """Show each step as it stands, and what is on this machine."""
@@ -116,7 +119,8 @@ class FirstDesk(Desk):
             self.pick.emit("artwork")
 
     def _leave(self) -> None:
-        self.left.emit()
+        if self._settings is not None:
+            self._settings.setValue(FIRST_LEFT, "yes")
         self.go.emit("Artwork")
 
     def _demo(self) -> None:

@@ -29,11 +29,14 @@ def desktop_scale(desktop: QFont) -> float:
 
 def wanted_scale(settings: QSettings, desktop: QFont) -> float:
     """Return how large type is to be: as a person set it, else as the desktop says."""
-    try:
-        said = int(str(settings.value(_KEY, 0)))
-    except ValueError:
-        said = 0
+    said = _kept(settings)
     return said / 100 if said else desktop_scale(desktop)
+
+
+def _kept(settings: QSettings) -> int:
+    """Return the size in per cent that was set, 0 where none was, or none that is offered."""
+    said = str(settings.value(_KEY, 0))
+    return int(said) if said in map(str, _SIZES) else 0
 
 
 class Preferences(QDialog):
@@ -46,10 +49,9 @@ class Preferences(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Settings")
         self._settings = settings
-        kept = int(str(settings.value(_KEY, 0)) or 0)
         sizes = [(s, f"{s} %" if s else f"as the desktop says ({self._desktop():.0f} %)") for s in _SIZES]
         self.type = choice("Size of type", sizes, chosen=lambda _: self._typed())
-        self.type.setCurrentIndex(max(0, self.type.findData(kept)))
+        self.type.setCurrentIndex(max(0, self.type.findData(_kept(settings))))
         self.again = button("Open the window anew", self._again, "The work in hand is kept, and opens as it is")
         self.again.setEnabled(False)
         self.theme = choice(

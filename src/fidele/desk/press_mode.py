@@ -82,7 +82,11 @@ class PressMode(QWidget):
         return made
 
     def follow(self) -> None:
-        """Show what the press desk shows."""
+        """Show what the press desk shows; without its window there is nothing to show."""
+        parent = self.parentWidget()
+        if parent is None or not parent.window().isVisible():
+            self.close()
+            return
         desk, face = self._desk, self._desk.face
         self.face.show_time(face.face, face.words, face.share, face.over)
         self.title.setText(desk.title.text())

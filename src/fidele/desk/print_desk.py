@@ -184,7 +184,7 @@ class PrintDesk(Desk):
         except FideleError as error:
             session.say(str(error))
             return
-        queue, wait = session.queue, hold or until is not None
+        queue, wait = session.queue, hold or until is not None or session.queueing.held
 
         def to(job: Job, index: int) -> Path | None:
             if target is None or len(jobs) == 1:

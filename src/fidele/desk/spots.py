@@ -6,11 +6,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRect, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QWidget
 
 from fidele.desk.by_any_hand import ByAnyHand
-from fidele.desk.theme import Theme
 
 
 @dataclass(frozen=True)
@@ -34,7 +33,12 @@ class _Spot(ByAnyHand, QAbstractButton):
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.press: Callable[[], object] = lambda: None
         self.clicked.connect(lambda _=False: self.press())
-        self.theme: Theme | None = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:  # arrows, Delete and letters are the view's
+            event.ignore()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.hasFocus():

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl, Signal, SignalInstance
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import (
     QCloseEvent,
     QDesktopServices,
@@ -26,7 +26,7 @@ from fidele import units
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
 from fidele.desk.closing import Closing
-from fidele.desk.desk import Desk, clock, short
+from fidele.desk.desk import FIRST_LEFT, Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot
@@ -112,7 +112,7 @@ class Window(QMainWindow):
         self.apply_theme(self.theme)
         self._restore()
         session.shelf.most = _AT_ONCE
-        start = "First print" if session.first_print.untouched and not self._left_first else "Artwork"
+        start = "First print" if session.first_print.untouched and settings.value(FIRST_LEFT) != "yes" else "Artwork"
         self.show_desk(str(settings.value("desk", start)))
         self._watch()
         self._take_up()
@@ -137,8 +137,6 @@ class Window(QMainWindow):
         desk.convert_wanted.connect(self.incoming.write_converted)
         desk.house_wanted.connect(self.incoming.write_for_house)
         desk.file_wanted.connect(self.incoming.write_finished)
-        if isinstance(left := getattr(desk, "left", None), SignalInstance):
-            left.connect(self._leave_first)
         return desk
 
     def _take_up(self) -> None:
@@ -147,14 +145,6 @@ class Window(QMainWindow):
         if jobs.left and not self.session.state.pieces:
             self.work.run("Opening the job", jobs.opening(jobs.left), jobs.take, lane="opening")
         jobs.follow()
-
-    @property
-    def _left_first(self) -> bool:
-        return self.settings.value("first print left", "no") == "yes"
-
-    def _leave_first(self) -> None:
-        """Keep that the way to a first print is not to be shown at the start any more."""
-        self.settings.setValue("first print left", "yes")
 
     def _make_others(self) -> None:
         """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""

@@ -92,6 +92,7 @@ class Batch:
         #: Key of the space that pictures of a kind without one are taken for; '' leaves them out, None is not decided.
         self.answers: dict[str, str | None] = {}
         self.done: dict[Path, Done] = {}
+        self._unwritten = ""
 
     def questions(self) -> dict[str, int]:
         """Return the kinds of values that nothing says the meaning of, each with the number of its pictures."""
@@ -156,7 +157,7 @@ class Batch:
         if not self.ready:
             raise FideleError("Say first what the pictures that state no colour space are taken for.")
         chosen = self.convertible()
-        targets = named([one.path for one in chosen], folder, name)
+        targets = _targets([one.path for one in chosen], folder, name)
         supposing, answers = self._sources.supposing(), self._answers()
         left = [one for one in self.listed if one not in chosen]
 
@@ -172,9 +173,13 @@ class Batch:
                 out += [Done(one.path, "", one.space, "not converted: cancelled") for one in rest]
                 write_bytes(folder / REPORT, report(out, order))
                 raise
-            write_bytes(folder / REPORT, report(out, order))
+            try:
+                write_bytes(folder / REPORT, report(out, order))
+            except FideleError as error:  # what was converted is told all the same
+                self._unwritten = f" The report is missing: {error}"
             return out
 
+        self._unwritten = ""
         return work
 
     def _answers(self) -> dict[str, tuple[Profile, SourceSlip]]:
@@ -192,7 +197,22 @@ class Batch:
         written = sum(bool(one.to) for one in done)
         left = len(done) - written
         rest = f"; {left} {'was' if left == 1 else 'were'} not, see the list" if left else ""
-        self._live.say(f"{written} of {len(done)} pictures are converted{rest}. {REPORT} in {folder} tells of each.")
+        tells = self._unwritten.strip() or f"{REPORT} in {folder} tells of each."
+        self._live.say(f"{written} of {len(done)} pictures are converted{rest}. {tells}")
+
+
+def _targets(paths: list[Path], folder: Path, name: str) -> dict[Path, Path]:
+    """Return where each picture goes; those of one name in several folders are told apart by a number."""
+    if "{name}" not in name:
+        return named(paths, folder, name)  # which refuses what would become one file
+    targets: dict[Path, Path] = {}
+    taken: set[Path] = set()
+    for path in paths:
+        (to,) = named([path], folder, name).values()
+        free = (to.with_stem(f"{to.stem} ({n})") if n > 1 else to for n in range(1, len(paths) + 2))
+        targets[path] = next(one for one in free if one not in taken)
+        taken.add(targets[path])
+    return targets
 
 
 def _part(progress: Progress, number: int, count: int) -> Progress:

@@ -24,8 +24,17 @@ class Queueing:
     def __init__(self, live: Live, queue: Queue, logbook: Logbook, cards: CardStore, jobs: Jobs) -> None:
         self._live, self._queue, self._logbook = live, queue, logbook
         self._cards, self._jobs = cards, jobs
-        #: The run that is being edited, 0 for none; what is ordered next takes its place.
-        self.editing = 0
+        self._edited: Queued | None = None
+
+    @property
+    def editing(self) -> int:
+        """The run that is being edited, 0 for none; what is ordered next takes its place."""
+        return self._edited.id if self._edited is not None else 0
+
+    @property
+    def held(self) -> bool:
+        """Whether the run that is being edited was held, so that what takes its place is to be held as well."""
+        return self._edited is not None and self._edited.state == "held"
 
     # Steps that can be taken back --------------------------------------------------------------------------------
 
@@ -58,16 +67,16 @@ class Queueing:
     def _step(self, number: int, name: str, do: Callable[[], None]) -> None:
         before = self._entry(number)
 
-        def back() -> None:
-            now = self._logbook.run(number)
-            if now.state not in (*WAITING, "cancelled"):
-                raise FideleError(f"Run {number} is {now.state} by now: that cannot be taken back.")
-            until = before.not_before.isoformat(timespec="seconds") if before.not_before is not None else ""
-            self._logbook.set_state(number, before.state, before.why, until)
-            self._logbook.set_place(number, before.place)
-            self._live.tell(QueueChanged())
+        self._live.history.do(name, do, lambda: self._as_it_was(before))
 
-        self._live.history.do(name, do, back)
+    def _as_it_was(self, before: Queued) -> None:
+        now = self._logbook.run(before.id)
+        if now.state not in (*WAITING, "cancelled"):
+            raise FideleError(f"Run {before.id} is {now.state} by now: that cannot be taken back.")
+        until = before.not_before.isoformat(timespec="seconds") if before.not_before is not None else ""
+        self._logbook.set_state(before.id, before.state, before.why, until)
+        self._logbook.set_place(before.id, before.place)
+        self._live.tell(QueueChanged())
 
     def _entry(self, number: int) -> Queued:
         found = next((e for e in self._queue.entries() if e.id == number and e.state in WAITING), None)
@@ -86,9 +95,18 @@ class Queueing:
         kept = card_of(self._logbook.run(number).card.encode(), f"run {number}")
         cards = {kept.id: self._cards.find(kept.id) or kept}
 
+        # Neither is begun while both are there: a piece would be printed twice.
+        self._queue.hold(number, why="being ordered anew")
+
         def work() -> int:
-            made = self._queue.again(number, before.state == "held", cards)
+            try:
+                made = self._queue.again(number, True, cards)
+            except FideleError:
+                self._as_it_was(before)
+                raise
             self._queue.replace(number, [made])
+            if before.state == "waiting":
+                self._queue.release(made) if before.not_before is None else self._queue.hold(made, before.not_before)
             return made
 
         return work
@@ -101,21 +119,21 @@ class Queueing:
         FideleError
             When it does not wait, or cannot be taken apart: a chart, or panels of a picture.
         """
-        self._entry(number)
-        record = self._record(self._logbook.run(number))
+        before, record = self._entry(number), self._record(self._logbook.run(number))
+        self.leave()
         self._queue.hold(number, why="being edited")
-        self.editing = number
+        self._edited = before
         return self._jobs.opening_of(record)
 
     def leave(self) -> None:
-        """Leave the run that is being edited as it was; it waits again."""
-        number, self.editing = self.editing, 0
-        if number:
-            self._queue.release(number)
+        """Leave the run that is being edited just as it was: held, or waiting."""
+        before, self._edited = self._edited, None
+        if before is not None:
+            self._as_it_was(before)
 
     def put_back(self, numbers: Sequence[int]) -> str:
         """Let runs that were ordered just now take the place of the one that is edited; return that in a sentence."""
-        old, self.editing = self.editing, 0
+        old, self._edited = self.editing, None
         self._queue.replace(old, numbers)
         return f"Run {old} was edited: run {', '.join(map(str, numbers))} has its place in the queue."
 
