@@ -6,7 +6,7 @@ import itertools
 
 import pytest
 from PySide6.QtCore import QSettings
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QPalette
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel
 
 from fidele.desk import theme
@@ -109,6 +109,9 @@ def test_type_follows_the_desktop_until_somebody_sets_it(window, places, qtbot):
     choose(dialog.units["heat"], "°C")
     choose(dialog.theme, "booth")
     assert window.theme is BOOTH
+    # What is painted dim by hand, and hints in fields, are as strong as the theme says: a style sheet halves them.
+    hint = window.shelf_view.search.palette().color(QPalette.ColorRole.PlaceholderText)
+    assert hint == BOOTH.colour("dim")
     dialog.again.click()
     assert window.again
     assert not window.isVisible()

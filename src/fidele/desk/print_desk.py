@@ -140,13 +140,14 @@ class PrintDesk(Desk):
         self.cancel = button("Cancel", lambda: self._cancel(self.queue.current), "Take it out of the queue (Delete)")
         for made in (self.hold, self.now, self.prepare, self.cancel):
             row.addWidget(made)
-        column.addLayout(row)
         self.edit = button("Edit", self._edit, "Its pictures come into hand; changed, they go back into its place")
         self.renew = button(
             "Renew", self._renew, "Order it anew in its place, as picture, condition and driver are now"
         )
         self.leave = button("Leave it as it was", self._leave, "The run that is being edited waits again, unchanged")
-        column.addLayout(Flow(self.edit, self.renew, self.leave, space=4))
+        for made in (self.edit, self.renew, self.leave):
+            row.addWidget(made)
+        column.addLayout(row)
         self.runs = button(
             "The logbook", lambda: self.go.emit("Logbook"), "Every run that was printed (F11)", quiet=True
         )

@@ -86,7 +86,7 @@ def sheet(theme: Theme) -> str:
         resources.files("fidele") / "data" / "icons" / ("tick-light.svg" if theme.name == "light" else "tick-dark.svg")
     )
     return f"""
-    * {{ color: {c("text")}; outline: none; }}
+    * {{ color: {c("text")}; placeholder-text-color: {c("dim")}; outline: none; }}
     QMainWindow, QStackedWidget, QWidget#desk {{ background: {c("desk")}; }}
     QWidget#shelf {{ background: {c("shelf")}; }}
     QWidget#panel, QWidget#foot {{ background: {c("panel")}; }}

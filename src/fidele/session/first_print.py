@@ -156,7 +156,9 @@ class FirstPrint:
         artwork = self._live.state.artwork
         words = "Drop a picture anywhere on the window, or open one."
         leads = [Lead("Open a picture …", "")]
-        if artwork is not None:
+        if artwork is not None and self._live.state.chart is not None:
+            words = f"{self._live.state.chart.title} is in hand."
+        elif artwork is not None:
             words = f"{artwork.path.name} is in hand. Look at what it will lose before you print."
             leads = [Lead("Proof", "Proof"), Lead("Sheet", "Sheet")]
         return "Picture", artwork is not None or bool(self._runs()), words, tuple(leads)
