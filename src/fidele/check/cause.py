@@ -194,7 +194,7 @@ def find_cause(
     if passes and code not in ("right", "undecided") and code == first.code and sure < _SURE:
         code, made = "right", ""
     if not passes and code == "right":  # what is beyond the limits is not right, though no fault explains it
-        code, group = "unit", ("unit",)
+        code, group, sure = "unit", ("unit",), 0.0  # how often that is true was never measured: nothing is claimed
     return Cause(code, suspects, group, ahead, unnoticed, sure, first.left, single, made)
 
 

@@ -389,7 +389,7 @@ def diagnose(
             }
         )
         sys.exit(0 if checked.comparison.passed else 1)
-    sure = f" ({cause.sure * 100:.0f} of 100 cases)" if cause.code != "right" else ""
+    sure = f" ({cause.sure * 100:.0f} of 100 cases)" if cause.sure and cause.code != "right" else ""
     click.echo(f"{checked.comparison.verdict}: {cause.title}{sure}. {cause.sentence} {cause.next_step}")
     for suspect in cause.suspects[:6]:
         left = f"leaves {suspect.fit_de00:5.2f}" if suspect.Lab is not None else " " * 12
