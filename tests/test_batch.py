@@ -121,6 +121,6 @@ def test_fifty_pictures_or_a_folder_dropped_at_once_are_opened(window, folder, q
     drop(window, folder)
     settle(window, qtbot)
     assert len(window.session.pieces.all) == 52
-    said = [sentence for _, sentence in window.foot.messages]
+    said = [m.sentence for m in window.foot.messages]
     assert any("52 of 53 pictures are opened" in sentence for sentence in said)
     assert any("cut.png is damaged" in sentence for sentence in said)

@@ -44,7 +44,7 @@ def test_help_is_there_for_every_desk_and_finds_every_command(window):
 def test_messages_stay_and_findings_of_other_desks_lead_there(window):
     window.session.say("The folder cannot be written.")
     window.session.say("6 runs are written.")
-    assert [m for _, m in window.foot.messages][:2] == ["6 runs are written.", "The folder cannot be written."]
+    assert [m.sentence for m in window.foot.messages][:2] == ["6 runs are written.", "The folder cannot be written."]
     window.foot.show_messages()
     assert comes(lambda: _dialog(Messages) is not None)
     assert "The folder cannot be written." in _dialog(Messages).list.item(1).text()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-import dataclasses
+import os
 import shutil
+import subprocess
+import sys
 import time
 import zipfile
 
@@ -13,37 +15,11 @@ import pytest
 from fidele.errors import FideleError
 from fidele.session.jobs import Jobs
 from fidele.session.model import Session
-from fidele.session.piece import Piece
-from fidele.session.places import Places
 from fidele.sheet.placing import Placing
 from fidele.store.jobs import export_job, is_job
 from fidele.tuning.model import Tuning
+from tests.fuzz.killed import again, worth
 from tests.hands import click, drop, settle
-
-
-def told(_share: float) -> bool:
-    return True
-
-
-def again(places: Places) -> Session:
-    """What another process makes of the workshop as it lies on disk."""
-    session = Session(Places.under(places.data))
-    session.jobs.take(session.jobs.opening(session.jobs.left)(told))
-    return session
-
-
-def worth(piece: Piece) -> dict:
-    """What of a piece must come back; numbers that only tell pieces apart are left out."""
-    plain = {f.name: getattr(piece, f.name) for f in dataclasses.fields(piece)}
-    for name in ("opened", "artwork", "number", "stamp", "sheet", "chart"):
-        plain.pop(name)
-    pixels = np.asarray(piece.artwork.pixels)
-    return plain | {
-        "pixels": (pixels.shape, int(pixels[::7, ::7].astype(np.int64).sum())),
-        "space": piece.artwork.profile.content_id,
-        "slip": piece.artwork.slip.words,
-        "chart": piece.chart.digest if piece.chart is not None else "",
-    }
 
 
 def step(session: Session, rng: np.random.Generator) -> None:
@@ -85,6 +61,15 @@ def test_at_every_moment_the_work_in_hand_is_on_disk(session, places):
             assert other.pieces.all.index(other.pieces.current) == session.pieces.all.index(session.pieces.current)
             assert other.card == session.card
     session.jobs.stop()
+
+
+def test_a_killed_window_comes_back_as_it_was(places):
+    # `./run fuzz kills` kills a hundred, after more steps each.
+    command = [sys.executable, "-m", "tests.fuzz.killed", "3", "8"]
+    environment = os.environ | {"FIDELE_DEMO": str(places.data)}
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=300, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert done.stdout.startswith("3 kills: 0 lost work")
 
 
 def test_jobs_are_named_listed_copied_archived_and_sent(window, qtbot, tmp_path, places):

@@ -213,3 +213,54 @@ def test_true_size_stands_and_what_does_not_fit_is_told(session, tmp_path):
     assert session.placing.width == pytest.approx(270, abs=0.1)
     session.open_artwork(tmp_path / "none.png")
     assert not session.placing.crosses(session.media, mirrored=True)
+
+
+def test_pieces_drop_into_the_places_of_a_jig_and_bleed_follows_the_blank(three, tmp_path):
+    session, number = three
+    with pytest.raises(FideleError, match="choose a blank"):
+        session.jigs.keep("Board 1")
+    session.laying.on_blank(number, "Tile 108 x 108")
+    places = [Placing(5, 20, 112, 112), Placing(125, 20, 112, 112, 90), Placing(5, 180, 112, 112)]
+    session.laying.place({(number, k): p.sized(112, 112) for k, p in enumerate(places)}, "lay")
+    jig = session.jigs.keep("Board 1")
+    assert [(s.blank, s.angle) for s in jig.places] == [("Tile 108 x 108", a) for a in (0, 90, 0)]
+    session.change_card("jig", sheet=session.card.sheet.model_copy(update={"jig": "Board 1"}))
+    # Kept on disk, and read by another session.
+    again = type(session.sheet.blanks)(session.places.data / "blanks.json")
+    assert again.jigs == session.sheet.blanks.jigs == (jig,)
+    # Another picture, alone: it takes every place. Two of them with two copies each: four places, on two sheets.
+    paths = [tmp_path / "gull.png", tmp_path / "tern.png"]
+    for path in paths:
+        save_picture(path, np.full((300, 200, 3), 90, np.uint8), srgb(), 300)
+    session.open_artwork(paths[0])
+    session.jigs.fill()
+    lying = session.pieces.need()
+    assert [c.placing.centre for c in lying.copies] == [(s.x, s.y) for s in jig.places]
+    assert (lying.blank, lying.copies[1].placing.angle) == ("Tile 108 x 108", 90)
+    assert lying.behind[3] == pytest.approx(112 * 1.5), "the picture covers the blank and its bleed"
+    session.undo()
+    session.laying.copies(session.pieces.need().number, 2)
+    gull = session.pieces.need().number
+    session.open_artwork(paths[1])
+    tern = session.pieces.need().number
+    session.laying.copies(tern, 2)
+    session.laying.gather([gull])
+    session.jigs.fill()
+    spots = {(p.name, i): (c.page, c.placing.centre) for p, i, c in session.sheet.copies()}
+    middles = [(s.x, s.y) for s in jig.places]
+    assert sorted(spots.values()) == sorted([*((0, m) for m in middles), (1, middles[0])])
+    # The blank gets more bleed: what is filled anew covers it.
+    blank = session.sheet.blanks.blank("Tile 108 x 108")
+    session.sheet.blanks.add_blank(dataclasses.replace(blank, bleed=5))
+    session.jigs.fill()
+    assert {p.placing.width for p in session.sheet.pieces} == {118.0}
+    # Dropped into a place by hand; several copies for another blank are not.
+    session.jigs.drop((tern, 1), 2)
+    assert session.pieces.all[-1].copies[1].placing.centre == middles[2]
+    session.laying.on_blank(gull, "Coaster 100, round")
+    with pytest.raises(FideleError, match="2 copies for Coaster"):
+        session.jigs.drop((gull, 0), 0)
+    session.jigs.forget("Board 1")
+    assert session.jigs.places() == []
+    session.undo()
+    assert len(session.jigs.places()) == 3

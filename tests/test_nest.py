@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -112,6 +113,20 @@ def test_panels_cover_a_piece_and_joined_give_it_again(width, height, room, over
     assert columns == 1 or fewer < width + 1e-6
     crossing = sum(any(x + 1e-6 < s < x + w - 1e-6 for x, _, w, _ in areas) for s in found.across)
     assert crossing == sum("across" in t for t in found.through)
+    # Whichever seam is put at either end of its reach, everything still fits; beyond it, it does not.
+    for number in range(len(found.across)):
+        for end, beyond in zip(found.reach((width, height), 0, number), (-2.0, 2.0), strict=True):
+            seams = [*found.across[:number], end, *found.across[number + 1 :]]
+            again = panels(width, height, room, overlap, areas, pinned=(seams, ()))
+            assert again.across == tuple(seams)
+            assert max(p.width for p in again.panels) <= room[0] + 0.05
+            seams[number] += beyond
+            try:
+                wide = max(p.width for p in panels(width, height, room, overlap, areas, pinned=(seams, ())).panels)
+            except FideleError:
+                continue
+            narrow = min(b - a for a, b in pairwise((0.0, *seams, width)))
+            assert narrow < max(overlap, 1.0), (wide, "it could have been put further")
 
 
 def test_seams_keep_clear_of_what_is_marked():

@@ -268,7 +268,7 @@ def test_closing_while_printing_asks_and_the_next_start_tells(window, places, qt
     assert runs[number] == ("printed" if wish == "Go on without the window" else "waiting")
     again = Window(Session(places), QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(again)
-    told = [sentence for _, sentence in again.foot.messages]
+    told = [m.sentence for m in again.foot.messages]
     assert any(said in sentence and f"Run {first}" in sentence for sentence in told)
 
 

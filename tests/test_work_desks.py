@@ -242,6 +242,26 @@ def test_pieces_are_moved_by_hand(window, customers, qtbot):
     QTest.mouseClick(parts, Qt.MouseButton.LeftButton, pos=QPoint(int(place.x()) + 20, int(place.y()) + 12))
     assert session.pieces.current.panels.skip == {"A1"}
     assert len(session.sheet.jobs()) == session.sheet.pages - 1
+    # A seam is dragged into that area, which is said while it is dragged; as far as the panels fit, and back by undo.
+    before, y = session.sheet.panels.across, int(place.bottom()) - 4
+    held = QPoint(round(place.x() + before[0] * scale), y)
+    QTest.mousePress(parts, Qt.MouseButton.LeftButton, pos=held)
+    QTest.mouseMove(parts, QPoint(round(place.x() + (area[0] + area[2] / 2) * scale), y))
+    assert "through what is to be kept clear" in parts.crossing(0, parts._at)
+    QTest.mouseRelease(parts, Qt.MouseButton.LeftButton, pos=held)
+    low, high = session.sheet.panels.reach((500, session.placing.height), 0, 0)
+    moved = session.sheet.panels.across[0]
+    assert moved == pytest.approx(min(max(area[0] + area[2] / 2, low), high), abs=1)
+    assert moved != before[0]
+    assert "seam-through" in {f.code for f in session.findings}
+    field = desk.column.panels._fields[0][2]
+    field.setValue(5000)
+    field.editingFinished.emit()
+    assert session.sheet.panels.across[0] == pytest.approx(high, abs=0.01)
+    session.undo()
+    assert session.sheet.panels.across[0] == moved
+    click(desk, "Seams by themselves")
+    assert session.sheet.panels.across == before
 
 
 def test_artwork_changed_elsewhere_is_followed(window, customers, qtbot):

@@ -1,5 +1,6 @@
 """Fuzz for some minutes: `./run fuzz [minutes] [kind …]`; `./run fuzz again KIND NUMBER` does one case again.
 
+`./run fuzz kills [N]` kills a working window so many times (`tests.fuzz.killed`).
 `./run fuzz guided [minutes] [kind …]` fuzzes our own parsers by coverage, each for so long.
 """
 
@@ -16,6 +17,7 @@ import time
 import traceback
 from pathlib import Path
 
+from tests.fuzz import killed
 from tests.fuzz.targets import Fuzz
 
 #: Seconds of this process that a case may take, and of waiting for its children beside.
@@ -50,6 +52,8 @@ def main(arguments: list[str]) -> int:
     faulthandler.enable()
     os.chdir(tempfile.mkdtemp(prefix="fidele-fuzz-"))  # where odd names land
     fuzz = Fuzz(Path.cwd() / "fuzz")
+    if arguments[:1] == ["kills"]:
+        return killed.main(arguments[1:])
     if arguments[:1] == ["guided"]:
         return guided(arguments[1:], Path.cwd())
     if arguments[:1] == ["again"]:

@@ -38,6 +38,7 @@ def _size(text: str | None) -> tuple[float, float] | None:
 @click.option("--copies", default=1, type=click.IntRange(1, 10_000), help="How often each is printed.")
 @click.option("--nest", is_flag=True, help="Turn pieces by 90° where that saves media.")
 @click.option("--gap", default=3.0, type=Length(0, 200), help="Between pieces, in mm or as 0.25in.")
+@click.option("--jig", help="Lay the pieces into the places of a jig that was kept on the desk Sheet.")
 @click.option("--panels", "overlap", type=Length(0, 500), help="Part one large piece; the overlap.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 def sheet(
@@ -48,6 +49,7 @@ def sheet(
     copies: int,
     nest: bool,
     gap: float,
+    jig: str | None,
     overlap: float | None,
     as_json: bool,
 ) -> None:
@@ -60,6 +62,11 @@ def sheet(
     session = session_of_user()
     mine = session.conditions.need(card)
     habits = mine.sheet.model_copy(update={"gap": gap, "may_turn": nest and mine.sheet.may_turn})
+    if jig is not None:
+        if session.sheet.blanks.jig(jig) is None:
+            known = ", ".join(j.name for j in session.sheet.blanks.jigs) or "none"
+            raise FideleError(f"There is no jig “{jig}”; kept are: {known}.")
+        habits = habits.model_copy(update={"jig": jig})
     session.put_in_force(mine.model_copy(update={"sheet": habits}))
     asked, times = _size(size), Counter(artworks)
     for path, often in times.items():
@@ -77,6 +84,8 @@ def sheet(
         parted = session.sheet.panels
         for through in parted.through if parted else ():
             click.echo(f"caution: {through} could not keep clear.", err=True)
+    elif jig is not None:
+        session.jigs.fill()
     else:
         session.laying.nest()
     device, rows = session.device, []

@@ -87,7 +87,7 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
     def unforeseen(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Say what no desk caught; what is not in a sentence of ours is told on the console too."""
         if isinstance(error, FideleError):
-            window.session.say(str(error))
+            window.session.warn(str(error))
             return
         _log.critical("unforeseen", exc_info=error)
         window.session.say(f"Something unexpected went wrong ({kind.__name__}: {error}). It is in the log.")

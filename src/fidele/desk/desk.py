@@ -105,7 +105,7 @@ class Desk(QWidget):
         try:
             call(*arguments)  # type: ignore[operator]
         except FideleError as error:
-            self.session.say(str(error))
+            self.session.warn(str(error))
 
 
 def clock(when: datetime.datetime | None) -> str:

@@ -1,26 +1,44 @@
-"""The foot: the last thing done and all messages before it, progress of long work with a cancel, undo, the theme."""
+"""The foot: the last thing done and all messages before it, progress of long work with a cancel, steps, the theme."""
 
 from __future__ import annotations
 
 import datetime
+import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QProgressBar, QWidget
+from PySide6.QtGui import QAccessible, QAccessibleAnnouncementEvent
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QListWidgetItem, QProgressBar, QWidget
 
 from fidele.desk.kit import across, down
-from fidele.desk.labels import button, line
+from fidele.desk.labels import button, label, line
 from fidele.desk.theme import font, px
 
 #: So many messages are kept.
 _KEPT = 300
+#: For so many seconds what went wrong stays in the foot, with what went well afterwards behind it.
+_STAYS = 20.0
+
+
+@dataclass(frozen=True)
+class Message:
+    """What was said, when, on which desk, and whether it was that something went wrong."""
+
+    when: datetime.datetime
+    sentence: str
+    station: str
+    wrong: bool = False
 
 
 class Messages(QDialog):
-    """What was said, the newest first."""
+    """What was said, the newest first; one that is pressed leads to the desk that it was said on."""
 
-    def __init__(self, messages: Iterable[tuple[datetime.datetime, str]], parent: QWidget) -> None:
+    #: A desk is wanted, by its station.
+    wanted = Signal(str)
+
+    def __init__(self, messages: Iterable[Message], parent: QWidget) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Messages")
@@ -29,10 +47,54 @@ class Messages(QDialog):
         self.list.setAccessibleName("Messages, the newest first")
         self.list.setWordWrap(True)
         self.list.setFont(font(9.0))
-        self.list.addItems([f"{when:%H:%M:%S}   {sentence}" for when, sentence in messages])
+        for one in messages:
+            item = QListWidgetItem(f"{one.when:%H:%M:%S}   {one.sentence}")
+            item.setData(Qt.ItemDataRole.UserRole, one.station)
+            if one.station:
+                item.setToolTip(f"Enter or a double click opens the desk “{one.station}”")
+            item.setFont(font(9.0, font().Weight.DemiBold if one.wrong else font().Weight.Normal))
+            self.list.addItem(item)
+        self.list.itemActivated.connect(self._go)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         down(self.list, buttons, on=self)
+
+    def _go(self, item: QListWidgetItem) -> None:
+        if station := item.data(Qt.ItemDataRole.UserRole):
+            self.wanted.emit(station)
+            self.accept()
+
+
+class Steps(QDialog):
+    """What was done, the last first, below what was undone; one that is pressed takes back or does again up to it."""
+
+    #: So many steps are to be taken back; below zero, done again.
+    wanted = Signal(int)
+
+    def __init__(self, done: Sequence[str], undone: Sequence[str], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setWindowTitle("Steps")
+        self.resize(460, 420)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Steps, the last first")
+        self.list.setFont(font(9.0))
+        rows = [(f"Do again: {name}", -n) for n, name in enumerate(undone, 1)][::-1]
+        rows += [(f"Take back: {name}", n) for n, name in enumerate(done, 1)]
+        for words, steps in rows:
+            item = QListWidgetItem(words)
+            item.setData(Qt.ItemDataRole.UserRole, steps)
+            self.list.addItem(item)
+        self.list.setCurrentRow(len(undone) if done else len(undone) - 1)
+        self.list.itemActivated.connect(self._go)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        what = "Enter or a double click goes there, with all steps between."
+        down(label(what, 9.0, dim=True, wrap=True), self.list, buttons, on=self)
+
+    def _go(self, item: QListWidgetItem) -> None:
+        self.wanted.emit(item.data(Qt.ItemDataRole.UserRole))
+        self.accept()
 
 
 class Foot(QWidget):
@@ -40,6 +102,9 @@ class Foot(QWidget):
 
     cancelled = Signal()
     undone = Signal()
+    steps_wanted = Signal()
+    #: A desk is wanted, by its station.
+    wanted = Signal(str)
     theme_changed = Signal()
     bench_wanted = Signal()
     report_wanted = Signal()
@@ -53,7 +118,8 @@ class Foot(QWidget):
         self.setFixedHeight(px(32))
         box = across(space=10, margins=(16, 2, 12, 2), on=self)
         #: What was said, the newest first, with when.
-        self.messages: deque[tuple[datetime.datetime, str]] = deque(maxlen=_KEPT)
+        self.messages: deque[Message] = deque(maxlen=_KEPT)
+        self._wrong, self._wrong_at = "", -_STAYS
         self.list = button("Messages", self.show_messages, "Everything that was said, the newest first", quiet=True)
         self.list.setEnabled(False)
         box.addWidget(self.list)
@@ -70,6 +136,9 @@ class Foot(QWidget):
         box.addWidget(self.cancel)
         self.undo = button("Undo", self.undone.emit, "Take the last step back (Ctrl+Z)", quiet=True)
         box.addWidget(self.undo)
+        tip = "All that was done, to take back or do again (Ctrl+Alt+Z)"
+        self.steps = button("Steps", self.steps_wanted.emit, tip, quiet=True)
+        box.addWidget(self.steps)
         self.bench = button(
             "The bench", self.bench_wanted.emit, "The simulated devices, as your hands reach them (F4)", quiet=True
         )
@@ -94,12 +163,20 @@ class Foot(QWidget):
         """Offer the bench where there is one."""
         self.bench.setVisible(there)
 
-    def say(self, sentence: str) -> None:
-        """Show the last thing done, and keep it among the messages."""
-        self._show(sentence)
-        if sentence and (not self.messages or self.messages[0][1] != sentence):
-            self.messages.appendleft((datetime.datetime.now(), sentence))
+    def say(self, sentence: str, station: str = "", wrong: bool = False) -> None:
+        """Show the last thing done, or what went wrong, and keep it among the messages, with the desk in front."""
+        if wrong:
+            self._wrong, self._wrong_at = sentence, time.monotonic()
+        still = not wrong and time.monotonic() - self._wrong_at < _STAYS and sentence != self._wrong
+        self._show(f"{self._wrong} Then: {sentence}" if still and sentence else sentence)
+        if sentence and (not self.messages or self.messages[0].sentence != sentence):
+            self.messages.appendleft(Message(datetime.datetime.now(), sentence, station, wrong))
             self.list.setEnabled(True)
+            if QAccessible.isActive():
+                heard = QAccessibleAnnouncementEvent(self.said, sentence)
+                assertive = QAccessible.AnnouncementPoliteness.Assertive
+                heard.setPoliteness(assertive if wrong else QAccessible.AnnouncementPoliteness.Polite)
+                QAccessible.updateAccessibility(heard)
 
     def _show(self, sentence: str) -> None:
         self.said.setText(sentence)
@@ -107,7 +184,9 @@ class Foot(QWidget):
 
     def show_messages(self) -> None:
         """Open the list of messages."""
-        Messages(self.messages, self).open()
+        made = Messages(self.messages, self)
+        made.wanted.connect(self.wanted)
+        made.open()
 
     def show_undo(self, name: str) -> None:
         """Show what would be undone, '' for nothing."""

@@ -85,7 +85,7 @@ class Incoming:
         try:
             call(*arguments)
         except FideleError as error:
-            self._session.say(str(error))
+            self._session.warn(str(error))
 
     # Coming in ---------------------------------------------------------------------------------------------------
 

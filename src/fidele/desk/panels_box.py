@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QWidget
+from PySide6.QtWidgets import QDoubleSpinBox, QFrame, QListWidget, QListWidgetItem, QWidget
 
 from fidele import units
-from fidele.desk.kit import SPRING, across, down
-from fidele.desk.labels import button, label, section
+from fidele.desk.kit import SPRING, across, down, fill
+from fidele.desk.labels import button, clear, label, section
 from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.theme import font, px
 from fidele.errors import FideleError
 from fidele.session.model import Session
 from fidele.session.piece import PanelPlan
+from fidele.sheet.panels import Panels
+
+#: So many seams have a field each; there is no room for more.
+_SEAMS = 4
 
 
 class PanelsBox(QWidget):
@@ -57,6 +62,11 @@ class PanelsBox(QWidget):
         self.list.setToolTip("Tick the panels that are to be printed, or printed again")
         self.list.itemChanged.connect(self._ticked)
         box.addWidget(self.list)
+        self.seams = across(space=4)
+        box.addLayout(self.seams)
+        self._fields: list[tuple[int, int, QDoubleSpinBox]] = []
+        self.even = button("Seams by themselves", self._even, "Let all seams fall where they are best", quiet=True)
+        box.addWidget(self.even, alignment=Qt.AlignmentFlag.AlignLeft)
         whole_box.addWidget(self.parted)
 
     def _part(self) -> None:
@@ -74,6 +84,8 @@ class PanelsBox(QWidget):
             overlap=typed_mm(self.overlap, before.overlap),
             columns=self.columns.value(),
             rows=self.rows.value(),
+            across=before.across if self.columns.value() == before.columns else (),
+            down=before.down if self.rows.value() == before.rows else (),
             largest=(typed_mm(self.most_wide, before.largest[0]), typed_mm(self.most_high, before.largest[1])),
         )
         if plan != before:
@@ -88,6 +100,36 @@ class PanelsBox(QWidget):
         piece = self.session.pieces.current
         if piece is not None and piece.panels is not None:
             self._do(self.session.laying.part, replace(piece.panels, skip=piece.panels.skip ^ {name}))
+
+    def _even(self) -> None:
+        piece = self.session.pieces.current
+        if piece is not None and piece.panels is not None:
+            self._do(self.session.laying.part, replace(piece.panels, across=(), down=()))
+
+    def _show_seams(self, parted: Panels | None) -> None:
+        """Show a field for each seam, to be moved without a mouse."""
+        seams = [] if parted is None else [(0, n, at) for n, at in enumerate(parted.across)]
+        seams += [] if parted is None else [(1, n, at) for n, at in enumerate(parted.down)]
+        wanted = [(axis, n) for axis, n, _ in seams[:_SEAMS]]
+        if wanted != [(axis, n) for axis, n, _ in self._fields]:
+            clear(self.seams)
+            self._fields = []
+            fill(self.seams, label("seams", 8.5, dim=True))
+            for axis, n in wanted:
+                field = number(0, 100_000, f"Seam {n + 1} {'across' if axis == 0 else 'down'}", width=72)
+                field.editingFinished.connect(partial(self._typed, axis, n, field))
+                self._fields.append((axis, n, field))
+                self.seams.addWidget(field)
+            self.seams.addStretch()
+        for (_, _, field), (_, _, at) in zip(self._fields, seams, strict=False):
+            field.setValue(at)
+
+    def _typed(self, axis: int, n: int, field: QDoubleSpinBox) -> None:
+        parted = self.session.sheet.panels if not self._filling else None
+        if parted is not None:
+            at = (parted.across, parted.down)[axis][n]
+            if (to := typed_mm(field, at)) != at:
+                self._do(self.session.laying.move_seam, axis, n, to)
 
     def refresh(self) -> None:
         """Show the panels as they are."""
@@ -114,7 +156,10 @@ class PanelsBox(QWidget):
         try:
             parted = self.session.sheet.panels
         except FideleError:
+            self._show_seams(None)
             return
+        self._show_seams(parted)
+        self.even.setVisible(bool(plan.across or plan.down))
         for panel in parted.panels if parted else ():
             mm = (panel.x, panel.y, panel.x + panel.width, panel.y + panel.height)
             x, y, wide, high = (units.shown("length", each) for each in mm)

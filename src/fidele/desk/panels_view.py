@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from fidele import units
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.sheet.panels import Area, Panels
 
+#: A seam is taken hold of so many pixels beside it.
+_NEAR = 6
+
 
 class PanelsView(QWidget):
-    """Shows where seams fall. Dragging marks an area that they are to keep clear of; a click on one takes it away."""
+    """Shows where seams fall, and lets them be dragged.
+
+    Dragging elsewhere marks an area that they are to keep clear of; a click on one takes it away.
+    """
 
     #: The areas to keep clear of, in mm on the piece, are others now.
     marked = Signal(object)
     #: A panel was clicked: it is to be printed, or not.
     toggled = Signal(str)
+    #: A seam was dragged: 0 across or 1 down, which of them, and where to in mm.
+    seamed = Signal(int, int, float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -25,8 +36,8 @@ class PanelsView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Piece in panels")
         self.setToolTip(
-            "Drag over what no seam may run through; click such an area, or press Delete, to free it again. "
-            "Click a panel to leave it out or take it in"
+            "Drag a seam to move it. Drag over what no seam may run through; click such an area, or press Delete, to "
+            "free it again. Click a panel to leave it out or take it in"
         )
         self.theme: Theme = LIGHT
         self.image: QImage | None = None
@@ -36,6 +47,10 @@ class PanelsView(QWidget):
         self.clear: tuple[Area, ...] = ()
         self._from: QPointF | None = None
         self._to = QPointF()
+        self._seam: tuple[int, int] | None = None
+        self._at = 0.0
+        self._busy: tuple[int, tuple[NDArray[np.float64], NDArray[np.float64]]] | None = None
+        self.setMouseTracking(True)
 
     def _scale(self) -> float:
         return min((self.width() - 60) / self.size_mm[0], (self.height() - 60) / self.size_mm[1])
@@ -66,6 +81,8 @@ class PanelsView(QWidget):
             self._seams(painter, self.panels)
         if self._from is not None:
             self._mark(painter, QRectF(self._from, self._to).normalized())
+        if self._seam is not None:
+            self._dragged(painter, *self._seam)
 
     def _seams(self, painter: QPainter, parted: Panels) -> None:
         for panel in parted.panels:
@@ -100,6 +117,77 @@ class PanelsView(QWidget):
             painter.setPen(QColor(20, 20, 20))
             painter.drawText(label, Qt.AlignmentFlag.AlignCenter, said)
 
+    def _dragged(self, painter: QPainter, axis: int, number: int) -> None:
+        """Draw the seam where it is dragged to, and say what it crosses there."""
+        place, at = self._place(), self._at * self._scale()
+        line = (
+            (QPointF(place.x() + at, place.top() - 14), QPointF(place.x() + at, place.bottom() + 14))
+            if axis == 0
+            else (QPointF(place.left() - 14, place.y() + at), QPointF(place.right() + 14, place.y() + at))
+        )
+        for shade, width in ((250, 6.0), (20, 3.0)):
+            painter.setPen(QPen(QColor(shade, shade, shade), width))
+            painter.drawLine(*line)
+        said = self.crossing(axis, self._at)
+        painter.setFont(font(9.5))
+        wide = painter.fontMetrics().horizontalAdvance(said) + 16
+        x = min(max(line[0].x() + 8, 4.0), self.width() - wide - 4)
+        box = QRectF(x, max(4.0, line[0].y() - 4 if axis else place.top() + 34), wide, 24)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(250, 250, 250))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QColor(20, 20, 20))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, said)
+
+    def crossing(self, axis: int, at: float) -> str:
+        """Return in words where a seam lies, mm on the piece, and what it runs through there."""
+        spans = [(a[axis], a[axis] + a[axis + 2]) for a in self.clear]
+        said = [units.length(at)]
+        if any(low < at < high for low, high in spans):
+            said.append("through what is to be kept clear")
+        rank = self._busyness(axis, at)
+        if rank is not None:
+            detail = "through detail" if rank > 0.75 else "through an even part" if rank < 0.25 else ""
+            said += [detail] if detail else []
+        return ", ".join(said)
+
+    def _busyness(self, axis: int, at: float) -> float | None:
+        """Return how much changes across a seam, as a share of all other places with less, None without a picture."""
+        if self.image is None:
+            return None
+        if self._busy is None or self._busy[0] != self.image.cacheKey():
+            grey = self.image.convertToFormat(QImage.Format.Format_Grayscale8)
+            rows = np.frombuffer(grey.constBits(), np.uint8).reshape(grey.height(), grey.bytesPerLine())
+            shades = rows[:, : grey.width()].astype(float)
+            # Along a seam, what counts is how different its two sides are.
+            steps = (np.abs(np.diff(shades, axis=1)).mean(0), np.abs(np.diff(shades, axis=0)).mean(1))
+            self._busy = (self.image.cacheKey(), steps)
+        changes = self._busy[1][axis]
+        if changes.size < 8 or np.ptp(changes) < 0.5:
+            return None
+        here = min(changes.size - 1, int(at / self.size_mm[axis] * changes.size))
+        return float((changes < changes[max(0, here - 1) : here + 2].mean()).mean())
+
+    def _seam_at(self, at: QPointF) -> tuple[int, int] | None:
+        """Return the seam at a point of the widget, as axis and number."""
+        if self.panels is None:
+            return None
+        place, s = self._place(), self._scale()
+        for axis, (start, where) in enumerate(((place.x(), at.x()), (place.y(), at.y()))):
+            for number, seam in enumerate((self.panels.across, self.panels.down)[axis]):
+                if abs(start + seam * s - where) <= _NEAR:
+                    return axis, number
+        return None
+
+    def _drag(self, at: QPointF) -> None:
+        if self._seam is None or self.panels is None:
+            return
+        place, axis = self._place(), self._seam[0]
+        mm = ((at.x() - place.x()), (at.y() - place.y()))[axis] / self._scale()
+        low, high = self.panels.reach(self.size_mm, *self._seam)
+        self._at = min(max(mm, low), high)
+        self.update()
+
     @staticmethod
     def _mark(painter: QPainter, box: QRectF) -> None:
         painter.setBrush(QBrush(QColor(255, 255, 255, 130), Qt.BrushStyle.DiagCrossPattern))
@@ -114,15 +202,31 @@ class PanelsView(QWidget):
         painter.drawText(said, Qt.AlignmentFlag.AlignCenter, "keep clear")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._seam = self._seam_at(event.position())
+        if self._seam is not None:
+            self._drag(event.position())
+        else:
             self._from = self._to = event.position()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._from is not None:
+        if self._seam is not None:
+            self._drag(event.position())
+        elif self._from is not None:
             self._to = event.position()
             self.update()
+        else:
+            over = self._seam_at(event.position())
+            shapes = (Qt.CursorShape.SplitHCursor, Qt.CursorShape.SplitVCursor)
+            self.setCursor(Qt.CursorShape.CrossCursor if over is None else shapes[over[0]])
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        seam, self._seam = self._seam, None
+        if seam is not None:
+            self.seamed.emit(*seam, self._at)
+            self.update()
+            return
         start, self._from = self._from, None
         if start is None:
             return

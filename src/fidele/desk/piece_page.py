@@ -69,7 +69,7 @@ class PiecePage(QWidget):
             session.live.tell(LogChanged())
             self.session.say(f"{path.name} is kept with run {run.number}, as {kept.name}.")
         except FideleError as error:
-            self.session.say(str(error))
+            self.session.warn(str(error))
         self._show_photo(run)
 
     def _show_photo(self, run: Printed) -> None:

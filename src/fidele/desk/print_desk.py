@@ -183,7 +183,7 @@ class PrintDesk(Desk):
         try:
             jobs = [session.sheet.job()] if only else session.sheet.jobs()
         except FideleError as error:
-            session.say(str(error))
+            session.warn(str(error))
             return
         queue, wait = session.queue, hold or until is not None or session.queueing.held
 

@@ -46,7 +46,7 @@ class ReadinessBox(QWidget):
         try:
             self._say(self.session.readiness.seen(run, {ink: box.isChecked() for ink, box in self.inks.items()}))
         except FideleError as error:
-            self.session.say(str(error))
+            self.session.warn(str(error))
 
     def _scan(self) -> None:
         session, run = self.session, self.session.run

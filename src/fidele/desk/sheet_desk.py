@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 from PySide6.QtGui import QAction, QImage
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QStackedWidget
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QStackedWidget
 
 from fidele import units
 from fidele.desk.desk import Desk
@@ -64,6 +64,7 @@ class SheetDesk(Desk):
         row.addWidget(self.column)
         self.box.addLayout(row, 1)
         self.view.moved.connect(lambda placings, name: self._do(session.laying.place, placings, name))
+        self.view.dropped.connect(lambda key, place: self._do(session.jigs.drop, key, place))
         self.view.chosen.connect(self._chosen)
         self.view.removed.connect(self.column.remove)
         self.view.turned.connect(self.column.turn)
@@ -71,6 +72,7 @@ class SheetDesk(Desk):
         self.view.nest_wanted.connect(lambda: self._nest() if self.nest.isEnabled() else None)
         self.view.closer.connect(self._want_pictures)
         self.panels.marked.connect(self._marked)
+        self.panels.seamed.connect(lambda axis, which, to: self._do(session.laying.move_seam, axis, which, to))
         self.panels.toggled.connect(self.column.panels.toggle)
 
     # Making ------------------------------------------------------------------------------------------------------
@@ -119,8 +121,47 @@ class SheetDesk(Desk):
             menu.addAction(action)
             self.habits[name] = action
         self.signs.setMenu(menu)
-        fill(row, self.signs, SPRING)
+        self.jig = menu_button("Jig", "Places for blanks as they lie in the press: pieces drop into them")
+        self.jig.setMenu(QMenu(self.jig))
+        self.jig.menu().aboutToShow.connect(self._jig_menu)
+        fill(row, self.signs, self.jig, SPRING)
         self.box.addLayout(row)
+
+    def _jig_menu(self) -> None:
+        """Offer what can be done with jigs now."""
+        session, menu = self.session, self.jig.menu()
+        card, menu_now = session.card, session.jigs.current
+        menu.clear()
+        for name in ("", *(j.name for j in session.sheet.blanks.jigs)):
+            action = menu.addAction(name or "No jig", partial(self._lie_in, name))
+            action.setCheckable(True)
+            action.setChecked(name == ("" if menu_now is None else menu_now.name))
+            action.setEnabled(card is not None)
+        menu.addSeparator()
+        fills = menu.addAction("Fill its places", lambda: self._do(session.jigs.fill))
+        fills.setEnabled(menu_now is not None and session.pieces.current is not None)
+        keep = menu.addAction("Keep what lies here as a jig …", self._keep_jig)
+        keep.setEnabled(any(p.blank for p in session.sheet.pieces))
+        if menu_now is not None:
+            menu.addAction(f"Forget “{menu_now.name}”", lambda: self._do(session.jigs.forget, menu_now.name))
+
+    def _lie_in(self, name: str) -> None:
+        card = self.session.card
+        if card is not None and card.sheet.jig != name:
+            habits = card.sheet.model_copy(update={"jig": name})
+            words = f"Pressed with the jig “{name}”" if name else "Pressed without a jig"
+            self._do(lambda: self.session.change_card(words, sheet=habits))
+
+    def _keep_jig(self) -> None:
+        name, said = QInputDialog.getText(self, "Keep a jig", "Its name, as it stands on the board:")
+        if said:
+
+            def keep() -> None:
+                jig = self.session.jigs.keep(name)
+                self._lie_in(jig.name)
+                self.session.say(f"“{jig.name}” is kept, with {len(jig.places)} places.")
+
+            self._do(keep)
 
     # Doing -------------------------------------------------------------------------------------------------------
 
@@ -252,6 +293,7 @@ class SheetDesk(Desk):
         view.ticks = habits is not None and (habits.cut or habits.fold) and not chart
         view.strip = strip_placing(media) if sheet.wants_strip else None
         view.setEnabled(not chart)
+        view.places = [(at, b.shape, b.bleed, b.name) for _, b, at in session.jigs.places()]
         view.shown = self._shown(page)
         view.selection &= {one.key for one in view.shown}
         view.update()
@@ -293,7 +335,7 @@ class SheetDesk(Desk):
         self.nest.setEnabled(loose)
         self.gather.setVisible(several)
         self.gather.setEnabled(loose)
-        for control in (self.gap, self.signs):
+        for control in (self.gap, self.signs, self.jig):
             control.setEnabled(card is not None and not card.locked)
         if card is not None:
             if not self.gap.hasFocus():

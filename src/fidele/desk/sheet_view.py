@@ -91,6 +91,8 @@ class SheetView(QWidget):
     turned = Signal(float)
     lock_wanted = Signal()
     nest_wanted = Signal()
+    #: A copy was let go in a place of the jig: its key, and which place.
+    dropped = Signal(object, int)
     #: It was zoomed: finer pictures may be wanted.
     closer = Signal()
 
@@ -108,6 +110,8 @@ class SheetView(QWidget):
         self.theme: Theme = LIGHT
         self.media: Media | None = None
         self.shown: list[Shown] = []
+        #: Places of the jig: what a print there covers, the blank's outline, bleed and name.
+        self.places: list[tuple[Placing, Shape, float, str]] = []
         self.selection: set[Key] = set()
         self._spots = Spots(self)
         self._parted: object = None
@@ -205,6 +209,8 @@ class SheetView(QWidget):
             return
         mapped = self.transform()
         self._paper(painter, mapped, self.media)
+        for at, shape, bleed, name in self.places:
+            self._jig_place(painter, mapped, at, shape, bleed, name)
         for one in self.shown:
             self._piece(painter, mapped, one)
         if self.strip is not None:
@@ -279,6 +285,35 @@ class SheetView(QWidget):
             painter.setPen(QColor(250, 250, 250))
             painter.setFont(font(7.5))
             painter.drawText(QRectF(at.x() - 44, at.y() + 3, 41, 15), Qt.AlignmentFlag.AlignCenter, "locked")
+
+    def _jig_place(
+        self, painter: QPainter, mapped: QTransform, p: Placing, shape: Shape, bleed: float, name: str
+    ) -> None:
+        """Draw where a blank lies in the jig, with its name."""
+        cx, cy = p.centre
+        local = QTransform().translate(-p.width / 2, -p.height / 2)
+        local = local * QTransform().rotate(-p.angle) * QTransform().translate(cx, cy) * mapped
+        painter.save()
+        painter.setTransform(local)
+        pen = QPen(QColor(110, 110, 110), 1.2, Qt.PenStyle.DashLine)
+        pen.setCosmetic(True)
+        painter.setPen(pen)
+        painter.setBrush(QColor(228, 228, 228))
+        painter.drawPath(shape_path(shape, p.width, p.height, bleed))
+        painter.restore()
+        box = mapped.mapRect(QRectF(*_rect(p.bounds)))
+        painter.setPen(QColor(70, 70, 70))
+        painter.setFont(font(8))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, name)
+
+    def _place_under(self, now: dict[Key, Placing]) -> int | None:
+        """Return the place of the jig that the middle of what was dragged is let go in, None for none."""
+        if len(now) != 1:
+            return None
+        (placing,) = now.values()
+        cx, cy = placing.centre
+        held = [k for k, (p, _, _, _) in enumerate(self.places) if p.holds(cx, cy)]
+        return held[0] if held else None
 
     @staticmethod
     def _blank(painter: QPainter, one: Shown, p: Placing) -> None:
@@ -520,8 +555,12 @@ class SheetView(QWidget):
         now, self._now, self._lines, start = self._now, {}, [], self._start
         self._start = {}
         if now and now != start:
-            name = "Turn on the sheet" if drag[0] == "turn" else "Move on the sheet"
-            self.moved.emit(now, name)
+            place = self._place_under(now) if drag[0] == "move" else None
+            if place is not None and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                self.dropped.emit(next(iter(now)), place)
+            else:
+                name = "Turn on the sheet" if drag[0] == "turn" else "Move on the sheet"
+                self.moved.emit(now, name)
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:

@@ -97,10 +97,11 @@ def sheet(theme: Theme) -> str:
     QToolTip {{ background: {c("card")}; color: {c("text")}; border: 1px solid {c("strong")}; padding: 4px; }}
     QPushButton, QToolButton {{ background: {c("field")}; border: 1px solid {c("strong")}; border-radius: 4px; padding: 5px 11px; }}
     QPushButton:hover, QToolButton:hover {{ border-color: {c("text")}; }}
-    QPushButton:focus, QToolButton:focus, QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus, QCheckBox:focus
+    QPushButton:focus, QToolButton:focus, QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus, QCheckBox:focus,
+        QRadioButton:focus
         {{ border: 2px solid {c("text")}; padding: 4px 10px; }}
-    QCheckBox {{ spacing: 7px; padding: 3px 9px 3px 3px; border: 1px solid transparent; }}
-    QCheckBox:focus {{ padding: 2px 8px 2px 2px; }}
+    QCheckBox, QRadioButton {{ spacing: 7px; padding: 3px 9px 3px 3px; border: 1px solid transparent; }}
+    QCheckBox:focus, QRadioButton:focus {{ padding: 2px 8px 2px 2px; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {c("dim")}; border-radius: 3px; background: {c("field")}; }}
     QCheckBox::indicator:checked {{ background: {c("press")}; border-color: {c("press")}; image: url("{tick}"); }}
     QListView::indicator {{ width: 13px; height: 13px; border: 1px solid {c("dim")}; border-radius: 3px; background: {c("field")}; }}
@@ -129,7 +130,9 @@ def sheet(theme: Theme) -> str:
     QMenu::item {{ padding: 5px 14px; }}
     QMenu::item:selected {{ background: {c("press")}; color: {c("press_text")}; }}
     QListView {{ background: transparent; border: none; }}
-    QListView:focus {{ border: 1px solid {c("strong")}; border-radius: 3px; }}
+    QListView:focus, QScrollArea:focus {{ border: 1px solid {c("strong")}; border-radius: 3px; }}
+    QTreeWidget:focus, QTableView:focus {{ border: 2px solid {c("text")}; }}
+    QTabBar::tab:focus {{ border: 2px solid {c("text")}; }}
     QSlider::groove:horizontal {{ height: 4px; background: {c("line")}; border-radius: 2px; }}
     QSlider::handle:horizontal {{ width: 14px; margin: -6px 0; background: {c("press")}; border: 1px solid {c("field")}; border-radius: 7px; }}
     QSlider::handle:horizontal:focus {{ border: 2px solid {c("text")}; background: {c("field")}; }}

@@ -321,7 +321,7 @@ class TrialDesk(Desk):
         try:
             return self.trials.standing(trial)
         except FideleError as error:
-            self.session.say(str(error))
+            self.session.warn(str(error))
             return None
 
     def say_result(self) -> None:

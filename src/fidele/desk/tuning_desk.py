@@ -236,8 +236,7 @@ class TuningDesk(Desk):
     def _keep(self) -> None:
         def keep() -> None:
             made = self.tuning.model_copy(update={"name": self.name.currentText().strip()})
-            self.session.pieces.tunings.keep(made)
-            self.session.pieces.tune(made, f"Keep the tuning “{made.name}”")
+            self.session.pieces.keep_tuning(made)
             self.session.say(f"“{made.name}” is kept, for other pictures and for the shell (--tune).")
 
         self.guarded(keep)
@@ -245,7 +244,7 @@ class TuningDesk(Desk):
 
     def _forget(self) -> None:
         name = self.name.currentText().strip()
-        self.session.pieces.tunings.forget(name)
+        self.guarded(self.session.pieces.forget_tuning, name)
         self.session.say(f"“{name}” is forgotten; pictures that have it keep it.")
         self.refresh()
 

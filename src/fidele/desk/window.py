@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
+    QKeyEvent,
     QKeySequence,
     QPalette,
     QResizeEvent,
@@ -25,11 +26,12 @@ from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, 
 from fidele import units
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
+from fidele.desk.alarm import notify
 from fidele.desk.closing import Closing
 from fidele.desk.desk import FIRST_LEFT, Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
-from fidele.desk.foot import Foot
+from fidele.desk.foot import Foot, Steps
 from fidele.desk.help import Help
 from fidele.desk.incoming import Incoming
 from fidele.desk.kit import across, down, fill
@@ -39,6 +41,7 @@ from fidele.desk.screen import screen_profile
 from fidele.desk.shelf import ShelfView
 from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
 from fidele.desk.thread import STATIONS, ThreadState, ThreadView
+from fidele.desk.turned_bad import TurnedBad
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
@@ -107,6 +110,7 @@ class Window(QMainWindow):
         self.foot = Foot()
         self.stack = QStackedWidget()
         self.desks = Desks(self._make)
+        self._turned_bad = TurnedBad()
         self._lay_out()
         self._connect()
         self.apply_theme(self.theme)
@@ -196,6 +200,8 @@ class Window(QMainWindow):
         self.findings_view.wanted.connect(self.show_desk)
         self.foot.cancelled.connect(self.work.cancel)
         self.foot.undone.connect(lambda: self._guarded(self.session.undo))
+        self.foot.steps_wanted.connect(self.show_steps)
+        self.foot.wanted.connect(self.show_desk)
         self.foot.show_bench(bool(self.session.devices.hands()))
         self.foot.bench_wanted.connect(lambda: self.show_desk("Bench"))
         self.foot.report_wanted.connect(self.incoming.write_report)
@@ -206,7 +212,7 @@ class Window(QMainWindow):
         self.work.started.connect(lambda _: self.thread_view.show_state(self._thread_state()))
         self.work.progress.connect(self.foot.progress)
         self.work.ended.connect(self._ended)
-        self.work.failed.connect(self.session.say)
+        self.work.failed.connect(self.session.warn)
         for number, name in enumerate(STATIONS, 1):
             QShortcut(QKeySequence(f"Alt+{number}"), self, lambda n=name: self.show_desk(n))
         #: Shortcuts, and what they do.
@@ -216,7 +222,8 @@ class Window(QMainWindow):
             ("Ctrl+O", "open pictures", lambda: self.pick_file("artwork")),
             ("Ctrl+Z", "take the last step back", lambda: self._guarded(self.session.undo)),
             ("Ctrl+Shift+Z", "do it again", lambda: self._guarded(self.session.redo)),
-            ("Ctrl+P", "the print desk", lambda: self.show_desk("Print")),
+            ("Ctrl+Alt+Z", "all steps, to take back or do again", self.show_steps),
+            ("Ctrl+P", "the print desk; on it, print", self._print),
             ("Ctrl+V", "paste a picture, or a table of measurements", self._paste),
             ("Ctrl+Tab", "the next picture in hand", lambda: self.session.pieces.step(1)),
             ("Ctrl+Shift+Tab", "the one before", lambda: self.session.pieces.step(-1)),
@@ -232,7 +239,7 @@ class Window(QMainWindow):
             ("F10", "charts", lambda: self.show_desk("Charts")),
             ("F12", "settings: size of type, theme, units", self.show_settings),
             ("F11", "the logbook", lambda: self.show_desk("Logbook")),
-            ("Esc", "stop the work under way", self.work.cancel),
+            ("Esc", "stop the work under way; else leave a desk beside the thread", self._leave),
         ):
             QShortcut(QKeySequence(keys), self, call)
             self.shortcuts.append((keys, words))
@@ -242,6 +249,34 @@ class Window(QMainWindow):
         made = Help(self.desk.station, self.desks, self.shortcuts, self)
         made.wanted.connect(self._go_to)
         made.open()
+
+    def show_steps(self) -> None:
+        """Open the list of what was done and undone."""
+        made = Steps(self.session.history.done, self.session.history.undone, self)
+        made.wanted.connect(lambda steps: self._guarded(self.session.undo_to, steps))
+        made.open()
+
+    def _print(self) -> None:
+        """Show the print desk; print where it is in front already."""
+        if self._station == "Print":
+            self.desks.print.print_it.click()
+        else:
+            self.show_desk("Print")
+
+    def _leave(self) -> None:
+        """Stop the work under way; where there is none, go back from a side desk to the station it was opened from."""
+        if self.work.busy:
+            self.work.cancel()
+        elif self._station not in STATIONS:
+            self.show_desk(self._came_from)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter presses what the keyboard is on, as Space does: nothing else has taken it."""
+        pressed = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if pressed and isinstance(on := self.focusWidget(), QAbstractButton):
+            on.click()
+        else:
+            super().keyPressEvent(event)
 
     def show_settings(self) -> None:
         """Let a person set size of type, theme and units."""
@@ -310,7 +345,7 @@ class Window(QMainWindow):
     def _heard(self, news: News) -> None:
         match news:
             case Said():
-                self.foot.say(news.sentence)
+                self.foot.say(news.sentence, self._station, news.wrong)
                 self.foot.show_undo(self.session.history.next_undo)
             case ConditionsChanged() | ShelfChanged() | PrintersChanged():
                 self.shelf_view.refresh_cards()
@@ -342,7 +377,19 @@ class Window(QMainWindow):
             case RouteRead() | RunTaken() | CheckTaken():
                 self.refresh(soon=True)
             case Judged():
+                self._tell_bad()
                 self.refresh(desk=False, soon=True)
+
+    def _tell_bad(self) -> None:
+        """Say it once when the way to the ink turns bad while a person works elsewhere, or in another program."""
+        card = self.session.card
+        came = self._turned_bad.new("" if card is None else card.id, self.session.stops, self._station == "Hand-off")
+        if came and card is not None:
+            more = f", and {len(came) - 1} more" if len(came) > 1 else ""
+            sentence = f"The way to the ink has changed: {came[0].title}{more}. See Hand-off (Alt+4)."
+            self.session.warn(sentence)
+            if not self.isActiveWindow():
+                notify("The way to the ink has changed", f"{came[0].title}{more}")
 
     def refresh(self, desk: bool = True, soon: bool = False) -> None:
         """Show the thread, the open desk, and what stands beside it, as things are now.
@@ -509,7 +556,7 @@ class Window(QMainWindow):
         try:
             call(*arguments)
         except FideleError as error:
-            self.session.say(str(error))
+            self.session.warn(str(error))
 
     def act(self, action: Action) -> None:
         """Do what a finding's button says."""
@@ -572,7 +619,7 @@ class Window(QMainWindow):
 
     def _ended(self) -> None:
         self.foot.end()
-        self.foot.say(self.session.said)
+        self.foot.say(self.session.said, self._station)
         self.shelf_view.refresh_log()
         QTimer.singleShot(0, self, self.refresh)
 

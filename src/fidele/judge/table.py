@@ -635,8 +635,8 @@ TABLE: dict[str, Row] = {
     "seam-through": Row(
         "caution",
         "A seam runs through what was to be kept clear",
-        "There is no other way with so many panels: {through}.",
-        "Ask for more panels, or less overlap.",
+        "This is so: {through}.",
+        "Drag the seam elsewhere, or ask for more panels or less overlap.",
         desk="sheet",
     ),
     # The press

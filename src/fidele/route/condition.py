@@ -75,6 +75,8 @@ class SheetHabits(Kept):
     hold: bool = False
     #: Name of the sheet of one's own size that lies in, '' for the size that the driver is set to.
     own: str = ""
+    #: Name of the jig that it is pressed with, '' for none.
+    jig: str = ""
     #: After so many hours without a print, a readiness page is asked for first; 0 never.
     readiness_hours: float = Field(default=0.0, ge=0, le=1000)
 

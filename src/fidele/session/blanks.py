@@ -69,6 +69,27 @@ class OwnSheet:
         return replace(carrier, name=self.name, margins=margins)
 
 
+@dataclass(frozen=True)
+class Spot:
+    """A place for a blank on a jig: the blank's name, its middle in mm from the jig's left and upper edge, its turn in
+    degrees counter-clockwise."""
+
+    blank: str
+    x: Annotated[float, Field(ge=-100_000, le=100_000, allow_inf_nan=False)]
+    y: Annotated[float, Field(ge=-100_000, le=100_000, allow_inf_nan=False)]
+    angle: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
+
+
+@dataclass(frozen=True)
+class Jig:
+    """Places for blanks as they lie in the press, on a sheet of this size in mm."""
+
+    name: str
+    width: Side
+    height: Side
+    places: tuple[Spot, ...]
+
+
 #: What lies ready in the demo's workshop; more are added by hand.
 READY = (
     Blank("Tile 200 x 150", 200, 150, "rectangle", 2, 4),
@@ -78,28 +99,44 @@ READY = (
 )
 
 
+_Kept = tuple[tuple[Blank, ...], tuple[OwnSheet, ...], tuple[Jig, ...]]
 _BLANKS, _SHEETS = TypeAdapter(tuple[Blank, ...]), TypeAdapter(tuple[OwnSheet, ...])
+_JIGS = TypeAdapter(tuple[Jig, ...])
 
 
-def _kept(data: bytes) -> tuple[tuple[Blank, ...], tuple[OwnSheet, ...]]:
+def _kept(data: bytes) -> _Kept:
     kept = json.loads(data)
-    return _BLANKS.validate_python(kept["blanks"]), _SHEETS.validate_python(kept["sheets"])
+    jigs = _JIGS.validate_python(kept.get("jigs", []))  # older workshops have none
+    return _BLANKS.validate_python(kept["blanks"]), _SHEETS.validate_python(kept["sheets"]), jigs
 
 
 class Blanks:
-    """The blanks and own sheets of a workshop."""
+    """The blanks, own sheets and jigs of a workshop."""
 
     def __init__(self, path: Path) -> None:
-        self._file = StateFile[tuple[tuple[Blank, ...], tuple[OwnSheet, ...]]](path, _kept, lambda: (READY, ()))
-        self.blanks, self.sheets = self._file.read()
+        self._file = StateFile[_Kept](path, _kept, lambda: (READY, (), ()))
+        self.blanks, self.sheets, self.jigs = self._file.read()
 
     def _keep(self) -> None:
-        kept = {"blanks": [asdict(b) for b in self.blanks], "sheets": [asdict(s) for s in self.sheets]}
+        kept = {
+            "blanks": [asdict(b) for b in self.blanks],
+            "sheets": [asdict(s) for s in self.sheets],
+            "jigs": [asdict(j) for j in self.jigs],
+        }
         self._file.write(json.dumps(kept, indent=1, ensure_ascii=False).encode())
 
     def blank(self, name: str) -> Blank | None:
         """Return a blank by its name."""
         return next((b for b in self.blanks if b.name == name), None)
+
+    def jig(self, name: str) -> Jig | None:
+        """Return a jig by its name."""
+        return next((j for j in self.jigs if j.name == name), None)
+
+    def keep_jigs(self, jigs: tuple[Jig, ...]) -> None:
+        """Keep these jigs, and no others."""
+        self.jigs = jigs
+        self._keep()
 
     def sheet(self, name: str) -> OwnSheet | None:
         """Return an own sheet by its name."""

@@ -84,11 +84,27 @@ class Checking:
         return self._profiles.scanner(self._places.data)
 
     def choose(self, limits: str | None = None, relative: bool | None = None, against: str | None = None) -> None:
-        """Judge by other limits, relative to the substrate's white or not, or against something else."""
-        self.limits = self.limits if limits is None else limits
-        self.relative = self.relative if relative is None else relative
-        self.against = self.against if against is None else against
-        self._again()
+        """Judge by other limits, relative to the substrate's white or not, or against something else: a step."""
+        before = (self.limits, self.relative, self.against)
+        wanted = (
+            self.limits if limits is None else limits,
+            self.relative if relative is None else relative,
+            self.against if against is None else against,
+        )
+        if wanted == before:
+            return
+
+        def take(how: tuple[str, bool, str]) -> None:
+            self.limits, self.relative, self.against = how
+            self._again()
+
+        if limits is not None:
+            name = f"Judge by the limits “{limits}”"
+        elif against is not None:
+            name = f"Compare with {against or 'the profile’s prediction'}"
+        else:
+            name = "Judge relative to the white" if relative else "Judge as measured"
+        self._live.history.do(name, lambda: take(wanted), lambda: take(before))
 
     def leave_out(self, *ids: str) -> None:
         """Leave patches out of the check in hand, a step that can be undone; none takes all in again."""

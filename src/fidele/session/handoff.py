@@ -114,7 +114,7 @@ class Handoff:
                 device.bring(card)
                 self._set_system(card, None)
             except FideleError as error:
-                self._live.say(str(error))
+                self._live.warn(str(error))
         self._live.refresh()
 
     def still_open(self) -> str:

@@ -38,6 +38,16 @@ class History:
         """Name of what would be undone, or ''."""
         return self._done[-1].name if self._done else ""
 
+    @property
+    def done(self) -> list[str]:
+        """Names of what can be undone, the last step first."""
+        return [step.name for step in reversed(self._done)]
+
+    @property
+    def undone(self) -> list[str]:
+        """Names of what can be done again, the next one first."""
+        return [step.name for step in reversed(self._undone)]
+
     def undo(self) -> str:
         """Take the last step back; return its name, '' when there is none."""
         if not self._done:

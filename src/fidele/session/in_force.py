@@ -35,7 +35,7 @@ class InForce:
             try:
                 return self._shelf.load(card.profile)
             except FideleError as error:
-                self._live.say(str(error))
+                self._live.warn(str(error))
         return None
 
     def load_profile(self) -> None:

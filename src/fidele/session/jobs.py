@@ -103,7 +103,7 @@ class Jobs:
         try:
             self.store.take_in_hand(job_id)
         except FideleError as error:
-            self._live.say(str(error))
+            self._live.warn(str(error))
 
     def _keep(self, job: JobRecord, changed: bool = False) -> None:
         state = self._live.state
@@ -317,6 +317,8 @@ def _kept(piece: Piece) -> KeptPicture:
             largest=plan.largest,
             keep_clear=plan.keep_clear,
             skip=tuple(sorted(plan.skip)),
+            across=plan.across,
+            down=plan.down,
         )
     return KeptPicture(
         number=piece.number,
@@ -370,7 +372,7 @@ def _opened(job: JobRecord, sources: KeptSources, card: Card | None, progress: P
 
 
 def _rest(one: KeptPicture) -> dict[str, object]:
-    plan = one.panels
+    plan = None if one.panels is None else one.panels.model_dump()
     return {
         "copies": tuple(Copy(c.placing, c.page, c.locked) for c in one.copies),
         "sheet": one.sheet,
@@ -380,9 +382,7 @@ def _rest(one: KeptPicture) -> dict[str, object]:
         "shape": one.shape,
         "tuning": one.tuning,
         "keep": one.keep,
-        "panels": None
-        if plan is None
-        else PanelPlan(plan.overlap, plan.columns, plan.rows, plan.largest, plan.keep_clear, frozenset(plan.skip)),
+        "panels": None if plan is None else PanelPlan(**plan | {"skip": frozenset(plan["skip"])}),
     }
 
 

@@ -368,9 +368,26 @@ class Laying:
             self._pieces.change_many("Whole again", {piece.number: {"panels": None}})
             return
         parted = self._sheet.parted(piece.placing.width, piece.placing.height, plan)
+        by_hand = plan.across or plan.down
         names = {p.name for p in parted.panels}
         plan = replace(plan, skip=plan.skip & names)
         copies = (replace(piece.copies[0], page=0, placing=replace(piece.placing, angle=0.0)),)
         self._pieces.change_many("Part into panels", {piece.number: {"panels": plan, "copies": copies}})
         for words in parted.through:
-            self._live.say(f"There was no other way: {words} runs through an area that was to be kept clear.")
+            why = "As it was put" if by_hand else "There was no other way"
+            self._live.say(f"{why}: {words} runs through an area that was to be kept clear.")
+
+    def move_seam(self, axis: int, number: int, to: float) -> None:
+        """Put a seam of the current piece elsewhere, in mm on it: as far as its panels stay within what holds them.
+
+        `axis` 0 is a seam across, 1 one down, `number` which of them from 0. All others of its side stay where they
+        are from now on, until the number of panels is asked for anew.
+        """
+        piece, parted = self._pieces.need(), self._sheet.panels
+        if parted is None or piece.panels is None:
+            return
+        low, high = parted.reach((piece.placing.width, piece.placing.height), axis, number)
+        seams = list((parted.across, parted.down)[axis])
+        seams[number] = round(min(max(to, low), high), 2)
+        moved = tuple(seams)
+        self.part(replace(piece.panels, across=moved) if axis == 0 else replace(piece.panels, down=moved))

@@ -67,6 +67,10 @@ class Live:
         """Say the last thing done, in the foot."""
         self.tell(Said(sentence))
 
+    def warn(self, sentence: str) -> None:
+        """Say what went wrong; what goes well afterwards does not take its place at once."""
+        self.tell(Said(sentence, wrong=True))
+
     def change(self, changed: Changed) -> None:
         """Change the state, and tell."""
         self.on_own_thread()

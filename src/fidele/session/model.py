@@ -53,6 +53,7 @@ from fidele.session.handoff import Handoff
 from fidele.session.holding import Holding, candidate, ranked
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
+from fidele.session.jigs import Jigs
 from fidele.session.jobs import Jobs
 from fidele.session.laying import Laying
 from fidele.session.live import Live
@@ -116,6 +117,7 @@ class Session:
         self.sheet = Sheet(live, self.cards, self.shelf, devices, places.data / "blanks.json")
         self.pieces = Pieces(live, self.sources, self.sheet, places)
         self.laying = Laying(live, self.sheet, self.pieces, self.cards)
+        self.jigs = Jigs(live, self.sheet, self.pieces)
         self.customers = Customers(live, places.data / "customer-colours.json")
         self.charts = Charts(live, self.customers, self.pieces, places.data / "charts")
         self.handoff = Handoff(live, self.in_force, self.profiles, devices, self.sheet, self.corrections)
@@ -314,6 +316,10 @@ class Session:
         """Say the last thing done, in the foot."""
         self.live.say(sentence)
 
+    def warn(self, sentence: str) -> None:
+        """Say what went wrong, in the foot."""
+        self.live.warn(sentence)
+
     def listen(self, listener: Callable[[News], None]) -> None:
         """Call `listener` with all news from now on."""
         self.live.listen(listener)
@@ -345,7 +351,11 @@ class Session:
 
     def show_white(self, on: bool) -> None:
         """Show proofs on the substrate's own white, or on the screen's."""
-        self.live.change(WhiteChosen(on))
+        before = self.live.state.paper_white
+        if on != before:
+            name = "Show the piece's white" if on else "Show the screen's white"
+            change = self.live.change
+            self.history.do(name, lambda: change(WhiteChosen(on)), lambda: change(WhiteChosen(before)))
 
     # The card ----------------------------------------------------------------------------------------------------
 
@@ -541,6 +551,12 @@ class Session:
         """Take the last step back."""
         name = self.history.undo()
         self.say(f"Undone: {name}." if name else "There is nothing to undo.")
+
+    def undo_to(self, steps: int) -> None:
+        """Take so many steps back, or do so many again where it is below zero."""
+        names = [self.history.undo() if steps > 0 else self.history.redo() for _ in range(abs(steps))]
+        word = "Undone" if steps > 0 else "Done again"
+        self.say(f"{word}: {', '.join(name for name in names[:3] if name)}{' and more' if len(names) > 3 else ''}.")
 
     def redo(self) -> None:
         """Do the last undone step again."""

@@ -10,9 +10,10 @@ from fidele.session.state import Changed
 
 @dataclass(frozen=True)
 class Said:
-    """The last thing done, in a sentence."""
+    """The last thing done, in a sentence; or what went wrong."""
 
     sentence: str
+    wrong: bool = False
 
 
 @dataclass(frozen=True)

@@ -31,7 +31,7 @@ class PanelPlan:
     """How a piece larger than its media is parted: see `fidele.sheet.panels`.
 
     `largest` are the width and height that a panel may have, in mm, 0 for as much as the media holds; `skip` are panels
-    that are not to be printed.
+    that are not to be printed; `across` and `down` are seams that were put there by hand, in mm on the piece.
     """
 
     overlap: float = 10.0
@@ -40,6 +40,8 @@ class PanelPlan:
     largest: tuple[float, float] = (0.0, 0.0)
     keep_clear: tuple[Area, ...] = ()
     skip: frozenset[str] = frozenset()
+    across: tuple[float, ...] = ()
+    down: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -184,12 +184,13 @@ class Pieces:
 
         touched = Touched.SHEET if keeps_losses else Touched.LOOK
 
-        def apply(values: dict[int, Changes]) -> None:
-            pieces = tuple(replace(p, **values[p.number]) if p.number in values else p for p in self.all)
-            self._live.change(PiecesChanged(pieces, self._live.state.current, touched))
-            self._live.refresh()
-
+        apply = partial(self._apply, touched)
         self._live.history.do(name, lambda: apply(after), lambda: apply(before))
+
+    def _apply(self, touched: Touched, values: dict[int, Changes]) -> None:
+        pieces = tuple(replace(p, **values[p.number]) if p.number in values else p for p in self.all)
+        self._live.change(PiecesChanged(pieces, self._live.state.current, touched))
+        self._live.refresh()
 
     def try_out(self, tuning: Tuning | None) -> None:
         """Tune the current picture for the moment, while a slider is dragged; no step is kept."""
@@ -275,6 +276,35 @@ class Pieces:
     def tune(self, tuning: Tuning | None, name: str = "Tune the picture") -> None:
         """Give the current picture a tuning, None for none."""
         self.change(name, tuning=tuning if tuning is not None and tuning.moves else None)
+
+    def keep_tuning(self, tuning: Tuning) -> None:
+        """Keep a tuning under its name, and give it to the current picture: one step that can be undone.
+
+        Raises
+        ------
+        FideleError
+            When it has no name, or cannot be written.
+        """
+        piece, name = self.need(), tuning.name.strip()
+        before = self.tunings.all().get(name)
+
+        def put(kept: Tuning | None, on: Tuning | None) -> None:
+            if kept is None:
+                self.tunings.forget(name)
+            else:
+                self.tunings.keep(kept)
+            self._apply(Touched.LOOK, {piece.number: {"tuning": on}})
+
+        on = tuning if tuning.moves else None
+        self._live.history.do(f"Keep the tuning “{name}”", lambda: put(tuning, on), lambda: put(before, piece.tuning))
+
+    def forget_tuning(self, name: str) -> None:
+        """Forget a tuning that is kept, a step that can be undone; pictures that have it keep it."""
+        before = self.tunings.all().get(name)
+        if before is not None:
+            self._live.history.do(
+                f"Forget the tuning “{name}”", lambda: self.tunings.forget(name), lambda: self.tunings.keep(before)
+            )
 
     def tune_all(self, tuning: Tuning) -> None:
         """Give every picture in hand a tuning, as one step; charts are left as they are."""

@@ -107,7 +107,7 @@ class Profiles:
         try:
             return self.receive(self.shelf.look(path))
         except FideleError as error:
-            self._live.say(str(error))
+            self._live.warn(str(error))
             return [Installed(str(path), "refused", reason=str(error))]
 
     def settle(self, chosen: dict[str, str]) -> list[Installed]:

@@ -103,9 +103,10 @@ class Sheet:
         high = high - 2 * side - beneath if high else 0.0
         most = plan.largest
         room = (min(wide, most[0] or wide), min(high or most[1], most[1] or high) if high or most[1] else 0.0)
-        key = (width, height, room, plan.overlap, plan.keep_clear, plan.columns, plan.rows)
+        key = (width, height, room, plan.overlap, plan.keep_clear, plan.columns, plan.rows, plan.across, plan.down)
         if self._parted is None or self._parted[0] != key:
-            made = panels(width, height, room, plan.overlap, plan.keep_clear, (plan.columns, plan.rows))
+            count, pinned = (plan.columns, plan.rows), (plan.across, plan.down)
+            made = panels(width, height, room, plan.overlap, plan.keep_clear, count, pinned)
             self._parted = (key, made)
         return self._parted[1]
 

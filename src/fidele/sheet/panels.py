@@ -45,6 +45,24 @@ class Panels:
     down: tuple[float, ...]
     #: Seams that run through an area that was to be kept clear, because there was no other way.
     through: tuple[str, ...] = ()
+    #: What a panel may measure at most (height 0 for no limit), and what neighbours share, mm.
+    room: tuple[float, float] = (0.0, 0.0)
+    overlap: float = 0.0
+
+    def reach(self, size: tuple[float, float], axis: int, number: int) -> tuple[float, float]:
+        """Return from where to where a seam can be moved, mm on a piece of `size`, its neighbours staying.
+
+        `axis` 0 is a seam across, 1 one down; every panel stays within its room and wider than the overlap.
+        """
+        seams, half = (self.across, self.down)[axis], self.overlap / 2
+        ends = (0.0, *seams, size[axis])
+        before, after = ends[number], ends[number + 2]
+        least = max(self.overlap, _STEP)
+        low, high = before + least, after - least
+        if room := self.room[axis]:
+            high = min(high, before + room - half - (half if number else 0.0))
+            low = max(low, after - room + half + (half if number < len(seams) - 1 else 0.0))
+        return low, max(low, high)
 
 
 def panels(
@@ -54,11 +72,13 @@ def panels(
     overlap: float = 0.0,
     keep_clear: Sequence[Area] = (),
     count: tuple[int, int] = (0, 0),
+    pinned: tuple[Sequence[float], Sequence[float]] = ((), ()),
 ) -> Panels:
     """Part a piece of `width` x `height` mm into panels that go into `room` (width, height; height 0 is a roll).
 
     Neighbours share `overlap` mm; the seam lies in its middle. Seams keep clear of areas (x, y, width, height) where
-    that is possible. `count` asks for so many columns and rows; 0 for as few as will do.
+    that is possible. `count` asks for so many columns and rows; 0 for as few as will do. `pinned` are seams that were
+    put across and down by hand: where there are any they are all that there are.
 
     Raises
     ------
@@ -67,8 +87,15 @@ def panels(
     """
     if min(width, height) <= 0 or overlap < 0:
         raise FideleError("A piece of no size cannot be parted into panels.")
-    across, wrong_x = _seams(width, room[0], overlap, [(x, x + w) for x, _, w, _ in keep_clear], count[0], "wide")
-    down, wrong_y = _seams(height, room[1], overlap, [(y, y + h) for _, y, _, h in keep_clear], count[1], "high")
+    clear_x, clear_y = [(x, x + w) for x, _, w, _ in keep_clear], [(y, y + h) for _, y, _, h in keep_clear]
+    if pinned[0]:
+        across, wrong_x = _pinned(width, room[0], overlap, clear_x, pinned[0], "wide")
+    else:
+        across, wrong_x = _seams(width, room[0], overlap, clear_x, count[0], "wide")
+    if pinned[1]:
+        down, wrong_y = _pinned(height, room[1], overlap, clear_y, pinned[1], "high")
+    else:
+        down, wrong_y = _seams(height, room[1], overlap, clear_y, count[1], "high")
     edges = [_spans(width, across, overlap), _spans(height, down, overlap)]
     made = tuple(
         Panel(column, row, x0, y0, x1 - x0, y1 - y0)
@@ -78,7 +105,28 @@ def panels(
     through = [f"the seam at {units.length(x)} across" for x in wrong_x] + [
         f"the seam at {units.length(y)} down" for y in wrong_y
     ]
-    return Panels(made, tuple(across), tuple(down), tuple(through))
+    return Panels(made, tuple(across), tuple(down), tuple(through), room, overlap)
+
+
+def _pinned(
+    length: float, room: float, overlap: float, clear: list[tuple[float, float]], seams: Sequence[float], what: str
+) -> tuple[list[float], list[float]]:
+    """Return seams as they were put by hand, and which of them run through what was to be kept clear."""
+    placed = sorted(seams)
+    for a, b in pairwise((0.0, *placed, length)):
+        if b - a < 1e-6:
+            raise FideleError(f"A seam at {units.length(b)} leaves no panel beside it.")
+    for a, b in _spans(length, placed, overlap):
+        if room and b - a > room + 0.05:
+            raise FideleError(
+                f"The panel from {units.length(a)} to {units.length(b)} would be {units.length(b - a)} {what}; "
+                f"{units.length(room)} is the most."
+            )
+    return placed, _crossing(placed, clear)
+
+
+def _crossing(seams: Sequence[float], clear: Sequence[tuple[float, float]]) -> list[float]:
+    return [s for s in seams if any(a + 1e-9 < s < b - 1e-9 for a, b in clear)]
 
 
 def _spans(length: float, seams: list[float], overlap: float) -> list[tuple[float, float]]:
@@ -142,4 +190,4 @@ def _seams(
     if not last:
         raise FideleError(f"{parts} panels would be more than {units.length(room)} {what}; it takes more.")
     _, seams = min(last, key=lambda b: b[0])
-    return seams, [s for s in seams if any(a + 1e-9 < s < b - 1e-9 for a, b in clear)]
+    return seams, _crossing(seams, clear)

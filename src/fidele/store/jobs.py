@@ -44,6 +44,8 @@ class KeptPanels(BaseModel):
     largest: tuple[float, float] = (0.0, 0.0)
     keep_clear: tuple[Area, ...] = ()
     skip: tuple[str, ...] = ()
+    across: tuple[float, ...] = ()
+    down: tuple[float, ...] = ()
 
 
 class KeptPicture(BaseModel):

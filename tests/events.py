@@ -1,0 +1,39 @@
+"""A guard: no event holds the interface's thread for long, by that thread's own time, however busy the machine is."""
+
+from __future__ import annotations
+
+import os
+import time
+from typing import ClassVar
+
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtWidgets import QApplication
+
+#: Seconds of its own time that an event may take.
+MOST = 0.05
+
+
+class Watched(QApplication):
+    """An application that times every event from outside any other."""
+
+    offences: ClassVar[list[str]] = []
+
+    def __init__(self, arguments: list[str]) -> None:
+        super().__init__(arguments)
+        self._inside = False
+
+    def notify(self, receiver: QObject, event: QEvent) -> bool:
+        if self._inside:
+            return bool(super().notify(receiver, event))
+        self._inside, began = True, time.thread_time()
+        kind = event.type()
+        try:
+            return bool(super().notify(receiver, event))
+        finally:
+            self._inside, took = False, time.thread_time() - began
+            if took > MOST:
+                what = f"{took * 1000:.0f} ms: {kind.name} of {type(receiver).__name__}"
+                self.offences.append(what)
+                if path := os.environ.get("FIDELE_EVENTS"):
+                    with open(path, "a") as log:
+                        log.write(f"{os.environ.get('PYTEST_CURRENT_TEST', '')}\t{what}\n")
