@@ -31,6 +31,7 @@ from fidele.icc.profile import Profile
 from fidele.session.model import Session
 from fidele.session.places import Places
 from tests import guard
+from tests.events import Watched
 
 guard.install()
 _LIBC = ctypes.CDLL(None)
@@ -82,11 +83,20 @@ def on_one_thread(request):
 
 
 @pytest.fixture(scope="session")
+def qapp_cls():
+    """The application whose events are timed."""
+    return Watched
+
+
+@pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Places:
     """The demo as `fidele demo` makes it, from bench measurements. Read only: work on `places`.
 
-    Made once, by whichever test process comes first; the others wait and find it.
+    Made once, by whichever test process comes first; the others wait and find it. `FIDELE_TEST_DEMO` may name one that
+    was made before, by `fidele.demo.prepare.prepare` and this code, for those who run single tests.
     """
+    if made := os.environ.get("FIDELE_TEST_DEMO"):
+        return Places.under(Path(made))
     base = tmp_path_factory.getbasetemp()
     base = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
     with (base / "demo.lock").open("w") as lock:

@@ -1,19 +1,26 @@
-"""A guard: whatever changes the state, hears of it, or is a widget belongs to the thread that made the session."""
+"""A guard: whatever changes the state, hears of it, or is a widget belongs to the thread that made the session.
+
+And no part of the window is shown before it lies in it.
+"""
 
 from __future__ import annotations
 
 import functools
+import sys
 import threading
 import traceback
 
 from PySide6.QtWidgets import (
     QAbstractButton,
     QComboBox,
+    QDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QListWidget,
+    QMainWindow,
+    QMenu,
     QProgressBar,
     QTreeWidget,
     QVBoxLayout,
@@ -48,12 +55,20 @@ def _watch(what: str) -> None:
         raise WrongThreadError(what)
 
 
+def _alone(widget: QWidget, by: str) -> None:
+    """A part of a desk that is shown before it lies in it is a window for a moment: it flickers and takes the focus."""
+    if by.startswith("fidele.") and widget.parent() is None and not isinstance(widget, (QMainWindow, QDialog, QMenu)):
+        offences.append(f"{by} shows a {type(widget).__name__} '{widget.accessibleName()}' that lies nowhere yet")
+
+
 def _guarded(owner: type, name: str) -> None:
     original = getattr(owner, name)
 
     @functools.wraps(original)
     def watched(*arguments, **named):
         _watch(f"{owner.__name__}.{name}")
+        if name == "setVisible" and arguments[1:] == (True,):
+            _alone(arguments[0], sys._getframe(1).f_globals["__name__"])
         return original(*arguments, **named)
 
     setattr(owner, name, watched)

@@ -8,8 +8,6 @@ import os
 import resource
 import shlex
 import shutil
-import subprocess
-import sys
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -24,14 +22,7 @@ from fidele.chart.definition import from_table, to_table
 from fidele.icc.spaces import grey, lab, oprgb, srgb
 from fidele.icc.transform import Intent, convert, to_lab
 from fidele.proof.soft import ProofSettings, soft_proof
-
-FIDELE = Path(sys.executable).parent / "fidele"
-
-
-def fidele(*arguments, **options) -> subprocess.CompletedProcess:
-    return subprocess.run(
-        [FIDELE, *map(str, arguments)], capture_output=True, text=True, check=False, timeout=120, **options
-    )
+from tests.shell import fidele
 
 
 def refused(*arguments, words: str, **options) -> None:

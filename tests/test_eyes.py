@@ -5,12 +5,14 @@ from __future__ import annotations
 import itertools
 
 import pytest
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QPoint, QRect, QSettings, Qt
 from PySide6.QtGui import QFont, QPalette
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QApplication, QComboBox, QLabel, QLineEdit, QWidget
 
 from fidele.desk import theme
 from fidele.desk.application import open_window
+from fidele.desk.foot import Messages, Steps
 from fidele.desk.kit import Choice
 from fidele.desk.labels import ElidedLabel
 from fidele.desk.loss_row import LossRow
@@ -18,7 +20,7 @@ from fidele.desk.preferences import Preferences, desktop_scale, wanted_scale
 from fidele.desk.spots import _Spot
 from fidele.desk.theme import BOOTH, LIGHT
 from fidele.desk.thread import _Station
-from tests.hands import choose, opened
+from tests.hands import choose, keys, machine_of, opened
 
 
 def luminance(level: int) -> float:
@@ -92,6 +94,90 @@ def test_no_text_is_cut_at_small_windows_and_at_large_type(places, qtbot, size, 
         assert wrong == {}
     finally:
         theme.set_scale(1.0)
+
+
+def _by_tab(window) -> list[QWidget]:
+    """Return what the keyboard reaches in the window as it stands."""
+    found = []
+    for one in window.findChildren(QWidget):
+        inner = isinstance(one, QLineEdit) and isinstance(one.parent(), (QAbstractSpinBox, QComboBox))
+        tab = one.focusPolicy() & Qt.FocusPolicy.TabFocus
+        if tab and not inner and one.isVisible() and one.isEnabled() and not one.visibleRegion().isEmpty():
+            found.append(one)
+    return found
+
+
+def test_the_keyboard_is_seen_wherever_it_is(window, qtbot):
+    session = window.session
+    window.take_file(session.places.data / "artwork" / "signal-flags.png")
+    opened(window)
+    unseen, looked = [], set()
+    for station in window.desks:
+        window.show_desk(station)
+        qtbot.wait(60)
+        window.activateWindow()
+        for one in _by_tab(window):
+            try:
+                inside = window.stack.isAncestorOf(one)
+                if not inside and one in looked:
+                    continue
+                looked.add(one)
+                place = QRect(one.mapTo(window, QPoint()), one.size()).adjusted(-3, -3, 3, 3)
+                window.setFocus()
+                without = window.grab(place).toImage()
+                one.setFocus(Qt.FocusReason.TabFocusReason)
+                if window.grab(place).toImage() == without:
+                    unseen.append(f"{station}: {type(one).__name__} {one.accessibleName()}")
+            except RuntimeError:  # a desk was filled anew meanwhile
+                continue
+    assert len(looked) > 300
+    assert unseen == []
+
+
+def test_enter_presses_escape_leaves_and_every_step_can_be_gone_back_to(window, qtbot):
+    session = window.session
+    window.show_desk("Proof")
+    keys(window, Qt.Key.Key_F3)
+    assert window.desk.station == "Tuning"
+    keys(window, Qt.Key.Key_Escape)
+    assert window.desk.station == "Proof"
+    (press,) = [b for b in window.shelf_view.findChildren(QAbstractButton) if b.text() == "Printers"]
+    press.setFocus(Qt.FocusReason.TabFocusReason)
+    QTest.keyClick(press, Qt.Key.Key_Return)
+    assert window.desk.station == "Printers"
+    keys(window, Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
+    assert window.desk.station == "Print"
+    session.show_white(True)
+    session.checking.choose(limits="strict")
+    keys(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    (steps,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, Steps)]
+    said = [steps.list.item(k).text() for k in range(steps.list.count())]
+    assert said[:2] == ["Take back: Judge by the limits “strict”", "Take back: Show the piece's white"]
+    steps.list.itemActivated.emit(steps.list.item(1))
+    assert (session.checking.limits, session.state.paper_white) == ("everyday", False)
+    session.undo_to(-2)
+    assert (session.checking.limits, session.state.paper_white) == ("strict", True)
+
+
+def test_a_way_that_turns_bad_is_told_once_and_stays_before_what_goes_well(window, qtbot):
+    session = window.session
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    window.show_desk("Tuning")
+    assert session.stops == ()
+    machine_of(session, session.device.id).driver.reset()
+    told = "The way to the ink has changed"
+    qtbot.waitUntil(lambda: session.said.startswith(told), timeout=6000)
+    session.say("All is saved.")
+    session.refresh()
+    assert [m.sentence.startswith(told) for m in window.foot.messages].count(True) == 1
+    assert window.foot.said.text().startswith(told)
+    assert window.foot.said.text().endswith("Then: All is saved.")
+    window.foot.show_messages()
+    (messages,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, Messages)]
+    window.show_desk("Proof")
+    messages.list.itemActivated.emit(messages.list.item(1))
+    assert window.desk.station == "Tuning"
 
 
 def test_type_follows_the_desktop_until_somebody_sets_it(window, places, qtbot):

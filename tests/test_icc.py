@@ -39,6 +39,7 @@ from fidele.icc.write import (
     xyz_tag,
 )
 from fidele.tiles import CancelledError
+from tests.thorough import part
 
 CREATED = datetime.datetime(2026, 1, 2, 3, 4, 5)
 
@@ -130,20 +131,21 @@ def _survive(path: str, count: int, seed: int) -> tuple[int, int, int]:
 
 
 def test_mutated_profiles_never_crash(profile_path, demo):
-    """Ten thousand and more, in child processes: a crash inside the C library would be seen as a broken pool."""
+    """Thousands, in child processes (thorough: ten): a crash inside the C library would be seen as a broken pool."""
     small = [p for p in PROFILES if p.stat().st_size < 100_000]
     large = [p for p in PROFILES if p.stat().st_size >= 100_000]
     makers = demo.data / "downloads" / "Velm_Wren_Tarn_light_60.icc.txt"
     work = [(str(p), 190, n) for n, p in enumerate(small)]
     work += [(str(p), 110, n) for n, p in enumerate(large)] + [(str(profile_path), 400, 98), (str(makers), 800, 99)]
     assert sum(w[1] for w in work) >= 10_000
+    work = [(path, part(count, count // 3), seed) for path, count, seed in work]
     with ProcessPoolExecutor(2, mp_context=multiprocessing.get_context("spawn")) as pool:
         counts = np.array(list(pool.map(_survive, *zip(*work, strict=True))))
     refused, used, hits = counts.sum(axis=0)
     assert refused + used == sum(w[1] for w in work)
     assert hits >= 0.8 * (refused + used)
-    assert refused > 2000
-    assert used > 2000
+    assert refused > part(2000, 650)
+    assert used > part(2000, 650)
 
 
 @pytest.mark.parametrize(

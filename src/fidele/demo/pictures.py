@@ -39,12 +39,12 @@ def harbour(width: int = 1772, height: int = 1181) -> Floats:
     sky = _mix(
         _colour(122, 104, 176), _colour(246, 164, 122), np.exp(-((y - 0.05) ** 2) * 3 - (x - 0.35 * wide) ** 2 * 0.5)
     )
-    sky = _mix(sky, np.broadcast_to(_colour(222, 176, 152), sky.shape), 0.55 * np.exp(-((y - 0.42) ** 2) * 30))
+    sky = _mix(sky, _colour(222, 176, 152), 0.55 * np.exp(-((y - 0.42) ** 2) * 30))
     horizon = 0.60
     depth = np.clip((y - horizon) / (1 - horizon), 0, 1)
     waves = 0.5 + 0.5 * np.sin(2 * np.pi * (y * 26 + 0.6 * np.sin(x * 3.1)) + 3 * np.sin(x * 1.7 + y * 9))
     water = _mix(_colour(40, 88, 116), _colour(12, 26, 54), depth)
-    water = _mix(water, np.broadcast_to(_colour(78, 122, 138), water.shape), 0.30 * waves**3 * (1 - depth))
+    water = _mix(water, _colour(78, 122, 138), 0.30 * waves**3 * (1 - depth))
     image = np.where((y < horizon)[..., None], sky, water)
     for cx, cy, radius, colour in (
         (0.33, 0.36, 0.085, COLOURS["Festival turquoise"]),
@@ -53,20 +53,18 @@ def harbour(width: int = 1772, height: int = 1181) -> Floats:
     ):
         away = np.hypot(x - cx, y - cy)
         glow = np.exp(-np.maximum(away - radius, 0) / 0.075) * 0.62
-        image = _mix(image, np.broadcast_to(_colour(*colour), image.shape), np.where(y < horizon, glow, 0))
+        image = _mix(image, _colour(*colour), np.where(y < horizon, glow, 0))
         mirror = (
             np.exp(-((np.abs(x - cx) / (0.03 + 0.05 * depth)) ** 2)) * (0.45 * (1 - depth) + 0.05) * (0.4 + 0.6 * waves)
         )
-        image = _mix(image, np.broadcast_to(_colour(*colour), image.shape), np.where(y >= horizon, mirror, 0))
-        image = _mix(image, np.broadcast_to(_colour(*colour), image.shape), _inside(away - radius, height))
+        image = _mix(image, _colour(*colour), np.where(y >= horizon, mirror, 0))
+        image = _mix(image, _colour(*colour), _inside(away - radius, height))
     sun = np.hypot(x - 1.10, y - 0.52) - 0.09
-    image = _mix(
-        image, np.broadcast_to(_colour(*COLOURS["Sun yellow"]), image.shape), _inside(sun, height) * (y < horizon)
-    )
+    image = _mix(image, _colour(*COLOURS["Sun yellow"]), _inside(sun, height) * (y < horizon))
     hull = np.maximum.reduce([0.595 - y, y - 0.70, (0.62 + (y - 0.595) * 0.6) - x, x - (1.02 - (y - 0.595) * 0.35)])
-    image = _mix(image, np.broadcast_to(_colour(38, 30, 34), image.shape), _inside(hull, height))
+    image = _mix(image, _colour(38, 30, 34), _inside(hull, height))
     mast = np.maximum(np.abs(x - 0.80) - 0.004, np.maximum(0.30 - y, y - 0.60))
-    image = _mix(image, np.broadcast_to(_colour(38, 30, 34), image.shape), _inside(mast, height))
+    image = _mix(image, _colour(38, 30, 34), _inside(mast, height))
     rng = np.random.default_rng(7)
     return np.clip(image + rng.normal(0, 0.004, image.shape), 0, 1)
 
@@ -91,10 +89,14 @@ def parade(width: int = 1400, height: int = 1000) -> Floats:
         top, bottom = (int(np.clip(v * height, 0, height)) for v in (cy - 11 * radius, cy + 11 * radius))
         part = np.s_[top:bottom, left:right]
         away = np.hypot(x[part] - cx, (y[part] - cy) * 0.82)
-        glow = np.broadcast_to(colour, image[part].shape)
-        seen = _mix(image[part], glow, 0.55 * np.exp(-np.maximum(away - radius, 0) / (radius * 1.1)))
-        body = _mix(glow, np.ones_like(seen), 0.35 * np.exp(-((away / radius) ** 2) * 2))
-        image[part] = _mix(seen, body, _inside(away - radius, height))
+        image[part] = _mix(image[part], colour, 0.55 * np.exp(-np.maximum(away - radius, 0) / (radius * 1.1)))
+        # The lantern itself ends within half a pixel of its radius.
+        left, right = (int(np.clip(v * height, 0, width)) for v in (cx - 1.1 * radius, cx + 1.1 * radius + 2 / height))
+        top, bottom = (int(np.clip(v * height, 0, height)) for v in (cy - 1.4 * radius, cy + 1.4 * radius + 2 / height))
+        part = np.s_[top:bottom, left:right]
+        away = np.hypot(x[part] - cx, (y[part] - cy) * 0.82)
+        body = _mix(colour, np.ones(3), 0.35 * np.exp(-((away / radius) ** 2) * 2))
+        image[part] = _mix(image[part], body, _inside(away - radius, height))
     return np.clip(image, 0, 1)
 
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPaint
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele import units
+from fidele.desk.spots import ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.sheet.panels import Area, Panels
 
@@ -83,6 +84,8 @@ class PanelsView(QWidget):
             self._mark(painter, QRectF(self._from, self._to).normalized())
         if self._seam is not None:
             self._dragged(painter, *self._seam)
+        if self.hasFocus():
+            ring(painter, self.rect())
 
     def _seams(self, painter: QPainter, parted: Panels) -> None:
         for panel in parted.panels:

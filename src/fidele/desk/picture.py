@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Codes
 from fidele.desk.pyramid import Pyramid
-from fidele.desk.spots import Part, Spots
+from fidele.desk.spots import Part, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.looks import Show
 
@@ -250,6 +250,8 @@ class PictureView(QWidget):
             painter.drawText(
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
             )
+            if self.hasFocus():
+                ring(painter, self.rect())
             return
         ratio = self._ratio()
         frame = self._frame()
@@ -266,8 +268,7 @@ class PictureView(QWidget):
             if self._comb:
                 self._tooth(painter, tooth, index, edges, frame, ink)
         if self.hasFocus():
-            painter.setPen(QPen(ink, 1, Qt.PenStyle.DotLine))
-            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
+            ring(painter, self.rect())
 
     def _edges(self) -> list[int]:
         frame = self._frame()

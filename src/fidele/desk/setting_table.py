@@ -42,7 +42,8 @@ class SettingLine(QFrame):
         last = across(space=6)
         place = line(row.place, 8.5, dim=True, tip=f"Where it stands in this driver: {row.place}")
         last.addWidget(place, 1)
-        place.setVisible(len(controls) < 2)
+        if len(controls) > 1:
+            place.hide()
         for control in controls:
             last.addWidget(control)
         grid.addLayout(last, 0, 3)

@@ -27,7 +27,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele import units
-from fidele.desk.spots import Part, Spots
+from fidele.desk.spots import Part, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.laying import Key
 from fidele.sheet.page import Behind
@@ -226,6 +226,8 @@ class SheetView(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self._band)
         self._rulers(painter, mapped)
+        if self.hasFocus():
+            ring(painter, self.rect().adjusted(_LEFT, _TOP, 0, 0))
         if self.empty:
             painter.setPen(QColor(20, 20, 20))
             painter.setFont(font(10))

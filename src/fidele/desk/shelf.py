@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from fidele.check.statistics import SAID
@@ -13,6 +13,7 @@ from fidele.desk.flow import Flow
 from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.profile_list import ProfileList, lines_of
+from fidele.desk.spots import ring
 from fidele.desk.theme import Theme, font, px
 from fidele.session.model import Session
 from fidele.session.profiles import Row
@@ -43,6 +44,11 @@ class CardTile(QFrame):
 
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(lambda at: self.menu_wanted.emit(self._id, self.mapToGlobal(at)))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.hasFocus():
+            ring(QPainter(self), self.rect())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:

@@ -22,6 +22,14 @@ class Part:
     chosen: bool = False
 
 
+def ring(painter: QPainter, inside: QRect) -> None:
+    """Draw where the keyboard is, so that it is seen on any picture: dark dashes on light."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for shade, width in ((Qt.GlobalColor.white, 4), (Qt.GlobalColor.black, 2)):
+        painter.setPen(QPen(shade, width, Qt.PenStyle.SolidLine if width > 2 else Qt.PenStyle.DashLine))
+        painter.drawRect(inside.adjusted(2, 2, -3, -3))
+
+
 class _Spot(ByAnyHand, QAbstractButton):
     """Lies over a part, lets the mouse through, and is seen only while the keyboard is on it."""
 
@@ -42,10 +50,7 @@ class _Spot(ByAnyHand, QAbstractButton):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.hasFocus():
-            painter = QPainter(self)
-            for shade, width in ((Qt.GlobalColor.white, 4), (Qt.GlobalColor.black, 2)):
-                painter.setPen(QPen(shade, width, Qt.PenStyle.SolidLine if width > 2 else Qt.PenStyle.DashLine))
-                painter.drawRect(self.rect().adjusted(2, 2, -3, -3))
+            ring(QPainter(self), self.rect())
 
 
 class Spots:
