@@ -201,3 +201,22 @@ def test_type_follows_the_desktop_until_somebody_sets_it(window, places, qtbot):
     dialog.again.click()
     assert window.again
     assert not window.isVisible()
+
+
+def test_the_bench_is_worked_on_its_pictures(window, qtbot):
+    """A switch by the mouse, a tank by its menu, nozzles by keyboard: the machine follows."""
+    window.show_desk("Bench")
+    session, machine = window.session, window.desk.machines["Velm Wren"]
+    parts = {c.name: place for place, c in machine._places}
+    QTest.mouseClick(machine, Qt.MouseButton.LeftButton, pos=parts["power"].center().toPoint())
+    assert "printer-offline" in {f.code for f in session.findings}
+    tank = next(c for c in machine.controls if c.name == "cyan ink")
+    menu = machine.menu(tank)
+    next(a for a in menu.actions() if a.text() == "8 %").trigger()
+    assert next(c for c in machine.controls if c.name == "cyan ink").value == 0.08
+    (jets,) = [s for s in machine.findChildren(_Spot) if "black nozzles" in s.accessibleName()]
+    assert jets.accessibleName().endswith("let through: 100 %")
+    QTest.keyClick(jets, Qt.Key.Key_Return)
+    popup = QApplication.activePopupWidget()
+    assert [a.text() for a in popup.actions()] == ["100 %", "90 %", "70 %", "40 %", "0 %"]
+    popup.close()

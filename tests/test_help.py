@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import re
+import runpy
+from pathlib import Path
+
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from fidele.desk.foot import Messages
-from fidele.desk.help import Help, commands, matching, of_desk, words
+from fidele.desk.help import GUIDE, Help, chapter, commands, matching, of_desk, words
 from tests.hands import comes, keys
 
 
@@ -30,7 +34,16 @@ def test_help_is_there_for_every_desk_and_finds_every_command(window):
     assert comes(lambda: _dialog(Help) is not None)
     shown = _dialog(Help)
     assert shown.tabs.tabText(0) == "This desk"
+    # The chapter that the desk belongs to, with its picture; every link and picture of the guide leads somewhere.
     shown.tabs.setCurrentIndex(1)
+    assert shown.guide.toPlainText().startswith("Pictures, and what will become of their colours")
+    for page in GUIDE.glob("*.html"):
+        text = page.read_text("utf-8")
+        for target in re.findall(r'(?:href|src)="([^"#:]+)', text):
+            assert (GUIDE / target).exists(), (page.name, target)
+    for station in window.desks:
+        assert (GUIDE / f"{chapter(station)}.html").exists()
+    shown.tabs.setCurrentIndex(2)
     QTest.keyClicks(shown.typed, "print blank without profile readiness")
     assert shown.found.count() == 0
     shown.typed.clear()
@@ -55,3 +68,10 @@ def test_messages_stay_and_findings_of_other_desks_lead_there(window):
     station = elsewhere[0].text().partition(":")[0]
     elsewhere[0].click()
     assert window.desk.station == station
+
+
+def test_the_guide_that_is_shipped_is_the_one_that_is_written(tmp_path):
+    build = Path(__file__).parents[1] / "docs" / "guide" / "build.py"
+    runpy.run_path(str(build))["build"](tmp_path)
+    made = {p.name: p.read_text("utf-8") for p in tmp_path.glob("*.html")}
+    assert made == {p.name: p.read_text("utf-8") for p in GUIDE.glob("*.html")}, "./run guide builds it anew"

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton
 from scipy import constants
 
 from fidele import units
@@ -109,7 +110,14 @@ def test_one_choice_holds_for_every_desk_and_the_next_start(window, places, qtbo
     assert window.desk.fields["temperature"].text().endswith("°F")
     assert window.desk.fields["temperature"].value() == session.card.press.temperature
     window.show_desk("Condition")
-    assert any(field.text().endswith("psi") for field in window.desk.findChildren(Quantity))
+    (said,) = [b for b in window.desk.findChildren(QAbstractButton) if b.accessibleName().startswith("Press pressure")]
+    assert said.text().endswith("psi")
+    said.click()  # it is changed in its place
+    (field,) = window.desk.findChildren(Quantity)
+    field.setValue(2.0)
+    assert session.card.press.pressure == 2.0
+    session.undo()
+    assert session.card.press.pressure == 2.5
     session.undo()
     assert units.chosen() == units.Units()
     session.redo()

@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QLineEdit, QSizePolicy, QWidget
 
 from fidele.desk.desk import Desk
 from fidele.desk.kit import REST, Choice, across, choice, down, fill, tick
@@ -45,6 +45,18 @@ class FieldLine(QFrame):
         if take is not None and differs:
             last.addWidget(take)
         grid.addLayout(last, 0, 2)
+
+
+class Fact(QFrame):
+    """One line of a card: what is meant, and what it says; pressed, it is changed in its place."""
+
+    def __init__(self, words: str, says: QWidget) -> None:
+        super().__init__()
+        self.setObjectName("row")
+        name = line(words, 8.5, dim=True)
+        name.setFixedWidth(px(146))
+        across(name, (says, 1), space=6, margins=(0, 0, 0, 0), on=self)
+        self.setFixedHeight(px(25))
 
 
 class CardDesk(Desk):
@@ -115,7 +127,10 @@ class CardDesk(Desk):
         shown = (mine, theirs, self.only.isChecked(), card.locked, len(card.history))
         if shown != self._shown:
             self._shown = shown
-            self._fill(card, mine, theirs, other is not None)
+            if other is None:
+                self._fill_card(card, mine)
+            else:
+                self._fill(card, mine, theirs, compared=True)
 
     def _say(self, other: Card | None, mine: list[Field], theirs: dict[str, Field]) -> None:
         if other is None:
@@ -127,6 +142,54 @@ class CardDesk(Desk):
         self.said.setText(
             f"“{other.name}” differs from it in {many} {things}." if many else f"“{other.name}” says the same."
         )
+
+    def _fill_card(self, card: Card, mine: list[Field]) -> None:
+        """Show the whole card at a glance: a block per group, in two columns, each line to be pressed and changed."""
+        clear(self._rows)
+        groups: dict[str, list[Field]] = {}
+        for field in mine:
+            groups.setdefault(field.group, []).append(field)
+        columns, heights = [down(space=10), down(space=10)], [0, 0]
+        for name, fields in groups.items():
+            block = QFrame()
+            block.setObjectName("card")
+            box = down(section(name), space=0, margins=(12, 8, 10, 8), on=block)
+            for field in fields:
+                fill(box, Fact(field.label, self._says(card, field)))
+            shorter = heights.index(min(heights))
+            columns[shorter].addWidget(block)
+            heights[shorter] += len(fields) + 2
+        for column in columns:
+            column.addStretch()
+        fill(self._rows, across((columns[0], 1), (columns[1], 1), space=12))
+        self._history(card)
+        self._rows.addStretch()
+
+    def _says(self, card: Card, field: Field) -> QWidget:
+        """Return a field's words, which become what it is changed with when they are pressed."""
+        if field.fixed or card.locked:
+            return self._editor(card, field)
+        said = button(field.words or "not said", lambda: None, f"Change: {field.label}", quiet=True)
+        said.setAccessibleName(f"{field.label}: {field.words or 'not said'}")
+        said.setStyleSheet("QPushButton { text-align: left; padding: 2px 0 2px 0; }")
+        said.setFont(font(9, font().Weight.DemiBold))
+        said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        if not field.words:
+            said.setProperty("dim", True)
+
+        def change() -> None:
+            editor, around = self._editor(card, field), said.parentWidget()
+            place = around.layout() if around is not None else None
+            if place is None:
+                return
+            place.replaceWidget(said, editor)
+            said.deleteLater()
+            editor.setFocus()
+            if isinstance(editor, QComboBox):
+                editor.showPopup()
+
+        said.clicked.connect(change)
+        return said
 
     def _fill(self, card: Card, mine: list[Field], theirs: dict[str, Field], compared: bool) -> None:
         clear(self._rows)

@@ -74,6 +74,21 @@ class Distribution(Plot):
             painter.drawEllipse(at(de, float((c.de00 <= de).mean())), 4.5, 4.5)
 
 
+def _ramp_told(ramp: Ramp) -> str:
+    """Return what a ramp shows, in words."""
+    off = ramp.measured[:, 0] - ramp.wanted[:, 0]
+    worst = int(np.abs(off).argmax())
+    found = "; ".join(ramp.words()) or "its steps are even"
+    return f"{len(off)} steps, at {ramp.tone[worst] * 100:.0f} % L* {off[worst]:+.1f} off, the most; {found}"
+
+
+def _cast_told(ramp: Ramp) -> str:
+    """Return how the greys of a ramp lean, in words."""
+    worst = int(np.hypot(*ramp.cast.T).argmax())
+    a, b = ramp.cast[worst]
+    return f"At L* {ramp.wanted[worst, 0]:.0f} greys lean most: a* {a:+.1f}, b* {b:+.1f}"
+
+
 class RampPlot(QWidget):
     """A ramp: its patches, measured lightness over tone with the wanted line, and the distance of each step."""
 
@@ -92,6 +107,7 @@ class RampPlot(QWidget):
     def show_ramp(self, ramp: Ramp | None, seen: float) -> None:
         """Show another ramp; `seen` is the ΔE00 below which steps cannot be told apart."""
         self.ramp, self.seen = ramp, seen
+        self.setAccessibleDescription("" if ramp is None else _ramp_told(ramp))
         self.update()
 
     def _x(self, tone: float) -> float:
@@ -171,6 +187,7 @@ class CastPlot(QWidget):
     def show_ramp(self, ramp: Ramp | None) -> None:
         """Show the greys of another chart."""
         self._ramp = ramp
+        self.setAccessibleDescription("" if ramp is None else _cast_told(ramp))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -213,6 +230,7 @@ class RampsOver(QWidget):
     def show_ramps(self, ramps: list[tuple[str, Ramp]]) -> None:
         """Show other ramps, with their prints' labels."""
         self._ramps = ramps
+        self.setAccessibleDescription(". ".join(f"{name}: {_ramp_told(ramp)}" for name, ramp in ramps))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -378,6 +396,8 @@ class TrendPlot(QWidget):
         """Show checks, oldest first, with the limits of mean and 95th percentile."""
         self.checks, self.limits = [c for c in checks if c.verdict.cause != "by-eye"], limits
         self.pick = len(self.checks) - 1
+        told = [f"{c.at:%d.%m.%Y}: ΔE00 mean {c.verdict.mean:.1f}, 95 of 100 {c.verdict.p95:.1f}" for c in self.checks]
+        self.setAccessibleDescription("; ".join(told[-8:]) or "No checks yet")
         self.update()
 
     def _place(self, number: int) -> float:

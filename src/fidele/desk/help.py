@@ -7,8 +7,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
+from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QUrl, Signal
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QDialog,
@@ -16,13 +18,20 @@ from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QTabWidget,
+    QTextBrowser,
     QWidget,
 )
 
 from fidele.desk.desk import Desk
-from fidele.desk.kit import REST, down, entry, fill
-from fidele.desk.labels import heading, label
-from fidele.desk.theme import font
+from fidele.desk.kit import REST, SPRING, across, down, entry, fill
+from fidele.desk.labels import button, heading, label
+from fidele.desk.theme import font, px
+from fidele.desk.tile import scrolled
+
+#: Where the guide lies, as `./run guide` built it.
+GUIDE = Path(str(resources.files("fidele") / "data" / "guide"))
+#: Place of the tab that finds commands.
+_SEARCH = 2
 
 
 @dataclass(frozen=True)
@@ -44,6 +53,11 @@ def of_desk(station: str) -> tuple[str, list[str]]:
     """Return what a desk is for, and its first steps."""
     about = _kept("desks.json")[station]
     return about["for"], about["steps"]
+
+
+def chapter(station: str) -> str:
+    """Return the chapter of the guide that a desk belongs to."""
+    return str(_kept("desks.json")[station]["chapter"])
 
 
 def words() -> dict[str, str]:
@@ -78,11 +92,24 @@ class Help(QDialog):
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Help")
-        self.resize(640, 520)
+        self.resize(px(720), px(600))
         self._desks = desks
         self._known: list[Command] = []
         self.tabs = QTabWidget()
         self.tabs.addTab(self._desk(station), "This desk")
+        self.guide = QTextBrowser()
+        self.guide.setAccessibleName("The guide")
+        self.guide.setFont(font(10))
+        self.guide.setOpenExternalLinks(True)
+        self.guide.setSource(QUrl.fromLocalFile(str(GUIDE / f"{chapter(station)}.html")))
+        contents = button("All chapters", self._contents, "The guide from its beginning", quiet=True)
+        self.back = button("Back", self.guide.backward, "The page before", quiet=True)
+        self.guide.backwardAvailable.connect(self.back.setEnabled)
+        self.back.setEnabled(False)
+        page = QWidget()
+        row = across(contents, self.back, SPRING)
+        down(row, (self.guide, 1), space=6, margins=(12, 8, 12, 12), on=page)
+        self.tabs.addTab(page, "Guide")
         self.typed = entry("Find a command", hint="any word: mirror, export, scan, gamut …")
         self.found = QListWidget()
         self.found.setAccessibleName("Commands that were found")
@@ -107,12 +134,21 @@ class Help(QDialog):
         box = down(heading(station), label(what, 10.5, wrap=True), space=10, margins=(16, 14, 16, 14), on=page)
         for number, step in enumerate(steps, 1):
             box.addWidget(label(f"{number}.  {step}", 10.0, wrap=True))
+        picture = QPixmap(str(GUIDE / "pictures" / f"{_kept('desks.json')[station].get('picture', '-')}.png"))
+        if not picture.isNull():
+            shown = label("")
+            shown.setPixmap(picture.scaledToWidth(px(560), Qt.TransformationMode.SmoothTransformation))
+            shown.setAccessibleName(f"The desk {station} at work, in the demo")
+            fill(box, 6, shown)
         fill(box, REST)
-        return page
+        return scrolled(page)
+
+    def _contents(self) -> None:
+        self.guide.setSource(QUrl.fromLocalFile(str(GUIDE / "index.html")))
 
     def search(self, typed: str) -> None:
         """List the commands that hold what was typed."""
-        if self.tabs.currentIndex() != 1:
+        if self.tabs.currentIndex() != _SEARCH:
             return
         if not self._known:
             self._known = commands(self._desks)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fidele.chart.definition import Chart
 from fidele.check.cause import Cause
 from fidele.check.statistics import Comparison
+from fidele.desk.spots import Part, Spots
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.proof.soft import show
 
@@ -36,18 +39,38 @@ class Plot(QWidget):
         """Show another comparison."""
         self.comparison = comparison
         self._prepare()
+        self.setAccessibleDescription(self._told())
         self.update()
 
     def _prepare(self) -> None:
         """Compute what drawing needs."""
 
+    def _told(self) -> str:
+        """Return what the picture says, in words, for those who do not see it: the whole, or the picked patch."""
+        c = self.comparison
+        if c is None:
+            return "Nothing is shown yet."
+        if 0 <= self.pick < len(c.ids):
+            wanted, got = (" ".join(f"{v:.0f}" for v in lab[self.pick]) for lab in (c.wanted, c.measured))
+            return f"Patch {c.ids[self.pick]}: ΔE00 {c.de00[self.pick]:.1f}, wanted L*a*b* {wanted}, measured {got}"
+        worst = int(c.de00.argmax())
+        return (
+            f"{len(c.ids)} patches: ΔE00 mean {c.mean:.1f}, 95 of 100 within {c.p95:.1f}, "
+            f"the worst {c.ids[worst]} with {c.de00[worst]:.1f}"
+        )
+
     def mark(self, index: int) -> None:
         """Mark a patch that was picked anywhere."""
         self.pick = index
+        self.setAccessibleDescription(self._told())
         self.update()
 
     def _ink(self) -> QColor:
         return self.theme.colour("text")
+
+
+#: So many patches of the eyes, those that are furthest off, are controls of their own; arrow keys reach all.
+_NAMED = 24
 
 
 class Eyes(Plot):
@@ -64,6 +87,7 @@ class Eyes(Plot):
         self._shown = 0
         self._wanted: list[QColor] = []
         self._measured: list[QColor] = []
+        self._spots = Spots(self)
         self.setMouseTracking(True)
 
     def set_chart(self, chart: Chart, index: NDArray[np.int64]) -> None:
@@ -85,6 +109,27 @@ class Eyes(Plot):
         if self.comparison is not None:
             self._wanted = _colours(self.comparison.wanted)
             self._measured = _colours(self.comparison.measured)
+        self._show_parts()
+
+    def _show_parts(self) -> None:
+        """Let those patches that are furthest off be reached and picked by keyboard and screen reader."""
+        c, parts = self.comparison, []
+        wide, high, _ = self._cell()
+        for index in np.argsort(-c.de00)[:_NAMED] if c is not None else ():
+            if c is not None and index < len(self._place):
+                at = self._place[index]
+                cell = QRectF((at % self.columns) * wide, (at // self.columns) * high, wide, high).toRect()
+                name = f"Patch {c.ids[index]}, ΔE00 {c.de00[index]:.1f}"
+                parts.append(Part(name, cell, partial(self.picked.emit, int(index)), int(index) == self.pick))
+        self._spots.show(parts)
+
+    def mark(self, index: int) -> None:
+        super().mark(index)
+        self._show_parts()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_parts()
 
     def _cell(self) -> tuple[float, float, int]:
         return self.width() / self.columns, self.height() / max(1, self._rows), self._rows

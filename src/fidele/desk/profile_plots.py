@@ -30,7 +30,12 @@ class _Plot(QWidget):
     def show_behaviour(self, found: Behaviour | None) -> None:
         """Show another profile's behaviour."""
         self.found = found
+        self.setAccessibleDescription(self._told())
         self.update()
+
+    def _told(self) -> str:
+        """Return what the plot shows, in words, for those who do not see it."""
+        raise NotImplementedError
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -68,6 +73,10 @@ class GreyPlot(_Plot):
             "blue). Flat lines in the middle are neutral. Left of the mark the printer is at its black.",
         )
 
+    def _told(self) -> str:
+        grey = self.found.grey if self.found else None
+        return f"Greys lean by {grey.largest_cast:.1f} at most" if grey is not None else "cannot be told"
+
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         grey = self.found.grey if self.found else None
         if grey is None:
@@ -102,6 +111,13 @@ class TonePlot(_Plot):
         super().__init__(
             "Tone curves", "The values that are sent for neutral greys, dark at the left to light at the right."
         )
+
+    def _told(self) -> str:
+        grey = self.found.grey if self.found else None
+        if grey is None:
+            return "cannot be told"
+        middle = grey.device[int(np.abs(grey.wanted - 50).argmin())]
+        return f"A middle grey, L* 50, is sent as {' '.join(f'{v * 100:.0f}' for v in middle)} %"
 
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         grey = self.found.grey if self.found else None
@@ -139,6 +155,10 @@ class TripPlot(_Plot):
             Lab[:, 0] = np.clip(Lab[:, 0], 30, 80)
             self._colours = show(Lab.astype(np.float32))
         super().show_behaviour(found)
+
+    def _told(self) -> str:
+        trip = self.found.round_trip if self.found else None
+        return f"ΔE00 mean {trip.mean:.2f}, worst {trip.largest:.1f}" if trip is not None else "cannot be told"
 
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         trip = self.found.round_trip if self.found else None

@@ -64,6 +64,8 @@ class _Station(ByAnyHand, QAbstractButton):
         super().__init__(parent)
         self.name = name
         self.state = ""
+        #: A desk beside this station is open.
+        self.aside = False
         self._view = parent
         self._by_key = False
         self.setCheckable(True)
@@ -91,6 +93,10 @@ class _Station(ByAnyHand, QAbstractButton):
             path = QPainterPath()
             path.addRoundedRect(QRectF(0, 0, self.width(), self.height() + 8), 4, 4)
             painter.fillPath(path, theme.colour("desk"))
+        elif self.aside:  # open all the same, with another desk in front
+            painter.setPen(QPen(theme.colour("strong"), 1.4, Qt.PenStyle.DashLine))
+            top = px(16) if self.name == "Hand-off" else 1  # the layers' names stand above it
+            painter.drawRoundedRect(QRectF(1, top, self.width() - 2, self.height() + 8), 4, 4)
         name_font = font(11.0, font().Weight.DemiBold)
         painter.setFont(name_font)
         painter.setPen(theme.colour("text"))
@@ -149,7 +155,9 @@ class ThreadView(QWidget):
         for name, station in self.stations.items():
             station.state = state.words.get(name, "")
             station.setVisible(name in state.words)
-            station.setAccessibleDescription(station.state)
+            station.setAccessibleDescription(
+                f"{station.state}; a desk beside it is open" if station.aside else station.state
+            )
             station.update()
         self.headline.setText(state.headline)
         self.sentence.setText(state.sentence)
@@ -157,9 +165,10 @@ class ThreadView(QWidget):
         self._arrange()
         self.update()
 
-    def choose(self, name: str) -> None:
-        """Mark a station as the open one; any other name means that none is."""
+    def choose(self, name: str, beside: str = "") -> None:
+        """Mark a station as the open one; of any other desk mark the station that it stands `beside`."""
         for station, shown in self.stations.items():
+            shown.aside = station == beside and name not in self.stations
             shown.setAutoExclusive(False)
             shown.setChecked(station == name)
             shown.setAutoExclusive(True)

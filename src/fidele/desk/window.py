@@ -475,7 +475,7 @@ class Window(QMainWindow):
             self._came_from = self._station
         self._station = name if name in self.desks else "Artwork"
         self.stack.setCurrentWidget(self.desk)
-        self.thread_view.choose(self._station)
+        self.thread_view.choose(self._station, self._came_from)
         self.desk.set_theme(self.theme)
         self.refresh(desk=False, soon=True)
 

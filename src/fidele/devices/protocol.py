@@ -455,13 +455,18 @@ class Catalogue(Protocol):
 
 @dataclass(frozen=True)
 class Control:
-    """One thing that hands can change at a stand-in: which device, its name, how it stands, and what it can be."""
+    """One thing that hands can change at a stand-in: which device, its name, how it stands, and what it can be.
+
+    `part` says what of a machine it is, for pictures of it: 'power', 'tray', 'tank:' and 'nozzles:' with the name of
+    the ink, 'panel', 'driver', or '' for anything else.
+    """
 
     device: str
     name: str
     value: Value
     offered: tuple[Value, ...]
     set: Callable[[Value], None]
+    part: str = ""
 
     def take(self, words: str) -> None:
         """Change it to the value that is written so.

@@ -27,20 +27,32 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
     """Return the switch, tanks, trays and panel of a machine, and what an administrator can do with its driver."""
     name, model, supply = machine.model.title, machine.model, machine.store.read()
     yield Control(
-        name, "power", "on" if supply.online else "off", ("on", "off"), lambda v: machine.store.switch(v == "on")
+        name,
+        "power",
+        "on" if supply.online else "off",
+        ("on", "off"),
+        lambda v: machine.store.switch(v == "on"),
+        "power",
     )
     for way, size in supply.loaded.items():
         sizes = tuple(str(v) for v in model.every(model.size_control))
         yield Control(
-            name, f"lies in the {way}" if way else "lies in it", size, sizes, partial(machine.store.lay_in, way=way)
+            name,
+            f"lies in the {way}" if way else "lies in it",
+            size,
+            sizes,
+            partial(machine.store.lay_in, way=way),
+            "tray",
         )
     for tank in TANKS:
         left = supply.inks[tank]
         levels = tuple(sorted({*_LEVELS, round(left, 2)}, reverse=True))
-        yield Control(name, f"{tank} ink", round(left, 2), levels, partial(machine.store.fill, tank))
+        yield Control(name, f"{tank} ink", round(left, 2), levels, partial(machine.store.fill, tank), f"tank:{tank}")
         through = round(supply.flow[tank], 2)
         shares = tuple(sorted({*_FLOWS, through}, reverse=True))
-        yield Control(name, f"{tank} nozzles let through", through, shares, partial(machine.store.clog, tank))
+        yield Control(
+            name, f"{tank} nozzles let through", through, shares, partial(machine.store.clog, tank), f"nozzles:{tank}"
+        )
     try:
         values = machine.driver.values()
     except FideleError:  # its file is damaged: nothing can be turned until the driver is reset
@@ -54,6 +66,7 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
                 values[setting.name],
                 offered,
                 partial(machine.driver.at_the_panel, setting.name),
+                "panel",
             )
     held = machine.driver.held
     yield Control(
@@ -62,10 +75,11 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
         "yes" if held else "no",
         ("no", "yes"),
         lambda v: machine.driver.hold(*(n for n, s in model.settings.items() if v == "yes" and not s.at_printer)),
+        "driver",
     )
     version = machine.driver.version
     newer = f"{version}, newer"
-    yield Control(name, "driver version", version, (version, newer), lambda v: _update(machine, v))
+    yield Control(name, "driver version", version, (version, newer), lambda v: _update(machine, v), "driver")
 
 
 def _update(machine: Machine, version: Value) -> None:
