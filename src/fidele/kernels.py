@@ -382,6 +382,72 @@ def scale_black(lab, source_y, target_y):  # type: ignore[no-untyped-def]
         lab[i, 2] = 200.0 * (f[1] - f[2])
 
 
+@njit(nogil=True, cache=True, fastmath=False)
+def din99o(lab, out):  # type: ignore[no-untyped-def]
+    """L*a*b* (n, 3) to DIN99o (n, 3), kE = kCH = 1: see `fidele.colour.uniform`."""
+    cos, sin = math.cos(26.0 * _RAD), math.sin(26.0 * _RAD)
+    for i in range(lab.shape[0]):
+        a, b = lab[i, 1], lab[i, 2]
+        e = a * cos + b * sin
+        f = 0.83 * (b * cos - a * sin)
+        radius = math.sqrt(e * e + f * f)
+        scale = math.log1p(0.075 * radius) / 0.0435 / radius if radius > 1e-9 else 0.075 / 0.0435
+        e, f = e * scale, f * scale
+        out[i, 0] = 303.67 * math.log1p(0.0039 * max(lab[i, 0], -50.0))
+        out[i, 1] = e * cos - f * sin
+        out[i, 2] = e * sin + f * cos
+
+
+@njit(nogil=True, cache=True, fastmath=False)
+def damped_steps(jacobian, wrong, here, damping, low, high, out):  # type: ignore[no-untyped-def]
+    """One Levenberg-Marquardt step for each of n points in a box, into out (n, k): see `fidele.icc.solve`.
+
+    jacobian (n, m, k), wrong (n, m), here (n, k), damping (n,). What presses against the box is held there.
+    """
+    n, m, k = jacobian.shape
+    normal, right = np.empty((k, k)), np.empty(k)
+    for i in range(n):
+        for a in range(k):
+            slope = 0.0
+            for r in range(m):
+                slope += jacobian[i, r, a] * wrong[i, r]
+            held = (here[i, a] <= low and slope > 0) or (here[i, a] >= high and slope < 0)
+            right[a] = 0.0 if held else slope
+            normal[a, a] = -1.0 if held else 0.0
+        for a in range(k):
+            if normal[a, a] < 0:  # held: its row says that it stays
+                for b in range(k):
+                    if b != a:
+                        normal[a, b] = normal[b, a] = 0.0
+                normal[a, a] = 1.0 + damping[i] * 1e-3
+                continue
+            for b in range(a, k):
+                if b > a and normal[b, b] < 0:
+                    normal[a, b] = normal[b, a] = 0.0
+                    continue
+                total = 0.0
+                for r in range(m):
+                    total += jacobian[i, r, a] * jacobian[i, r, b]
+                if b == a:
+                    normal[a, a] = total + damping[i] * max(total, 1e-3)
+                else:
+                    normal[a, b] = normal[b, a] = total
+        # Symmetric and positive: eliminated as it stands.
+        for a in range(k):
+            for b in range(a + 1, k):
+                share = normal[b, a] / normal[a, a]
+                if share != 0.0:
+                    for c in range(a, k):
+                        normal[b, c] -= share * normal[a, c]
+                    right[b] -= share * right[a]
+        for a in range(k - 1, -1, -1):
+            left = right[a]
+            for b in range(a + 1, k):
+                left -= normal[a, b] * right[b]
+            right[a] = left / normal[a, a]
+            out[i, a] = min(max(here[i, a] - right[a], low), high)
+
+
 @njit(nogil=True, cache=True)
 def unpack_rows(data, out, pixel):  # type: ignore[no-untyped-def]
     """Unpack PWG raster rows from data (n,) into out (h, bytes), `pixel` bytes each; return rows and bytes used.
@@ -462,6 +528,8 @@ def warm() -> None:
     winding_columns(flat, np.zeros((1, 3), np.int64), axis, axis, axis, np.zeros((3, 3, 4), np.int32))
     unpack_rows(np.zeros(2, np.uint8), np.empty((1, 1), np.uint8), 1)
     farthest(np.zeros(3), flat, flat, np.zeros((1, 3), np.int64), np.empty(2))
+    din99o(flat, np.empty((2, 3)))
+    damped_steps(np.ones((2, 3, 3)), flat, flat, np.ones(2), 0.0, 1.0, np.empty((2, 3)))
 
 
 if __name__ == "__main__":

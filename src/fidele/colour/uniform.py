@@ -8,6 +8,8 @@ from numpy.typing import ArrayLike
 from fidele.colour.cie import Array
 
 _ANGLE = np.radians(26.0)
+#: From so many numbers on a compiled kernel is worth its loading.
+_MANY = 30_000
 
 
 def lab_to_din99o(Lab: ArrayLike) -> Array:
@@ -17,6 +19,12 @@ def lab_to_din99o(Lab: ArrayLike) -> Array:
     Color Res. Appl. 27 (2002); DIN 6176:2018.
     """
     Lab = np.asarray(Lab, dtype=float)
+    if Lab.size > _MANY:
+        from fidele.kernels import din99o
+
+        out = np.empty((Lab.size // 3, 3))
+        din99o(np.ascontiguousarray(Lab).reshape(-1, 3), out)
+        return out.reshape(Lab.shape)
     lightness = 303.67 * np.log1p(0.0039 * np.maximum(Lab[..., 0], -50))
     e = Lab[..., 1] * np.cos(_ANGLE) + Lab[..., 2] * np.sin(_ANGLE)
     f = 0.83 * (Lab[..., 2] * np.cos(_ANGLE) - Lab[..., 1] * np.sin(_ANGLE))

@@ -42,6 +42,8 @@ def solve(
     start
         Device values (n, channels) to begin with; where there are more than three, one of the many ways is found.
     """
+    from fidele.kernels import damped_steps
+
     low, high = box
     device = np.clip(start, low, high).copy()
     wanted = metric(Lab)
@@ -60,16 +62,8 @@ def solve(
             behind[:, axis] = np.maximum(here[:, axis] - step, low)
             slope = metric(forward(ahead)) - metric(forward(behind))
             jacobian[:, :, axis] = slope / (ahead[:, axis] - behind[:, axis])[:, None]
-        gradient = np.einsum("nij,ni->nj", jacobian, wrong)
-        held = ((here <= low) & (gradient > 0)) | ((here >= high) & (gradient < 0))
-        normal = np.einsum("nki,nkj->nij", jacobian, jacobian)
-        free = ~held
-        normal *= free[:, :, None] & free[:, None, :]
-        diagonal = np.einsum("nii->ni", normal)
-        lift = damping[active, None] * np.maximum(diagonal, 1e-3) + held
-        normal[:, range(channels), range(channels)] += lift
-        move = np.linalg.solve(normal, (gradient * free)[..., None])[..., 0]
-        trial = np.clip(here - move, low, high)
+        trial = np.empty_like(here)
+        damped_steps(jacobian, wrong, here, damping[active], low, high, trial)
         trial_error = metric(forward(trial)) - wanted[active]
         trial_cost = (trial_error**2).sum(axis=1)
         better = trial_cost < cost[active]
