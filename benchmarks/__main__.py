@@ -287,6 +287,28 @@ def gaps() -> dict[str, object]:
     return line("Longest gap while moving and switching", worst / 1000, 0.05, "the budget", "of 50 ms")
 
 
+def events() -> dict[str, object]:
+    """Fifty pictures dropped, every desk in both themes, tuned and undone: the longest event of the window's thread."""
+    from benchmarks.daily import copied
+    from benchmarks.daily import events as run
+
+    times = sorted(copied(demo_places().data, run), reverse=True)
+    for _, what in times[:8]:
+        print(f"  {what}", file=sys.stderr)
+    over = sum(took > 0.05 for took, _ in times)
+    note = f"of 50 ms; {over} of {len(times)} events are over it"
+    return line("Longest event of the window's own thread", times[0][0], 0.05, "the budget", note)
+
+
+def logbook() -> dict[str, object]:
+    """The logbook's desk with 20,000 runs, against reading the rows alone; 0.2 s is asked."""
+    from benchmarks.daily import copied
+    from benchmarks.daily import logbook as run
+
+    ours, rows = copied(demo_places().data, run)
+    return line("Logbook of 20,000 runs", ours, rows, "reading its rows alone takes", "0.2 s is asked")
+
+
 def causes() -> dict[str, object]:
     """How often the check desk names the fault of a print of the bench; writes the confusion matrix into docs."""
     from benchmarks.fault_matrix import written
@@ -389,6 +411,8 @@ ALL = {
         nesting,
         sheet_desk,
         gaps,
+        events,
+        logbook,
     )
 }
 

@@ -72,6 +72,7 @@ def on_one_thread(request):
     Its teardown is the last one: windows that were closed are then really deleted, with the pictures that they hold.
     """
     guard.offences.clear()
+    Watched.gross.clear()
     yield
     if "qtbot" in request.fixturenames:
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
@@ -80,6 +81,7 @@ def on_one_thread(request):
     held = int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize()
     assert held < _MOST, f"this test process holds {held >> 20} MiB: something keeps what a test was done with"
     assert not guard.offences, guard.offences[0]
+    assert not Watched.gross, f"the window was not to be talked to: {Watched.gross[0]}"
 
 
 @pytest.fixture(scope="session")

@@ -1,7 +1,6 @@
 """The command line in processes of its own that have everything loaded already: forked, where a person starts one.
 
-`fidele` runs a command as `subprocess.run` would; what hands it a function to be called first (`preexec_fn`) gets a
-real start.
+`fidele` runs a command as `subprocess.run` would.
 """
 
 from __future__ import annotations
@@ -15,12 +14,10 @@ import tempfile
 from pathlib import Path
 
 FIDELE = Path(sys.executable).parent / "fidele"
-#: Seconds that a command may take.
-_PATIENCE = 120
 
 _SERVER = """
 import importlib, json, os, pkgutil, sys
-import fidele.cli, fidele.commands
+import fidele.cli, fidele.commands, fidele.kernels
 for module in pkgutil.iter_modules(fidele.commands.__path__, "fidele.commands."):
     importlib.import_module(module.name)
 for name in ("session.model", "session.facts", "run.page", "run.queue", "demo.prepare", "characterise.printer",
@@ -37,6 +34,10 @@ for line in sys.stdin:
         _, status = os.waitpid(child, 0)
         print(os.waitstatus_to_exitcode(status), flush=True)
         continue
+    if asked["largest"]:
+        import resource, signal
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (asked["largest"],) * 2)
     os.environ.clear()
     os.environ.update(asked["env"])
     os.chdir(asked["cwd"])
@@ -81,22 +82,10 @@ def _served() -> subprocess.Popen[str]:
 
 
 def fidele(
-    *arguments: object, env: dict[str, str] | None = None, cwd: Path | None = None, **options: object
+    *arguments: object, env: dict[str, str] | None = None, cwd: Path | None = None, largest: int = 0
 ) -> subprocess.CompletedProcess[str]:
-    """Run a command; return its exit code and what it said."""
+    """Run a command; return its exit code and what it said. No file gets larger than `largest` bytes: a full disk."""
     words = [str(one) for one in arguments]
-    if options:
-        return subprocess.run(
-            [FIDELE, *words],
-            env=env,
-            cwd=cwd,
-            capture_output=True,
-            text=True,
-            check=False,
-            timeout=_PATIENCE,
-            **options,
-        )
-
     with tempfile.TemporaryDirectory(prefix="fidele-shell-") as folder:
         said = {name: f"{folder}/{name}" for name in ("out", "err")}
         asked = said | {
@@ -105,6 +94,7 @@ def fidele(
             "arguments": words,
             "env": dict(os.environ if env is None else env),
             "cwd": str(cwd or Path.cwd()),
+            "largest": largest,
         }
         server = _served()
         assert server.stdin is not None

@@ -25,7 +25,7 @@ from fidele.errors import FideleError
 from fidele.run.chart_page import on_piece
 from fidele.session.charts import ChartOrder
 from fidele.session.state import RunTaken
-from tests.hands import take
+from tests.hands import comes, take
 
 
 def settle(window, qtbot) -> None:
@@ -126,6 +126,7 @@ def test_measured_by_instrument_files_and_in_a_wrong_order(window, qtbot, tmp_pa
     click(desk.measuring, "This patch again")
     assert "moved by ΔE00 0." in desk.measuring.said.text()
     click(desk.measuring, "Take the measurement")
+    assert comes(lambda: session.checked is not None)
     assert session.checked.comparison.passed
     assert session.checked.reading is None
     assert session.checked.measured.conditions.mode == "M1"

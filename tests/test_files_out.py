@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +21,7 @@ from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
 from fidele.tiles import CancelledError
 from fidele.tuning.conversion import Conversion
+from tests.shell import fidele
 
 HOW = Conversion(Intent.RELATIVE, True)
 
@@ -138,20 +136,9 @@ def test_a_cancelled_or_broken_conversion_leaves_nothing(tmp_path, printer, monk
 
 def test_a_full_disk_leaves_nothing(tmp_path, profile_path):
     save_picture(tmp_path / "a.png", picture((400, 400, 3)), srgb())
-    limited = (
-        "import resource, signal, sys; signal.signal(signal.SIGXFSZ, signal.SIG_IGN);"
-        "resource.setrlimit(resource.RLIMIT_FSIZE, (60000, 60000));"
-        "from fidele.cli import main; main()"
-    )
     for ending in ("tif", "jpg", "pdf", "png"):
         arguments = ["convert", tmp_path / "a.png", "--to", profile_path, "--out", tmp_path / f"out.{ending}"]
-        done = subprocess.run(
-            [sys.executable, "-c", limited, *map(str, arguments)],
-            capture_output=True,
-            text=True,
-            check=False,
-            env={**os.environ, "PYTHONDONTWRITEBYTECODE": "1"},
-        )
+        done = fidele(*arguments, largest=60_000)
         assert done.returncode == 2, done.stderr
         assert len(done.stderr.strip().splitlines()) == 1
         assert f"out.{ending}" in done.stderr

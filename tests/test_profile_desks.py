@@ -228,8 +228,8 @@ def test_papers_are_read_confirmed_and_written_by_hand(window, downloads, tmp_pa
     click(window.desk, "Put 1 on the shelf")
     profile_id = window.desks.profile.profile_id
     click(window.desk, "Its papers")
+    assert comes(lambda: "leaflet: “" in words(window.desk))
     said = words(window.desk)
-    assert "leaflet: “" in said
     assert "guessed from its description" in said
     fields = window.desk.papers.fields
     assert fields["stand_in"].edit.currentText() == "Dull heavy"

@@ -52,7 +52,7 @@ class ArtworkDesk(Desk):
         self.view.empty = "Drop a picture anywhere on this window, open one, or paste it."
         self.view.tooth_chosen.connect(self._tooth)
         fill(self.box, (self.view, 1), self._slip_row())
-        self.strip = Strip()
+        self.strip = Strip(work)
         self.strip.chosen.connect(session.pieces.select)
         self.strip.dropped.connect(session.pieces.lay_aside)
         self.box.addWidget(self.strip)

@@ -440,7 +440,10 @@ class CheckDesk(Desk):
                 "Measurements are judged against the chart of a run: print a chart first, or use `fidele check`."
             )
             return
-        self.guarded(lambda: self._checked((run, session.checking.measure_run(run, measured))))
+        reader = session.checking.reader()
+        self.work.run(
+            "Judging what was measured", lambda _: (run, reader.measure(run, measured)), self._checked, lane="opening"
+        )
 
     def _checked(self, result: tuple[Printed, Checked]) -> None:
         run, checked = result

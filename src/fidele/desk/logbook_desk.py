@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -32,6 +32,8 @@ _ICON = 40
 _NUMBER = Qt.ItemDataRole.UserRole
 #: So many runs are listed; a search looks through all.
 _LISTED = 400
+#: What is older is read so many milliseconds after the last ones are shown.
+_LATER = 300
 
 
 class LogbookDesk(Desk):
@@ -208,7 +210,27 @@ class LogbookDesk(Desk):
 
     def refresh(self) -> None:
         """Show the logbook as it is."""
-        every = self.session.logbook.everything()
+        logbook = self.session.logbook
+        last = [r for r in logbook.runs(_LISTED) if r.state in DONE]
+        if len(last) < _LISTED // 2:
+            self._take(last)
+            return
+        # The last ones at once; those of many years follow beside the interface, and stay known.
+        oldest = last[-1].id
+        self._take([*last, *(r for r in self._every if r.id < oldest)])
+
+        def take(every: list[KeptRun]) -> None:
+            whole = [r for r in every if r.state in DONE]
+            if whole != self._every:
+                self._take(whole)
+
+        def read() -> None:
+            self.work.quietly("the whole logbook", lambda _: logbook.everything(), take)
+
+        QTimer.singleShot(_LATER, self, read)
+
+    def _take(self, every: list[KeptRun]) -> None:
+        """Show these runs."""
         kept = self.card_is.currentData()
         names = sorted({r.card_name for r in every})
         self.card_is.clear()
@@ -216,7 +238,7 @@ class LogbookDesk(Desk):
         for name in names:
             self.card_is.addItem(name, name)
         self.card_is.setCurrentIndex(max(0, self.card_is.findData(kept)))
-        self._every = [r for r in every if r.state in DONE]
+        self._every = every
         self._list()
 
     def _list(self) -> None:
@@ -258,23 +280,31 @@ class LogbookDesk(Desk):
         self._chosen()
 
     def _read_icons(self, runs: list[KeptRun]) -> None:
-        """Read the small pictures of runs that are listed for the first time, all at once."""
+        """Read the small pictures of runs that are listed for the first time, all at once, beside the interface."""
         missing = [r.id for r in runs if r.id not in self._icons]
-        for number, data in (self.session.logbook.thumbnails(missing) if missing else {}).items():
-            shown = QImage.fromData(data)
-            if shown.isNull():
-                continue
-            square = QPixmap(_ICON, _ICON)
-            square.fill(Qt.GlobalColor.transparent)
-            small = shown.scaled(
-                square.size(), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-            )
-            painter = QPainter(square)
-            painter.drawImage((_ICON - small.width()) // 2, (_ICON - small.height()) // 2, small)
-            painter.end()
-            icon = QIcon(square)
-            icon.addPixmap(square, QIcon.Mode.Selected)
-            self._icons[number] = icon
+        if not missing:
+            return
+        self._icons |= dict.fromkeys(missing, QIcon())  # asked for
+        logbook = self.session.logbook
+
+        def read(_progress: object) -> dict[int, QImage]:
+            size, found = QSize(_ICON, _ICON), {}
+            keep, smooth = Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            for number, data in logbook.thumbnails(missing).items():
+                shown = QImage.fromData(data)
+                if not shown.isNull():
+                    found[number] = shown.scaled(size, keep, smooth)
+            return found
+
+        def take(found: dict[int, QImage]) -> None:
+            for number, small in found.items():
+                self._icons[number] = _squared(small)
+            for row in range(self.tree.topLevelItemCount()):
+                item = self.tree.topLevelItem(row)
+                if item is not None and (icon := self._icons.get(int(item.data(0, _NUMBER)))) is not None:
+                    item.setIcon(0, icon)
+
+        self.work.quietly("pictures of the logbook", read, take)
 
     def own_findings(self) -> list[Finding] | None:
         """Return nothing: the logbook tells what was."""
@@ -285,3 +315,15 @@ class LogbookDesk(Desk):
         took = totals(self._runs)
         rows = [("Printed", f"{took.printed:,} runs"), ("Media", f"{took.square_metres:.3f} m²")]
         return rows + [(f"{tank.capitalize()} ink", f"{ml:.2f} ml") for tank, ml in took.ink.items()]
+
+
+def _squared(small: QImage) -> QIcon:
+    """Return an icon of the size of all others, with a small picture in its middle."""
+    square = QPixmap(_ICON, _ICON)
+    square.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(square)
+    painter.drawImage((_ICON - small.width()) // 2, (_ICON - small.height()) // 2, small)
+    painter.end()
+    icon = QIcon(square)
+    icon.addPixmap(square, QIcon.Mode.Selected)
+    return icon

@@ -91,6 +91,7 @@ class PapersPage(QWidget):
         self._session = session
         self._guarded = guarded
         self._id = ""
+        self._shown: object = None
         self.fields: dict[str, _Field] = {}
         inside = QWidget()
         self._box = down(space=8, margins=(0, 4, 8, 8), on=inside)
@@ -100,6 +101,11 @@ class PapersPage(QWidget):
 
     def show_row(self, row: Row) -> None:
         """Show the papers of a profile."""
+        known = self._session.profiles.known()
+        shown = (row.entry.id, row.papers, known, self._session.device.id)
+        if shown == self._shown:
+            return
+        self._shown = shown
         place = self._area.verticalScrollBar().value() if row.entry.id == self._id else 0
         self._id = row.entry.id
         clear(self._box)
@@ -131,10 +137,10 @@ class PapersPage(QWidget):
         self._box.addLayout(feet)
         for name in row.papers.leaflets:
             path = self._session.profiles.store.leaflet(self._id, name)
-            shown = across(
+            kept = across(
                 label("Leaflet", 8.5, dim=True), button(name, partial(_show_file, path), str(path), quiet=True), SPRING
             )
-            self._box.addLayout(shown)
+            self._box.addLayout(kept)
         self._box.addStretch()
         self._area.verticalScrollBar().setValue(place)
 

@@ -153,6 +153,8 @@ class ProfileDesk(Desk):
         """Show the plots (0) or the papers (1)."""
         self.pages.setCurrentIndex(index)
         self._group.button(index).setChecked(True)
+        if index == 1 and self._row is not None:
+            self.papers.show_row(self._row)
 
     def refresh(self) -> None:
         """Show the profile as it is now."""
@@ -198,7 +200,8 @@ class ProfileDesk(Desk):
         self.space.setToolTip("Say that the picture in hand was made in this space")
         self._show_default(row)
         self._show_role(row)
-        self.papers.show_row(row)
+        if self.pages.currentIndex() == 1:  # many fields: made when they are looked at
+            self.papers.show_row(row)
         self._show_look(row)
 
     def _show_default(self, row: Row) -> None:

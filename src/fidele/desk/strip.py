@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QIcon, QKeyEvent, QPainter, QPixmap
+from PySide6.QtGui import QIcon, QImage, QKeyEvent, QPainter, QPixmap
 from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem
 
 from fidele.artwork.lay import over_white
@@ -14,6 +14,7 @@ from fidele.artwork.picture import Artwork
 from fidele.desk.desk import short
 from fidele.desk.picture import to_image
 from fidele.desk.theme import font, px
+from fidele.desk.work import Work
 from fidele.icc.transform import white_of
 from fidele.proof.soft import as_sent
 from fidele.session.pieces import Pieces
@@ -29,8 +30,9 @@ class Strip(QListWidget):
     chosen = Signal(int)
     dropped = Signal(int)
 
-    def __init__(self) -> None:
+    def __init__(self, work: Work) -> None:
         super().__init__()
+        self._work = work
         self.setFlow(QListView.Flow.LeftToRight)
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setWrapping(False)
@@ -44,6 +46,7 @@ class Strip(QListWidget):
         self.setAccessibleName("Pictures in hand")
         self.setToolTip("Pictures in hand: choose one (Ctrl+Tab goes on); Delete lays it aside, the file stays")
         self._icons: Remembered[QIcon] = Remembered()
+        self._empty = _squared(QImage())
         self.currentItemChanged.connect(self._changed)
 
     def show_pieces(self, pieces: Pieces) -> None:
@@ -55,7 +58,7 @@ class Strip(QListWidget):
             name = piece.chart.title if piece.chart is not None else short(piece.opened.path)
             if piece.opened.pages > 1:
                 name += f", page {max(0, piece.opened.page) + 1}"
-            item = QListWidgetItem(self._icon(piece.artwork), name)
+            item = QListWidgetItem(self._icon(piece.artwork, piece.number), name)
             item.setData(Qt.ItemDataRole.UserRole, piece.number)
             item.setToolTip(str(piece.opened.path))
             self.addItem(item)
@@ -64,19 +67,21 @@ class Strip(QListWidget):
                 self.scrollToItem(item)
         self.blockSignals(False)
 
-    def _icon(self, artwork: Artwork) -> QIcon:
+    def _icon(self, artwork: Artwork, number: int) -> QIcon:
+        """Return a picture's icon; one that is not known is made beside the interface, and room is kept for it."""
         known = self._icons.get(artwork.pixels)
-        if known is None:
-            shown = to_image(small(artwork, 2 * _SIDE))
-            square = QPixmap(2 * _SIDE, 2 * _SIDE)
-            square.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(square)
-            painter.drawImage((2 * _SIDE - shown.width()) // 2, 2 * _SIDE - shown.height(), shown)
-            painter.end()
-            known = QIcon(square)
-            known.addPixmap(square, QIcon.Mode.Selected)  # else the style tints it
-            self._icons.keep(artwork.pixels, known)
-        return known
+        if known is not None:
+            return known
+
+        def take(shown: QImage) -> None:
+            icon = _squared(shown)
+            self._icons.keep(artwork.pixels, icon)
+            for row in range(self.count()):
+                if self.item(row).data(Qt.ItemDataRole.UserRole) == number:
+                    self.item(row).setIcon(icon)
+
+        self._work.quietly(f"icon {number}", lambda _: to_image(small(artwork, 2 * _SIDE)), take)
+        return self._empty
 
     def _changed(self, item: QListWidgetItem | None) -> None:
         if item is not None:
@@ -87,6 +92,18 @@ class Strip(QListWidget):
             self.dropped.emit(int(self.currentItem().data(Qt.ItemDataRole.UserRole)))
         else:
             super().keyPressEvent(event)
+
+
+def _squared(shown: QImage) -> QIcon:
+    """Return an icon of the size of all others, with a small picture at its foot."""
+    square = QPixmap(2 * _SIDE, 2 * _SIDE)
+    square.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(square)
+    painter.drawImage((2 * _SIDE - shown.width()) // 2, 2 * _SIDE - shown.height(), shown)
+    painter.end()
+    icon = QIcon(square)
+    icon.addPixmap(square, QIcon.Mode.Selected)  # else the style tints it
+    return icon
 
 
 def small(artwork: Artwork, side: int, show: Callable[[np.ndarray], np.ndarray] | None = None) -> np.ndarray:

@@ -97,6 +97,8 @@ class Logbook:
         self.saved = 0
         #: Runs whose rows cannot be read, and why; they are left as they are, and out of every list.
         self.unreadable: dict[int, str] = {}
+        #: Runs that were read, by their number, with the row that they were made of.
+        self._known: dict[int, tuple[tuple[object, ...], KeptRun]] = {}
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._look_through()
@@ -396,8 +398,18 @@ class Logbook:
         return sound[0]
 
     def _sound(self, rows: Sequence[sqlite3.Row]) -> list[KeptRun]:
-        """Return the runs of those rows that are sound; the others are noted."""
-        return [KeptRun(**dict(row) | {"at": moment(row["at"])}) for row in rows if self._is_sound(row)]
+        """Return the runs of those rows that are sound; the others are noted. What has not changed is made once."""
+        found = []
+        for row in rows:
+            known, kept = self._known.get(row["id"]), tuple(row)
+            if known is None or known[0] != kept:
+                if not self._is_sound(row):
+                    self._known.pop(row["id"], None)
+                    continue
+                known = kept, KeptRun(**dict(row) | {"at": moment(row["at"])})
+                self._known[row["id"]] = known
+            found.append(known[1])
+        return found
 
     def _is_sound(self, row: sqlite3.Row) -> bool:
         if why := fault(dict(row)):
@@ -423,7 +435,18 @@ class Logbook:
     def _rows(self, query: str, *values: object) -> list[sqlite3.Row]:
         """Return the rows that a query finds."""
         with self._reading() as db:
+            try:  # sound text is read several times as fast as text that may be anything
+                db.text_factory = str
+                return db.execute(query, values).fetchall()
+            except sqlite3.OperationalError as error:
+                if "decode" not in str(error):
+                    raise
+            db.text_factory = _any_text
             return db.execute(query, values).fetchall()
+
+
+def _any_text(data: bytes) -> str:
+    return data.decode("utf-8", "replace")
 
 
 #: What is kept of a check.
@@ -456,7 +479,7 @@ def _opened(path: Path) -> sqlite3.Connection:
     db = sqlite3.connect(path, timeout=10, isolation_level="IMMEDIATE")
     try:
         db.row_factory = sqlite3.Row
-        db.text_factory = lambda data: data.decode("utf-8", "replace")
+        db.text_factory = _any_text
         db.execute("PRAGMA foreign_keys = ON")
         (version,) = db.execute("PRAGMA user_version").fetchone()
         if version > len(_MIGRATIONS):
