@@ -15,8 +15,10 @@ from fidele.judge.finding import Action, Deed
 from fidele.route.differences import differences
 from fidele.session.making import Draft
 from fidele.session.model import Session
+from fidele.session.news import ConditionsChanged
 from fidele.session.places import Places
 from fidele.store.cards import export_card, read_export
+from tests.hands import click
 
 
 def codes(session, weight=None):
@@ -406,3 +408,46 @@ def test_materials_of_ones_own_and_their_lots(session, places, qtbot):
     assert [m.name for m in again.all()] == ["Heron transfer 120", "Glass from behind"]
     (places.data / "materials.json").write_text('[{"kind": "ink"}]')
     assert type(again)(places.data / "materials.json").all() == ()
+
+
+def test_what_hands_found_is_kept_on_the_card(window, tmp_path, qtbot):
+    """Hand values are wanted, set and read back; another card puts them to rest; they come back exactly, and travel."""
+    session = window.session
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    window.show_desk("Hand-off")
+    session.handoff.choose_setting("Warmth", -3)
+    session.handoff.choose_setting("Light", 2)
+    (row,) = [r for r in session.rows if r.meaning == "sliders"]
+    assert (row.wanted, row.found, row.agrees) == ("all at rest", "Light +2, Warmth -3", False)
+    assert "wrong-sliders" in {f.code for f in session.findings}
+    click(window.desk, "Keep")
+    (row,) = [r for r in session.rows if r.meaning == "sliders"]
+    assert (row.wanted, row.agrees) == ("Light +2, Warmth -3", True)
+    assert "wrong-sliders" not in {f.code for f in session.findings}
+    mine = session.card
+    assert mine.hand == {"Light": 2, "Warmth": -3}
+    # Another card in force: what is left over is a fault there, and put to rest with the rest.
+    other = mine.model_copy(update={"id": "other", "name": "Other", "hand": {}})
+    session.cards.save(other)
+    session.live.tell(ConditionsChanged())
+    assert mine.digits != other.digits
+    assert [d.label for d in differences(mine, other)][-2:] == ["Light, by hand", "Warmth, by hand"]
+    session.handoff.put_in_force(session.cards.find("other"))
+    assert not session.device.settings()["Warmth"]
+    session.device.choose("Strength", 5)
+    session.refresh()
+    assert "wrong-sliders" in {f.code for f in session.findings}
+    session.handoff.put_in_force(session.cards.find(mine.id))
+    now = session.device.settings()
+    assert (now["Light"], now["Strength"], now["Warmth"]) == (2, 0, -3)
+    # Field by field, undone, and in a file for a colleague.
+    keys = {f.key: f.words for f in session.fields.of(session.card)}
+    assert (keys["hand.Light"], keys["hand.Strength"], keys["hand.Warmth"]) == ("+2", "0", "-3")
+    session.fields.set("hand.Light", 4)
+    assert session.card.hand == {"Light": 4, "Warmth": -3}
+    session.undo()
+    session.conditions.export(mine.id, tmp_path / "c.zip")
+    session.conditions.remove("other")
+    taken = session.conditions.take_in(read_export(tmp_path / "c.zip"))
+    assert taken.hand == {"Light": 2, "Warmth": -3}

@@ -116,6 +116,7 @@ class HandoffDesk(Desk):
         self.box.addWidget(self.rightness)
         self.table = SettingTable()
         self.table.chosen.connect(lambda n, v: self.guarded(self.session.handoff.choose_setting, n, v))
+        self.table.kept.connect(lambda: self.guarded(self.session.handoff.keep_hands))
         self.box.addWidget(self.table)
         row = Flow(space=9)
         self.bring = button(

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QApplication, QComboBox, QFrame, QGridLayout, QLabel, QSizePolicy, QWidget
 
 from fidele.desk.kit import across, choice, down
-from fidele.desk.labels import clear, label, line
+from fidele.desk.labels import button, clear, label, line
 from fidele.desk.theme import px
 from fidele.desk.tile import scrolled
 from fidele.devices.protocol import Choice
@@ -59,6 +59,8 @@ class SettingTable(QWidget):
     """Shows rows with the driver's own controls; `chosen` carries a control's name and the value that a person took."""
 
     chosen = Signal(str, object)
+    #: What hands set is to be kept on the card.
+    kept = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -92,7 +94,10 @@ class SettingTable(QWidget):
         shown = [r for r in rows if whole or len(rows) <= MOST_ROWS or r.agrees is not True or r.meaning in _FIRST]
         for row in shown:
             settable = row.settable or row.held
-            controls = [self._control(one) for one in _controls_of(row, choices)] if settable else []
+            controls: list[QWidget] = [self._control(one) for one in _controls_of(row, choices)] if settable else []
+            if row.meaning == "sliders" and row.agrees is False:
+                tip = "They are wanted so: keep them on the card, set and read back with the rest from now on"
+                controls.append(button("Keep", self.kept.emit, tip, quiet=True))
             self._rows.addWidget(SettingLine(row, controls, compact))
             for control in controls:
                 if stood and control.accessibleName() == stood:

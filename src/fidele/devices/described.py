@@ -199,6 +199,10 @@ class DescribedPrinter:
         """Return None: nobody has said."""
         return None
 
+    def handles(self) -> tuple[Choice, ...]:
+        """Return nothing: nothing of it is set from here."""
+        return ()
+
     def choices(self) -> tuple[Choice, ...]:
         """Return nothing: nothing of it is set from here."""
         return ()

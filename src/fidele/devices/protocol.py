@@ -286,6 +286,10 @@ class Printer(Output, Protocol):
         """Return every control of the driver with what it offers now."""
         ...
 
+    def handles(self) -> tuple[Choice, ...]:
+        """Return the driver's controls that shape colour by hand, with what they are set to now."""
+        ...
+
     def choose(self, name: str, value: Value) -> None:
         """Change a control of the driver, in its own words; `FideleError` where it does not offer that."""
         ...

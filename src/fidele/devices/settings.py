@@ -13,7 +13,7 @@ from typing import Protocol
 
 from fidele.devices.profiles import passes_through, profile_name, same_profile
 from fidele.devices.protocol import Choice, FollowedJob, SystemProfile
-from fidele.devices.vocabulary import Words
+from fidele.devices.vocabulary import Word, Words
 from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
@@ -101,6 +101,12 @@ class DriverSettings(ABC):
         beside = {self._words.control(m): v for m, v in driver.items() if self._words.control(m) and m != meaning}
         offered = self._controls.offered(word.controls[0], self._words.open_first | beside)
         return tuple((value, self._words.said(meaning, value)) for value in offered)
+
+    def handles(self) -> tuple[Choice, ...]:
+        """Return the driver's controls that shape colour by hand, with what they are set to now."""
+        word = self._words.meanings.get("sliders")
+        mine = word.controls if word is not None else ()
+        return tuple(c for c in self.choices() if c.name in mine)
 
     def at_rest(self, meaning: str) -> Value | None:
         """Return the value under which a setting leaves things alone, None where there is none."""
@@ -191,6 +197,8 @@ class DriverSettings(ABC):
             value = card.driver.get(meaning, word.rest)
             if value is not None:
                 wanted |= dict.fromkeys(word.controls, value)
+            if len(word.controls) > 1:
+                wanted |= {c: card.hand[c] for c in word.controls if c in card.hand}
         owners = {"driver": words.corrects, "driver-profile": words.by_profile}
         colour = owners.get(card.owner, words.passes)
         if words.control("colour") and colour:
@@ -265,9 +273,10 @@ class DriverSettings(ABC):
         control = word.controls[0]
         place, held = self._controls.place(control), self._held(*word.controls)
         if len(word.controls) > 1:
-            moved = [f"{c} {now[c]:+d}" for c in word.controls if now[c] != word.rest]
-            found, place = ", ".join(moved) or "all at rest", place.rsplit(" › ", 1)[0]
-            return SettingRow(meaning, "all at rest", found, place, not moved, read, settable=not held, held=held)
+            asked, found = (_moved(word, values) for values in (wanted, now))
+            agrees = all(now[c] == wanted[c] for c in word.controls)
+            place = place.rsplit(" › ", 1)[0]
+            return SettingRow(meaning, asked, found, place, agrees, read, settable=not held, held=held)
         if control not in wanted:
             return None
         said = self._words.said(meaning, wanted[control])
@@ -397,3 +406,13 @@ class DriverSettings(ABC):
         taken = profile_name(source) if source else "sRGB"
         how = f"converts from {taken} to {name}"
         return Layer("system", True, how, Evidence.READ_BACK, expects=taken, insists=system.insists())
+
+
+def _moved(word: Word, values: Settings) -> str:
+    """Return which of several controls do not rest, in words."""
+    moved = [f"{c} {_signed(values[c])}" for c in word.controls if values[c] != word.rest]
+    return ", ".join(moved) or "all at rest"
+
+
+def _signed(value: Value) -> str:
+    return f"{value:+d}" if isinstance(value, int) and not isinstance(value, bool) else str(value)

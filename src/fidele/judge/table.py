@@ -752,7 +752,10 @@ _DIFFERS = {
     "colour_mode": ("stop", "All colour will be printed as grey."),
     "improvement": ("caution", "The driver changes contrast on its own, after the conversion."),
     "purpose": ("caution", "The driver shifts tones for what it thinks the picture is, after the conversion."),
-    "sliders": ("caution", "Sliders moved by hand tint every print."),
+    "sliders": (
+        "caution",
+        "Sliders that stand otherwise than on the card tint every print. Where they are wanted, keep them on the card.",
+    ),
     "size": ("stop", "The driver expects another sheet than the card."),
     "feed": ("stop", "The sheet goes in another way: margins and place on the sheet differ."),
     "borderless": ("stop", "The picture is enlarged over the edge: no longer at true size, and cut off all around."),

@@ -134,6 +134,9 @@ class Card(Kept):
     #: What pages are prepared at where the printer takes several resolutions, 0 for its usual one.
     page_ppi: int = Field(default=0, ge=0, le=4800)
     driver: Settings
+    #: What hands found: values of the driver's own controls that shape colour, by the driver's name for each; those
+    #: that are not named are to leave colour alone.
+    hand: Settings = Field(default_factory=dict)
     press: PressData = Field(default_factory=lambda: PressData())
     sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
@@ -156,6 +159,7 @@ class Card(Kept):
     def digits(self) -> str:
         """Four hexadecimal digits of what it sets: printer, media, driver settings, profile, press."""
         settings = sorted(self.driver.items())
+        settings += sorted(self.hand.items())
         parts = (self.printer, self.media, self.substrate, self.profile, self.intent, self.bpc, settings, self.press)
         return hashlib.sha256(repr(parts).encode()).hexdigest()[:4]
 

@@ -88,6 +88,16 @@ def differences(one: Card, other: Card) -> list[Difference]:
         a, b = one.driver.get(meaning), other.driver.get(meaning)
         if a != b:
             found.append(Difference(MEANINGS[meaning], plain(a), plain(b)))
+    for control in sorted({*one.hand, *other.hand}):
+        a, b = one.hand.get(control), other.hand.get(control)
+        if a != b:
+            found.append(
+                Difference(
+                    f"{control}, by hand",
+                    plain(a) if a is not None else "at rest",
+                    plain(b) if b is not None else "at rest",
+                )
+            )
     for mine, theirs, labels in ((one.press, other.press, PRESS | STACK), (one.sheet, other.sheet, HABITS)):
         for field, label in labels.items():
             a, b = getattr(mine, field), getattr(theirs, field)

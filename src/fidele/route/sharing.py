@@ -26,6 +26,9 @@ def why_not(sheet: Card, other: Card) -> list[str]:
         if a != b:
             name = MEANINGS.get(meaning, meaning).lower()
             reasons.append(f"{name} is {b if b is not None else 'not said'}, not {a if a is not None else 'not said'}")
+    for control in sorted({*sheet.hand, *other.hand}):
+        if sheet.hand.get(control) != other.hand.get(control):
+            reasons.append(f"{control} is set otherwise by hand")
     if sheet.owner != other.owner:
         mine, theirs = OWNER_WORDS[sheet.owner].strip(","), OWNER_WORDS[other.owner].strip(",")
         reasons.append(f"{theirs} converts it, not {mine}")

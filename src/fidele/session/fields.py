@@ -84,7 +84,7 @@ class Fields:
         for group, keys in GROUPS.items():
             for key in keys:
                 if key == "driver":
-                    found += self._driver_fields(card, group)
+                    found += self._driver_fields(card, group) + self._hand_fields(card, group)
                 elif key == "press":
                     found += _press_fields(card, group) if card.process == "transfer" else []
                 elif key == "lots":
@@ -158,6 +158,17 @@ class Fields:
             found.append(Field(group, f"driver.{meaning}", label, value, words, offered, fixed=fixed))
         return found
 
+    def _hand_fields(self, card: Card, group: str) -> list[Field]:
+        """Return the driver's controls that shape colour by hand, each with what the card wants of it."""
+        device = self._devices.of(card)
+        rest, found = device.at_rest("sliders"), []
+        for control in device.handles():
+            value = card.hand.get(control.name, rest if rest is not None else control.value)
+            offered = tuple((v, f"{v:+d}" if isinstance(v, int) and v else str(v)) for v in control.offered)
+            words = dict(offered).get(value, plain(value))
+            found.append(Field(group, f"hand.{control.name}", f"{control.name}, by hand", value, words, offered))
+        return found
+
     def set(self, key: str, value: Value) -> None:
         """Change one field of the card in force, as a step that can be undone; what must follow is changed with it.
 
@@ -171,6 +182,10 @@ class Fields:
         if kind == "driver":
             changed = self._devices.of(card).possible(card.driver | {name: value})
             self._in_force.change(f"{MEANINGS[name]}: {plain(value)}", driver=changed)
+        elif kind == "hand":
+            rest = self._devices.of(card).at_rest("sliders")
+            hand = {k: v for k, v in card.hand.items() if k != name} | ({name: value} if value != rest else {})
+            self._in_force.change(f"{name}, by hand: {plain(value)}", hand=hand)
         elif kind == "press":
             label = (PRESS | STACK)[name]
             try:

@@ -210,6 +210,24 @@ class Handoff:
         mine = device.owners() if device is not None else (card.owner,)
         return (*mine, *(("program",) if card.printed_from and "program" not in mine else ()))
 
+    def keep_hands(self) -> None:
+        """Keep on the card what the driver's hand controls are set to now, as a step that can be undone.
+
+        Raises
+        ------
+        FideleError
+            When the driver has no such controls, or the card is locked.
+        """
+        handles = self._device.handles()
+        if not handles:
+            raise FideleError(f"The driver of the {self._device.name} has no controls that shape colour by hand.")
+        rest = self._device.at_rest("sliders")
+        hand = {c.name: c.value for c in handles if c.value != rest}
+        said = ", ".join(f"{name} {value}" for name, value in hand.items()) or "all at rest"
+        self._in_force.change(f"By hand: {said}", hand=hand)
+        self._live.refresh()
+        self._live.say(f"Kept on the card: {said}. From now on it is set with the rest, and read back.")
+
     def choose_setting(self, name: str, value: Value) -> None:
         """Change a control of the driver in its own words, as a step that can be undone."""
         device = self._device
