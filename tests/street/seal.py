@@ -20,6 +20,8 @@ PROVING = "ink proves"
 CAUSES = "honest check"
 #: And that in which own profiles are fitted.
 OWN = "own profiles"
+#: And that in which greys are made neutral without a profile.
+NEUTRAL = "no profile"
 _FILE = Path(__file__).with_name("sealed.json")
 
 
@@ -92,6 +94,13 @@ def main(arguments: list[str]) -> int:
             _FILE.write_text(json.dumps(entries, indent=1) + "\n")
             print(json.dumps(entries[work]["figures"], indent=1))
             return 0
+        if work == NEUTRAL:
+            from tests.street.neutral import summed as greys
+
+            entries[work]["figures"] = greys(list(pool.map(_neutral, every)))
+            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
+            print(json.dumps(entries[work]["figures"], indent=1))
+            return 0
         found = pool.map(_proved if work == PROVING else _judged, every)
         entries[work]["figures"] = {f"{kind} {seed}": one for (kind, seed), one in zip(every, found, strict=True)}
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
@@ -102,6 +111,12 @@ def main(arguments: list[str]) -> int:
 
 def _proved(one: tuple[str, int]) -> dict[str, float]:
     from tests.street.proving import judged
+
+    return judged(made(*one))
+
+
+def _neutral(one: tuple[str, int]) -> dict:
+    from tests.street.neutral import judged
 
     return judged(made(*one))
 

@@ -204,6 +204,19 @@ def _swatches(predicts: Predicts | None) -> dict[str, Floats]:
     return {"swatch": np.concatenate(planes)}
 
 
+def _neutral(_: Predicts | None) -> dict[str, Floats]:
+    """87: white, greys, what leans a little from them in six directions, black, and the full colours."""
+    levels = np.linspace(0, 1, 21)[1:-1]
+    near = [_turned(level, 0.07, range(0, 360, 60)) for level in (0.06, *np.linspace(0.15, 0.95, 9))]
+    return {
+        "white": np.ones((1, 3)),
+        "grey": _greys(levels),
+        "black": np.zeros((1, 3)),
+        "near-neutral": np.concatenate(near),
+        "solid": _FULL,
+    }
+
+
 KINDS = {
     k.name: k
     for k in (
@@ -267,6 +280,15 @@ KINDS = {
             8.2,
             _driver,
             10,
+        ),
+        Kind(
+            "neutral",
+            "Neutral page",
+            "87 patches: curves for neutral greys and even tones, where there is no profile",
+            13.0,
+            _neutral,
+            11,
+            a4_layout(10, 9, 18.0, 2.0),
         ),
         Kind("balance", "Balance", "Greys tinted in rings, to read off a cast", 11.0, _balance, 9, scrambled=False),
         Kind(

@@ -700,5 +700,8 @@ class CheckDesk(Desk):
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 2, 0, 2)
         row.addWidget(button("Trial prints", lambda: self.go.emit("Trial prints"), "One thing varied, side by side"))
+        if self.session.card is not None and self.session.card.owner == "driver":
+            tip = "Neutral greys and even tones without a profile"
+            row.addWidget(button("Balance", lambda: self.go.emit("Balance"), tip))
         row.addStretch()
         return [made]

@@ -11,6 +11,7 @@ from fidele.desk.desk import Desk
 if TYPE_CHECKING:
     from fidele.desk.arrivals_desk import ArrivalsDesk
     from fidele.desk.artwork_desk import ArtworkDesk
+    from fidele.desk.balance_desk import BalanceDesk
     from fidele.desk.batch_desk import BatchDesk
     from fidele.desk.bench_desk import BenchDesk
     from fidele.desk.card_desk import CardDesk
@@ -79,6 +80,7 @@ class Desks(Mapping[str, Desk]):
     logbook: LogbookDesk
     first: FirstDesk
     batch: BatchDesk
+    balance: BalanceDesk
 
     def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:
         self._make = make

@@ -357,7 +357,12 @@ class HandoffDesk(Desk):
             "Print a target with nothing converting, measure it, and make this condition's own profile",
         )
         made = QWidget()
-        down(ask, own, margins=(0, 2, 0, 2), on=made).setAlignment(Qt.AlignmentFlag.AlignLeft)
+        even = button(
+            "Balance",
+            lambda: self.go.emit("Balance"),
+            "The driver converts without a profile: curves for neutral greys and even tones, from one printed page",
+        )
+        down(ask, own, even, margins=(0, 2, 0, 2), on=made).setAlignment(Qt.AlignmentFlag.AlignLeft)
         return [made]
 
     def facts(self) -> list[tuple[str, str]]:

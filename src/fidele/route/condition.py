@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
 
 from fidele.icc.transform import Intent
+from fidele.tuning.balance import Balance
 from fidele.values import Settings, Value
 
 #: Who converts: Fidele; the print system by the profile assigned to the printer; the driver by its maker's correction;
@@ -137,6 +138,8 @@ class Card(Kept):
     #: What hands found: values of the driver's own controls that shape colour, by the driver's name for each; those
     #: that are not named are to leave colour alone.
     hand: Settings = Field(default_factory=dict)
+    #: Fidele's own correction where the driver converts without a profile: what it is sent is bent by these curves.
+    balance: Balance | None = None
     press: PressData = Field(default_factory=lambda: PressData())
     sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())
     confirmed: dict[str, Confirmation] = Field(default_factory=dict)
@@ -159,7 +162,7 @@ class Card(Kept):
     def digits(self) -> str:
         """Four hexadecimal digits of what it sets: printer, media, driver settings, profile, press."""
         settings = sorted(self.driver.items())
-        settings += sorted(self.hand.items())
+        settings += sorted(self.hand.items()) + ([("balance", str(self.balance))] if self.balance else [])
         parts = (self.printer, self.media, self.substrate, self.profile, self.intent, self.bpc, settings, self.press)
         return hashlib.sha256(repr(parts).encode()).hexdigest()[:4]
 

@@ -98,6 +98,9 @@ def differences(one: Card, other: Card) -> list[Difference]:
                     plain(b) if b is not None else "at rest",
                 )
             )
+    if one.balance != other.balance:
+        a, b = ("curves" if c.balance is not None else "none" for c in (one, other))
+        found.append(Difference("Own balance", a, b if a != b else "other curves"))
     for mine, theirs, labels in ((one.press, other.press, PRESS | STACK), (one.sheet, other.sheet, HABITS)):
         for field, label in labels.items():
             a, b = getattr(mine, field), getattr(theirs, field)

@@ -29,6 +29,8 @@ def why_not(sheet: Card, other: Card) -> list[str]:
     for control in sorted({*sheet.hand, *other.hand}):
         if sheet.hand.get(control) != other.hand.get(control):
             reasons.append(f"{control} is set otherwise by hand")
+    if sheet.balance != other.balance:
+        reasons.append("its own balance is another")
     if sheet.owner != other.owner:
         mine, theirs = OWNER_WORDS[sheet.owner].strip(","), OWNER_WORDS[other.owner].strip(",")
         reasons.append(f"{theirs} converts it, not {mine}")

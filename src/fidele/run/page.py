@@ -81,7 +81,8 @@ def _laid(one: Lying, card: Card, bare: bool, ppi: float, drawn: dict[tuple[obje
     tuner = None
     if card.bake and one.profile is not None and one.tuning is not None and one.tuning.moves:
         tuner = Tuner(one.tuning, artwork.profile, one.profile, card.intent, card.bpc)
-    return Laid(artwork, one.placing, None, one.how, one.behind, one.shape, SENDS[card.sends](), tuner)
+    sends, bent = SENDS[card.sends](), card.balance if card.owner == "driver" else None
+    return Laid(artwork, one.placing, None, one.how, one.behind, one.shape, sends, tuner, bent)
 
 
 def _drawn_again(one: Lying, ppi: float) -> Artwork:

@@ -105,7 +105,8 @@ class Charts:
 
         Reads nothing but its folder: it can be asked beside the interface.
         """
-        found = {c.digest: c for c in (made(name) for name in ("control", "quick", "target", "ramps", "balance"))}
+        family = ("control", "quick", "target", "ramps", "balance", "neutral")
+        found = {c.digest: c for c in map(made, family)}
         found[strip_chart().digest] = strip_chart()
         found[readiness_chart().digest] = readiness_chart()
         files = sorted(self._folder.glob("*.txt"), key=lambda p: -p.stat().st_mtime) if self._folder.is_dir() else []

@@ -39,6 +39,7 @@ from fidele.run.queue import Queue
 from fidele.run.reading import Checked
 from fidele.run.route import own_layer, read_route
 from fidele.session.actions import Actions
+from fidele.session.balancing import Balancing
 from fidele.session.batch import Batch
 from fidele.session.charts import ChartOrder, Charts
 from fidele.session.checking import Checking
@@ -148,6 +149,7 @@ class Session:
         self.own_profiles = OwnProfiles(
             live, self.in_force, self.handoff, self.profiles, self.charts, devices, self.logbook, places
         )
+        self.balancing = Balancing(live, self.in_force, self.handoff, self.charts, self.logbook, places)
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
         self.jobs = Jobs(

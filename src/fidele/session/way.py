@@ -57,9 +57,9 @@ def _by_driver(card: Card, device: Printer, corrections: Corrections) -> Way:
             "Let Fidele convert, or print a chart and look at it."
         )
     sends = SENDS[card.sends]()
-    key = f"driver {device.id} {card.sends} {card.bake} {hash(found.table.tobytes())}"
+    key = f"driver {device.id} {card.sends} {card.bake} {hash(found.table.tobytes())} {hash(card.balance)}"
     words = f"the driver of the {device.name} by its maker's correction"
-    return Way(key, words, sends, sends, correction=found, baked=card.bake)
+    return Way(key, words, sends, sends, correction=found, balance=card.balance, baked=card.bake)
 
 
 def _by_system(card: Card, device: Printer, profile: Profile | None) -> Way:

@@ -19,6 +19,7 @@ from fidele.sheet.resample import resampled_rows
 from fidele.sheet.shapes import Shape, inside
 from fidele.sheet.turned import turned_rows
 from fidele.tiles import CancelledError, Progress
+from fidele.tuning.balance import Balance
 from fidele.tuning.conversion import Conversion, device_values, sent_values
 from fidele.tuning.tuner import Tuner
 
@@ -57,6 +58,8 @@ class Laid:
     shape: Shape = "rectangle"
     sends: Profile = field(default_factory=srgb)
     tuner: Tuner | None = None
+    #: Curves that bend what another one is sent, None for none.
+    balance: Balance | None = None
 
 
 def box_of(placing: Placing, ppi: float) -> tuple[int, int, int, int]:
@@ -157,4 +160,7 @@ def _converted(pixels: NDArray[np.uint16], one: Laid) -> NDArray[np.uint16]:
     profile = one.artwork.profile
     if one.printer is not None:
         return device_values(np.ascontiguousarray(pixels), profile, one.printer, one.how)
-    return sent_values(np.ascontiguousarray(pixels), profile, one.sends, one.tuner)
+    sent = sent_values(np.ascontiguousarray(pixels), profile, one.sends, one.tuner)
+    if one.balance is None:
+        return sent
+    return np.rint(one.balance(sent / 65535.0) * 65535).astype(np.uint16)

@@ -11,6 +11,7 @@ from fidele.arrays import Floats
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, as_float, convert
+from fidele.tuning.balance import Balance
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,8 @@ class Way:
     bpc: bool = False
     correction: Callable[[Floats], Floats] | None = field(compare=False, default=None)
     baked: bool = False
+    #: Curves that bend what the owner is sent, None for none.
+    balance: Balance | None = None
 
     @property
     def scales_black(self) -> bool:
@@ -51,6 +54,8 @@ class Way:
     def device_values(self, sent: np.ndarray) -> np.ndarray:
         """Return what the owner makes of numbers (…, 3) that it was sent, float32 from 0 to 1."""
         values = as_float(sent)
+        if self.balance is not None:
+            values = self.balance(values.astype(float)).astype(np.float32)
         if self.profile is not None:
             return convert(values, self.taken_for, self.profile, self.intent, self.bpc)
         if self.correction is None:

@@ -1,0 +1,96 @@
+"""Balance without a profile: on strangers' drivers, and from a page of the bench to a second one that proves it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from fidele.characterise.balance import aimed, balance
+from fidele.chart.family import made
+from fidele.errors import FideleError
+from fidele.run.page import prepare_page
+from fidele.session.balancing import CHROMA, TONE
+from tests.hands import click, settle
+from tests.street.kinds import made as stranger
+
+
+def printed(kind: str, seed: int):
+    """What a stranger's driver, which converts by itself, prints of numbers, relative to the white that it prints."""
+    one = stranger(kind, seed)
+    white = one.again(np.ones((1, 3)))
+
+    def prints(rgb: np.ndarray) -> np.ndarray:
+        from fidele.colour.cie import D50, xyz_to_lab
+
+        return np.asarray(xyz_to_lab(one.xyz(one.again(rgb)) / one.xyz(white) * D50))
+
+    return prints, one.noise
+
+
+@pytest.mark.parametrize(
+    ("kind", "seed"), [("trapping", 2), ("light inks", 1), ("wide", 1), ("brightened", 1), ("cloth", 2)]
+)
+def test_greys_of_drivers_that_nobody_knows_end_neutral_and_even(kind, seed):
+    prints, noise = printed(kind, seed)
+    rng, page = np.random.default_rng(seed), made("neutral").rgb
+    levels = np.linspace(0, 1, 41)
+    neutral = np.repeat(levels[:, None], 3, 1)
+    wanted, judged = aimed(levels, prints(np.zeros((1, 3)))[0]), levels >= 0.1
+
+    def off(sent):
+        Lab = prints(sent)[judged]
+        return np.percentile(np.hypot(*Lab[:, 1:].T), 95), np.percentile(np.abs(Lab[:, 0] - wanted[judged, 0]), 95)
+
+    rgb, Lab = np.empty((0, 3)), np.empty((0, 3))
+    sent, before = page, off(neutral)
+    for _ in range(3):
+        rgb = np.concatenate([rgb, sent])
+        Lab = np.concatenate([Lab, prints(sent) + rng.normal(0, noise, (len(sent), 3)) * [0.6, 1, 1]])
+        found = balance(rgb, Lab)
+        sent = found.balance(page)
+    after = off(found.balance(neutral))
+    assert after[0] <= CHROMA, (before, after)
+    assert after[1] <= TONE, (before, after)
+    assert before[0] > CHROMA or before[1] > TONE, "there was something to do"
+    for curve in (found.balance.red, found.balance.green, found.balance.blue):
+        assert (np.diff(curve) >= 0).all()
+        assert curve[-1] == 1
+
+
+def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, qtbot, places):
+    session = window.session
+    session.change_card("No profile", profile=None, owner="driver")
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    window.show_desk("Balance")
+    with pytest.raises(FideleError, match="Nothing was measured"):
+        session.balancing.computing()
+    figures = []
+    for again in range(2):
+        click(window.desk, "Lay the page on the sheet")
+        run = session.press_run(session.print_job(session.job(), overridden="" if not session.stops else "a page"))
+        session.take_run(run)
+        session.checking.check_run(run, session.devices.scanner.scan(run.piece, run.number).pixels, 150)
+        window.show_desk("Balance")
+        page = session.balancing.pages()[0]
+        assert (page.run, page.curved) == (run.number, again == 1)
+        figures.append(page.figures)
+        if not again:
+            click(window.desk, "Compute the curves")
+            settle(window, qtbot)
+            assert "through the curves" in window.desk.said.text()
+            click(window.desk, "Keep the curves on the card")
+    assert figures[0][0] > CHROMA or figures[0][1] > TONE
+    assert figures[1][0] < figures[0][0] or figures[1][1] < figures[0][1]
+    assert figures[1][0] <= CHROMA + 1
+    # What is sent is really bent by them, and straight again without.
+    curves = session.card.balance
+    session.open_artwork(places.data / "artwork" / "signal-flags.png")
+    bent = prepare_page(session.job(), session.device)
+    click(window.desk, "Without curves again")
+    straight = prepare_page(session.job(), session.device)
+    assert np.abs(bent.astype(int) - straight).max() > 5
+    told = np.rint(curves(straight / 255.0) * 255)
+    assert np.abs(told - bent).max() <= 2
+    session.undo()
+    assert session.card.balance == curves
