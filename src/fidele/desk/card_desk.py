@@ -6,8 +6,10 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QLineEdit, QSizePolicy, QWidget
 
+from fidele.desk.by_any_hand import Press
 from fidele.desk.desk import Desk
 from fidele.desk.kit import REST, Choice, across, choice, down, fill, tick
 from fidele.desk.labels import button, clear, label, line, section
@@ -57,6 +59,26 @@ class Fact(QFrame):
         name.setFixedWidth(px(146))
         across(name, (says, 1), space=6, margins=(0, 0, 0, 0), on=self)
         self.setFixedHeight(px(25))
+
+
+class Says(Press):
+    """What a line of a card says: a flat button that ends in an ellipsis where it has no room, all of it on hover."""
+
+    def __init__(self, words: str, of: str) -> None:
+        super().__init__(words)
+        self._words = words
+        self.setFont(font(9, font().Weight.DemiBold))
+        self.setProperty("quiet", True)
+        self.setStyleSheet("QPushButton { text-align: left; padding: 2px 0 2px 0; }")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setAccessibleName(f"{of}: {words}")
+        self.setToolTip(f"{words}: press to change it")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        room = self.width() - px(4)
+        self.setText(self.fontMetrics().elidedText(self._words, Qt.TextElideMode.ElideRight, room))
 
 
 class CardDesk(Desk):
@@ -169,13 +191,7 @@ class CardDesk(Desk):
         """Return a field's words, which become what it is changed with when they are pressed."""
         if field.fixed or card.locked:
             return self._editor(card, field)
-        said = button(field.words or "not said", lambda: None, f"Change: {field.label}", quiet=True)
-        said.setAccessibleName(f"{field.label}: {field.words or 'not said'}")
-        said.setStyleSheet("QPushButton { text-align: left; padding: 2px 0 2px 0; }")
-        said.setFont(font(9, font().Weight.DemiBold))
-        said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        if not field.words:
-            said.setProperty("dim", True)
+        said = Says(field.words or "not said", field.label)
 
         def change() -> None:
             editor, around = self._editor(card, field), said.parentWidget()
