@@ -69,9 +69,9 @@ class GreyPlot(QWidget):
             painter.drawText(QRectF(x + px(28), px(4), px(200), px(16)), Qt.AlignmentFlag.AlignVCenter, words)
         painter.setPen(self.theme.colour("dim"))
         painter.setFont(font(7.5))
-        for share, words in ((0.0, "black"), (0.5, "middle"), (1.0, "white")):
-            at = QRectF(left + share * upper.width() - px(30), high - px(18), px(60), px(14))
-            painter.drawText(at, Qt.AlignmentFlag.AlignCenter, words)
+        for share, said in ((0.0, "black"), (0.5, "middle"), (1.0, "white")):
+            below = QRectF(left + share * upper.width() - px(30), high - px(18), px(60), px(14))
+            painter.drawText(below, Qt.AlignmentFlag.AlignCenter, said)
 
     def _part(self, painter: QPainter, room: QRectF, sets: list[Floats], name: str, most: float) -> None:
         """Draw one plot: before pale, after dark; the band within which nothing is seen to be wrong."""
