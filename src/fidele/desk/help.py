@@ -10,7 +10,7 @@ from importlib import resources
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QUrl, Signal
-from PySide6.QtGui import QPixmap
+from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QDialog,
@@ -30,6 +30,8 @@ from fidele.desk.tile import scrolled
 
 #: Where the guide lies, as `./run guide` built it.
 GUIDE = Path(str(resources.files("fidele") / "data" / "guide"))
+#: Pictures are shown so many pixels wide.
+_WIDE = 560
 #: Place of the tab that finds commands.
 _SEARCH = 2
 
@@ -82,6 +84,18 @@ def matching(known: Iterable[Command], typed: str) -> list[Command]:
     return [c for c in known if all(w in f"{c.words} {c.about} {c.station}".casefold() for w in wanted)]
 
 
+class GuideView(QTextBrowser):
+    """Shows pages of the guide, their pictures made smaller smoothly."""
+
+    def loadResource(self, kind: int, name: QUrl | str) -> object:
+        name = QUrl(name)
+        if name.path().endswith(".png"):
+            picture = QImage((self.source().resolved(name) if name.isRelative() else name).toLocalFile())
+            if not picture.isNull():
+                return picture.scaledToWidth(px(_WIDE), Qt.TransformationMode.SmoothTransformation)
+        return super().loadResource(kind, name)
+
+
 class Help(QDialog):
     """Shows help on the desk in front, and on everything else."""
 
@@ -97,7 +111,7 @@ class Help(QDialog):
         self._known: list[Command] = []
         self.tabs = QTabWidget()
         self.tabs.addTab(self._desk(station), "This desk")
-        self.guide = QTextBrowser()
+        self.guide = GuideView()
         self.guide.setAccessibleName("The guide")
         self.guide.setFont(font(10))
         self.guide.setOpenExternalLinks(True)
@@ -137,7 +151,7 @@ class Help(QDialog):
         picture = QPixmap(str(GUIDE / "pictures" / f"{_kept('desks.json')[station].get('picture', '-')}.png"))
         if not picture.isNull():
             shown = label("")
-            shown.setPixmap(picture.scaledToWidth(px(560), Qt.TransformationMode.SmoothTransformation))
+            shown.setPixmap(picture.scaledToWidth(px(_WIDE), Qt.TransformationMode.SmoothTransformation))
             shown.setAccessibleName(f"The desk {station} at work, in the demo")
             fill(box, 6, shown)
         fill(box, REST)

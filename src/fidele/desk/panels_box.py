@@ -10,7 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDoubleSpinBox, QFrame, QListWidget, QListWidgetItem, QWidget
 
 from fidele import units
-from fidele.desk.kit import SPRING, across, down, fill
+from fidele.desk.flow import Flow
+from fidele.desk.kit import SPRING, across, down
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.theme import font, px
@@ -62,7 +63,7 @@ class PanelsBox(QWidget):
         self.list.setToolTip("Tick the panels that are to be printed, or printed again")
         self.list.itemChanged.connect(self._ticked)
         box.addWidget(self.list)
-        self.seams = across(space=4)
+        self.seams = Flow(space=4)
         box.addLayout(self.seams)
         self._fields: list[tuple[int, int, QDoubleSpinBox]] = []
         self.even = button("Seams by themselves", self._even, "Let all seams fall where they are best", quiet=True)
@@ -114,13 +115,12 @@ class PanelsBox(QWidget):
         if wanted != [(axis, n) for axis, n, _ in self._fields]:
             clear(self.seams)
             self._fields = []
-            fill(self.seams, label("seams", 8.5, dim=True))
+            self.seams.addWidget(label("seams at", 8.5, dim=True))
             for axis, n in wanted:
                 field = number(0, 100_000, f"Seam {n + 1} {'across' if axis == 0 else 'down'}", width=72)
                 field.editingFinished.connect(partial(self._typed, axis, n, field))
                 self._fields.append((axis, n, field))
                 self.seams.addWidget(field)
-            self.seams.addStretch()
         for (_, _, field), (_, _, at) in zip(self._fields, seams, strict=False):
             field.setValue(at)
 

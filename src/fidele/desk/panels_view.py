@@ -9,7 +9,7 @@ from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPaint
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele import units
-from fidele.desk.spots import ring
+from fidele.desk.spots import Ringed, ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.sheet.panels import Area, Panels
 
@@ -17,7 +17,7 @@ from fidele.sheet.panels import Area, Panels
 _NEAR = 6
 
 
-class PanelsView(QWidget):
+class PanelsView(Ringed, QWidget):
     """Shows where seams fall, and lets them be dragged.
 
     Dragging elsewhere marks an area that they are to keep clear of; a click on one takes it away.
@@ -84,7 +84,7 @@ class PanelsView(QWidget):
             self._mark(painter, QRectF(self._from, self._to).normalized())
         if self._seam is not None:
             self._dragged(painter, *self._seam)
-        if self.hasFocus():
+        if self.ringed:
             ring(painter, self.rect())
 
     def _seams(self, painter: QPainter, parted: Panels) -> None:

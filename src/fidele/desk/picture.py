@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Codes
 from fidele.desk.pyramid import Pyramid
-from fidele.desk.spots import Part, Spots, ring
+from fidele.desk.spots import Part, Ringed, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.looks import Show
 
@@ -38,7 +38,7 @@ class Tooth:
     pixels: Codes | None = field(default=None, repr=False, compare=False)
 
 
-class PictureView(QWidget):
+class PictureView(Ringed, QWidget):
     """Shows source pixels through one way of seeing, or through several as the teeth of a comb.
 
     The picture is brought to the view's resolution first, so that a change of the way of seeing costs the same
@@ -250,7 +250,7 @@ class PictureView(QWidget):
             painter.drawText(
                 self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
             )
-            if self.hasFocus():
+            if self.ringed:
                 ring(painter, self.rect())
             return
         ratio = self._ratio()
@@ -267,7 +267,7 @@ class PictureView(QWidget):
                 painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[key])
             if self._comb:
                 self._tooth(painter, tooth, index, edges, frame, ink)
-        if self.hasFocus():
+        if self.ringed:
             ring(painter, self.rect())
 
     def _edges(self) -> list[int]:

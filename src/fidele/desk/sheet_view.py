@@ -27,7 +27,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele import units
-from fidele.desk.spots import Part, Spots, ring
+from fidele.desk.spots import Part, Ringed, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.session.laying import Key
 from fidele.sheet.page import Behind
@@ -75,7 +75,7 @@ def shape_path(shape: Shape, width: float, height: float, inset: float = 0.0) ->
     return path
 
 
-class SheetView(QWidget):
+class SheetView(Ringed, QWidget):
     """Draws a sheet to scale. Wheel zooms, dragging beside the sheet with the middle button moves it.
 
     Dragging a piece moves it and snaps to guides, edges and middles; Alt lets it slide freely. Guides are dragged out
@@ -226,7 +226,7 @@ class SheetView(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self._band)
         self._rulers(painter, mapped)
-        if self.hasFocus():
+        if self.ringed:
             ring(painter, self.rect().adjusted(_LEFT, _TOP, 0, 0))
         if self.empty:
             painter.setPen(QColor(20, 20, 20))

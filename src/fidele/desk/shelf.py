@@ -13,13 +13,13 @@ from fidele.desk.flow import Flow
 from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.profile_list import ProfileList, lines_of
-from fidele.desk.spots import ring
+from fidele.desk.spots import Ringed, ring
 from fidele.desk.theme import Theme, font, px
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 
 
-class CardTile(QFrame):
+class CardTile(Ringed, QFrame):
     """One printing condition on the shelf."""
 
     pressed = Signal(str)
@@ -47,7 +47,7 @@ class CardTile(QFrame):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        if self.hasFocus():
+        if self.ringed:
             ring(QPainter(self), self.rect())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect, Qt
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QWidget
 
 from fidele.desk.by_any_hand import ByAnyHand
+
+if TYPE_CHECKING:
+    _Widget = QWidget
+else:
+    _Widget = object
 
 
 @dataclass(frozen=True)
@@ -28,6 +34,22 @@ def ring(painter: QPainter, inside: QRect) -> None:
     for shade, width in ((Qt.GlobalColor.white, 4), (Qt.GlobalColor.black, 2)):
         painter.setPen(QPen(shade, width, Qt.PenStyle.SolidLine if width > 2 else Qt.PenStyle.DashLine))
         painter.drawRect(inside.adjusted(2, 2, -3, -3))
+
+
+class Ringed(_Widget):
+    """To be mixed into a drawn view: knows whether the keyboard came to it by Tab. A ring is for those who use that."""
+
+    _by_key = False
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        tab = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason, Qt.FocusReason.ShortcutFocusReason)
+        self._by_key = event.reason() in tab
+        super().focusInEvent(event)
+
+    @property
+    def ringed(self) -> bool:
+        """Whether a ring is to be drawn."""
+        return self._by_key and self.hasFocus()
 
 
 class _Spot(ByAnyHand, QAbstractButton):

@@ -87,7 +87,7 @@ def sheet(theme: Theme) -> str:
     )
     return f"""
     * {{ color: {c("text")}; placeholder-text-color: {c("dim")}; outline: none; }}
-    QMainWindow, QStackedWidget, QWidget#desk {{ background: {c("desk")}; }}
+    QMainWindow, QDialog, QStackedWidget, QWidget#desk {{ background: {c("desk")}; }}
     QWidget#shelf {{ background: {c("shelf")}; }}
     QWidget#panel, QWidget#foot {{ background: {c("panel")}; }}
     QWidget#thread {{ background: {c("thread")}; }}
@@ -132,7 +132,12 @@ def sheet(theme: Theme) -> str:
     QListView {{ background: transparent; border: none; }}
     QListView:focus, QScrollArea:focus {{ border: 1px solid {c("strong")}; border-radius: 3px; }}
     QTreeWidget:focus, QTableView:focus {{ border: 2px solid {c("text")}; }}
-    QTabBar::tab:focus {{ border: 2px solid {c("text")}; }}
+    QTabWidget::pane {{ border: 1px solid {c("line")}; }}
+    QTabBar::tab {{ padding: 6px 13px; border: 1px solid transparent; border-bottom: 1px solid {c("line")}; }}
+    QTabBar::tab:selected {{ border: 1px solid {c("line")}; border-bottom: 2px solid {c("text")}; }}
+    QTabBar::tab:focus {{ border: 2px solid {c("text")}; padding: 5px 12px; }}
+    QTextBrowser {{ background: {c("field")}; border: 1px solid {c("line")}; selection-background-color: {c("press")};
+        selection-color: {c("press_text")}; }}
     QSlider::groove:horizontal {{ height: 4px; background: {c("line")}; border-radius: 2px; }}
     QSlider::handle:horizontal {{ width: 14px; margin: -6px 0; background: {c("press")}; border: 1px solid {c("field")}; border-radius: 7px; }}
     QSlider::handle:horizontal:focus {{ border: 2px solid {c("text")}; background: {c("field")}; }}
