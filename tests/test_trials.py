@@ -20,6 +20,7 @@ from fidele.icc.spaces import srgb
 from fidele.session.model import Session
 from fidele.trials.aim import relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
+from fidele.trials.search import Round, beginning, following
 from tests.hands import click, ready, settle
 
 
@@ -188,3 +189,67 @@ def test_trials_that_went_through_the_queue_are_read_from_one_scan(bare, qtbot, 
     assert alone.comparison.verdict == "none"
     assert alone.cause.code == "no-profile"
     assert np.allclose(alone.comparison.measured, relative(alone.measured.Lab, alone.chart.rgb[alone.index]))
+
+
+@pytest.mark.parametrize("count", [5, 9, 21, 41])
+@pytest.mark.parametrize("each", [0.3, 0.8, 2.0, 4.0])
+def test_trials_of_one_setting_end_within_five_rounds(count, each):
+    """A judge who notices ΔE00 2, with noise; `each` step moves colours so far. What is not offered is not asked."""
+    rng = np.random.default_rng(count)
+    rounds_taken, off = [], []
+    for _ in range(100):
+        aim, rounds = rng.uniform(0, count - 1), []
+        places = beginning(count, count // 2)
+        while len(rounds) < 12:
+            seen = np.array([abs(p - aim) * each for p in places]) + rng.normal(0, 0.7, len(places))
+            assert len(set(places)) == len(places)
+            assert all(0 <= p < count for p in places)
+            rounds.append(Round(places, None if np.ptp(seen) < 2 else places[int(seen.argmin())]))
+            found = following(count, rounds)
+            if found.ended:
+                break
+            places = found.places
+        rounds_taken.append(len(rounds))
+        off.append(abs(found.best - aim) * each)
+    assert np.mean(np.array(rounds_taken) <= 5) >= 0.9
+    assert np.percentile(off, 90) < max(3.0, 1.2 * each)
+
+
+def test_a_slider_is_found_by_trials_that_lead_on_and_end(window, qtbot):
+    """Three steps of a hand control, judged by eye; the next lie nearer; at the end the best is kept on the card."""
+    session = window.session
+    session.change_card("No profile", profile=None, owner="driver")
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    window.show_desk("Trial prints")
+    trials, desk = session.print_trials, window.desk
+    assert ("hand:Warmth", "Warmth, by hand") in trials.varied()
+    assert trials.proposed("hand:Warmth") == [-5, 0, 5]
+    with pytest.raises(FideleError, match="two to"):
+        trials.make("hand:Warmth", [0])
+    trial = trials.make("hand:Warmth", trials.proposed("hand:Warmth"), "quick")
+    assert trials.following(trial) is None, "nothing was seen yet"
+    wanted, rounds = 3, 0
+    desk._making_new = False
+    while rounds < 6:
+        rounds += 1
+        values = {p.letter: p.card.hand.get("Warmth", 0) for p in trials.shown.prints}
+        near = min(values, key=lambda letter: abs(values[letter] - wanted))
+        far = max(abs(v - wanted) for v in values.values())
+        trial = trials.answer(trials.shown, "all", near if far > 1 else "")
+        desk.refresh()
+        further = trials.following(trial)
+        assert further[1] in desk.result.text()
+        if not further[0]:
+            break
+        assert desk.next.text().startswith("Next trial: Warmth ")
+        click(desk, desk.next.text())
+    assert rounds <= 5
+    best = max(trials.shown.prints, key=lambda p: -abs(p.card.hand.get("Warmth", 0) - wanted))
+    trials.choose(trials.shown, best.letter)
+    assert abs(session.card.hand["Warmth"] - wanted) <= 1
+    (row,) = [r for r in session.rows if r.meaning == "sliders"]
+    assert row.agrees is False, "it is wanted, and not set yet"
+    session.handoff.bring()
+    (row,) = [r for r in session.rows if r.meaning == "sliders"]
+    assert row.agrees

@@ -250,6 +250,10 @@ class TrialDesk(Desk):
         page = QWidget()
         self.result = label("", 10.0, wrap=True)
         self.result.setAccessibleName("What came of the trial")
+        self.next = button(
+            "Next trial", self._further, "The same with steps that lie nearer to the best; it is labelled anew"
+        )
+        self.next.hide()
         self._prints = across(space=12)
         self.eye = EyeQuestions(self)
         self._table = QGridLayout()
@@ -257,7 +261,7 @@ class TrialDesk(Desk):
         self._table.setVerticalSpacing(1)
         under = across((down(section("By eye"), self.eye, REST), 5), (down(section("By scan"), self._table, REST), 4))
         under.setSpacing(18)
-        down(self.result, (self._prints, 1), under, space=8, margins=(0, 2, 0, 0), on=page)
+        down(self.result, across(self.next, SPRING), (self._prints, 1), under, space=8, margins=(0, 2, 0, 0), on=page)
         return page
 
     def refresh(self) -> None:
@@ -334,6 +338,12 @@ class TrialDesk(Desk):
         said += [trial.by_eye] if trial.by_eye else []
         if (taken := trial.letter(trial.taken)) is not None:
             said.append(f"Taken: {taken.letter}, {taken.title}.")
+        further = self.trials.following(trial)
+        self.next.setVisible(further is not None and bool(further[0]))
+        if further is not None:
+            said.append(further[1])
+            words = dict(self.trials.values(trial.varied))
+            self.next.setText(f"Next trial: {', '.join(words.get(v, str(v)) for v in further[0])}")
         self.result.setText(" ".join(said) or "Nothing was read or judged yet.")
 
     def _show_prints(self, trial: TrialRecord) -> None:
@@ -406,6 +416,14 @@ class TrialDesk(Desk):
     def _take(self, letter: str) -> None:
         if self.trials.shown is not None:
             self.guarded(self.trials.choose, self.trials.shown, letter)
+        self.refresh()
+
+    def _further(self) -> None:
+        """Make the trial that follows from the answers to the one in hand."""
+        trial = self.trials.shown
+        further = self.trials.following(trial) if trial is not None else None
+        if trial is not None and further is not None:
+            self.guarded(self.trials.make, trial.varied, further[0], trial.chart)
         self.refresh()
 
     def _start(self) -> None:

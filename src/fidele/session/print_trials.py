@@ -46,6 +46,7 @@ from fidele.tiles import CancelledError, Progress
 from fidele.trials.aim import relative
 from fidele.trials.nearness import REPEAT, PrintRead, Standing, standing
 from fidele.trials.record import LETTERS, Judged, Measured, TrialPrint, TrialRecord, now
+from fidele.trials.search import Round, beginning, following
 from fidele.values import Value
 
 #: Settings that shape colour or ink: what a trial can vary, the likeliest first.
@@ -60,6 +61,10 @@ _VARIED = (
     "direction",
     "colour",
 )
+#: Settings whose values stand in an order: from the answers the next steps are proposed.
+_ORDERED = ("quality", "density")
+#: What is varied is a control of the driver that hands set, by its name behind this.
+_HAND = "hand:"
 #: By how much two scans of one print differ through a scanner that nobody characterised, mean ΔE00.
 _REPEAT_BARE = 0.5
 
@@ -97,6 +102,7 @@ class PrintTrials:
             return []
         device = self._devices.of(card)
         found = [(m, MEANINGS[m]) for m in _VARIED if len(device.offers(m, dict(card.driver))) > 1]
+        found += [(f"{_HAND}{c.name}", f"{c.name}, by hand") for c in device.handles() if len(c.offered) > 1]
         if len(self.values("owner")) > 1:
             found.append(("owner", "Who converts"))
         return found
@@ -115,6 +121,10 @@ class PrintTrials:
                 if card.profile is not None:
                     ways.append((_way("program", name), f"{name} converts through the profile"))
             return list(ways)
+        if varied.startswith(_HAND):
+            return [
+                (v, _signed(varied, v)) for c in device.handles() if varied == f"{_HAND}{c.name}" for v in c.offered
+            ]
         return list(device.offers(varied, dict(card.driver)))
 
     def proposed(self, varied: str, count: int = 3) -> list[Value]:
@@ -124,6 +134,11 @@ class PrintTrials:
             device = self._devices.of(card)
             mine = sorted(offered, key=lambda v: -likeness(card.media, str(v), device.name))
             return mine[:count]
+        if varied.startswith(_HAND):
+            rest = self._devices.of(card).at_rest("sliders")
+            now_at = card.hand.get(varied.removeprefix(_HAND), rest)
+            at = offered.index(now_at) if now_at in offered else len(offered) // 2
+            return [offered[place] for place in beginning(len(offered), at)]
         here = _way(card.owner, card.printed_from)
         current: Value | None = here if varied == "owner" else card.driver.get(varied)
         at = offered.index(current) if current in offered else 0
@@ -154,6 +169,8 @@ class PrintTrials:
             changes: dict[str, object]
             if varied == "owner":
                 changes = _by_way(str(value))
+            elif varied.startswith(_HAND):
+                changes = {"hand": _handed(card, device, varied.removeprefix(_HAND), value)}
             else:
                 changes = {"driver": device.possible(card.driver | {varied: value})}
             # A condition of its own, so that what a trial shows stands in no other's history.
@@ -373,6 +390,36 @@ class PrintTrials:
         self._keep(trial)
         return trial
 
+    def following(self, trial: TrialRecord) -> tuple[list[Value], str] | None:
+        """Return the values to try next after a trial and all like it before, and what is believed; none at the end.
+
+        None where its setting has no order, or nothing was seen or measured of it yet.
+        """
+        offered = [value for value, _ in self.values(trial.varied)]
+        ordered = trial.varied.startswith(_HAND) or trial.varied in _ORDERED
+        if not ordered or len(offered) < 3:
+            return None
+        mine = trial.prints[0].card
+        alike = [
+            one
+            for one in reversed(self.store.all())
+            if (one.varied, one.chart, one.picture) == (trial.varied, trial.chart, trial.picture)
+            and (one.prints[0].card.printer, one.prints[0].card.media) == (mine.printer, mine.media)
+            and one.made <= trial.made
+        ]
+        rounds = []
+        for one in alike:
+            places = {p.letter: offered.index(v) for p in one.prints if (v := _varied_value(one, p)) in offered}
+            result = one.result
+            if result is not None and len(places) > 1:
+                rounds.append(Round(tuple(sorted(places.values())), places.get(result) if result else None))
+        if not rounds or trial.result is None:
+            return None
+        found = following(len(offered), rounds)
+        words = dict(self.values(trial.varied))
+        best = words.get(offered[found.best], str(offered[found.best]))
+        return [offered[place] for place in found.places], f"Best so far: {best}. {found.words}"
+
     def choose(self, trial: TrialRecord, letter: str) -> TrialRecord:
         """Take a print's setting into the condition in force, as a step that can be undone.
 
@@ -385,6 +432,8 @@ class PrintTrials:
         if one is None or one.card.printer != card.printer:
             raise FideleError("The trial was of another printer than the condition in force.")
         changed: dict[str, object] = {"driver": dict(one.card.driver)}
+        if trial.varied.startswith(_HAND):
+            changed = {"hand": dict(one.card.hand)}
         if trial.varied == "owner":
             changed = {"owner": one.card.owner, "printed_from": one.card.printed_from}
         self._in_force.change(f"Take “{one.title}” from a trial", **changed)
@@ -398,6 +447,24 @@ class PrintTrials:
         self.store.remove(trial_id)
         if self.shown is not None and self.shown.id == trial_id:
             self.shown = None
+
+
+def _signed(varied: str, value: Value) -> str:
+    said = f"{value:+d}" if isinstance(value, int) and value else str(value)
+    return f"{varied.removeprefix(_HAND)} {said}"
+
+
+def _handed(card: Card, device: Printer, name: str, value: Value) -> dict[str, Value]:
+    """Return the hand values of a card with one of them set; what rests is not named."""
+    rest = device.at_rest("sliders")
+    return {k: v for k, v in card.hand.items() if k != name} | ({name: value} if value != rest else {})
+
+
+def _varied_value(trial: TrialRecord, one: TrialPrint) -> Value | None:
+    """Return the value that a print of a trial has of what is varied; a hand control that is not named rests at 0."""
+    if trial.varied.startswith(_HAND):
+        return one.card.hand.get(trial.varied.removeprefix(_HAND), 0)
+    return one.card.driver.get(trial.varied)
 
 
 def _way(owner: str, program: str = "") -> str:

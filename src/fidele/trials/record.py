@@ -78,6 +78,21 @@ class TrialRecord(Kept):
         return next((s for s in reversed(self.seen) if s.family == family), None)
 
     @property
+    def result(self) -> str | None:
+        """Letter of the print that is best, '' where no difference is seen, None where nothing was seen or measured.
+
+        Eyes count before the scan: what they do not see is no difference.
+        """
+        last = {s.family: s.best for s in self.seen}
+        if last:
+            counts = {p.letter: sum(best == p.letter for best in last.values()) for p in self.prints}
+            most = max(counts.values())
+            leaders = [letter for letter, count in counts.items() if count == most and most]
+            alike = sum(best == NO_DIFFERENCE for best in last.values())
+            return leaders[0] if len(leaders) == 1 and most > alike else NO_DIFFERENCE
+        return self.measured[-1].best.get("all", NO_DIFFERENCE) if self.measured else None
+
+    @property
     def by_eye(self) -> str:
         """What eyes came to, in a sentence; '' where nobody looked."""
         last = {s.family: s.best for s in self.seen}
