@@ -160,7 +160,10 @@ class TrialDesk(Desk):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.kept = choice("Trials that are kept", chosen=self._kept, letters=30)
-        self.box.addWidget(self.kept)
+        tip = "The same with steps that lie nearer to the best; it is labelled anew"
+        self.next = button("Next trial", self._further, tip)
+        self.next.hide()
+        self.box.addLayout(across((self.kept, 1), self.next))
         self.stack = QStackedWidget()
         self.stack.addWidget(self._making())
         self.stack.addWidget(self._showing())
@@ -250,10 +253,6 @@ class TrialDesk(Desk):
         page = QWidget()
         self.result = label("", 10.0, wrap=True)
         self.result.setAccessibleName("What came of the trial")
-        self.next = button(
-            "Next trial", self._further, "The same with steps that lie nearer to the best; it is labelled anew"
-        )
-        self.next.hide()
         self._prints = across(space=12)
         self.eye = EyeQuestions(self)
         self._table = QGridLayout()
@@ -261,7 +260,7 @@ class TrialDesk(Desk):
         self._table.setVerticalSpacing(1)
         under = across((down(section("By eye"), self.eye, REST), 5), (down(section("By scan"), self._table, REST), 4))
         under.setSpacing(18)
-        down(self.result, across(self.next, SPRING), (self._prints, 1), under, space=8, margins=(0, 2, 0, 0), on=page)
+        down(self.result, (self._prints, 1), under, space=8, margins=(0, 2, 0, 0), on=page)
         return page
 
     def refresh(self) -> None:
@@ -274,20 +273,24 @@ class TrialDesk(Desk):
         self.kept.setVisible(bool(kept))
         trial = self.trials.shown if not self._making_new else None
         if trial is None:
+            self.next.hide()
             self._begin(possible)
             return
         self.kept.setCurrentIndex(self.kept.findData(trial.id))
         self.stack.setCurrentIndex(1)
-        self.title.setText(f"Trial: {trial.title}")
+        self.title.setText(f"Trial: {trial.title.partition(':')[0]}")
         printed = [p for p in trial.prints if p.run]
         alone = self.trials.by_itself(trial)
         self.start.setText("Print, press and scan" if alone else "Print them")
         self.start.setEnabled(not self.work.busy and (alone or len(printed) < len(trial.prints)))
         self.scan.setEnabled(bool(printed) and bool(trial.chart))
         what = KINDS[trial.chart].title if trial.chart else Path(trial.picture).name
+        read = trial.result is not None
         self.state.setText(
-            f"{what}, {len(printed)} of {len(trial.prints)} printed. Press them all alike, mark each with its letter, "
-            "let them cool, and look at them side by side in even light."
+            f"{what}, {len(printed)} prints."
+            if read
+            else f"{what}, {len(printed)} of {len(trial.prints)} printed. Press them all alike, mark each with its "
+            "letter, let them cool, and look at them side by side in even light."
         )
         of = (trial, self.session.profile and self.session.profile.content_id)
         if of != self._stood:  # measurements are read from disk, and compared: not at every look
