@@ -14,6 +14,7 @@ from typing import Protocol
 from fidele.devices.profiles import passes_through, profile_name, same_profile
 from fidele.devices.protocol import Choice, FollowedJob, SystemProfile
 from fidele.devices.vocabulary import Word, Words
+from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
@@ -103,10 +104,13 @@ class DriverSettings(ABC):
         return tuple((value, self._words.said(meaning, value)) for value in offered)
 
     def handles(self) -> tuple[Choice, ...]:
-        """Return the driver's controls that shape colour by hand, with what they are set to now."""
+        """Return the driver's controls that shape colour by hand, as they are set now; none where it cannot be read."""
         word = self._words.meanings.get("sliders")
         mine = word.controls if word is not None else ()
-        return tuple(c for c in self.choices() if c.name in mine)
+        try:
+            return tuple(c for c in self.choices() if c.name in mine)
+        except FideleError:  # its file is damaged, and the hand-off says so
+            return ()
 
     def at_rest(self, meaning: str) -> Value | None:
         """Return the value under which a setting leaves things alone, None where there is none."""
