@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import os
+import shutil
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -10,7 +15,9 @@ from fidele.chart.family import made
 from fidele.errors import FideleError
 from fidele.run.page import prepare_page
 from fidele.session.balancing import CHROMA, TONE
+from fidele.tuning.balance import Balance
 from tests.hands import click, settle
+from tests.shell import fidele
 from tests.street.kinds import made as stranger
 
 
@@ -94,3 +101,43 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
     assert np.abs(told - bent).max() <= 2
     session.undo()
     assert session.card.balance == curves
+
+
+def test_the_same_from_a_shell(places, tmp_path):
+    """Files of a measured page, of a stranger: the curves are said and kept; what is no such page is refused."""
+    from fidele.chart.cgats import Table, write
+    from fidele.session.model import Session
+
+    session = Session(places)
+    session.change_card("No profile", profile=None, owner="driver")
+    home = tmp_path / "home"
+    shutil.copytree(places.data, home / "fidele")
+    prints, _ = printed("trapping", 2)
+    page = made("neutral")
+
+    def measured(name: str, sent: np.ndarray) -> Path:
+        Lab = prints(sent)
+        columns = {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
+        write(tmp_path / name, Table(page.ids, columns, {}))
+        return tmp_path / name
+
+    env = dict(os.environ, XDG_DATA_HOME=str(home))
+    first = measured("first.txt", page.rgb)
+    done = fidele("condition", "balance", "house-number-tiles", first, "--keep", "--json", env=env)
+    assert done.returncode == 0, done.stderr
+    said = json.loads(done.stdout)
+    assert "not yet neutral" in said["pages"][0]["words"]
+    assert said["expected"]["chroma"] < 1
+    curves = Balance(**said["curves"])
+    kept = json.loads(fidele("condition", "show", "house-number-tiles", env=env).stdout)
+    assert Balance(**kept["balance"]) == curves
+    second = measured("second.txt", curves(page.rgb))
+    proved = fidele("condition", "balance", "house-number-tiles", first, "--through", second, env=env)
+    assert proved.stdout.splitlines()[1].endswith("neutral and even")
+    assert "not yet" not in proved.stdout.splitlines()[1]
+    (tmp_path / "none.txt").write_text("nothing")
+    for wrong, words in (((tmp_path / "none.txt",), "holds no measurements"), ((), "Give one file at least")):
+        refused = fidele("condition", "balance", "house-number-tiles", *wrong, env=env)
+        assert refused.returncode == 2
+        assert words in refused.stderr
+        assert refused.stderr.count("\n") == 1

@@ -77,6 +77,51 @@ def condition_compare(a: str, b: str, as_json: bool) -> None:
         click.echo("They are alike.")
 
 
+@condition.command("balance")
+@click.argument("card")
+@click.argument("measured", nargs=-1, type=FILE)
+@click.option("--through", multiple=True, type=FILE, help="Of a page that went through the condition's present curves.")
+@click.option("--keep", is_flag=True, help="Keep the curves on the card.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+def condition_balance(
+    card: str, measured: tuple[Path, ...], through: tuple[Path, ...], keep: bool, as_json: bool
+) -> None:
+    """Find curves that make greys neutral where the driver converts, from measured neutral pages."""
+    import numpy as np
+
+    from fidele.errors import FideleError
+    from fidele.session.balancing import read_page
+
+    session = session_of_user()
+    mine = session.conditions.need(card)
+    if mine.owner != "driver":
+        raise FideleError(f"“{mine.name}” converts otherwise: curves are for a driver that converts by itself.")
+    if not measured and not through:
+        raise FideleError("Give one file at least: a measured neutral page (fidele chart make neutral).")
+    session.put_in_force(mine)
+    bare = mine.model_copy(update={"balance": None})
+    pages = [read_page(bare, path) for path in measured] + [read_page(mine, path) for path in through]
+    for path, page in zip((*measured, *through), pages, strict=True):
+        if page.Lab is None:
+            raise FideleError(f"{path} holds no measurements of the neutral page.")
+    found = session.balancing.computing(pages)(lambda _: True)
+    dark = len(found.greys) // 10
+    lean = float(np.percentile(np.hypot(*found.greys[dark:, 1:].T), 95))
+    off = float(np.abs(found.greys[dark:, 0] - found.wanted[dark:, 0]).max())
+    if keep:
+        session.balancing.take(found)
+        session.balancing.keep()
+    if as_json:
+        read = [{"file": str(f), "words": p.words} for f, p in zip((*measured, *through), pages, strict=True)]
+        print_json({"pages": read, "expected": {"chroma": lean, "tone": off}, "curves": found.balance.model_dump()})
+        return
+    for page in pages:
+        click.echo(page.words.partition(", ")[2])
+    click.echo(f"Through the curves greys are expected to lean by {lean:.1f}, tones to be off by L* {off:.1f}.")
+    if keep:
+        click.echo("The curves are on the card.")
+
+
 @condition.command("check")
 @click.argument("card")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")

@@ -109,18 +109,18 @@ class Balancing:
             if job.chart != chart.digest or job.bare or run.state != "printed":
                 continue
             if card is not None and _same(by, card):
-                found.append(_page(number, by, chart, measured_file(self._work, number)))
+                found.append(read_page(by, measured_file(self._work, number), number))
         return found
 
-    def computing(self) -> Callable[[Progress], Balanced]:
-        """Return the work of computing curves from all pages that were measured, beside the interface.
+    def computing(self, given: list[BalancePage] | None = None) -> Callable[[Progress], Balanced]:
+        """Return the work of computing curves from all pages that were measured, or those given, beside the interface.
 
         Raises
         ------
         FideleError
             When none was measured yet.
         """
-        pages = [p for p in self.pages() if p.Lab is not None]
+        pages = [p for p in (self.pages() if given is None else given) if p.Lab is not None]
         if not pages:
             raise FideleError("Nothing was measured yet: print the page, press it, and scan or measure it.")
 
@@ -159,7 +159,9 @@ def _same(by: Card, card: Card) -> bool:
     )
 
 
-def _page(number: int, by: Card, chart: Chart, file: Path) -> BalancePage:
+def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:
+    """Return a page that was printed by a card, with what a file of measurements says of it, where there is one."""
+    chart = made(CHART)
     asked = chart.rgb
     sent = sent_values(asked.astype(np.float32), srgb(), SENDS[by.sends]()).astype(float)
     sent = by.balance(sent) if by.balance is not None else sent

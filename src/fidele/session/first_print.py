@@ -132,10 +132,11 @@ class FirstPrint:
             words = "The condition's profile is not on this machine: find it, or choose another."
             return "Profile, or none", False, words, ways
         words = (
-            "None: the driver converts. Trial prints find its best settings; a target printed and measured makes a "
-            "profile."
+            "None: the driver converts. Trial prints find its best settings, one page makes greys neutral, a "
+            "target makes a profile."
         )
-        return "Profile, or none", True, words, (*ways, Lead("Make its profile", "Own profile"))
+        own = (Lead("Neutral greys", "Balance"), Lead("Make its profile", "Own profile"))
+        return "Profile, or none", True, words, (*ways, *own)
 
     def _set(self) -> _Made:
         chain, stops = self._live.state.chain, self._live.state.stops
