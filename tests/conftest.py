@@ -65,6 +65,20 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: order.get(item.path.stem, len(order)))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def lean():
+    """What is there by now stays for good, and is not looked through anew after each test."""
+    gc.collect()
+    gc.freeze()
+
+
+@pytest.fixture(autouse=True)
+def desks_when_wanted(request, monkeypatch):
+    """Make desks when a test opens them, not all in every window; the marker `eager` makes them as users have it."""
+    if "qtbot" in request.fixturenames:
+        monkeypatch.setattr("fidele.desk.window.Window.eager", request.node.get_closest_marker("eager") is not None)
+
+
 @pytest.fixture(autouse=True)
 def on_one_thread(request):
     """Fail where the state was changed, news heard, or a widget touched on another thread than the interface's.

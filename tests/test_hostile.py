@@ -276,6 +276,7 @@ def test_pipes_and_devices_are_not_waited_for(tmp_path):
                 read(path)
 
 
+@pytest.mark.eager
 def test_what_is_given_up_in_the_window_is_said_and_holds_nothing_up(window, qtbot, tmp_path, monkeypatch):
     """A file that would spin for ever, dropped beside a sound one: no turn takes the interface's own thread long."""
     from PySide6.QtCore import QCoreApplication

@@ -384,6 +384,7 @@ def test_what_was_unforeseen_is_in_the_log_whole_and_in_the_report(window, qtbot
     assert logging.getLogger("fidele").handlers
 
 
+@pytest.mark.eager
 def test_the_interface_needs_no_time_of_its_own_while_nothing_happens(window, qtbot):
     qtbot.waitUntil(lambda: len(window.desks.made()) == len(window.desks), timeout=60_000)
     settle(window, qtbot)

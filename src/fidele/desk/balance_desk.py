@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fidele.arrays import Floats
 from fidele.characterise.balance import Balanced
 from fidele.desk.desk import Desk
-from fidele.desk.kit import SPRING, across, down, fill
+from fidele.desk.kit import SPRING, across, down
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme, font, px
+from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.session.balancing import CHROMA, TONE
 from fidele.session.model import Session
@@ -122,8 +123,8 @@ class BalanceDesk(Desk):
         self._pages = down(space=4)
         self.plot = GreyPlot()
         self.said = label("", 9.5, wrap=True)
-        fill(
-            self.box,
+        inside = QWidget()
+        down(
             section("1  The page, printed, pressed, and read on the desk Check"),
             self._pages,
             across(self.lay, SPRING),
@@ -131,7 +132,11 @@ class BalanceDesk(Desk):
             across(self.compute, SPRING),
             self.said,
             (self.plot, 1),
+            space=8,
+            margins=(0, 0, 8, 0),
+            on=inside,
         )
+        self.box.addWidget(scrolled(inside), 1)
 
     def refresh(self) -> None:
         """Show how far the work is."""
@@ -152,10 +157,7 @@ class BalanceDesk(Desk):
             return
         self.title.setText(f"Neutral and even, without a profile: “{card.name}”")
         curves = "through curves of its own" if card.balance is not None else "and gets numbers as they are"
-        self.state.setText(
-            f"{card.summary}. The driver converts {curves}. One page tells what it makes of greys; from it curves are "
-            "computed, and a second page, through them, proves and improves them."
-        )
+        self.state.setText(f"{card.summary}. The driver converts {curves}.")
         pages = self.balancing.pages() if card.owner == "driver" else []
         for page in pages[:6]:
             self._pages.addWidget(label(page.words, 9.5, wrap=True))
@@ -201,6 +203,7 @@ class BalanceDesk(Desk):
     def facts(self) -> list[tuple[str, str]]:
         """Return what is good enough, and what the curves cannot do."""
         return [
+            ("How", "a page tells what the driver makes of greys; a second one, through the curves, proves them"),
             ("Good enough", f"greys lean by no more than {CHROMA:.0f}, tones are off by no more than L* {TONE:.0f}"),
             ("The darkest", "greys of the last tenth lean as the black of these inks does"),
             ("Colours", "follow the greys; which of them cannot be printed only a profile tells"),

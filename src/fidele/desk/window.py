@@ -85,6 +85,8 @@ _FOLLOW = 20
 class Window(QMainWindow):
     """One workshop in one window."""
 
+    #: Whether desks that nobody has opened yet are made while nothing else is to do.
+    eager = True
     #: News waits that was told on another thread.
     _woken = Signal()
 
@@ -672,7 +674,8 @@ class Window(QMainWindow):
             self._follows_screen = True
             handle.screenChanged.connect(lambda _: self.read_screen())
             QTimer.singleShot(0, self.read_screen)
-            QTimer.singleShot(_TURN, self._make_others)
+            if self.eager:
+                QTimer.singleShot(_TURN, self._make_others)
             QTimer.singleShot(_TURN, warm)
 
     def read_screen(self) -> None:
