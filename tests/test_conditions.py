@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import dataclasses
 import json
 import zipfile
@@ -451,3 +452,30 @@ def test_what_hands_found_is_kept_on_the_card(window, tmp_path, qtbot):
     session.conditions.remove("other")
     taken = session.conditions.take_in(read_export(tmp_path / "c.zip"))
     assert taken.hand == {"Light": 2, "Warmth": -3}
+
+
+def test_a_condition_is_carried_to_another_printer_with_what_differs_there(session):
+    """Another unit takes everything along but what was confirmed; another model only what its driver offers."""
+    session.change_card("By hand", hand={"Warmth": -3})
+    mine, first = session.card, session.device
+    twin = dataclasses.replace(first) if dataclasses.is_dataclass(first) else copy.copy(first)
+    twin.id = "velm-wren/W-9999"
+    assert session.conditions.copy_to(mine.id, twin) == []
+    now = session.card
+    assert (now.printer, now.hand, now.profile, dict(now.driver)) == (
+        twin.id,
+        mine.hand,
+        mine.profile,
+        dict(mine.driver),
+    )
+    assert now.confirmed == {}
+    assert "two printers of one model differ" in session.said
+    session.undo()
+    assert session.card == mine
+    (roll,) = [p for p in session.devices.printers if p.name == "Skarn Longship"]
+    lost = session.conditions.copy_to(mine.id, roll)
+    assert "Warmth -3 by hand" in lost
+    assert "its profile" in lost
+    assert (session.card.hand, session.card.profile, session.card.owner) == ({}, None, "driver")
+    assert session.card.size in roll.sizes()
+    assert "Not taken along: " in session.said

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import datetime
+import io
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import (
@@ -21,6 +24,7 @@ from fidele.check.statistics import SAID
 from fidele.desk.desk import Desk, clock
 from fidele.desk.kit import SPRING, Choice, down, entry, fill
 from fidele.desk.labels import button, line
+from fidele.desk.picture import to_image
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
@@ -211,8 +215,9 @@ class LogbookDesk(Desk):
     def refresh(self) -> None:
         """Show the logbook as it is."""
         logbook = self.session.logbook
-        last = [r for r in logbook.runs(_LISTED) if r.state in DONE]
-        if len(last) < _LISTED // 2:
+        newest = logbook.runs(_LISTED)
+        last = [r for r in newest if r.state in DONE]
+        if len(newest) < _LISTED or not last:
             self._take(last)
             return
         # The last ones at once; those of many years follow beside the interface, and stay known.
@@ -287,18 +292,14 @@ class LogbookDesk(Desk):
         self._icons |= dict.fromkeys(missing, QIcon())  # asked for
         logbook = self.session.logbook
 
-        def read(_progress: object) -> dict[int, QImage]:
-            size, found = QSize(_ICON, _ICON), {}
-            keep, smooth = Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-            for number, data in logbook.thumbnails(missing).items():
-                shown = QImage.fromData(data)
-                if not shown.isNull():
-                    found[number] = shown.scaled(size, keep, smooth)
-            return found
+        def read(_progress: object) -> dict[int, NDArray[np.uint8]]:
+            # Not by Qt: its reader of pictures takes a lock that is held while the interpreter's is waited for.
+            found = {number: _icon(data) for number, data in logbook.thumbnails(missing).items()}
+            return {number: pixels for number, pixels in found.items() if pixels is not None}
 
-        def take(found: dict[int, QImage]) -> None:
+        def take(found: dict[int, NDArray[np.uint8]]) -> None:
             for number, small in found.items():
-                self._icons[number] = _squared(small)
+                self._icons[number] = _squared(to_image(small))
             for row in range(self.tree.topLevelItemCount()):
                 item = self.tree.topLevelItem(row)
                 if item is not None and (icon := self._icons.get(int(item.data(0, _NUMBER)))) is not None:
@@ -315,6 +316,18 @@ class LogbookDesk(Desk):
         took = totals(self._runs)
         rows = [("Printed", f"{took.printed:,} runs"), ("Media", f"{took.square_metres:.3f} m²")]
         return rows + [(f"{tank.capitalize()} ink", f"{ml:.2f} ml") for tank, ml in took.ink.items()]
+
+
+def _icon(data: bytes) -> NDArray[np.uint8] | None:
+    """Return a kept small picture at the size of an icon (h, w, 3); None where it is none."""
+    from PIL import Image
+
+    try:
+        with Image.open(io.BytesIO(data)) as kept:
+            kept.thumbnail((_ICON, _ICON))
+            return np.asarray(kept.convert("RGB"))
+    except (OSError, ValueError, Image.DecompressionBombError):
+        return None
 
 
 def _squared(small: QImage) -> QIcon:

@@ -153,13 +153,13 @@ class PanelsBox(QWidget):
         self.most_wide.setValue(plan.largest[0])
         self.most_high.setValue(plan.largest[1])
         self.list.clear()
+        self.even.setVisible(bool(plan.across or plan.down))  # also where the panels cannot be had so
         try:
             parted = self.session.sheet.panels
         except FideleError:
             self._show_seams(None)
             return
         self._show_seams(parted)
-        self.even.setVisible(bool(plan.across or plan.down))
         for panel in parted.panels if parted else ():
             mm = (panel.x, panel.y, panel.x + panel.width, panel.y + panel.height)
             x, y, wide, high = (units.shown("length", each) for each in mm)

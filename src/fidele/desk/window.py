@@ -540,6 +540,14 @@ class Window(QMainWindow):
                 (f"Copy it for {media}", partial(copy, media, media=media), True)
                 for media in conditions.other_media(card)[:4]
             ),
+            *(
+                (
+                    f"Copy it for the {printer.name}",
+                    lambda p=printer: self._guarded(conditions.copy_to, card_id, p),
+                    True,
+                )
+                for printer in conditions.other_printers(card)[:4]
+            ),
             ("Lay it beside the one in force", partial(look, card_id), not in_force and mine is not None),
             ("Look at the whole card", look, in_force),
             ("Unlock" if locked else "Lock", lambda: self._guarded(conditions.lock, not locked), in_force),

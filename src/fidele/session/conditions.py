@@ -10,7 +10,8 @@ from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.route.condition import Card
-from fidele.route.differences import Difference, differences
+from fidele.route.differences import Difference, differences, plain
+from fidele.route.layers import MEANINGS
 from fidele.run.trial import trial_card
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
@@ -59,6 +60,54 @@ class Conditions:
         found = differences(old, new)
         self._live.say(f"“{name}” is in force; it differs in {', '.join(d.label.lower() for d in found) or 'nothing'}.")
         return found
+
+    def other_printers(self, card: Card) -> list[Printer]:
+        """Return the other printers that are here."""
+        return [p for p in self._devices.printers if p.id != card.printer]
+
+    def copy_to(self, card_id: str, printer: Printer) -> list[str]:
+        """Make a copy of a card for another printer, put it in force, and return what could not be taken along.
+
+        Settings, hand values and size go along where the other driver offers them; profile and curves where it is
+        another unit of the same model, for they are true for a printer: they are to be tried there.
+        """
+        old, start = self.need(card_id), printer.starter_card()
+        same = printer.name == old.printer_name
+        lost = []
+        driver = dict(start.driver)
+        for meaning, value in old.driver.items():
+            if value in {v for v, _ in printer.offers(meaning, driver)}:
+                driver[meaning] = value
+            elif driver.get(meaning) != value:
+                lost.append(f"{MEANINGS.get(meaning, meaning).lower()} {plain(value)}")
+        handles = {c.name: c.offered for c in printer.handles()}
+        hand = {name: value for name, value in old.hand.items() if value in handles.get(name, ())}
+        lost += [f"{name} {plain(value)} by hand" for name, value in old.hand.items() if name not in hand]
+        name = f"{old.name}, {printer.name}"
+        changes: dict[str, object] = {
+            "id": self.fresh(name),
+            "name": name,
+            "printer": printer.id,
+            "printer_name": printer.name,
+            "driver": printer.possible(driver),
+            "hand": hand,
+            "size": old.size if old.size in printer.sizes() else start.size,
+            "ink": old.ink if same else start.ink,
+            "locked": False,
+            "history": [],
+            "confirmed": {},
+            "driver_version": "",
+        }
+        if not same:
+            changes |= {"profile": None, "profile_title": "", "owner": "driver", "balance": None}
+            lost += (["its profile"] if old.profile else []) + (["its curves"] if old.balance is not None else [])
+        new = old.model_copy(update=changes)
+        step = f"Copy “{old.name}” for the {printer.name}"
+        self._handoff.take(step, new, lambda: self.store.save(new), lambda: self.store.remove(new.id))
+        left = f"Not taken along: {', '.join(lost)}." if lost else "Everything was taken along."
+        tried = " Try its profile there: two printers of one model differ." if same and new.profile else ""
+        self._live.say(f"“{new.name}” is in force. {left}{tried}")
+        return lost
 
     def other_media(self, card: Card) -> list[str]:
         """Return other media for which a profile on the shelf says that it fits this card's printer."""

@@ -407,9 +407,10 @@ class PrintTrials:
             and (one.prints[0].card.printer, one.prints[0].card.media) == (mine.printer, mine.media)
             and one.made <= trial.made
         ]
-        rounds = []
+        rounds, rest = [], self._devices.of(mine).at_rest("sliders")
         for one in alike:
-            places = {p.letter: offered.index(v) for p in one.prints if (v := _varied_value(one, p)) in offered}
+            values = {p.letter: _varied_value(one, p, rest) for p in one.prints}
+            places = {letter: offered.index(v) for letter, v in values.items() if v in offered}
             result = one.result
             if result is not None and len(places) > 1:
                 rounds.append(Round(tuple(sorted(places.values())), places.get(result) if result else None))
@@ -460,10 +461,10 @@ def _handed(card: Card, device: Printer, name: str, value: Value) -> dict[str, V
     return {k: v for k, v in card.hand.items() if k != name} | ({name: value} if value != rest else {})
 
 
-def _varied_value(trial: TrialRecord, one: TrialPrint) -> Value | None:
-    """Return the value that a print of a trial has of what is varied; a hand control that is not named rests at 0."""
+def _varied_value(trial: TrialRecord, one: TrialPrint, rest: Value | None) -> Value | None:
+    """Return the value that a print of a trial has of what is varied; a hand control that is not named is at `rest`."""
     if trial.varied.startswith(_HAND):
-        return one.card.hand.get(trial.varied.removeprefix(_HAND), 0)
+        return one.card.hand.get(trial.varied.removeprefix(_HAND), rest)
     return one.card.driver.get(trial.varied)
 
 
