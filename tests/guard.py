@@ -10,6 +10,7 @@ import sys
 import threading
 import traceback
 
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -80,6 +81,13 @@ def install() -> None:
         for name in names:
             _guarded(owner, name)
     _guarded(Live, "change")
+    decode = QImage.fromData
+
+    def decoded(*arguments, **named):
+        _watch("QImage.fromData")  # two threads that decode by Qt stand still for good
+        return decode(*arguments, **named)
+
+    QImage.fromData = staticmethod(decoded)
     listen = Live.listen
 
     def listening(live: Live, listener) -> None:
