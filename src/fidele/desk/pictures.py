@@ -116,7 +116,7 @@ def _printers(root: Path, out: Path, wait: Callable[[int], None]) -> None:
             window.show()
             window.show_desk("Printers")
             window.desks.printers.show_printer("queue/wren")
-            wait(300)
+            wait(2000)  # the job in hand opens as it was left, and what is beside the desk follows
             window.grab().save(str(out / "printers.png"))
             window.close()
         finally:
