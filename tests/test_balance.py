@@ -136,7 +136,12 @@ def test_the_same_from_a_shell(places, tmp_path):
     assert proved.stdout.splitlines()[1].endswith("neutral and even")
     assert "not yet" not in proved.stdout.splitlines()[1]
     (tmp_path / "none.txt").write_text("nothing")
-    for wrong, words in (((tmp_path / "none.txt",), "holds no measurements"), ((), "Give one file at least")):
+    write(tmp_path / "other.txt", Table(("Q1",), {f"LAB_{c}": np.array([50.0]) for c in "LAB"}, {}))
+    for wrong, words in (
+        ((tmp_path / "none.txt",), "is not a CGATS file"),
+        ((tmp_path / "other.txt",), "holds no measurements of the neutral page"),
+        ((), "Give one file at least"),
+    ):
         refused = fidele("condition", "balance", "house-number-tiles", *wrong, env=env)
         assert refused.returncode == 2
         assert words in refused.stderr

@@ -89,6 +89,7 @@ def condition_balance(
     """Find curves that make greys neutral where the driver converts, from measured neutral pages."""
     import numpy as np
 
+    from fidele.chart.measured_file import read_any
     from fidele.errors import FideleError
     from fidele.session.balancing import read_page
 
@@ -99,6 +100,8 @@ def condition_balance(
     if not measured and not through:
         raise FideleError("Give one file at least: a measured neutral page (fidele chart make neutral).")
     session.put_in_force(mine)
+    for path in (*measured, *through):
+        read_any(path)  # a clear word on what is no file of measurements
     bare = mine.model_copy(update={"balance": None})
     pages = [read_page(bare, path) for path in measured] + [read_page(mine, path) for path in through]
     for path, page in zip((*measured, *through), pages, strict=True):

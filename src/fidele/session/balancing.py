@@ -173,6 +173,8 @@ def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:
         return BalancePage(number, by.balance is not None, sent)
     rows = {sample: row for row, sample in enumerate(found.ids)}
     index = [k for k, sample in enumerate(chart.ids) if sample in rows]
+    if len(index) < len(chart.ids) // 2:  # another chart, or hardly a page
+        return BalancePage(number, by.balance is not None, sent)
     Lab = found.Lab[[rows[chart.ids[k]] for k in index]]
     rough = found.conditions.kind == "scan" and "none:" in file.read_text("utf-8", "replace")[:3000]
     return BalancePage(number, by.balance is not None, sent[index], relative(Lab, asked[index]), asked[index], rough)
