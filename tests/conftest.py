@@ -12,6 +12,8 @@ import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# What tests expect is in English, whatever the machine speaks.
+os.environ.setdefault("FIDELE_LANGUAGE", "en")
 # The bench's printers at half their resolution, in children as well: pages, presses and scans are what they are, in a
 # quarter of the time.
 os.environ.setdefault("FIDELE_BENCH_PPI", "150")

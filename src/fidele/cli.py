@@ -25,6 +25,7 @@ from fidele.commands.report import report
 from fidele.commands.sheets import print_artworks, runs, sheet
 from fidele.errors import FideleError
 from fidele.files import keep_private
+from fidele.language import tr
 
 
 @click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
@@ -53,15 +54,15 @@ def _window(files: list[Path]) -> None:
 
 
 @cli.command()
-@click.option("--headless", is_flag=True, help="Do the whole job without a window.")
-@click.option("--out", type=FILE, help="Folder for the results of --headless.")
-@click.option("--pictures", type=FILE, help="Write a picture of each view into this folder.")
+@click.option("--headless", is_flag=True, help=tr("Do the whole job without a window."))
+@click.option("--out", type=FILE, help=tr("Folder for the results of --headless."))
+@click.option("--pictures", type=FILE, help=tr("Write a picture of each view into this folder."))
 @click.option(
     "--service/--no-service",
     default=None,
-    help="Serve the bench's printers as queues of a print service as well; as a rule where its packages are there.",
+    help=tr("Serve the bench's printers as queues of a print service as well; as a rule where its packages are there."),
 )
-@click.option("--only-make", is_flag=True, help="Make the demo's workshop where it is not there yet, and end.")
+@click.option("--only-make", is_flag=True, help=tr("Make the demo's workshop where it is not there yet, and end."))
 def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool | None, only_make: bool) -> None:
     """Start on the demo data, or do the demo job without a window."""
     if headless:
@@ -98,7 +99,7 @@ def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool 
         except FideleError as error:
             if service:
                 raise
-            click.echo(f"The bench is met without a print service: {error}", err=True)
+            click.echo(tr("The bench is met without a print service: {error}", error=error), err=True)
             sys.exit(run_window(places, files))
         os.environ |= served.environment
         queues = served_devices(served, places.bench, places.data / "printers")
@@ -128,7 +129,7 @@ def desktop_remove() -> None:
     for path in gone:
         click.echo(path)
     if not gone:
-        click.echo("There was nothing to take away.", err=True)
+        click.echo(tr("There was nothing to take away."), err=True)
 
 
 for command in (
@@ -156,7 +157,7 @@ for command in (
 
 
 def _refuse(sentence: str) -> NoReturn:
-    click.echo(f"fidele: {sentence}", err=True)
+    click.echo(tr("fidele: {sentence}", sentence=sentence), err=True)
     sys.exit(2)
 
 
@@ -192,7 +193,7 @@ def main() -> None:
     except FideleError as error:
         _refuse(str(error))
     except MemoryError:
-        _refuse("There is not enough memory for this.")
+        _refuse(tr("There is not enough memory for this."))
     except SystemExit as leaving:
         if leaving.code == _ANEW:  # everything that ran beside the window has ended
             os.execv(sys.executable, [sys.executable, *sys.orig_argv[1:]])
@@ -206,7 +207,13 @@ def main() -> None:
         if os.environ.get("FIDELE_DEBUG"):
             raise
         _keep(error)
-        _refuse(f"Something unexpected went wrong ({type(error).__name__}: {error}). It is in the log: fidele report.")
+        _refuse(
+            tr(
+                "Something unexpected went wrong ({name}: {error}). It is in the log: fidele report.",
+                name=type(error).__name__,
+                error=error,
+            )
+        )
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from fidele.errors import FideleError
+from fidele.language import tr
 
 
 def parsed(data: bytes, path: Path) -> ElementTree.Element:
@@ -23,6 +24,6 @@ def parsed(data: bytes, path: Path) -> ElementTree.Element:
         root: ElementTree.Element = fromstring(data)
         return root
     except DefusedXmlException as error:
-        raise FideleError(f"{path} defines entities of its own, which Fidele does not follow.") from error
+        raise FideleError(tr("{path} defines entities of its own, which Fidele does not follow.", path=path)) from error
     except (ElementTree.ParseError, ValueError, LookupError) as error:
-        raise FideleError(f"{path} is damaged and cannot be opened ({error}).") from error
+        raise FideleError(tr("{path} is damaged and cannot be opened ({error}).", path=path, error=error)) from error

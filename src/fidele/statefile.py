@@ -11,6 +11,7 @@ from typing import Generic, TypeVar
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
+from fidele.language import tr
 
 _T = TypeVar("_T")
 #: What parsing raises where a file is not what it should be.
@@ -30,7 +31,9 @@ def below(folder: Path, name: str, ending: str = "") -> Path:
         When the name could lead out of the folder, or is none that Fidele gives.
     """
     if not _ID.fullmatch(name) or len(f"{name}{ending}".encode()) > 200:
-        raise FideleError(f"“{printable(name)}” cannot be the name of a file in {folder.name}.")
+        raise FideleError(
+            tr("“{printable}” cannot be the name of a file in {name}.", printable=printable(name), name=folder.name)
+        )
     return folder / f"{name}{ending}"
 
 
@@ -54,7 +57,14 @@ def damaged(folder: Path) -> list[tuple[Path, str]]:
     with _lock:
         known = sorted(_damaged.items())
     return [
-        (path, f"{path} is damaged ({why}) and was left out; it is kept aside before anything is written in its place.")
+        (
+            path,
+            tr(
+                "{path} is damaged ({why}) and was left out; it is kept aside before anything is written in its place.",
+                path=path,
+                why=why,
+            ),
+        )
         for path, why in known
         if path.is_relative_to(folder) and path.exists()
     ]
@@ -73,7 +83,9 @@ def put_aside(path: Path) -> Path:
     try:
         path.rename(aside)
     except OSError as error:
-        raise FideleError(f"{path} is damaged and cannot be kept aside: {reason(error)}.") from error
+        raise FideleError(
+            tr("{path} is damaged and cannot be kept aside: {reason}.", path=path, reason=reason(error))
+        ) from error
     complain(path)
     return aside
 
@@ -88,7 +100,7 @@ def words_in(data: bytes) -> dict[str, str]:
     """
     kept = json.loads(data)
     if not isinstance(kept, dict) or not all(isinstance(v, str) for v in kept.values()):
-        raise ValueError("not words by name")
+        raise ValueError(tr("not words by name"))
     return kept
 
 
@@ -133,7 +145,7 @@ def _short(error: Exception) -> str:
         return str(error).rstrip(".")
     if hasattr(error, "errors"):  # pydantic's
         first = error.errors()[0]
-        return f"{'.'.join(map(str, first['loc'])) or 'all of it'}: {printable(str(first['msg'])).lower()}"
+        return f"{'.'.join(map(str, first['loc'])) or tr('all of it')}: {printable(str(first['msg'])).lower()}"
     if isinstance(error, json.JSONDecodeError):
-        return f"broken off or garbled at its line {error.lineno}"
-    return "its content is not what it should hold"
+        return tr("broken off or garbled at its line {lineno}", lineno=error.lineno)
+    return tr("its content is not what it should hold")

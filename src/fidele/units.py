@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fidele.errors import FideleError
+from fidele.language import tr
 
 Kind = Literal["length", "heat", "pressure"]
 INCH = 25.4
@@ -101,16 +102,25 @@ def read(text: str, kind: Kind, bare: str = "") -> float:
     """
     found = _TYPED.fullmatch(text.strip())
     if found is None:
-        raise FideleError(f"“{text}” is no number with a unit, such as 12.5 {unit_of(kind)}.")
+        raise FideleError(
+            tr("“{value}” is no number with a unit, such as 12.5 {unit_of}.", value=text, unit_of=unit_of(kind))
+        )
     said = found.group(2).lower()
     unit = _WRITTEN.get(said) if said else bare or unit_of(kind)
     if unit is None or unit not in (*_CHOICES[kind], *(("cm",) if kind == "length" else ())):
-        raise FideleError(f"“{text}”: {said} is no unit for it; {' and '.join(_CHOICES[kind])} are.")
+        raise FideleError(
+            tr(
+                "“{value}”: {said} is no unit for it; {choices} are.",
+                value=text,
+                said=said,
+                choices=tr(" and ").join(_CHOICES[kind]),
+            )
+        )
     return inside(unit, float(found.group(1).replace(",", ".")))
 
 
 def _number(value: float, digits: int) -> str:
-    return f"{value:.{digits}f}"
+    return tr("{value:.{digits}f}", value=value, digits=digits)
 
 
 def length(mm: float, digits: int = 0) -> str:
@@ -127,15 +137,20 @@ def size(width: float, height: float, digits: int = 0) -> str:
 
 def temperature(celsius: float) -> str:
     """Return a temperature in words."""
-    return f"{shown('heat', celsius):.0f} {unit_of('heat')}"
+    return tr("{shown:.0f} {unit_of}", shown=shown("heat", celsius), unit_of=unit_of("heat"))
 
 
 def pressure(bar: float) -> str:
     """Return a pressure in words."""
     value = shown("pressure", bar)
-    return f"{value:.0f} psi" if unit_of("pressure") == "psi" else f"{value:g} bar"
+    return tr("{value:.0f} psi", value=value) if unit_of("pressure") == "psi" else tr("{value:g} bar", value=value)
 
 
 def pressing(celsius: float, seconds: float, bar: float) -> str:
     """Return temperature, time and pressure in words."""
-    return f"{temperature(celsius)}, {seconds:g} s, {pressure(bar)}"
+    return tr(
+        "{temperature}, {seconds:g} s, {pressure}",
+        temperature=temperature(celsius),
+        seconds=seconds,
+        pressure=pressure(bar),
+    )

@@ -26,6 +26,7 @@ from fidele.apart import process, wire
 from fidele.arrays import Codes
 from fidele.errors import FideleError
 from fidele.files import stamp_of
+from fidele.language import tr
 
 _log = logging.getLogger(__name__)
 _P = ParamSpec("_P")
@@ -78,7 +79,7 @@ class _Zygote:
                     self._end()
                 finally:
                     theirs.close()
-        raise FideleError("No process can be started to open files in; is the machine out of memory?")
+        raise FideleError(tr("No process can be started to open files in; is the machine out of memory?"))
 
     def warm(self) -> None:
         """Start it, so that the first file need not wait."""
@@ -97,7 +98,7 @@ class _Zygote:
             )
         except OSError as error:
             ours.close()
-            raise FideleError(f"No process can be started to open files in: {error}.") from error
+            raise FideleError(tr("No process can be started to open files in: {error}.", error=error)) from error
         finally:
             theirs.close()
         self._control = ours
@@ -164,7 +165,7 @@ class _Asking:
         what: str,
     ) -> None:
         size = sum(stamp_of(f)[0] for f in files) + sum(len(a) for a in args if isinstance(a, bytes))
-        self._called = what or (str(files[0]) if files else "This")
+        self._called = what or (str(files[0]) if files else tr("This"))
         self._seconds = SECONDS + SECONDS_PER_MIB * size / (1 << 20)
         self._asker = _zygote.child()
         self._begun = time.monotonic()
@@ -217,17 +218,27 @@ class _Asking:
         if kind == "refused" and isinstance(answer, FideleError):
             raise answer
         if kind == "memory":
-            raise FideleError(f"{self._called} needs more memory to open than a file of its size may take.")
+            raise FideleError(
+                tr("{called} needs more memory to open than a file of its size may take.", called=self._called)
+            )
         _log.error("unforeseen, in a child with %s:\n%s", self._called, answer)
-        raise FideleError(f"{self._called} is damaged and cannot be opened.")
+        raise FideleError(tr("{called} is damaged and cannot be opened.", called=self._called))
 
     def _lost(self, error: Exception) -> FideleError:
         took = time.monotonic() - self._begun
         _log.warning("a child was lost after %.1f s with %s: %r", took, self._called, error)
         slow = took > 0.8 * self._seconds
-        why = f"more than {self._seconds:.0f} seconds" if slow else "more than its share of this machine"
+        why = (
+            tr("more than {seconds:.0f} seconds", seconds=self._seconds)
+            if slow
+            else tr("more than its share of this machine")
+        )
         return FideleError(
-            f"{self._called} was given up: it takes {why} to open, as damaged files do. Ask for another copy of it."
+            tr(
+                "{called} was given up: it takes {why} to open, as damaged files do. Ask for another copy of it.",
+                called=self._called,
+                why=why,
+            )
         )
 
 

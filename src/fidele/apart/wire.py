@@ -17,6 +17,7 @@ import numpy as np
 
 from fidele.arrays import Codes
 from fidele.errors import FideleError
+from fidele.language import tr
 
 _LIBC = ctypes.CDLL(None, use_errno=True)
 _HEAD = struct.Struct("<QQ")
@@ -80,7 +81,7 @@ def receive(of: socket.socket, sender: int | None = None, place: Codes | None = 
     """
     length, count = _HEAD.unpack(_exactly(of, _HEAD.size))
     if length > _LARGEST or count > 1 << 20:
-        raise pickle.UnpicklingError("larger than any answer")
+        raise pickle.UnpicklingError(tr("larger than any answer"))
     places = struct.unpack(f"<{2 * count}Q", _exactly(of, 16 * count))
     data = _exactly(of, length)
     parts = []
@@ -135,7 +136,7 @@ class _Plain(pickle.Unpickler):
                 dataclasses.is_dataclass(found) or issubclass(found, (enum.Enum, FideleError))
             ):
                 return found
-        raise pickle.UnpicklingError(f"{module}.{name} is nothing that an answer may hold")
+        raise pickle.UnpicklingError(tr("{module}.{name} is nothing that an answer may hold", module=module, name=name))
 
 
 def _exactly(of: socket.socket, count: int) -> bytearray:

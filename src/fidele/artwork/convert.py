@@ -12,6 +12,7 @@ from fidele.icc.blackpoint import compensates
 from fidele.icc.describe import describe, require_target
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion, device_values
 
@@ -27,11 +28,14 @@ def convert_artwork(artwork: Artwork, target: Profile, how: Conversion, progress
     what = require_target(target)
     already = converted_already(artwork)
     if artwork.profile.content_id == target.content_id or already:
-        why = already or "It is converted to this profile already."
-        raise FideleError(f"{artwork.path} is not converted again, which would spoil it. {why}")
+        why = already or tr("It is converted to this profile already.")
+        raise FideleError(tr("{path} is not converted again, which would spoil it. {why}", path=artwork.path, why=why))
     pixels = device_values(artwork.pixels, artwork.profile, target, how, progress)
     return replace(
-        artwork, pixels=pixels, profile=target, slip=SourceSlip("stated", f"converted to {what.description}")
+        artwork,
+        pixels=pixels,
+        profile=target,
+        slip=SourceSlip("stated", tr("converted to {description}", description=what.description)),
     )
 
 
@@ -44,7 +48,10 @@ def converted_already(artwork: Artwork) -> str:
         return artwork.record.words
     header = artwork.profile.header
     if header.device_class == "prtr" and header.colour_space == "RGB":
-        return f"It carries an output profile, “{describe(artwork.profile).description}”: it is in a printer's values."
+        return tr(
+            "It carries an output profile, “{description}”: it is in a printer's values.",
+            description=describe(artwork.profile).description,
+        )
     return ""
 
 
@@ -73,7 +80,10 @@ def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:
     Perceptual and saturation of version 4 are always compensated (`icc.blackpoint.compensates`); absolute never is.
     """
     if not bpc and compensates(target, intent.code, bpc):
-        return f"Black point compensation stays on: a version 4 profile includes it in its {intent.value} intent."
+        return tr(
+            "Black point compensation stays on: a version 4 profile includes it in its {value} intent.",
+            value=intent.value,
+        )
     if bpc and intent is Intent.ABSOLUTE:
-        return "Black point compensation has no part in the absolute intent and was left out."
+        return tr("Black point compensation has no part in the absolute intent and was left out.")
     return None

@@ -20,10 +20,11 @@ from fidele.errors import FideleError
 from fidele.files import reason
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.tiles import Progress
 from fidele.tuning.conversion import Conversion
 
-NAME = "{name}, converted.tif"
+NAME = tr("{name}, converted.tif")
 #: No file system takes names of more bytes.
 _LONGEST = 250
 
@@ -72,7 +73,7 @@ def named(artwork: Iterable[Path], folder: Path, name: str = NAME) -> dict[Path,
         )
         to = folder / name.replace("{name}", own or path.stem)
         if to in targets.values():
-            raise FideleError(f"Two pictures would be written as {to}; use {{name}} in the name pattern.")
+            raise FideleError(tr("Two pictures would be written as {to}; use {{name}} in the name pattern.", to=to))
         require_writable(path, to)
         targets[path] = to
     return targets
@@ -87,13 +88,20 @@ def require_writable(path: Path, to: Path) -> None:
         In one sentence.
     """
     if to.suffix.lower() not in WRITTEN:
-        raise FideleError(f"{to}: Fidele writes {', '.join(WRITTEN)} files, not '{to.suffix or 'no ending'}'.")
+        raise FideleError(
+            tr(
+                "{to}: Fidele writes {written} files, not '{suffix}'.",
+                to=to,
+                written=", ".join(WRITTEN),
+                suffix=to.suffix or tr("no ending"),
+            )
+        )
     try:
         same = to.exists() and path.exists() and to.samefile(path)
     except OSError as error:
-        raise FideleError(f"{to} cannot be written: {reason(error)}.") from error
+        raise FideleError(tr("{to} cannot be written: {reason}.", to=to, reason=reason(error))) from error
     if same:
-        raise FideleError(f"{to} is the artwork itself, which is never changed; give another name.")
+        raise FideleError(tr("{to} is the artwork itself, which is never changed; give another name.", to=to))
 
 
 def convert_file(
@@ -130,7 +138,7 @@ def convert_file(
         )
     picture = open_artwork(path, order.assume, suppose, order.page, order.ppi)
     if picture.page < 0:
-        raise FideleError(f"{path} has {picture.pages} pages; say which one is meant.")
+        raise FideleError(tr("{path} has {pages} pages; say which one is meant.", path=path, pages=picture.pages))
     if replacements:
         picture = replace(picture, pixels=replaced(picture.pixels, replacements))
     if order.choose is not None:

@@ -7,6 +7,7 @@ from pathlib import Path
 from fidele.apart.jail import room_for
 from fidele.errors import FideleError
 from fidele.files import stamp_of
+from fidele.language import tr
 
 #: 600 megapixels: an A0 sheet at 300 ppi takes 140. Larger TIFFs are converted in strips, see `fidele.artwork.stream`.
 MOST_PIXELS = 600_000_000
@@ -28,11 +29,18 @@ def bounded(width: int, height: int, path: Path, most: int = MOST_PIXELS, packed
         In one sentence.
     """
     if width <= 0 or height <= 0:
-        raise FideleError(f"{path} has no pixels.")
+        raise FideleError(tr("{path} has no pixels.", path=path))
     if width * height > most or max(width, height) > LONGEST_SIDE:
         raise FideleError(
-            f"{path} is {width:,} x {height:,} pixels, more than Fidele opens ({most // 10**6:,} million, "
-            f"sides up to {LONGEST_SIDE:,})."
+            tr(
+                "{path} is {width:,} x {height:,} pixels, more than Fidele opens ({most:,} million, sides up "
+                "to {longest_side:,}).",
+                path=path,
+                width=width,
+                height=height,
+                most=most // 10**6,
+                longest_side=LONGEST_SIDE,
+            )
         )
     take_room(width * height, path, packed)
 
@@ -47,5 +55,12 @@ def take_room(pixels: int, path: Path, packed: bool = True) -> None:
     """
     size, _ = stamp_of(path)
     if packed and pixels > _SPARE + _PIXELS_PER_BYTE * size:
-        raise FideleError(f"{path} says that it has {pixels:,} pixels, more than its {size:,} bytes can hold.")
+        raise FideleError(
+            tr(
+                "{path} says that it has {pixels:,} pixels, more than its {size:,} bytes can hold.",
+                path=path,
+                pixels=pixels,
+                size=size,
+            )
+        )
     room_for(pixels * _BYTES_PER_PIXEL)

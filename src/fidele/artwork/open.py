@@ -23,6 +23,7 @@ from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.spaces import lab, oprgb, sgrey, srgb
 from fidele.icc.text import text_of
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 
 KINDS = ("*.png", "*.jpg", "*.jpeg", "*.tif", "*.tiff", "*.webp", "*.pdf", "*.svg", "*.svgz")
 ENDINGS = tuple(kind[1:] for kind in KINDS)
@@ -67,11 +68,13 @@ def open_artwork(
         When the file is missing, damaged, of another kind, too large, or in a form that Fidele does not print.
     """
     if not path.is_file():
-        raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
+        raise FideleError(
+            tr("{path} is not a file.", path=path) if path.exists() else tr("{path} does not exist.", path=path)
+        )
     found, kind = decoded(path, page, ppi)
     profile, slip, doubts = identify(found, assume, suppose, path)
     if (ending := path.suffix.lower()) in ENDINGS and ending not in _KINDS_OF[kind]:
-        doubts = (f"{path.name} is a {kind}, whatever its ending says.", *doubts)
+        doubts = (tr("{name} is a {kind}, whatever its ending says.", name=path.name, kind=kind), *doubts)
     ppi_stated = found.ppi if found.ppi is not None and 1 < found.ppi < 100_000 else None
     return Artwork(
         path,
@@ -100,8 +103,13 @@ def decoded(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
     with _noticing() as noticed:
         found, kind = _read(path, page, ppi)
     if noticed:
-        more = f", and {len(noticed) - 1} more" if len(noticed) > 1 else ""
-        doubt = f"{path.name} is not quite sound ({noticed[0]}{more}); look at it closely."
+        more = tr(", and {n} more", n=len(noticed) - 1) if len(noticed) > 1 else ""
+        doubt = tr(
+            "{name} is not quite sound ({noticed}{more}); look at it closely.",
+            name=path.name,
+            noticed=noticed[0],
+            more=more,
+        )
         found = replace(found, doubts=(*found.doubts, doubt))
     return found, kind
 
@@ -150,13 +158,15 @@ def _read(path: Path, page: int | None, ppi: float) -> tuple[Decoded, str]:
             from fidele.artwork.svg import read_svg
 
             return read_svg(path, ppi), "SVG"
-        raise FideleError(f"{path} is not a PNG, JPEG, TIFF, WebP, PDF or SVG picture.")
+        raise FideleError(tr("{path} is not a PNG, JPEG, TIFF, WebP, PDF or SVG picture.", path=path))
     except FideleError:
         raise
     except MemoryError as error:
-        raise FideleError(f"{path} is too large for the memory of this machine.") from error
+        raise FideleError(tr("{path} is too large for the memory of this machine.", path=path)) from error
     except Exception as error:  # decoders raise whatever they like on damaged files
-        raise FideleError(f"{path} is damaged and cannot be opened ({_short(error)}).") from error
+        raise FideleError(
+            tr("{path} is damaged and cannot be opened ({short}).", path=path, short=_short(error))
+        ) from error
 
 
 def head_of(path: Path) -> bytes:
@@ -165,13 +175,19 @@ def head_of(path: Path) -> bytes:
         with path.open("rb") as source:
             return source.read(1024)
     except OSError as error:
-        raise FideleError(f"{path} cannot be read: {(error.strerror or 'unknown reason').lower()}.") from error
+        raise FideleError(
+            tr(
+                "{path} cannot be read: {strerror}.",
+                path=path,
+                strerror=(error.strerror or tr("unknown reason")).lower(),
+            )
+        ) from error
 
 
 def _short(error: Exception) -> str:
     # A decoder found something missing, or speaks of its own insides.
     if isinstance(error, (AttributeError, KeyError, TypeError, IndexError)) or " object at 0x" in str(error):
-        return "its structure is broken"
+        return tr("its structure is broken")
     return (str(error).strip().splitlines() or [type(error).__name__])[0][:120]
 
 
@@ -189,37 +205,52 @@ def identify(
     """
     doubts: list[str] = []
     if found.says == "Lab":
-        return lab(), SourceSlip("stated", "L*a*b*, stated by the file"), ()
+        return lab(), SourceSlip("stated", tr("L*a*b*, stated by the file")), ()
     tagged = {"sRGB": srgb, "opRGB": oprgb}[found.says]() if found.says and found.space == "RGB" else None
     if found.icc is not None:
         try:
-            profile = Profile.parse(found.icc, f"The profile inside {path.name}")
+            profile = Profile.parse(found.icc, tr("The profile inside {name}", name=path.name))
             require_sound(profile)
             if profile.header.colour_space != found.space:
                 raise ProfileError(
-                    f"The profile inside {path.name} is for {profile.header.colour_space}, not for this picture."
+                    tr(
+                        "The profile inside {name} is for {colour_space}, not for this picture.",
+                        name=path.name,
+                        colour_space=profile.header.colour_space,
+                    )
                 )
             name = describe(profile).description
             if tagged is not None and not _alike(profile, tagged):
                 doubts.append(
-                    f"{path.name} contradicts itself: a tag says {found.says}, its embedded profile is “{name}”. "
-                    "The profile was believed."
+                    tr(
+                        "{name} contradicts itself: a tag says {says}, its embedded profile is “{name2}”. The profile "
+                        "was believed.",
+                        name=path.name,
+                        says=found.says,
+                        name2=name,
+                    )
                 )
-            return profile, SourceSlip("stated", f"{name}, stated by the file"), tuple(doubts)
+            return profile, SourceSlip("stated", tr("{name}, stated by the file", name=name)), tuple(doubts)
         except ProfileError as error:
-            doubts.append(f"{error} It was left aside.")
+            doubts.append(tr("{error} It was left aside.", error=error))
     if tagged is not None:
-        return tagged, SourceSlip("stated", f"{found.says}, stated by the file"), tuple(doubts)
+        return tagged, SourceSlip("stated", tr("{says}, stated by the file", says=found.says)), tuple(doubts)
     if assume is not None and assume.header.colour_space == found.space:
-        return assume, SourceSlip("chosen", f"{text_of(assume, 'desc') or assume.name}, chosen"), tuple(doubts)
+        return (
+            assume,
+            SourceSlip("chosen", tr("{text_of}, chosen", text_of=text_of(assume, "desc") or assume.name)),
+            tuple(doubts),
+        )
     ruled = suppose(found.space) if suppose is not None else None
     if ruled is not None:
         return *ruled, tuple(doubts)
     if found.space == "CMYK":
-        raise FideleError(f"{path} is CMYK and states no profile; say which one with a CMYK profile to assume.")
+        raise FideleError(
+            tr("{path} is CMYK and states no profile; say which one with a CMYK profile to assume.", path=path)
+        )
     word = "grey with the curve of sRGB" if found.space == "GRAY" else "sRGB"
     space = sgrey() if found.space == "GRAY" else srgb()
-    return space, SourceSlip("supposed", f"{word}, supposed: the file states nothing"), tuple(doubts)
+    return space, SourceSlip("supposed", tr("{word}, supposed: the file states nothing", word=word)), tuple(doubts)
 
 
 def _alike(one: Profile, other: Profile) -> bool:

@@ -24,6 +24,7 @@ from fidele.artwork.raster import CHANNELS, decoded_by_pillow, page_chosen
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.profile import LARGEST, Profile, ProfileError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     import pikepdf
@@ -36,10 +37,10 @@ _OPERATORS = {"g": "Grey", "G": "Grey", "rg": "RGB", "RG": "RGB", "k": "CMYK", "
 _DEVICE = {"/DeviceGray": "Grey", "/G": "Grey", "/CalGray": "Grey", "/DeviceRGB": "RGB", "/RGB": "RGB"} | {
     "/DeviceCMYK": "CMYK",
     "/CMYK": "CMYK",
-    "/CalRGB": "calibrated RGB",
+    "/CalRGB": tr("calibrated RGB"),
     "/Lab": "L*a*b*",
-    "/Separation": "spot inks",
-    "/DeviceN": "spot inks",
+    "/Separation": tr("spot inks"),
+    "/DeviceN": tr("spot inks"),
 }
 #: Colorants that are no inks beside the process colours (ISO 32000-2, 8.6.6.4).
 _PROCESS = {"Cyan", "Magenta", "Yellow", "Black", "All", "None"}
@@ -76,18 +77,26 @@ def read_pdf(path: Path, page: int | None, ppi: float) -> Decoded:
     try:
         document = pikepdf.open(io.BytesIO(data))
     except pikepdf.PasswordError as error:
-        raise FideleError(f"{path} is locked with a password; ask for one without.") from error
+        raise FideleError(tr("{path} is locked with a password; ask for one without.", path=path)) from error
     except pikepdf.PdfError as error:
-        raise FideleError(f"{path} is damaged and cannot be opened ({str(error).splitlines()[0][:100]}).") from error
+        raise FideleError(
+            tr(
+                "{path} is damaged and cannot be opened ({splitlines}).",
+                path=path,
+                splitlines=str(error).splitlines()[0][:100],
+            )
+        ) from error
     with document:
         count = len(document.pages)
         if count == 0:
-            raise FideleError(f"{path} has no pages.")
+            raise FideleError(tr("{path} has no pages.", path=path))
         chosen = page_chosen(page, count, path)
         leaf = document.pages[max(0, chosen)]
         box = [float(side) for side in leaf.mediabox]
         if len(box) != 4 or min(abs(box[2] - box[0]), abs(box[3] - box[1])) < 0.1:
-            raise FideleError(f"{path}: page {max(0, chosen) + 1} has no size; ask for another copy of it.")
+            raise FideleError(
+                tr("{path}: page {value} has no size; ask for another copy of it.", path=path, value=max(0, chosen) + 1)
+            )
         intent = _output_intent(document)
         alone = _sole_picture(document, leaf, intent, path)
         if alone is not None:
@@ -203,11 +212,14 @@ def _settle(
         return None, "", ()
     if "CMYK" in kinds and intent is not None and intent.header.colour_space == "CMYK":
         _mean_by(document, leaf, spaces, intent)
-        kinds = (kinds - {"CMYK"}) | {"CMYK by its output intent"}
-    held = sorted(kinds | {"RGB with a profile" for _ in spaces.rgb})
-    said = f"The page holds {' and '.join(held)}; it was drawn in sRGB, so that colours beyond sRGB are cut off."
+        kinds = (kinds - {"CMYK"}) | {tr("CMYK by its output intent")}
+    held = sorted(kinds | {tr("RGB with a profile") for _ in spaces.rgb})
+    said = tr(
+        "The page holds {held}; it was drawn in sRGB, so that colours beyond sRGB are cut off.",
+        held=tr(" and ").join(held),
+    )
     if "CMYK" in kinds:
-        said += " Its CMYK has no profile: ask for one with an output intent."
+        said += tr(" Its CMYK has no profile: ask for one with an output intent.")
     return None, "sRGB", (f"{name}: {said[0].lower()}{said[1:]}", *separate)
 
 
@@ -216,17 +228,60 @@ def _separate(spaces: _Spaces, name: str) -> tuple[str, ...]:
     said = []
     if spaces.named:
         names = ", ".join(f"“{ink}”" for ink in sorted(spaces.named)[:6])
-        more = f" and {len(spaces.named) - 6} more" if len(spaces.named) > 6 else ""
+        more = tr(" and {n} more", n=len(spaces.named) - 6) if len(spaces.named) > 6 else ""
         several = len(spaces.named) > 1
         said.append(
-            f"{name} holds the ink{'s' if several else ''} {names}{more} beside process colours. "
-            f"{'They were' if several else 'It was'} drawn in the colour that the file gives in place of "
-            f"{'them' if several else 'it'}; a cutting line or a white ground among them would be printed as a colour."
+            (
+                tr(
+                    "{name} holds the inks {names}{more} beside process colours. They were drawn in the colour "
+                    "that the file gives in place of {value}; a cutting line or a white ground among them would be "
+                    "printed as a colour.",
+                    name=name,
+                    names=names,
+                    more=more,
+                    value=(tr("them") if several else tr("it")),
+                )
+                if several
+                else tr(
+                    "{name} holds the inks {names}{more} beside process colours. It was drawn in the colour that "
+                    "the file gives in place of {value}; a cutting line or a white ground among them would be "
+                    "printed as a colour.",
+                    name=name,
+                    names=names,
+                    more=more,
+                    value=(tr("them") if several else tr("it")),
+                )
+            )
+            if several
+            else (
+                tr(
+                    "{name} holds the ink {names}{more} beside process colours. They were drawn in the colour that "
+                    "the file gives in place of {value}; a cutting line or a white ground among them would be "
+                    "printed as a colour.",
+                    name=name,
+                    names=names,
+                    more=more,
+                    value=(tr("them") if several else tr("it")),
+                )
+                if several
+                else tr(
+                    "{name} holds the ink {names}{more} beside process colours. It was drawn in the colour that "
+                    "the file gives in place of {value}; a cutting line or a white ground among them would be "
+                    "printed as a colour.",
+                    name=name,
+                    names=names,
+                    more=more,
+                    value=(tr("them") if several else tr("it")),
+                )
+            )
         )
-    if spaces.overprints and spaces.kinds & {"CMYK", "CMYK with a profile", "spot inks"}:
+    if spaces.overprints and spaces.kinds & {"CMYK", tr("CMYK with a profile"), tr("spot inks")}:
         said.append(
-            f"{name} lets inks print over each other (overprint), which is not drawn: what lies below is left out "
-            "there. Ask for a file in which it is flattened."
+            tr(
+                "{name} lets inks print over each other (overprint), which is not drawn: what lies below is "
+                "left out there. Ask for a file in which it is flattened.",
+                name=name,
+            )
         )
     return tuple(said)
 
@@ -270,7 +325,7 @@ def _output_intent(document: pikepdf.Object) -> Profile | None:
         stream = intent.get("/DestOutputProfile")
         if stream is not None:
             try:
-                return Profile.parse(_bytes(stream), "The output intent")
+                return Profile.parse(_bytes(stream), tr("The output intent"))
             except ProfileError:
                 return None
     return None
@@ -279,7 +334,7 @@ def _output_intent(document: pikepdf.Object) -> Profile | None:
 def _bytes(stream: pikepdf.Object) -> bytes:
     data = bytes(stream.read_bytes())
     if len(data) > LARGEST:
-        raise ProfileError("The profile inside the PDF is too large.")
+        raise ProfileError(tr("The profile inside the PDF is too large."))
     return data
 
 
@@ -352,9 +407,9 @@ def _space(holder: pikepdf.Object, key: str | int, spaces: _Spaces, depth: int =
         channels = int(parts[1].get("/N", 0))
         if channels == 3:
             try:
-                profile = Profile.parse(_bytes(parts[1]), "The profile inside the PDF")
+                profile = Profile.parse(_bytes(parts[1]), tr("The profile inside the PDF"))
             except ProfileError:
-                spaces.kinds.add("a damaged profile")
+                spaces.kinds.add(tr("a damaged profile"))
                 return
             if profile.header.colour_space == "RGB":
                 spaces.rgb[profile.content_id] = profile
@@ -362,7 +417,7 @@ def _space(holder: pikepdf.Object, key: str | int, spaces: _Spaces, depth: int =
             else:
                 spaces.kinds.add("L*a*b*")
         elif channels == 4:
-            spaces.kinds.add("CMYK with a profile")
+            spaces.kinds.add(tr("CMYK with a profile"))
         else:
             spaces.kinds.add("Grey")
     elif name in ("/Indexed", "/I") and len(parts) > 1:

@@ -6,6 +6,8 @@ import struct
 import zlib
 from dataclasses import dataclass
 
+from fidele.language import tr
+
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 #: How a packet is called: keyword, no compression, no language, no translation.
 _XMP = b"XML:com.adobe.xmp\0\0\0\0\0"
@@ -34,7 +36,7 @@ def facts(data: bytes) -> PngFacts:
         When the file is cut off or no PNG.
     """
     if data[:8] != SIGNATURE or len(data) < 33 or data[12:16] != b"IHDR":
-        raise ValueError("it has no PNG header")
+        raise ValueError(tr("it has no PNG header"))
     width, height, bits = struct.unpack_from(">IIB", data, 16)
     icc, says_srgb, ppi, xmp = None, False, None, None
     place = 8

@@ -15,6 +15,7 @@ from fidele.artwork.limits import LARGEST_FILE, bounded
 from fidele.artwork.picture import Decoded
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr, trn
 
 TIFF_HEADS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 #: Channels of each kind of colour.
@@ -47,7 +48,13 @@ def decoded_by_pillow(data: bytes, path: Path, kind: str) -> Decoded:
     from PIL import Image, ImageOps
 
     if kind == "JPEG" and (hole := jpeg.hole(data)):
-        raise FideleError(f"{path} has a hole of {hole:,} bytes, as copies have that broke off; ask for another.")
+        raise FideleError(
+            tr(
+                "{path} has a hole of {hole:,} bytes, as copies have that broke off; ask for another.",
+                path=path,
+                hole=hole,
+            )
+        )
     Image.MAX_IMAGE_PIXELS = None  # bounded by ourselves, from the header, before a pixel is decoded
     with Image.open(io.BytesIO(data), formats=[kind]) as picture:
         bounded(picture.width, picture.height, path, packed=True)
@@ -78,7 +85,7 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
     with tifffile.TiffFile(path) as tiff:
         whole = [index for index, p in enumerate(tiff.pages) if _is_picture(p)]
         if not whole:
-            raise FideleError(f"{path} is a TIFF without a picture.")
+            raise FideleError(tr("{path} is a TIFF without a picture.", path=path))
         chosen = page_chosen(page, len(whole), path)
         found = tiff.pages[whole[max(0, chosen)]]
         if not isinstance(found, tifffile.TiffPage):
@@ -104,12 +111,14 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
     elif bits < 8 and photometric != 3:
         pixels = (pixels.astype(np.uint16) * 255 // (2**bits - 1)).astype(np.uint8)
     if pixels.dtype not in (np.uint8, np.uint16) or pixels.ndim != 3:
-        raise FideleError(f"{path} has {pixels.dtype} pixels; Fidele opens 8 and 16 bits per channel.")
+        raise FideleError(
+            tr("{path} has {dtype} pixels; Fidele opens 8 and 16 bits per channel.", path=path, dtype=pixels.dtype)
+        )
     if photometric == 0:
         pixels = np.invert(pixels)
     elif photometric == 3:
         if palette is None:
-            raise FideleError(f"{path} has a palette that is missing.")
+            raise FideleError(tr("{path} has a palette that is missing.", path=path))
         pixels = np.moveaxis(palette[:, pixels[..., 0]], 0, -1).astype(np.uint16)
     colours, alpha, doubts = apart_tiff(pixels, CHANNELS[space], extra, path)
     if photometric in (8, 9):
@@ -129,7 +138,14 @@ def without_gaps(page: Any, path: Path) -> None:
     """
     counts = page.databytecounts
     if gaps := sum(not count for count in counts):
-        raise FideleError(f"{path} has gaps: {gaps} of its {len(counts)} parts hold nothing; ask for another copy.")
+        raise FideleError(
+            tr(
+                "{path} has gaps: {gaps} of its {n} parts hold nothing; ask for another copy.",
+                path=path,
+                gaps=gaps,
+                n=len(counts),
+            )
+        )
 
 
 def page_chosen(page: int | None, pages: int, path: Path) -> int:
@@ -137,7 +153,16 @@ def page_chosen(page: int | None, pages: int, path: Path) -> int:
     if page is None:
         return 0 if pages == 1 else -1
     if not 0 <= page < pages:
-        raise FideleError(f"{path} has {pages} page{'s' if pages > 1 else ''}; there is no page {page + 1}.")
+        raise FideleError(
+            trn(
+                "{path} has {pages} page; there is no page {page}.",
+                "{path} has {pages} pages; there is no page {page}.",
+                pages,
+                path=path,
+                pages=pages,
+                page=page + 1,
+            )
+        )
     return page
 
 
@@ -158,9 +183,21 @@ def tiff_space(page: Any, path: Path) -> str:
         int(page.photometric)
     )
     if space is None:
-        raise FideleError(f"{path} is a TIFF of a kind that Fidele does not open ({page.photometric!s}).")
+        raise FideleError(
+            tr(
+                "{path} is a TIFF of a kind that Fidele does not open ({photometric!s}).",
+                path=path,
+                photometric=page.photometric,
+            )
+        )
     if space == "CMYK" and page.samplesperpixel < 4:
-        raise FideleError(f"{path} is a TIFF of {page.samplesperpixel} inks that are not C, M, Y and K.")
+        raise FideleError(
+            tr(
+                "{path} is a TIFF of {samplesperpixel} inks that are not C, M, Y and K.",
+                path=path,
+                samplesperpixel=page.samplesperpixel,
+            )
+        )
     return space
 
 
@@ -206,7 +243,7 @@ def apart_tiff(
     """Separate colour from alpha and leave further channels out, which is said."""
     count = pixels.shape[2]
     if count < colours:
-        raise FideleError(f"{path} has {count} channels, too few for its colours.")
+        raise FideleError(tr("{path} has {count} channels, too few for its colours.", path=path, count=count))
     extra = (extra + (0,) * count)[: count - colours]
     at = next((i for i, kind in enumerate(extra) if kind in (1, 2)), None)
     alpha = np.ascontiguousarray(pixels[..., colours + at]) if at is not None else None
@@ -217,8 +254,13 @@ def apart_tiff(
     left_out = len(extra) - (at is not None)
     said = (
         (
-            f"{path.name} holds {left_out} further channel{'s' if left_out > 1 else ''} (spot inks or masks); "
-            "left out, so that they print nothing.",
+            trn(
+                "{name} holds {left_out} further channel (spot inks or masks); left out, so that they print nothing.",
+                "{name} holds {left_out} further channels (spot inks or masks); left out, so that they print nothing.",
+                left_out,
+                name=path.name,
+                left_out=left_out,
+            ),
         )
         if left_out
         else ()

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from fidele.arrays import Codes
+from fidele.language import tr
 
 _SPACE = "https://fidele.invalid/ns/conversion/1.0/"
 _LARGEST = 1 << 20
@@ -53,12 +54,29 @@ class ConversionRecord:
     @property
     def words(self) -> str:
         """What was done, in a sentence."""
-        how = f"{self.intent}, {'with' if self.compensated == 'yes' else 'without'} black point compensation"
-        where = f" for “{self.condition}”" if self.condition else ""
-        mirrored = ", mirrored" if self.mirrored == "yes" else ""
-        tuned = f", tuned ({self.tuning})" if self.tuning else ""
-        kept = f", pure {'black' if self.kept == 'black' else 'black and primaries'} kept" if self.kept else ""
-        return f"It was converted from {self.source} to {self.output}{where}: {how}{tuned}{kept}{mirrored}."
+        how = (
+            tr("{intent}, with black point compensation", intent=self.intent)
+            if self.compensated == "yes"
+            else tr("{intent}, without black point compensation", intent=self.intent)
+        )
+        where = tr(" for “{condition}”", condition=self.condition) if self.condition else ""
+        mirrored = tr(", mirrored") if self.mirrored == "yes" else ""
+        tuned = tr(", tuned ({tuning})", tuning=self.tuning) if self.tuning else ""
+        kept = (
+            (tr(", pure black kept") if self.kept == "black" else tr(", pure black and primaries kept"))
+            if self.kept
+            else ""
+        )
+        return tr(
+            "It was converted from {source} to {output}{where}: {how}{tuned}{kept}{mirrored}.",
+            source=self.source,
+            output=self.output,
+            where=where,
+            how=how,
+            tuned=tuned,
+            kept=kept,
+            mirrored=mirrored,
+        )
 
 
 def pixel_hash(pixels: Codes) -> str:

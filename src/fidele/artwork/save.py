@@ -16,6 +16,7 @@ from fidele.errors import FideleError
 from fidele.files import replacing, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.transform import white_of
+from fidele.language import tr
 
 #: Endings of the files that Fidele writes.
 WRITTEN = (".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf")
@@ -54,13 +55,20 @@ def save_picture(
         import imagecodecs
 
         if pixels.shape[2] == 4:
-            raise FideleError(f"{path}: PNG cannot hold CMYK; write a TIFF.")
+            raise FideleError(tr("{path}: PNG cannot hold CMYK; write a TIFF.", path=path))
         encoded = imagecodecs.png_encode(
             np.ascontiguousarray(whole.squeeze(2) if whole.shape[2] == 1 else whole), level=6
         )
         write_bytes(path, png.with_chunks(bytes(encoded), icc, ppi, packet(record) if record else None))
     else:
-        raise FideleError(f"{path}: Fidele writes {', '.join(WRITTEN)} files, not '{ending or 'no ending'}'.")
+        raise FideleError(
+            tr(
+                "{path}: Fidele writes {written} files, not '{ending}'.",
+                path=path,
+                written=", ".join(WRITTEN),
+                ending=ending or tr("no ending"),
+            )
+        )
 
 
 def _jpeg(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, xmp: bytes | None) -> None:

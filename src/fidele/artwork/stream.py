@@ -31,6 +31,7 @@ from fidele.errors import FideleError
 from fidele.files import replacing
 from fidele.icc.describe import require_target
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion, device_values
 
@@ -104,7 +105,7 @@ def strips(path: Path, page: int | None) -> Iterator[_Leaf | Codes]:
             space = tiff_space(leaf, path)
             width, height = leaf.imagewidth, leaf.imagelength
             if width <= 0 or height <= 0:
-                raise FideleError(f"{path} has no pixels.")
+                raise FideleError(tr("{path} has no pixels.", path=path))
             said = leaf.tags[700].value if 700 in leaf.tags else None
             xmp = bytes(said) if isinstance(said, (bytes, tuple)) else None
             icc = bytes(leaf.tags[34675].value) if 34675 in leaf.tags else None
@@ -120,7 +121,14 @@ def strips(path: Path, page: int | None) -> Iterator[_Leaf | Codes]:
     except FideleError:
         raise
     except Exception as error:  # decoders raise whatever they like on damaged files
-        raise FideleError(f"{path} is damaged and cannot be converted ({type(error).__name__}: {error}).") from error
+        raise FideleError(
+            tr(
+                "{path} is damaged and cannot be converted ({name}: {error}).",
+                path=path,
+                name=type(error).__name__,
+                error=error,
+            )
+        ) from error
 
 
 def convert_in_strips(
@@ -162,7 +170,7 @@ def convert_in_strips(
         claimed = None
     why = converted_already(whole) or (claimed.words if claimed is not None else "")
     if why or whole.profile.content_id == target.content_id:
-        raise FideleError(f"{path} is not converted again, which would spoil it. {why}")
+        raise FideleError(tr("{path} is not converted again, which would spoil it. {why}", path=path, why=why))
     _write(leaf, cast("Iterator[Codes]", parts), path, out, whole, target, how, mirror, bits, condition, progress)
     return whole
 

@@ -22,6 +22,7 @@ from fidele.artwork.limits import bounded
 from fidele.artwork.picture import Decoded
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr, trn
 from fidele.markup import parsed
 
 _LARGEST = 64 << 20
@@ -53,13 +54,18 @@ def read_svg(path: Path, ppi: float) -> Decoded:
         data = zlib.decompressobj(31).decompress(data, _LARGEST)
     tree = parsed(data, path)
     if tree.tag.rsplit("}", 1)[-1] != "svg":
-        raise FideleError(f"{path} is not an SVG picture.")
+        raise FideleError(tr("{path} is not an SVG picture.", path=path))
     outside = _cut_off(tree)
     _count(tree, path)
     doubts = (
         (
-            f"{path.name} refers to {outside} thing{'s' if outside > 1 else ''} outside itself (files or the network), "
-            "not fetched and so missing.",
+            trn(
+                "{name} refers to {outside} thing outside itself (files or the network), not fetched and so missing.",
+                "{name} refers to {outside} things outside itself (files or the network), not fetched and so missing.",
+                outside,
+                name=path.name,
+                outside=outside,
+            ),
         )
         if outside
         else ()
@@ -127,11 +133,18 @@ def _whole(tree: ElementTree.Element, path: Path) -> None:
         level = [child for element in level for child in element]
         deep += 1
     if deep > _DEEPEST:
-        raise FideleError(f"{path} has parts inside each other {deep} deep; flatten them to {_DEEPEST} at most.")
+        raise FideleError(
+            tr(
+                "{path} has parts inside each other {deep} deep; flatten them to {deepest} at most.",
+                path=path,
+                deep=deep,
+                deepest=_DEEPEST,
+            )
+        )
     for element in tree.iter(f"{_SVG}image"):
         reference = element.attrib.get("href") or element.attrib.get(_XLINK) or ""
         if reference.strip().lower().startswith("data:") and not _readable(reference.strip(), path):
-            raise FideleError(f"{path} holds an embedded picture that is damaged; ask for another copy.")
+            raise FideleError(tr("{path} holds an embedded picture that is damaged; ask for another copy.", path=path))
 
 
 def _readable(reference: str, path: Path) -> bool:
@@ -163,7 +176,7 @@ def _count(tree: ElementTree.Element, path: Path) -> None:
     def size(element: ElementTree.Element, above: tuple[int, ...]) -> int:
         key = id(element)
         if key in above or len(above) > 200:
-            raise FideleError(f"{path} uses parts of itself inside themselves, without end.")
+            raise FideleError(tr("{path} uses parts of itself inside themselves, without end.", path=path))
         if key not in known:
             inside = (*above, key)
             total = 1 + sum(size(child, inside) for child in element)
@@ -174,7 +187,9 @@ def _count(tree: ElementTree.Element, path: Path) -> None:
         return known[key]
 
     if size(tree, ()) > _MOST_ELEMENTS:
-        raise FideleError(f"{path} draws more than {_MOST_ELEMENTS:,} shapes.")
+        raise FideleError(
+            tr("{path} draws more than {most_elements:,} shapes.", path=path, most_elements=_MOST_ELEMENTS)
+        )
 
 
 def _drawn(tree: ElementTree.Element, path: Path, ppi: float) -> NDArray[np.uint8]:
@@ -189,7 +204,7 @@ def _drawn(tree: ElementTree.Element, path: Path, ppi: float) -> NDArray[np.uint
         png = svg_to_bytes(svg_string=text, zoom=ppi / 96, font_files=[str(_FONT)], font_family="Inter")
         return np.ascontiguousarray(imagecodecs.png_decode(bytes(png)), np.uint8)
     except (ValueError, RuntimeError, imagecodecs.PngError) as error:
-        raise FideleError(f"{path} is damaged and cannot be drawn.") from error
+        raise FideleError(tr("{path} is damaged and cannot be drawn.", path=path)) from error
 
 
 def _size(tree: ElementTree.Element) -> tuple[float, float]:

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: So few patches tell nothing of a printer.
 FEWEST = 24
@@ -151,9 +152,14 @@ class Stated:
     @property
     def words(self) -> str:
         """The statement in a sentence."""
-        return (
-            f"Off by a mean ΔE00 of {self.mean:.2f} (most likely {self.low:.2f} to {self.high:.2f}) from what the "
-            f"printer prints, 95 % within about {self.p95:.1f}; the measurements' own noise is {self.noise:.2f}."
+        return tr(
+            "Off by a mean ΔE00 of {mean:.2f} (most likely {low:.2f} to {high:.2f}) from what the printer "
+            "prints, 95 % within about {p95:.1f}; the measurements' own noise is {noise:.2f}.",
+            mean=self.mean,
+            low=self.low,
+            high=self.high,
+            p95=self.p95,
+            noise=self.noise,
         )
 
 
@@ -200,7 +206,9 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None) -> Fit:
     """
     used = np.flatnonzero(keep) if keep is not None else _sound(rgb, Lab)
     if len(used) < FEWEST:
-        raise FideleError(f"{len(used)} patches are too few to fit a printer by; it takes {FEWEST}.")
+        raise FideleError(
+            tr("{n} patches are too few to fit a printer by; it takes {fewest}.", n=len(used), fewest=FEWEST)
+        )
     mine, colours = rgb[used], Lab[used]
     parts = _chosen(mine, colours)
     weights = np.array([1 / max(p.score, 1e-6) ** 4 for p in parts])
@@ -222,14 +230,14 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None) -> Fit:
 def predictable(rgb: Floats, Lab: Floats) -> float:
     """Return by how much patches differ from what the others say of them, mean ΔE00: large where they are mixed up."""
     some = np.random.default_rng(2).permutation(len(rgb))[:_CHOOSING]
-    form = Form("shadows closer", _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
+    form = Form(tr("shadows closer"), _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
     tried = _fits(form, rgb[some], Lab[some], (1e-4, 1e-2), _shares(rgb[some]))
     return min(float(np.median(delta_e_2000(Lab[some], Lab[some] - f.left_out))) for f in tried)
 
 
 def left_out(rgb: Floats, Lab: Floats) -> Floats:
     """Return what the others say of each patch (n, 3), by one plain form."""
-    form = Form("shadows closer", _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
+    form = Form(tr("shadows closer"), _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
     best = min(_fits(form, rgb, Lab, (1e-4, 1e-3, 1e-2), _shares(rgb)), key=lambda f: f.score)
     return np.asarray(Lab - best.left_out)
 
@@ -242,7 +250,7 @@ def _sound(rgb: Floats, Lab: Floats) -> NDArray[np.int64]:
     them, and counts by how sure it is; where a printer is not smooth, its like contradict each other as well.
     """
     count = len(rgb)
-    form = Form("shadows closer", _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
+    form = Form(tr("shadows closer"), _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
     kernel, trend = form.basis(rgb, _BENDS[form.bend](rgb))
     terms = trend.shape[1]
     system = np.zeros((count + terms, count + terms))

@@ -19,6 +19,7 @@ from fidele.colour.words import lab_words
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 
 #: Device values are the same patch within so much.
 _SAME = 0.7 / 255
@@ -102,15 +103,24 @@ def gathered(files: Sequence[tuple[str, Measurement]], chart: Chart | None = Non
     _one_printer(pages)
     whole = _averaged(pages)
     if len(whole.ids) < FEWEST:
-        raise FideleError(f"{len(whole.ids)} patches are too few for a profile; it takes {FEWEST} at least.")
+        raise FideleError(
+            tr("{n} patches are too few for a profile; it takes {fewest} at least.", n=len(whole.ids), fewest=FEWEST)
+        )
     _absolute(whole)
     whole = _true_white(whole, said)
     _bare(whole)
     missing = tuple(s for s in chart.ids if s not in set(whole.ids)) if chart is not None else ()
     if missing:
-        cautions.append(f"{len(missing)} patches of the chart were not measured, {missing[0]} first.")
+        cautions.append(
+            tr("{n} patches of the chart were not measured, {missing} first.", n=len(missing), missing=missing[0])
+        )
     if whole.doubtful:
-        cautions.append(f"Repeats contradict each other in {', '.join(whole.doubtful[:8])}: measure them again.")
+        cautions.append(
+            tr(
+                "Repeats contradict each other in {doubtful}: measure them again.",
+                doubtful=", ".join(whole.doubtful[:8]),
+            )
+        )
     return replace(whole, put_right=tuple(said), cautions=tuple(dict.fromkeys(cautions)), missing=missing)
 
 
@@ -122,17 +132,31 @@ def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]
             ids = tuple(measured.ids[i] for i in rows)
             return _Page(name, ids, chart.rgb[[known[s] for s in ids]], measured.Lab[rows])
         if measured.rgb is None and len(measured.ids) == len(chart.ids):
-            said.append(f"{name}: its samples have other names than the chart's; they were taken in the chart's order.")
+            said.append(
+                tr(
+                    "{name}: its samples have other names than the chart's; they were taken in the chart's order.",
+                    name=name,
+                )
+            )
             return _Page(name, chart.ids, chart.rgb, measured.Lab)
     if measured.rgb is None:
-        raise FideleError(f"{name} states no device values (RGB): give the chart that was printed with --chart.")
+        raise FideleError(
+            tr("{name} states no device values (RGB): give the chart that was printed with --chart.", name=name)
+        )
     rgb, top = measured.rgb, float(measured.rgb.max())
-    for scale, words in ((100 / 255, "0 to 100"), (1 / 255, "0 to 1")):
+    for scale, words in ((100 / 255, tr("0 to 100")), (1 / 255, tr("0 to 1"))):
         if abs(top - scale) < 1e-4:
             rgb = measured.rgb / scale
-            said.append(f"{name}: its RGB values run from {words}, and were read so.")
+            said.append(tr("{name}: its RGB values run from {words}, and were read so.", name=name, words=words))
     if rgb.max() > 1.001 or rgb.min() < 0:
-        raise FideleError(f"{name} has device values out of range: {rgb.min() * 255:.0f} to {rgb.max() * 255:.0f}.")
+        raise FideleError(
+            tr(
+                "{name} has device values out of range: {min:.0f} to {max:.0f}.",
+                name=name,
+                min=rgb.min() * 255,
+                max=rgb.max() * 255,
+            )
+        )
     ids = measured.ids
     if chart is not None:
         apart = np.abs(chart.rgb[None] - rgb[:, None]).max(axis=2)
@@ -150,7 +174,7 @@ def _ordered(page: _Page, chart: Chart | None, said: list[str]) -> _Page:
     if given < _JUMBLED:
         return page
     tries: dict[str, NDArray[np.int64]] = {"the last patch first": np.arange(count)[::-1]}
-    tries |= {f"shifted by {k}": np.roll(np.arange(count), -k) for k in (1, -1, 2, -2)}
+    tries |= {tr("shifted by {k}", k=k): np.roll(np.arange(count), -k) for k in (1, -1, 2, -2)}
     columns = chart.layout.columns if chart is not None else 0
     halves = chart.per_page if chart is not None and chart.pages > 1 else 0
     if columns and count % columns == 0:
@@ -165,11 +189,18 @@ def _ordered(page: _Page, chart: Chart | None, said: list[str]) -> _Page:
     found = {how: predictable(page.rgb, page.Lab[order]) for how, order in tries.items()}
     best = min(found, key=lambda how: found[how])
     if found[best] * _BETTER < given:
-        said.append(f"{page.name}: its patches were measured in another order ({best}), and put right.")
+        said.append(
+            tr("{name}: its patches were measured in another order ({best}), and put right.", name=page.name, best=best)
+        )
         return replace(page, Lab=page.Lab[tries[best]])
     raise FideleError(
-        f"{page.name}: colours and device values do not belong together (each patch is off by ΔE00 {given:.0f} from "
-        "what its neighbours say). Is it the chart that was printed, and were rows measured in its order?"
+        tr(
+            "{name}: colours and device values do not belong together (each patch is off by ΔE00 "
+            "{given:.0f} from what its neighbours say). Is it the chart that was printed, and were rows "
+            "measured in its order?",
+            name=page.name,
+            given=given,
+        )
     )
 
 
@@ -187,9 +218,13 @@ def _one_printer(pages: Sequence[_Page]) -> None:
         strange = bool(own) and both > max(_APART, _STRANGE * max(own))
         if (len(shared) >= 3 and float(np.median(shared)) > _APART + 1) or strange:
             raise FideleError(
-                f"{first.name} and {other.name} are not of one printer and one setting: what they share differs by "
-                f"ΔE00 {float(np.median(shared)) if len(shared) else both:.1f}. Was one of them converted, or pressed "
-                "otherwise? Print that page again."
+                tr(
+                    "{name} and {name2} are not of one printer and one setting: what they share differs by ΔE00 "
+                    "{median:.1f}. Was one of them converted, or pressed otherwise? Print that page again.",
+                    name=first.name,
+                    name2=other.name,
+                    median=(float(np.median(shared)) if len(shared) else both),
+                )
             )
 
 
@@ -219,7 +254,7 @@ def _averaged(pages: Sequence[_Page]) -> Gathered:
 def _white(found: Gathered) -> Floats:
     full = found.rgb.min(axis=1) > 0.999
     if not full.any():
-        raise FideleError("The bare media (RGB 255 255 255) was not measured: it is the white of the profile.")
+        raise FideleError(tr("The bare media (RGB 255 255 255) was not measured: it is the white of the profile."))
     return np.asarray(found.Lab[full].mean(axis=0))
 
 
@@ -227,8 +262,10 @@ def _absolute(found: Gathered) -> None:
     white = _white(found)
     if white[0] > 100 - _TOO_WHITE and np.abs(white[1:]).max() < _TOO_WHITE:
         raise FideleError(
-            "The bare media measures as a perfect white (L* 100): the instrument took the paper out. Measure again "
-            "with absolute values; a profile needs the paper's own white."
+            tr(
+                "The bare media measures as a perfect white (L* 100): the instrument took the paper out. "
+                "Measure again with absolute values; a profile needs the paper's own white."
+            )
         )
 
 
@@ -244,8 +281,13 @@ def _true_white(found: Gathered, said: list[str]) -> Gathered:
     Lab[full] = expected
     was, instead = lab_words(white), lab_words(expected)
     said.append(
-        f"White ({found.ids[int(full[0])]}) measures L*a*b* {was}, which no patch beside it bears out: it was measured "
-        f"on something else. {instead} was taken, as its neighbours say; measure white again to be sure."
+        tr(
+            "White ({ids}) measures L*a*b* {was}, which no patch beside it bears out: it was measured on "
+            "something else. {instead} was taken, as its neighbours say; measure white again to be sure.",
+            ids=found.ids[int(full[0])],
+            was=was,
+            instead=instead,
+        )
     )
     return replace(found, Lab=Lab)
 
@@ -261,12 +303,18 @@ def _bare(found: Gathered) -> None:
     off = delta_e_2000(seen, xyz_to_lab(screen * (1 - dark) + D50 * dark))
     if off[moderate].mean() < _CONVERTED and off[greys].mean() < _CONVERTED_GREYS:
         raise FideleError(
-            f"These pages print as a picture looks on a screen (within ΔE00 {off[moderate].mean():.1f}): colour was "
-            "converted on its way, by an application, the print system or the driver. A profile made of them would "
-            "convert a second time. Print the target with nothing converting, and measure that."
+            tr(
+                "These pages print as a picture looks on a screen (within ΔE00 {mean:.1f}): colour was "
+                "converted on its way, by an application, the print system or the driver. A profile made of "
+                "them would convert a second time. Print the target with nothing converting, and measure that.",
+                mean=off[moderate].mean(),
+            )
         )
 
 
 def named(found: Gathered, index: Sequence[int]) -> list[str]:
     """Return the names of patches by index, with what they were to print."""
-    return [f"{found.ids[i]} (RGB {' '.join(f'{v * 255:.0f}' for v in found.rgb[i])})" for i in index]
+    return [
+        tr("{ids} (RGB {value})", ids=found.ids[i], value=" ".join(f"{v * 255:.0f}" for v in found.rgb[i]))
+        for i in index
+    ]

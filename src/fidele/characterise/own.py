@@ -16,6 +16,7 @@ from fidele.chart.cgats import Table, dump
 from fidele.check.statistics import TOLERANCES, Comparison, compare
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
+from fidele.language import tr
 from fidele.tiles import Progress
 
 #: Of so many patches at most every measurement goes into the profile: with more it would outgrow what PNG takes.
@@ -42,14 +43,18 @@ class OwnProfile:
     def words(self, found: Gathered) -> list[str]:
         """Say which patches were exchanged or left out."""
         said = [
-            f"{found.ids[a]} and {found.ids[b]} were exchanged while measuring; both are left out."
+            tr(
+                "{ids} and {ids2} were exchanged while measuring; both are left out.",
+                ids=found.ids[a],
+                ids2=found.ids[b],
+            )
             for a, b in self.fit.swapped
         ]
         pairs = {i for pair in self.fit.swapped for i in pair}
         alone = [int(i) for i in self.fit.out if int(i) not in pairs]
         if alone:
             which = "; ".join(named(found, alone[:8]))
-            said.append(f"Nothing around these prints so, and they are left out: {which}.")
+            said.append(tr("Nothing around these prints so, and they are left out: {which}.", which=which))
         return said
 
 

@@ -31,6 +31,7 @@ from fidele.icc.write import (
     lab_lut,
     output_profile,
 )
+from fidele.language import tr
 from fidele.tiles import Progress
 
 #: Nodes of the device grid. 33 is what readers of lut16 take without slowing down.
@@ -85,7 +86,9 @@ def fit_printer(rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None)
     """
     whites = (rgb >= 0.999).all(axis=1)
     if not whites.any():
-        raise FideleError("The bare media (device values all full) was not measured: it is the white of the profile.")
+        raise FideleError(
+            tr("The bare media (device values all full) was not measured: it is the white of the profile.")
+        )
     white = XYZ[whites].mean(axis=0)
     Lab = xyz_to_lab(media_relative(XYZ, white, D50))
     made = fit(rgb, Lab, keep)

@@ -14,6 +14,7 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.transform import to_lab
 from fidele.icc.write import lab_lut, scanner_profile
+from fidele.language import tr
 
 _GRID = 33
 #: Every so many patches one is held out to state the residual error.
@@ -39,7 +40,7 @@ def scanner_error(rgb: Floats, Lab: Floats, profile: Profile) -> Floats:
         When it is no profile of an RGB scanner.
     """
     if profile.header.colour_space.strip() != "RGB":
-        raise FideleError(f"{profile.name} is no profile of an RGB scanner.")
+        raise FideleError(tr("{name} is no profile of an RGB scanner.", name=profile.name))
     return delta_e_2000(to_lab(rgb.astype(np.float32), profile).astype(float), Lab)
 
 
@@ -86,7 +87,7 @@ def fit_scanner(rgb: Floats, Lab: Floats, description: str, created: datetime.da
         When there are too few patches for a cubic.
     """
     if len(rgb) < 60:
-        raise FideleError(f"A scanner is characterised from at least 60 patches; the target gave {len(rgb)}.")
+        raise FideleError(tr("A scanner is characterised from at least 60 patches; the target gave {n}.", n=len(rgb)))
     held = np.arange(len(rgb)) % _HELD == _HELD - 1
     design = _terms(rgb)
     trial, *_ = np.linalg.lstsq(design[~held], Lab[~held], rcond=None)

@@ -13,6 +13,7 @@ from fidele.apart.ask import outside
 from fidele.arrays import Floats
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.language import tr
 
 _LARGEST = 64 * 2**20
 _TOKEN = re.compile(r'"([^"]*)"|(\S+)')
@@ -40,7 +41,7 @@ class Table:
         """
         missing = [n for n in names if n not in self.columns]
         if missing:
-            raise FideleError(f"The measurement file has no column {missing[0]}.")
+            raise FideleError(tr("The measurement file has no column {missing}.", missing=missing[0]))
         return np.stack([self.columns[n] for n in names], axis=1)
 
     @property
@@ -65,7 +66,7 @@ def parse_all(text: str, name: str) -> list[Table]:
         if "BEGIN_DATA" in parts[at].upper():
             tables.append(parse(parts[at] + parts[at + 1], name))
     if "BEGIN_DATA" in parts[-1].upper():
-        raise FideleError(f"{name} is cut off: END_DATA is missing.")
+        raise FideleError(tr("{name} is cut off: END_DATA is missing.", name=name))
     return tables
 
 
@@ -89,7 +90,9 @@ def merged(tables: list[Table], name: str) -> Table:
             texts = {k: v + table.texts[k] for k, v in first.texts.items() if k in table.texts}
             first = Table(first.ids + table.ids, columns, table.keywords | first.keywords, texts)
         else:
-            raise FideleError(f"{name} holds several tables that do not belong together; keep one in a file.")
+            raise FideleError(
+                tr("{name} holds several tables that do not belong together; keep one in a file.", name=name)
+            )
     return first
 
 
@@ -108,15 +111,15 @@ def parse(text: str, name: str) -> Table:
         end_format = upper.index("END_DATA_FORMAT", start_format)
         start = upper.index("BEGIN_DATA", end_format)
     except ValueError:
-        raise FideleError(f"{name} is not a CGATS file: it has no data format and data.") from None
+        raise FideleError(tr("{name} is not a CGATS file: it has no data format and data.", name=name)) from None
     if "END_DATA" not in upper[start:]:
-        raise FideleError(f"{name} is cut off: END_DATA is missing.")
+        raise FideleError(tr("{name} is cut off: END_DATA is missing.", name=name))
     end = upper.index("END_DATA", start)
     fields = [f.upper() for line in lines[start_format + 1 : end_format] for f in line.split()]
     if "SAMPLE_ID" not in fields:
-        raise FideleError(f"{name} has no SAMPLE_ID column, so its samples cannot be told apart.")
+        raise FideleError(tr("{name} has no SAMPLE_ID column, so its samples cannot be told apart.", name=name))
     if len(set(fields)) != len(fields):
-        raise FideleError(f"{name} names a column twice.")
+        raise FideleError(tr("{name} names a column twice.", name=name))
     keywords = {}
     for line in lines[:start_format] + lines[end_format + 1 : start]:
         tokens = [a or b for a, b in _TOKEN.findall(line.split("#")[0] if not line.startswith("#") else "")]
@@ -127,13 +130,23 @@ def parse(text: str, name: str) -> Table:
     for number, line in rows:
         tokens = [a or b for a, b in _TOKEN.findall(line)]
         if len(tokens) != len(fields):
-            raise FideleError(f"{name}, line {number + 1}: {len(tokens)} values for {len(fields)} columns.")
+            raise FideleError(
+                tr(
+                    "{name}, line {number}: {n} values for {n2} columns.",
+                    name=name,
+                    number=number + 1,
+                    n=len(tokens),
+                    n2=len(fields),
+                )
+            )
         cells.append(tokens)
     declared = keywords.get("NUMBER_OF_SETS")
     if declared is not None and declared.isdigit() and int(declared) != len(cells):
-        raise FideleError(f"{name} promises {declared} samples and holds {len(cells)}.")
+        raise FideleError(
+            tr("{name} promises {declared} samples and holds {n}.", name=name, declared=declared, n=len(cells))
+        )
     if not cells:
-        raise FideleError(f"{name} holds no samples.")
+        raise FideleError(tr("{name} holds no samples.", name=name))
     columns: dict[str, Floats] = {}
     texts: dict[str, tuple[str, ...]] = {}
     for index, title in enumerate(fields):
@@ -146,7 +159,7 @@ def parse(text: str, name: str) -> Table:
             columns[title] = _numbers(column, title, [n for n, _ in rows], name)
     if len(set(ids)) != len(ids):
         twice = Counter(ids).most_common(1)[0][0]
-        raise FideleError(f"{name} holds sample '{twice}' twice.")
+        raise FideleError(tr("{name} holds sample '{twice}' twice.", name=name, twice=twice))
     return Table(ids, columns, keywords, texts)
 
 
@@ -158,7 +171,15 @@ def _numbers(column: list[str], title: str, lines: list[int], name: str) -> Floa
         except ValueError:
             values[row] = np.nan
         if not np.isfinite(values[row]):
-            raise FideleError(f"{name}, line {lines[row] + 1}: '{cell}' in column {title} is not a number.")
+            raise FideleError(
+                tr(
+                    "{name}, line {lines}: '{cell}' in column {title} is not a number.",
+                    name=name,
+                    lines=lines[row] + 1,
+                    cell=cell,
+                    title=title,
+                )
+            )
     return values
 
 
@@ -182,7 +203,7 @@ def decoded(raw: bytes, path: Path) -> str:
     except UnicodeDecodeError:
         text = raw.decode("latin-1")
     if "\0" in text:
-        raise FideleError(f"{path} is not a text file, so it is no CGATS file.")
+        raise FideleError(tr("{path} is not a text file, so it is no CGATS file.", path=path))
     return text
 
 

@@ -12,6 +12,7 @@ from fidele.chart.cgats import Table, decoded
 from fidele.chart.measurement import Measurement, from_table
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr
 
 _LARGEST = 64 << 20
 #: What columns are called, and what that is in CGATS.
@@ -65,29 +66,39 @@ def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
     text = decoded(read_bytes(path, _LARGEST), path)
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) < 2:
-        raise FideleError(f"{path} holds no samples.")
+        raise FideleError(tr("{path} holds no samples.", path=path))
     mark = max(";\t,", key=lines[0].count)
     try:
         rows = [[cell.strip() for cell in row] for row in csv.reader(lines, delimiter=mark)]
     except csv.Error as error:
-        raise FideleError(f"{path} is no table: {error}.") from error
+        raise FideleError(tr("{path} is no table: {error}.", path=path, error=error)) from error
     titles, body = rows[0], rows[1:]
     known = columns or {t: k for t in titles if (k := _known(t, titles))}
     held = set(known.values())
     if not ({"LAB_L", "LAB_A", "LAB_B"} <= held or {"XYZ_X", "XYZ_Y", "XYZ_Z"} <= held or _spectral(held) >= 8):
-        raise ColumnsError(f"{path} does not say which of its columns hold L*a*b* or XYZ.", titles, body[:4])
+        raise ColumnsError(
+            tr("{path} does not say which of its columns hold L*a*b* or XYZ.", path=path), titles, body[:4]
+        )
     if len(held) != len(known):
-        raise ColumnsError(f"{path} has two columns for one thing.", titles, body[:4])
+        raise ColumnsError(tr("{path} has two columns for one thing.", path=path), titles, body[:4])
     cells: dict[str, list[str]] = {kind: [] for kind in known.values()}
     for number, row in enumerate(body, 2):
         if len(row) != len(titles):
-            raise FideleError(f"{path}, line {number}: {len(row)} values for {len(titles)} columns.")
+            raise FideleError(
+                tr(
+                    "{path}, line {number}: {n} values for {n2} columns.",
+                    path=path,
+                    number=number,
+                    n=len(row),
+                    n2=len(titles),
+                )
+            )
         for title, cell in zip(titles, row, strict=True):
             if title in known:
                 cells[known[title]].append(cell)
     ids = tuple(cells.pop("SAMPLE_ID", [str(n + 1) for n in range(len(body))]))
     if len(set(ids)) != len(ids):
-        raise FideleError(f"{path} holds a sample twice.")
+        raise FideleError(tr("{path} holds a sample twice.", path=path))
     numbers = {}
     for kind, column in cells.items():
         try:
@@ -95,7 +106,9 @@ def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
         except ValueError:
             values = np.array([np.nan])
         if not np.isfinite(values).all():
-            raise FideleError(f"{path} has a value that is not a number in the column for {kind}.")
+            raise FideleError(
+                tr("{path} has a value that is not a number in the column for {kind}.", path=path, kind=kind)
+            )
         numbers[kind] = values
     return from_table(Table(ids, numbers, {"ORIGINATOR": path.name}), str(path))
 

@@ -17,6 +17,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 from fidele.markup import parsed
 
 _LARGEST = 64 << 20
@@ -35,7 +36,7 @@ def read_cxf(path: Path) -> list[tuple[str, Floats]]:
     """
     found = [(name, Lab) for name, _, Lab, _, _ in _objects(_root(path), path) if Lab is not None]
     if not found:
-        raise FideleError(f"{path} holds no colour with L*a*b*, XYZ or sRGB values.")
+        raise FideleError(tr("{path} holds no colour with L*a*b*, XYZ or sRGB values.", path=path))
     return found
 
 
@@ -51,11 +52,11 @@ def read_measurement(path: Path) -> Measurement:
     root = _root(path)
     found = [o for o in _objects(root, path) if o[2] is not None]
     if not found:
-        raise FideleError(f"{path} holds no sample with spectra, L*a*b* or XYZ.")
+        raise FideleError(tr("{path} holds no sample with spectra, L*a*b* or XYZ.", path=path))
     ids = tuple(name for name, *_ in found)
     if len(set(ids)) != len(ids):
         twice = Counter(ids).most_common(1)[0][0]
-        raise FideleError(f"{path} holds sample '{twice}' twice.")
+        raise FideleError(tr("{path} holds sample '{twice}' twice.", path=path, twice=twice))
     spectra: Floats | None = None
     wavelengths: Floats | None = None
     rgb: Floats | None = None
@@ -72,7 +73,7 @@ def read_measurement(path: Path) -> Measurement:
 def _root(path: Path) -> ElementTree.Element:
     root = parsed(read_bytes(path, _LARGEST), path)
     if _plain(root.tag) != "CxF":
-        raise FideleError(f"{path} is not a CxF file.")
+        raise FideleError(tr("{path} is not a CxF file.", path=path))
     return root
 
 
@@ -89,12 +90,14 @@ def _objects(root: ElementTree.Element, path: Path) -> list[_Sample]:
                     try:
                         steps[spec.attrib["Id"]] = float(inner.attrib["StartWL"]), float(inner.attrib["Increment"])
                     except (KeyError, ValueError):
-                        raise FideleError(f"{path} has a range of wavelengths that is not understood.") from None
+                        raise FideleError(
+                            tr("{path} has a range of wavelengths that is not understood.", path=path)
+                        ) from None
     found: list[_Sample] = []
     for thing in root.iter():
         if _plain(thing.tag) != "Object":
             continue
-        name = (thing.attrib.get("Name") or thing.attrib.get("Id") or f"colour {len(found) + 1}")[:80]
+        name = (thing.attrib.get("Name") or thing.attrib.get("Id") or tr("colour {n}", n=len(found) + 1))[:80]
         spectrum = _spectrum(thing, steps, path)
         Lab = _colour(thing)
         if Lab is None and spectrum is not None:
@@ -116,7 +119,9 @@ def _spectrum(
             except ValueError:
                 values = np.array([np.nan])
             if not np.isfinite(values).all() or not 4 <= len(values) <= 1000:
-                raise FideleError(f"{path} has a spectrum that is not one: '{child.text.strip()[:40]}'.")
+                raise FideleError(
+                    tr("{path} has a spectrum that is not one: '{value}'.", path=path, value=child.text.strip()[:40])
+                )
             return reflectance(values, str(path)), (start, step)
     return None
 

@@ -12,6 +12,7 @@ from fidele.arrays import Floats
 from fidele.chart.cgats import Table
 from fidele.chart.layout import Layout
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Sets of four corner marks; a chart's pages take them in turn.
 MARK_SETS = 12
@@ -113,7 +114,9 @@ def from_table(table: Table, name: str, across: int = 0) -> Chart:
         if not sane or not fits or not 0 <= mark_set < MARK_SETS:
             raise ValueError
     except (KeyError, ValueError, IndexError, OverflowError):
-        raise FideleError(f"{name} is not a chart definition: its layout of patches makes no sense.") from None
+        raise FideleError(
+            tr("{name} is not a chart definition: its layout of patches makes no sense.", name=name)
+        ) from None
     families = table.texts.get("SAMPLE_NAME", ("",) * len(table.ids))
     title = table.keywords.get("DESCRIPTOR", "Chart")
     reference = table.Lab if "LAB_L" in table.columns else None
@@ -133,7 +136,7 @@ def _of_others(table: Table, name: str, across: int) -> Chart:
     from fidele.chart.layout import a4_layout, laid_out
 
     if not all(f"RGB_{c}" in table.columns for c in "RGB"):
-        raise FideleError(f"{name} is not a chart definition: it has no RGB values to print.")
+        raise FideleError(tr("{name} is not a chart definition: it has no RGB values to print.", name=name))
     places = table.texts.get("SAMPLE_LOC")
     columns = across or int(table.columns.get("LAYOUT_COLUMNS", np.zeros(1))[0])
     declared = table.keywords.get("LAYOUT_COLUMNS", "")
@@ -141,12 +144,12 @@ def _of_others(table: Table, name: str, across: int) -> Chart:
     if not columns and places is not None:
         columns = len({"".join(c for c in place if c.isalpha()) for place in places})
     if columns and not 1 <= columns <= 60:
-        raise FideleError(f"{name} says {columns} patches across; 1 to 60 go on a page.")
+        raise FideleError(tr("{name} says {columns} patches across; 1 to 60 go on a page.", name=name, columns=columns))
     values = table.RGB
     # Tone values of others run to 100 as often as to 255.
     scale = 255.0 if values.max() > 100.5 else 100.0
     if values.min() < -0.5 or values.max() > 255.5:
-        raise FideleError(f"{name} has RGB values outside 0 to 255.")
+        raise FideleError(tr("{name} has RGB values outside 0 to 255.", name=name))
     count = len(table.ids)
     if columns:
         patch = min(15.0, 186.0 / columns)
@@ -156,5 +159,5 @@ def _of_others(table: Table, name: str, across: int) -> Chart:
         layout = laid_out((210.0, 297.0), count, 8.0, 1.5)
     families = table.texts.get("SAMPLE_NAME", ("",) * count)
     reference = table.Lab if "LAB_L" in table.columns else None
-    title = table.keywords.get("DESCRIPTOR", "") or "Chart of others"
+    title = table.keywords.get("DESCRIPTOR", "") or tr("Chart of others")
     return Chart("others", title[:60], table.ids, np.clip(values / scale, 0, 1), families, layout, 10, reference)

@@ -12,6 +12,7 @@ from fidele.chart.code import PageCode, code_bitmap
 from fidele.chart.definition import Chart
 from fidele.chart.layout import Layout
 from fidele.chart.marks import mark_bitmap
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from PIL import ImageFont
@@ -38,7 +39,18 @@ def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCod
         canvas[y0:y1, x0:x1] = values[index]
         if chart.name == SWATCHES:
             _numbers(canvas[y0:y1, x0:x1], chart.rgb[index], scale)
-    small_print(canvas, f"{chart.title}, page {page + 1} of {chart.pages} · {label}", chart.layout.text_box(), scale)
+    small_print(
+        canvas,
+        tr(
+            "{title}, page {page} of {pages} · {label}",
+            title=chart.title,
+            page=page + 1,
+            pages=chart.pages,
+            label=label,
+        ),
+        chart.layout.text_box(),
+        scale,
+    )
     return canvas
 
 

@@ -13,6 +13,7 @@ from fidele.chart.definition import Chart
 from fidele.chart.driver import patches as driver_patches
 from fidele.chart.layout import PAGES, Layout, a4_layout, laid_out
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: What predicts the L*a*b* (n, 3) of device values (n, 3): the A2B side of a first profile.
 Predicts = Callable[[Floats], Floats]
@@ -220,11 +221,20 @@ def _neutral(_: Predicts | None) -> dict[str, Floats]:
 KINDS = {
     k.name: k
     for k in (
-        Kind("quick", "Quick chart", "30 patches: is it about right?", 26.0, _quick, 3, a4_layout(6, 5, 30.0, 4.0), 5),
+        Kind(
+            "quick",
+            tr("Quick chart"),
+            tr("30 patches: is it about right?"),
+            26.0,
+            _quick,
+            3,
+            a4_layout(6, 5, 30.0, 4.0),
+            5,
+        ),
         Kind(
             "control",
-            "Control chart",
-            "144 patches: is the print right, and if not, why?",
+            tr("Control chart"),
+            tr("144 patches: is the print right, and if not, why?"),
             13.0,
             _control,
             0,
@@ -232,8 +242,8 @@ KINDS = {
         ),
         Kind(
             "target",
-            "Characterisation target",
-            "900 patches on a lattice, for a first profile",
+            tr("Characterisation target"),
+            tr("900 patches on a lattice, for a first profile"),
             8.2,
             _target,
             1,
@@ -242,32 +252,32 @@ KINDS = {
         ),
         Kind(
             "full-400",
-            "Characterisation, 400",
-            "400 patches, even in L*a*b* once a profile is known",
+            tr("Characterisation, 400"),
+            tr("400 patches, even in L*a*b* once a profile is known"),
             8.2,
             _full(400),
             4,
         ),
         Kind(
             "full-900",
-            "Characterisation, 900",
-            "900 patches, even in L*a*b* once a profile is known",
+            tr("Characterisation, 900"),
+            tr("900 patches, even in L*a*b* once a profile is known"),
             8.2,
             _full(900),
             4,
         ),
         Kind(
             "full-1500",
-            "Characterisation, 1500",
-            "1,500 patches, even in L*a*b* once a profile is known",
+            tr("Characterisation, 1500"),
+            tr("1,500 patches, even in L*a*b* once a profile is known"),
             7.0,
             _full(1500),
             4,
         ),
         Kind(
             "ramps",
-            "Ramps",
-            "Greys, single colours, light tints and shadows: the first and last steps",
+            tr("Ramps"),
+            tr("Greys, single colours, light tints and shadows: the first and last steps"),
             10.0,
             _ramps,
             8,
@@ -275,26 +285,34 @@ KINDS = {
         ),
         Kind(
             "driver",
-            "Driver chart",
-            "244 patches: printed under two choices of a driver, which of them leaves the numbers alone?",
+            tr("Driver chart"),
+            tr("244 patches: printed under two choices of a driver, which of them leaves the numbers alone?"),
             8.2,
             _driver,
             10,
         ),
         Kind(
             "neutral",
-            "Neutral page",
-            "87 patches: curves for neutral greys and even tones, where there is no profile",
+            tr("Neutral page"),
+            tr("87 patches: curves for neutral greys and even tones, where there is no profile"),
             13.0,
             _neutral,
             11,
             a4_layout(10, 9, 18.0, 2.0),
         ),
-        Kind("balance", "Balance", "Greys tinted in rings, to read off a cast", 11.0, _balance, 9, scrambled=False),
+        Kind(
+            "balance",
+            tr("Balance"),
+            tr("Greys tinted in rings, to read off a cast"),
+            11.0,
+            _balance,
+            9,
+            scrambled=False,
+        ),
         Kind(
             "swatches",
-            "Swatch book",
-            "Colours in planes of equal L*, to pick a printable colour from",
+            tr("Swatch book"),
+            tr("Colours in planes of equal L*, to pick a printable colour from"),
             11.0,
             _swatches,
             5,
@@ -331,9 +349,9 @@ def made(
         When there is no such chart or page, or the patches are too large for it.
     """
     if name not in KINDS:
-        raise FideleError(f"There is no chart '{name}'; there is {', '.join(KINDS)}.")
+        raise FideleError(tr("There is no chart '{name}'; there is {kinds}.", name=name, kinds=", ".join(KINDS)))
     if page and page not in PAGES:
-        raise FideleError(f"There is no page '{page}'; there is {', '.join(PAGES)}.")
+        raise FideleError(tr("There is no page '{page}'; there is {pages}.", page=page, pages=", ".join(PAGES)))
     kind = KINDS[name]
     parts = kind.make(predicts)
     if own:

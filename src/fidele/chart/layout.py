@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Sizes of sheets, and of flat blanks, that charts can be laid out for: width and height in mm, and whether round.
 PAGES: dict[str, tuple[float, float, bool]] = {
@@ -103,7 +104,12 @@ def laid_out(page: tuple[float, float], count: int, patch: float, gap: float, ro
     columns, most = int((wide + gap + 1e-6) // pitch), int((high + gap + 1e-6) // pitch)
     if columns < 2 or columns * most < 6:
         raise FideleError(
-            f"Patches of {patch:g} mm are too large for a page of {page[0]:g} x {page[1]:g} mm; choose smaller ones."
+            tr(
+                "Patches of {patch:g} mm are too large for a page of {page:g} x {page2:g} mm; choose smaller ones.",
+                patch=patch,
+                page=page[0],
+                page2=page[1],
+            )
         )
     pages = -(-count // (columns * most))
     on_one = -(-count // pages)

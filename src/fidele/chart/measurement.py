@@ -16,6 +16,7 @@ from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: White points of illuminants that measurements are stated for, Y = 1 (CIE 15, 2 degree observer).
 _WHITES = {
@@ -43,8 +44,11 @@ class Conditions:
 
     def words(self) -> str:
         """Return them in a line."""
-        said = [self.instrument or {"scan": "a scanner"}.get(self.kind, ""), self.mode]
-        said += [f"{self.backing} backing" if self.backing else "", f"{self.illuminant}, {self.observer}°"]
+        said = [self.instrument or {"scan": tr("a scanner")}.get(self.kind, ""), self.mode]
+        said += [
+            tr("{backing} backing", backing=self.backing) if self.backing else "",
+            f"{self.illuminant}, {self.observer}°",
+        ]
         return ", ".join(filter(None, said))
 
     def mixed_with(self, other: Conditions) -> list[str]:
@@ -52,16 +56,26 @@ class Conditions:
         said = []
         if self.mode and other.mode and self.mode != other.mode:
             said.append(
-                f"One was measured in {self.mode}, the other in {other.mode}: on paper with a brightener they differ."
+                tr(
+                    "One was measured in {mode}, the other in {mode2}: on paper with a brightener they differ.",
+                    mode=self.mode,
+                    mode2=other.mode,
+                )
             )
         for what, mine, theirs in (
             ("illuminant", self.illuminant, other.illuminant),
             ("observer", f"{self.observer}°", f"{other.observer}°"),
         ):
             if mine and theirs and mine != theirs:
-                said.append(f"The {what} differs: {mine} and {theirs}.")
+                said.append(tr("The {what} differs: {mine} and {theirs}.", what=what, mine=mine, theirs=theirs))
         if self.backing and other.backing and self.backing != other.backing:
-            said.append(f"One lay on {self.backing}, the other on {other.backing}: thin media look different.")
+            said.append(
+                tr(
+                    "One lay on {backing}, the other on {backing2}: thin media look different.",
+                    backing=self.backing,
+                    backing2=other.backing,
+                )
+            )
         return said
 
 
@@ -104,9 +118,15 @@ class Measurement:
         place = {sample: row for row, sample in enumerate(self.ids)}
         missing = [sample for sample in ids if sample not in place]
         if len(missing) == len(ids):
-            raise FideleError("They have no sample in common; is the measurement of another chart?")
+            raise FideleError(tr("They have no sample in common; is the measurement of another chart?"))
         if missing:
-            raise FideleError(f"The measurement lacks {len(missing)} samples of the reference, '{missing[0]}' first.")
+            raise FideleError(
+                tr(
+                    "The measurement lacks {n} samples of the reference, '{missing}' first.",
+                    n=len(missing),
+                    missing=missing[0],
+                )
+            )
         at = np.array([place[sample] for sample in ids])
         parts = {name: v[at] for name in ("rgb", "spectra", "spread") if (v := getattr(self, name)) is not None}
         return replace(self, ids=ids, Lab=self.Lab[at], **parts)
@@ -133,7 +153,7 @@ def matched(measured: Measurement, ids: tuple[str, ...], rgb: Floats | None) -> 
     if not apart.any(axis=1).all():
         return measured
     share = apart / apart.sum(axis=1, keepdims=True)
-    said = (*measured.cautions, "Samples were matched by the numbers that were printed, not by their names.")
+    said = (*measured.cautions, tr("Samples were matched by the numbers that were printed, not by their names."))
     return Measurement(ids, share @ measured.Lab, measured.conditions, rgb, keywords=measured.keywords, cautions=said)
 
 
@@ -162,21 +182,26 @@ def from_table(table: Table, name: str) -> Measurement:
     if spectra is not None and wavelengths is not None:
         Lab = xyz_to_lab(integrated(spectra, wavelengths, name))
         if conditions.illuminant not in ("D50", ""):
-            cautions.append(f"It was stated for {conditions.illuminant}; its spectra were integrated under D50.")
+            cautions.append(
+                tr(
+                    "It was stated for {illuminant}; its spectra were integrated under D50.",
+                    illuminant=conditions.illuminant,
+                )
+            )
         conditions = replace(conditions, illuminant="D50", observer="2")
     elif "XYZ_X" in table.columns:
         XYZ = table.triple("XYZ_X", "XYZ_Y", "XYZ_Z") / 100
         if XYZ.max() > 2 or XYZ.min() < -0.05:
-            raise FideleError(f"{name} has XYZ values that no print reflects.")
+            raise FideleError(tr("{name} has XYZ values that no print reflects.", name=name))
         Lab = xyz_to_lab(_to_d50(XYZ, conditions, cautions))
     elif "LAB_L" in table.columns:
         Lab = table.Lab
         if Lab[:, 0].max() > 150 or Lab[:, 0].min() < -5 or np.abs(Lab[:, 1:]).max() > 200:
-            raise FideleError(f"{name} has L*a*b* values that no print has.")
+            raise FideleError(tr("{name} has L*a*b* values that no print has.", name=name))
         if conditions.illuminant not in ("D50", ""):
             Lab = xyz_to_lab(_to_d50(lab_to_xyz(Lab), conditions, cautions))
     else:
-        raise FideleError(f"{name} holds neither L*a*b*, nor XYZ, nor spectra.")
+        raise FideleError(tr("{name} holds neither L*a*b*, nor XYZ, nor spectra.", name=name))
     spread = table.columns.get("STDEV_RGB", table.columns.get("STDEV_DE"))
     return Measurement(table.ids, Lab, conditions, rgb, spectra, wavelengths, spread, table.keywords, tuple(cautions))
 
@@ -192,7 +217,14 @@ def reflectance(spectra: Floats, name: str) -> Floats:
     if np.percentile(spectra, 99) > 2.5:
         spectra = spectra / 100
     if spectra.max() > 2.5 or spectra.min() < -0.1:
-        raise FideleError(f"{name} has spectra out of range: {spectra.min():.2f} to {spectra.max():.2f} of the light.")
+        raise FideleError(
+            tr(
+                "{name} has spectra out of range: {min:.2f} to {max:.2f} of the light.",
+                name=name,
+                min=spectra.min(),
+                max=spectra.max(),
+            )
+        )
     return spectra
 
 
@@ -206,10 +238,15 @@ def integrated(spectra: Floats, wavelengths: Floats, name: str) -> Floats:
     """
     steps = np.diff(wavelengths)
     if len(steps) == 0 or np.ptp(steps) > 1e-6 or not 0.5 <= steps[0] <= 20:
-        raise FideleError(f"{name} has spectra in uneven steps, or in wider ones than 20 nm.")
+        raise FideleError(tr("{name} has spectra in uneven steps, or in wider ones than 20 nm.", name=name))
     if wavelengths[0] > 420 or wavelengths[-1] < 680:
         raise FideleError(
-            f"{name} has spectra from {wavelengths[0]:g} to {wavelengths[-1]:g} nm; 420 to 680 are needed."
+            tr(
+                "{name} has spectra from {wavelengths:g} to {wavelengths2:g} nm; 420 to 680 are needed.",
+                name=name,
+                wavelengths=wavelengths[0],
+                wavelengths2=wavelengths[-1],
+            )
         )
     return spectra_to_xyz(spectra, float(wavelengths[0]), float(steps[0]))
 
@@ -219,9 +256,13 @@ def _to_d50(XYZ: Floats, conditions: Conditions, cautions: list[str]) -> Floats:
     if illuminant in ("D50", ""):
         return XYZ
     if illuminant not in _WHITES:
-        cautions.append(f"It was measured for {illuminant}, which is taken as if it were D50.")
+        cautions.append(
+            tr("It was measured for {illuminant}, which is taken as if it were D50.", illuminant=illuminant)
+        )
         return XYZ
-    cautions.append(f"It was measured for {illuminant}; it was adapted to D50, which is an estimate.")
+    cautions.append(
+        tr("It was measured for {illuminant}; it was adapted to D50, which is an estimate.", illuminant=illuminant)
+    )
     return adapt(XYZ, np.array(_WHITES[illuminant]), np.array(_WHITES["D50"]))
 
 
@@ -279,11 +320,11 @@ def averaged(measured: list[Measurement]) -> tuple[Measurement, float]:
     first = measured[0]
     same = [m.rows(first.ids) for m in measured]
     if any(len(m.ids) != len(first.ids) for m in measured):
-        raise FideleError("The measurements are not of the same samples, so they cannot be averaged.")
+        raise FideleError(tr("The measurements are not of the same samples, so they cannot be averaged."))
     cautions = {s for m in same[1:] for s in first.conditions.mixed_with(m.conditions)}
     if all(m.spectra is not None and m.spectra.shape == same[0].spectra.shape for m in same):  # type: ignore[union-attr]
         spectra = np.mean([np.asarray(m.spectra) for m in same], axis=0)
-        Lab = xyz_to_lab(integrated(spectra, np.asarray(first.wavelengths), "the mean"))
+        Lab = xyz_to_lab(integrated(spectra, np.asarray(first.wavelengths), tr("the mean")))
     else:
         spectra = None
         Lab = xyz_to_lab(np.mean([lab_to_xyz(m.Lab) for m in same], axis=0))

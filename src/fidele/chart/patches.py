@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Codes, Floats
 from fidele.chart.layout import Layout
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Scanners code light by about this exponent; evening the light is done on the light, not on the code.
 CODE = 2.2
@@ -43,7 +44,7 @@ def _patch(values: Codes, outline: Floats, top: float) -> tuple[Floats, float, b
         inside &= way * ((b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])) >= 0
     pixels = block[inside].astype(np.float32) / np.float32(top)
     if len(pixels) < 9:
-        raise FideleError("The patches are too small on this scan; scan at a higher resolution.")
+        raise FideleError(tr("The patches are too small on this scan; scan at a higher resolution."))
     middle = np.median(pixels, axis=0)
     away = np.abs(pixels - middle)
     limit = 3.5 * 1.4826 * np.maximum(np.median(away, axis=0), 1 / 1024)
@@ -113,7 +114,7 @@ def page_light(values: Codes, layout: Layout, homography: Floats, top: float) ->
     reach = max(1, int((layout.pitch - layout.patch) / 2 * scale * 0.45))
     inside = ((pixels >= reach) & (pixels < np.array(values.shape[1::-1]) - reach)).all(axis=1)
     if inside.sum() < 6:
-        raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
+        raise FideleError(tr("A part of the chart lies outside the scan; scan the whole page."))
     inside &= ~_printed_on(places, layout)
     spots = [values[y - reach : y + reach + 1, x - reach : x + reach + 1].reshape(-1, 3) for x, y in pixels[inside]]
     light = (np.array([np.median(s, axis=0) for s in spots]) / top) ** CODE

@@ -14,6 +14,7 @@ from fidele.chart.definition import MARK_SETS, Chart
 from fidele.chart.find import Sighting, as_grey, find_pages, refined
 from fidele.chart.patches import page_light, patch_values, strange_patches, stripes
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: The page's code may tell another chart only where it was read; this much rank correlation the patches must have
 #: with the chart's own values, whatever the printer did to them.
@@ -123,12 +124,18 @@ def read_scan(scan: Codes, chart: Chart, corners: Floats | None = None, follows:
     if not whole:
         if any(len(s.marks) >= 3 for s in sightings):
             raise FideleError(
-                f"The marks on the scan are not those of the {chart.title.lower()}: it is a page of another chart."
+                tr(
+                    "The marks on the scan are not those of the {title}: it is a page of another chart.",
+                    title=chart.title.lower(),
+                )
             )
         most = max((len(s.marks) for s in mine), default=0)
         raise HiddenMarksError(
-            f"No chart was found on the scan: {most} of its 4 corner marks were seen, 3 are needed. "
-            "Scan the whole page at 150 ppi or more, or place its corners by hand."
+            tr(
+                "No chart was found on the scan: {most} of its 4 corner marks were seen, 3 are needed. Scan "
+                "the whole page at 150 ppi or more, or place its corners by hand.",
+                most=most,
+            )
         )
     return _measured(values, chart, whole[0], mirrored, follows)
 
@@ -154,16 +161,16 @@ def read_all(scan: Codes, charts: Sequence[Chart]) -> tuple[list[tuple[Chart, Re
                 said = str(error)
         else:
             if len(sighting.marks) >= 3:
-                refused.append(said or "A page lies there whose chart is not known.")
+                refused.append(said or tr("A page lies there whose chart is not known."))
     found.sort(key=lambda f: (round(f[1].frame[:, 1].mean() / 400), f[1].frame[:, 0].mean()))
     return found, refused
 
 
 def _checked(scan: Codes) -> Codes:
     if scan.ndim != 3 or scan.shape[2] < 3 or min(scan.shape[:2]) < 200:
-        raise FideleError("The scan is not a colour picture of a chart.")
+        raise FideleError(tr("The scan is not a colour picture of a chart."))
     if scan.dtype not in (np.uint8, np.uint16):
-        raise FideleError("A scan has 8 or 16 bits for each channel; this one has another depth.")
+        raise FideleError(tr("A scan has 8 or 16 bits for each channel; this one has another depth."))
     return np.ascontiguousarray(scan[..., :3])
 
 
@@ -202,7 +209,7 @@ def _by_hand(values: Codes, chart: Chart, corners: Floats) -> Reading:
     about = corners - corners.mean(axis=0)
     corners = corners[np.argsort(np.arctan2(about[:, 1], about[:, 0]))]  # clockwise, as y grows downward
     best: Reading | None = None
-    likeness, why = _ALIKE, "What lies between the corners does not look like this chart."
+    likeness, why = _ALIKE, tr("What lies between the corners does not look like this chart.")
     outer = chart.layout.outer_corners().astype(np.float32)
     for mirrored in (False, True):
         seen = np.ascontiguousarray(values[:, ::-1]) if mirrored else values
@@ -259,7 +266,7 @@ def _with(
 
     height, width = values.shape[:2]
     if bent > 3 * _BENT:
-        raise FideleError("The page moved while it was scanned, or is bent: its marks do not lie in one plane.")
+        raise FideleError(tr("The page moved while it was scanned, or is bent: its marks do not lie in one plane."))
     code = None
     if check:
         x0, y0, x1, y1 = chart.layout.code_box()
@@ -267,8 +274,13 @@ def _with(
         code = read_code(as_grey(values), box)
         if code is not None and code.digest != chart.digest:
             raise FideleError(
-                f"The page on the scan is of another chart than “{chart.title}”, or of another version of it: "
-                f"it says {code.digest}, this one is {chart.digest}."
+                tr(
+                    "The page on the scan is of another chart than “{title}”, or of another version of it: it says "
+                    "{digest}, this one is {digest2}.",
+                    title=chart.title,
+                    digest=code.digest,
+                    digest2=chart.digest,
+                )
             )
         if code is not None and (code.page - page) % MARK_SETS == 0 and code.page < chart.pages:
             page = code.page
@@ -282,7 +294,7 @@ def _with(
         or corners.min() < 0
         or (corners.max(axis=(0, 1)) > [width - 1, height - 1]).any()
     ):
-        raise FideleError("A part of the chart lies outside the scan; scan the whole page.")
+        raise FideleError(tr("A part of the chart lies outside the scan; scan the whole page."))
     top = float(top_of(values))
     light = page_light(values, chart.layout, homography, top)
     mean, spread, clipped = patch_values(values, corners, top)
@@ -292,8 +304,11 @@ def _with(
     doubt = doubt if light.troubled else _UNTROUBLED * doubt
     if check and follows and _likeness(rgb, chart.rgb[index]) < _ALIKE:
         raise FideleError(
-            f"The corner marks are those of the {chart.title.lower()}, but what lies between them is not: the patches "
-            "do not follow its values at all."
+            tr(
+                "The corner marks are those of the {title}, but what lies between them is not: the patches do "
+                "not follow its values at all.",
+                title=chart.title.lower(),
+            )
         )
     frame = pixels(chart.layout.outer_corners())
     across, down = frame[1] - frame[0], frame[3] - frame[0]

@@ -14,6 +14,7 @@ from fidele.chart.code import PageCode
 from fidele.chart.definition import Chart
 from fidele.chart.draw import blank_page, small_print
 from fidele.chart.layout import Layout
+from fidele.language import tr
 
 READINESS = "readiness"
 #: The inks by name, and the numbers that ask for each alone.
@@ -30,7 +31,7 @@ def readiness_chart() -> Chart:
     rgb = np.array([1 - (1 - np.array(ink)) * step for ink in INKS.values() for step in STEPS])
     layout = Layout(PAGE, len(STEPS), len(INKS), 12.0, 10.0, 16.0, 30.0, 9.0, (5.0, 5.0, 175.0, 115.0))
     ids = tuple(f"{name[0].upper()}{round(step * 100)}" for name in INKS for step in STEPS)
-    return Chart(READINESS, "Readiness page", ids, rgb, tuple(n for n in INKS for _ in STEPS), layout, 11)
+    return Chart(READINESS, tr("Readiness page"), ids, rgb, tuple(n for n in INKS for _ in STEPS), layout, 11)
 
 
 def draw_readiness(label: str, ppi: int, code: PageCode) -> NDArray[np.uint16]:
@@ -48,7 +49,7 @@ def draw_readiness(label: str, ppi: int, code: PageCode) -> NDArray[np.uint16]:
         y0 = top + row * high
         _stair(canvas, np.round(np.array(ink) * 65535), (left, y0 + 5, right, y0 + high - 3), scale)
         small_print(canvas, name, (left, y0, right, y0 + 4.5), scale)
-    small_print(canvas, f"Readiness page · {label}", chart.layout.text_box(), scale)
+    small_print(canvas, tr("Readiness page · {label}", label=label), chart.layout.text_box(), scale)
     return canvas
 
 

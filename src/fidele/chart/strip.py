@@ -8,6 +8,7 @@ import numpy as np
 
 from fidele.chart.definition import Chart
 from fidele.chart.layout import Layout
+from fidele.language import tr
 
 STRIP = "strip"
 #: Width and height of the strip in mm.
@@ -35,4 +36,4 @@ def strip_chart() -> Chart:
     frame = (0.0, 0.0, *SIZE)
     layout = Layout(SIZE, columns, 1, _PITCH, _PATCH, round(left, 2), 1.6, _MARK, frame)
     ids = tuple(f"S{i + 1}" for i in range(columns))
-    return Chart(STRIP, "Control strip", ids, rgb[order], tuple(families[i] for i in order), layout, 10)
+    return Chart(STRIP, tr("Control strip"), ids, rgb[order], tuple(families[i] for i in order), layout, 10)

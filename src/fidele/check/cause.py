@@ -17,6 +17,7 @@ from fidele.check.statistics import SEEN, compare
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
+from fidele.language import tr
 
 #: What units of a model, papers and days differ by, mean ΔE00.
 _COMMON = 0.6
@@ -204,12 +205,12 @@ _SURE = 0.9
 _UNDECIDED = 0.5
 #: What a person can set right at once, what that is called, and the causes that are gone then.
 _TRIES = (
-    ("Set everything to the card", ("converted-twice", "twice-by-system", "by-hand", "greys-only", "wrong-intent")),
-    ("Print a nozzle page, clean the heads", ("ink-weak", "ink-exchanged")),
-    ("Press once more, exactly as the card says", ("under-pressed", "over-pressed")),
-    ("Load the media that the card names", ("other-media", "less-ink", "more-ink")),
+    (tr("Set everything to the card"), ("converted-twice", "twice-by-system", "by-hand", "greys-only", "wrong-intent")),
+    (tr("Print a nozzle page, clean the heads"), ("ink-weak", "ink-exchanged")),
+    (tr("Press once more, exactly as the card says"), ("under-pressed", "over-pressed")),
+    (tr("Load the media that the card names"), ("other-media", "less-ink", "more-ink")),
     (
-        "Measure again, by the profile's own conditions",
+        tr("Measure again, by the profile's own conditions"),
         ("measured-relative", "measured-otherwise", "brightener", "veiled"),
     ),
 )
@@ -230,9 +231,13 @@ def next_print(suspects: tuple[Suspect, ...], right: Floats) -> str:
         for away, stays in ((one, other), (other, one)):
             if away.kind in gone and stays.kind not in gone and stays.Lab is not None:
                 off = delta_e_2000(stays.Lab, right)
-                said = (
-                    f"{words}, and print the chart again: right, and it was “{away.title.lower()}”; still off by about "
-                    f"ΔE00 {off.mean():.0f}, and it is “{stays.title.lower()}”."
+                said = tr(
+                    "{words}, and print the chart again: right, and it was “{title}”; still off by about ΔE00 "
+                    "{mean:.0f}, and it is “{title2}”.",
+                    words=words,
+                    title=away.title.lower(),
+                    mean=off.mean(),
+                    title2=stays.title.lower(),
                 )
                 best = max(best, (float(off.mean()), said))
     return best[1]

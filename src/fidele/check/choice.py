@@ -20,6 +20,7 @@ from fidele.chart.driver import NODES, STEPS, patches
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
+from fidele.language import tr
 
 #: Weights of: cube root of the gamut's volume, distance from sRGB, flat ends, bends.
 _WEIGHTS = np.array([-1.76, -1.41, 11.2, 4.69])
@@ -78,11 +79,18 @@ def which_passes(first: Floats, second: Floats) -> Told:
     off = float(delta_e_2000(first, second).mean())
     darker = float(second[:, 0].mean() - first[:, 0].mean())
     if off < _ALIKE:
-        return Told(None, 0.5, darker, f"The two prints are alike (ΔE00 {off:.1f}): these choices do the same.")
+        return Told(
+            None, 0.5, darker, tr("The two prints are alike (ΔE00 {off:.1f}): these choices do the same.", off=off)
+        )
     ink = _only_ink(first, second)
     if ink != 1.0:
         name, other, by = ("first", "second", ink) if ink > 1 else ("second", "first", 1 / ink)
-        words = f"The {name} lays down about {100 * (by - 1):.0f} % more ink than the {other}, and that is all it does."
+        words = tr(
+            "The {name} lays down about {by:.0f} % more ink than the {other}, and that is all it does.",
+            name=name,
+            by=100 * (by - 1),
+            other=other,
+        )
         return Told(None, 0.5, darker, words, ink)
     signs = _signs(second) - _signs(first)
     score = float(signs @ _WEIGHTS)
@@ -90,10 +98,10 @@ def which_passes(first: Floats, second: Floats) -> Told:
     name, other = ("first", "second") if score > 0 else ("second", "first")
     found = _found(signs if score > 0 else -signs)
     if sure < NAMED:
-        words = f"The prints differ by ΔE00 {off:.1f}, and which of them converts does not show."
+        words = tr("The prints differ by ΔE00 {off:.1f}, and which of them converts does not show.", off=off)
         return Told(None, float(sure), darker, words)
-    certain = "leaves the numbers alone" if sure >= PROVED else "probably leaves the numbers alone"
-    words = f"The {name} {certain}: {found.format(other=f'the {other}')}."
+    certain = tr("leaves the numbers alone") if sure >= PROVED else tr("probably leaves the numbers alone")
+    words = tr("The {name} {certain}: {format}.", name=name, certain=certain, format=found.format(other=f"the {other}"))
     return Told(score > 0, float(sure), darker, words)
 
 
@@ -139,9 +147,9 @@ def _signs(Lab: Floats) -> Floats:
 def _found(signs: Floats) -> str:
     """Say what speaks most for it; `signs` are those of the converted print less those of the other."""
     said = (
-        "{other} reaches fewer colours",
-        "{other} lies nearer to what the numbers mean in sRGB",
-        "{other} flattens the ends of ramps",
-        "{other} bends ramps that ink leaves smooth",
+        tr("{other} reaches fewer colours"),
+        tr("{other} lies nearer to what the numbers mean in sRGB"),
+        tr("{other} flattens the ends of ramps"),
+        tr("{other} bends ramps that ink leaves smooth"),
     )
     return said[int(np.argmax(signs * _WEIGHTS))]

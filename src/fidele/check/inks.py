@@ -9,12 +9,13 @@ from fidele.arrays import Floats
 from fidele.check.suspects import Suspicions
 from fidele.colour.adaptation import BRADFORD
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
+from fidele.language import named
 
 #: Yule-Nielsen factor of the plain ink model: light that spreads in the substrate.
 _N = 2.0
 #: Densities that an old or overheated substrate gains in three broad bands, long to short waves.
 YELLOWING = np.array([0.05, 0.3, 1.0])
-INKS = ("cyan", "magenta", "yellow", "black")
+INKS = (named("cyan"), named("magenta"), named("yellow"), named("black"))
 _BACK = np.linalg.inv(BRADFORD).T
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
+from fidele.language import tr
 
 #: The colours that ramps lead to, by their RGB.
 _ENDS = {
@@ -62,16 +63,32 @@ class Ramp:
         if len(got) >= 3:
             gone = self._gone(got, wanted, seen)
             if gone:
-                said.append(f"The lightest steps of {what}, below {gone * 100:.0f} %, cannot be told from white.")
+                said.append(
+                    tr(
+                        "The lightest steps of {what}, below {gone:.0f} %, cannot be told from white.",
+                        what=what,
+                        gone=gone * 100,
+                    )
+                )
             blocked = self._gone(got[::-1], wanted[::-1], seen, from_end=True)
             if blocked:
-                said.append(f"The darkest steps of {what}, above {blocked * 100:.0f} %, have run together.")
+                said.append(
+                    tr(
+                        "The darkest steps of {what}, above {blocked:.0f} %, have run together.",
+                        what=what,
+                        blocked=blocked * 100,
+                    )
+                )
         down = np.diff(self.measured[:, 0])
         back = (down > max(1.0, seen)) & (np.diff(self.wanted[:, 0]) < 0.5)
         if back.any():
             at = int(np.flatnonzero(back)[0])
             said.append(
-                f"The {what} ramp turns back at {self.tone[at + 1] * 100:.0f} %: a darker step came out lighter."
+                tr(
+                    "The {what} ramp turns back at {tone:.0f} %: a darker step came out lighter.",
+                    what=what,
+                    tone=self.tone[at + 1] * 100,
+                )
             )
         return said
 

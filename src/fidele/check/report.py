@@ -9,6 +9,7 @@ import io
 from dataclasses import dataclass
 
 from fidele.check.statistics import Comparison
+from fidele.language import tr
 
 _STYLE = (
     "body{font-family:Inter,sans-serif;color:#222;margin:32px auto;max-width:900px;line-height:1.45}"
@@ -59,24 +60,30 @@ class Report:
             data = base64.b64encode(picture.png).decode()
             said = e(picture.caption)
             parts.append(f'<h2>{said}</h2><p><img alt="{said}" src="data:image/png;base64,{data}"></p>')
-        titles = ("patch", "ΔE00", "wanted L*a*b*", "measured L*a*b*", "ΔL*", "ΔC*", "ΔH*")
+        titles = (tr("patch"), "ΔE00", tr("wanted L*a*b*"), tr("measured L*a*b*"), "ΔL*", "ΔC*", "ΔH*")
         worst = []
         for i in c.worst(10):
             w, m, s = c.wanted[i], c.measured[i], c.signed[i]
-            both = (f"{v[0]:.1f} {v[1]:.1f} {v[2]:.1f}" for v in (w, m))
-            worst.append([c.ids[i], f"{c.de00[i]:.2f}", *both, *(f"{v:+.1f}" for v in s)])
+            both = (tr("{v:.1f} {v2:.1f} {v3:.1f}", v=v[0], v2=v[1], v3=v[2]) for v in (w, m))
+            worst.append([c.ids[i], tr("{de00:.2f}", de00=c.de00[i]), *both, *(tr("{v:+.1f}", v=v) for v in s)])
         parts += ["<h2>The ten patches that are furthest off</h2>", _table(titles, worst)]
         return "".join([*parts, "</body></html>"])
 
     def _figures(self) -> str:
         c, t = self.comparison, self.comparison.tolerance
-        rows = [["all, ΔE00", str(len(c.ids)), *(f"{v:.2f}" for v in (c.mean, c.median, c.p95, c.largest))]]
+        rows = [[tr("all, ΔE00"), str(len(c.ids)), *(tr("{v:.2f}", v=v) for v in (c.mean, c.median, c.p95, c.largest))]]
         rows += [
-            [name, str(s.count), *(f"{v:.2f}" for v in (s.mean, s.median, s.p95, s.largest))]
+            [name, str(s.count), *(tr("{v:.2f}", v=v) for v in (s.mean, s.median, s.p95, s.largest))]
             for name, s in c.by_family().items()
         ]
-        limits = f"Tolerance “{t.name}”: mean {t.mean:g}, 95th percentile {t.p95:g}. {t.source}"
-        titles = ("", "patches", "mean", "median", "95 %", "largest")
+        limits = tr(
+            "Tolerance “{name}”: mean {mean:g}, 95th percentile {p95:g}. {source}",
+            name=t.name,
+            mean=t.mean,
+            p95=t.p95,
+            source=t.source,
+        )
+        titles = ("", tr("patches"), tr("mean"), tr("median"), "95 %", tr("largest"))
         return f"{_table(titles, rows)}<p>{html.escape(limits)}</p>"
 
 
@@ -88,7 +95,7 @@ def _table(titles: tuple[str, ...], rows: list[list[str]]) -> str:
 
 def verdict_words(c: Comparison) -> str:
     """Return verdict and figures in a line."""
-    return f"{c.said.capitalize()}: mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}"
+    return tr("{said}: mean ΔE00 {mean:.1f}, 95 % within {p95:.1f}", said=c.said.capitalize(), mean=c.mean, p95=c.p95)
 
 
 def as_csv(comparison: Comparison) -> str:
@@ -96,10 +103,23 @@ def as_csv(comparison: Comparison) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(
-        ["patch", "wanted L*", "wanted a*", "wanted b*", "L*", "a*", "b*", "dE00", "dE76", "dL*", "dC*", "dH*"]
+        [
+            "patch",
+            tr("wanted L*"),
+            tr("wanted a*"),
+            tr("wanted b*"),
+            "L*",
+            "a*",
+            "b*",
+            "dE00",
+            "dE76",
+            "dL*",
+            "dC*",
+            "dH*",
+        ]
     )
     c = comparison
     for i, sample in enumerate(c.ids):
         numbers = [*c.wanted[i], *c.measured[i], c.de00[i], c.de76[i], *c.signed[i]]
-        writer.writerow([sample, *(f"{v:.4f}" for v in numbers)])
+        writer.writerow([sample, *(tr("{v:.4f}", v=v) for v in numbers)])
     return out.getvalue()

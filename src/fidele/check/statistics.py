@@ -13,12 +13,13 @@ from fidele.arrays import Floats
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.cie import lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.language import tr
 
 #: A grey, a full colour or the black is seen to be off, at arm's length, from so many ΔE00 on.
 SEEN = 5.0
 
 #: Verdicts as words in a sentence.
-SAID = {"pass": "passed", "fail": "failed", "none": "not judged"}
+SAID = {"pass": tr("passed"), "fail": tr("failed"), "none": tr("not judged")}
 
 __all__ = ["SAID", "TOLERANCES", "Comparison", "Summary", "Tolerance", "compare", "relative_to_white"]
 
@@ -95,19 +96,48 @@ class Comparison:
         if not self.judged:
             return ()
         if self.mean > t.mean:
-            said.append(f"The mean is {self.mean:.1f}; {t.name} allows {t.mean:g}.")
+            said.append(
+                tr("The mean is {mean:.1f}; {name} allows {mean2:g}.", mean=self.mean, name=t.name, mean2=t.mean)
+            )
         if self.p95 > t.p95:
-            said.append(f"The 95th percentile is {self.p95:.1f}; {t.name} allows {t.p95:g}.")
+            said.append(
+                tr("The 95th percentile is {p95:.1f}; {name} allows {p952:g}.", p95=self.p95, name=t.name, p952=t.p95)
+            )
         if greys.any() and float(self.de00[greys].mean()) > t.greys:
-            said.append(f"Greys are off by {self.de00[greys].mean():.1f} on average; {t.name} allows {t.greys:g}.")
+            said.append(
+                tr(
+                    "Greys are off by {mean:.1f} on average; {name} allows {greys:g}.",
+                    mean=self.de00[greys].mean(),
+                    name=t.name,
+                    greys=t.greys,
+                )
+            )
         shown = max(SEEN, t.p95)
-        for name, mask in (("grey", greys), ("full colour", self.masks["primaries"]), ("black", self._black)):
+        for name, mask in (
+            (tr("grey"), greys),
+            (tr("full colour"), self.masks["primaries"]),
+            (tr("black"), self._black),
+        ):
             worst = int(np.where(mask, self.de00, -1).argmax())
             if mask.any() and self.de00[worst] > shown:
-                said.append(f"A {name}, {self.ids[worst]}, is off by {self.de00[worst]:.1f}: that is seen at once.")
+                said.append(
+                    tr(
+                        "A {name}, {ids}, is off by {de00:.1f}: that is seen at once.",
+                        name=name,
+                        ids=self.ids[worst],
+                        de00=self.de00[worst],
+                    )
+                )
         single, worst = min(t.largest, 2 * t.p95), int(self.de00.argmax())
         if self.largest > single and not any(self.ids[worst] in one for one in said):
-            said.append(f"Patch {self.ids[worst]} is off by {self.largest:.1f}; no single one may be by {single:g}.")
+            said.append(
+                tr(
+                    "Patch {ids} is off by {largest:.1f}; no single one may be by {single:g}.",
+                    ids=self.ids[worst],
+                    largest=self.largest,
+                    single=single,
+                )
+            )
         return tuple(said)
 
     @property

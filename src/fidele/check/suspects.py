@@ -15,6 +15,7 @@ from fidele.arrays import Floats
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert, to_lab
+from fidele.language import tr
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,9 +116,9 @@ def suspicions(
     about["wrong-source:opRGB"] = "opRGB"
     # Each of the driver's three channels stands against one ink.
     for order, names in (
-        ((1, 0, 2), "cyan and magenta"),
-        ((2, 1, 0), "cyan and yellow"),
-        ((0, 2, 1), "magenta and yellow"),
+        ((1, 0, 2), tr("cyan and magenta")),
+        ((2, 1, 0), tr("cyan and yellow")),
+        ((0, 2, 1), tr("magenta and yellow")),
     ):
         device[f"ink-exchanged:{names}"] = converted[:, order]
         about[f"ink-exchanged:{names}"] = names

@@ -10,6 +10,7 @@ from typing import Any
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.language import named, tr
 
 
 @dataclass(frozen=True)
@@ -36,14 +37,14 @@ class Tolerance:
     source: str = ""
 
 
-_OWN = "Fidele's own; two prints that differ by a mean of 2.5 are told apart only side by side"
+_OWN = tr("Fidele's own; two prints that differ by a mean of 2.5 are told apart only side by side")
 
 TOLERANCES = {
     t.name: t
     for t in (
-        Tolerance("tight", 1.5, 3.0, source=_OWN),
-        Tolerance("everyday", 2.5, 5.0, source=_OWN),
-        Tolerance("fabric", 4.0, 8.0, source=f"{_OWN}; a weave scatters more than paper"),
+        Tolerance(named("tight"), 1.5, 3.0, source=_OWN),
+        Tolerance(named("everyday"), 2.5, 5.0, source=_OWN),
+        Tolerance(named("fabric"), 4.0, 8.0, source=tr("{own}; a weave scatters more than paper", own=_OWN)),
     )
 }
 
@@ -86,7 +87,7 @@ def read_tolerance(path: Path) -> Tolerance:
         return Tolerance(name, source=source, **limits)
     except (ValueError, TypeError, AttributeError):
         raise FideleError(
-            f"{path} is no set of tolerances: it needs 'mean' and 'p95', each a number between 0 and 100."
+            tr("{path} is no set of tolerances: it needs 'mean' and 'p95', each a number between 0 and 100.", path=path)
         ) from None
 
 
@@ -109,4 +110,10 @@ def tolerance_named(name: str, folder: Path | None = None) -> Tolerance:
         return known[name]
     if name.endswith(".json"):
         return read_tolerance(Path(name))
-    raise FideleError(f"There is no tolerance '{name}'; there is {', '.join(known)}, or a .json file of your own.")
+    raise FideleError(
+        tr(
+            "There is no tolerance '{name}'; there is {known}, or a .json file of your own.",
+            name=name,
+            known=", ".join(known),
+        )
+    )

@@ -7,7 +7,8 @@ import numpy as np
 from fidele.arrays import Floats
 from fidele.check.statistics import Comparison
 from fidele.colour.cie import lab_to_lch
-from fidele.colour.words import hue_name
+from fidele.colour.words import FAMILIES, hue_name
+from fidele.language import tr
 
 
 def in_words(comparison: Comparison) -> list[str]:
@@ -16,16 +17,26 @@ def in_words(comparison: Comparison) -> list[str]:
     words = []
     dark, light = int(wanted[:, 0].argmin()), int(wanted[:, 0].argmax())
     if measured[dark, 0] - wanted[dark, 0] > 3:
-        words.append(f"Black is only L* {measured[dark, 0]:.0f}; wanted {wanted[dark, 0]:.0f}.")
+        words.append(
+            tr(
+                "Black is only L* {measured:.0f}; wanted {wanted:.0f}.",
+                measured=measured[dark, 0],
+                wanted=wanted[dark, 0],
+            )
+        )
     if abs(measured[light, 0] - wanted[light, 0]) > 2:
-        words.append(f"White is L* {measured[light, 0]:.0f}; wanted {wanted[light, 0]:.0f}.")
+        words.append(
+            tr("White is L* {measured:.0f}; wanted {wanted:.0f}.", measured=measured[light, 0], wanted=wanted[light, 0])
+        )
     grey = np.hypot(wanted[:, 1], wanted[:, 2]) < 8
     if grey.sum() >= 5:
         cast = measured[grey, 1:] - wanted[grey, 1:]
         strong = np.linalg.norm(cast, axis=1)
         if np.median(strong) > 1.5:
             angle = float(np.degrees(np.arctan2(*cast.mean(axis=0)[::-1]))) % 360
-            words.append(f"Greys lean {hue_name(angle)}, {strong.max():.1f} at the worst.")
+            words.append(
+                tr("Greys lean {hue_name}, {max:.1f} at the worst.", hue_name=hue_name(angle), max=strong.max())
+            )
     words += _hue_words(wanted, measured)
     tints = comparison.masks["light tints"]
     if tints.sum() >= 3:
@@ -34,10 +45,14 @@ def in_words(comparison: Comparison) -> list[str]:
             np.linalg.norm(wanted[tints] - white_wanted, axis=1), 1.0
         )
         if np.median(kept) < 0.55:
-            words.append("Light tints are nearly gone.")
+            words.append(tr("Light tints are nearly gone."))
     lighter = float((measured[:, 0] - wanted[:, 0]).mean())
     if abs(lighter) > 2:
-        words.append(f"All in all {abs(lighter):.0f} too {'light' if lighter > 0 else 'dark'}.")
+        words.append(
+            tr("All in all {lighter:.0f} too light.", lighter=abs(lighter))
+            if lighter > 0
+            else tr("All in all {lighter:.0f} too dark.", lighter=abs(lighter))
+        )
     return words
 
 
@@ -66,9 +81,20 @@ def _hue_words(wanted: Floats, measured: Floats) -> list[str]:
         name, angle, _, hue = max(rows, key=lambda r: abs(r[1]))
         if abs(angle) >= 4:
             words.append(
-                f"{name.capitalize()}s turned {abs(angle):.0f}° to {hue_name((hue + 40 * np.sign(angle)) % 360)}."
+                tr(
+                    "{family} turned {angle:.0f}° to {hue_name}.",
+                    family=FAMILIES[str(name)].capitalize(),
+                    angle=abs(angle),
+                    hue_name=hue_name((hue + 40 * np.sign(angle)) % 360),
+                )
             )
         name, _, chroma, _ = max(rows, key=lambda r: abs(r[2]))
         if abs(chroma) >= 4:
-            words.append(f"{name.capitalize()}s are {'duller' if chroma < 0 else 'purer'} by {abs(chroma):.0f}.")
+            words.append(
+                tr("{family} are duller by {chroma:.0f}.", family=FAMILIES[str(name)].capitalize(), chroma=abs(chroma))
+                if chroma < 0
+                else tr(
+                    "{family} are purer by {chroma:.0f}.", family=FAMILIES[str(name)].capitalize(), chroma=abs(chroma)
+                )
+            )
     return words

@@ -9,6 +9,7 @@ import click
 
 from fidele.commands.common import FILE, places, print_json, session_of_user
 from fidele.errors import FideleError
+from fidele.language import tr
 
 
 @click.group()
@@ -17,7 +18,7 @@ def bench() -> None:
 
 
 @bench.command("show")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def bench_show(as_json: bool) -> None:
     """Show every switch, tray, tank and panel, and how it stands."""
     controls = session_of_user().devices.hands()
@@ -38,10 +39,17 @@ def bench_set(device: str, name: str, value: str) -> None:
     """Change one thing on a device, as a person's hands would."""
     controls = [c for c in session_of_user().devices.hands() if c.device == device]
     if not controls:
-        raise FideleError(f"There is no '{device}' on the bench; see 'fidele bench show'.")
+        raise FideleError(tr("There is no '{device}' on the bench; see 'fidele bench show'.", device=device))
     found = next((c for c in controls if c.name == name), None)
     if found is None:
-        raise FideleError(f"The {device} has no '{name}'; it has {', '.join(c.name for c in controls)}.")
+        raise FideleError(
+            tr(
+                "The {device} has no '{name}'; it has {name2}.",
+                device=device,
+                name=name,
+                name2=", ".join(c.name for c in controls),
+            )
+        )
     found.take(value)
     click.echo(f"{device}, {name}: {value}")
 
@@ -50,18 +58,20 @@ def bench_set(device: str, name: str, value: str) -> None:
 def bench_on() -> None:
     """Offer the bench's stand-ins in this user's own workshop."""
     places().switch_bench(True)
-    click.echo("The bench is on: its printers are offered from the next start.")
+    click.echo(tr("The bench is on: its printers are offered from the next start."))
 
 
 @bench.command("off")
 def bench_off() -> None:
     """Offer them no more."""
     places().switch_bench(False)
-    click.echo("The bench is off.")
+    click.echo(tr("The bench is off."))
 
 
 @bench.command("serve")
-@click.option("--folder", type=FILE, help="Where the machines keep their things; this user's bench where none is said.")
+@click.option(
+    "--folder", type=FILE, help=tr("Where the machines keep their things; this user's bench where none is said.")
+)
 def bench_serve(folder: Path | None) -> None:
     """Serve the bench's printers as queues of a private print server on the loopback, until this is ended."""
     import os
@@ -82,4 +92,4 @@ def bench_serve(folder: Path | None) -> None:
         sys.stdout.flush()
         while not over.wait(0.5) and os.getppid() == parent:
             if not served.alive():
-                raise FideleError("The private print server ended by itself.")
+                raise FideleError(tr("The private print server ended by itself."))

@@ -10,19 +10,20 @@ import click
 
 from fidele.commands.common import FILE, Length, print_json, session_of_user
 from fidele.errors import FideleError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.chart.measurement import Measurement
 
-WITHOUT = click.option("--without", default="", help="Patches to leave out, by id: A4,B5.")
-TOLERANCE = click.option("--tolerance", default="everyday", help="A set of limits by name, or a .json file.")
+WITHOUT = click.option("--without", default="", help=tr("Patches to leave out, by id: A4,B5."))
+TOLERANCE = click.option("--tolerance", default="everyday", help=tr("A set of limits by name, or a .json file."))
 
 
 def _kept(measured: Measurement, without: str) -> Measurement:
     """Return a measurement without the patches that are named."""
     names = {name.strip() for name in without.split(",") if name.strip()}
     if unknown := sorted(names - set(measured.ids)):
-        raise FideleError(f"There is no patch {unknown[0]} to leave out.")
+        raise FideleError(tr("There is no patch {unknown} to leave out.", unknown=unknown[0]))
     return measured.rows(tuple(s for s in measured.ids if s not in names)) if names else measured
 
 
@@ -32,7 +33,7 @@ def chart() -> None:
 
 
 @chart.command("list")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def list_charts(as_json: bool) -> None:
     """List the charts of the family and the pages they can be laid out for."""
     from fidele.chart.family import KINDS, made
@@ -50,22 +51,24 @@ def list_charts(as_json: bool) -> None:
                 "purpose": kind.purpose,
             }
         )
-    rows.append({"name": "visual", "title": "Visual page", "patches": 0, "pages": 1, "purpose": "To be judged by eye"})
+    rows.append(
+        {"name": "visual", "title": tr("Visual page"), "patches": 0, "pages": 1, "purpose": tr("To be judged by eye")}
+    )
     if as_json:
         print_json({"charts": rows, "pages": list(PAGES)})
         return
     for row in rows:
         click.echo(f"{row['name']:10} {row['patches']:5} patches, {row['pages']} on A4: {row['purpose']}")
-    click.echo(f"Pages: {', '.join(PAGES)}")
+    click.echo(tr("Pages: {pages}", pages=", ".join(PAGES)))
 
 
 @chart.command()
 @click.argument("name")
-@click.option("--out", required=True, type=FILE, help="Folder to write into.")
-@click.option("--page", default="", help="Sheet or blank to lay it out for, as in `fidele chart list`.")
-@click.option("--patch", default=0.0, type=Length(0, 1000), help="Width of a patch, in mm or as 0.25in.")
-@click.option("--sorted", "in_order", is_flag=True, help="Patches in order instead of scrambled.")
-@click.option("--for", "target", type=FILE, help="Output profile: patches even in L*a*b* for that printer.")
+@click.option("--out", required=True, type=FILE, help=tr("Folder to write into."))
+@click.option("--page", default="", help=tr("Sheet or blank to lay it out for, as in `fidele chart list`."))
+@click.option("--patch", default=0.0, type=Length(0, 1000), help=tr("Width of a patch, in mm or as 0.25in."))
+@click.option("--sorted", "in_order", is_flag=True, help=tr("Patches in order instead of scrambled."))
+@click.option("--for", "target", type=FILE, help=tr("Output profile: patches even in L*a*b* for that printer."))
 def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: Path | None) -> None:
     """Write a chart as TIFF and its definition as CGATS."""
     import numpy as np
@@ -82,13 +85,13 @@ def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: 
 
     if name == "visual":
         save_picture(out / "visual.tif", draw_visual_page(""), srgb(), 300)
-        click.echo(f"{out / 'visual.tif'}: the visual page, to be judged by eye.")
+        click.echo(tr("{out}: the visual page, to be judged by eye.", out=out / "visual.tif"))
         return
     predicts = None
     if target is not None:
         profile = Profile.open(target)
         if profile.channels != 3:
-            raise FideleError(f"{target} is no profile of an RGB printer.")
+            raise FideleError(tr("{target} is no profile of an RGB printer.", target=target))
 
         def predicts(rgb: Any) -> Any:
             return to_lab(rgb.astype(np.float32), profile, Intent.RELATIVE).astype(float)
@@ -100,15 +103,22 @@ def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: 
         save_picture(place, draw_page(what, number, ""), srgb(), 300)
         written.append(place)
     write(out / f"{name}.txt", to_table(what))
-    click.echo(f"{', '.join(str(w) for w in written)}: {len(what.ids)} patches; definition in {out / f'{name}.txt'}.")
+    click.echo(
+        tr(
+            "{w}: {n} patches; definition in {out}.",
+            w=", ".join(str(w) for w in written),
+            n=len(what.ids),
+            out=out / f"{name}.txt",
+        )
+    )
 
 
 @chart.command()
 @click.argument("scans", nargs=-1, required=True, type=FILE)
-@click.option("--chart", "definition", required=True, type=FILE, help="The chart's definition (CGATS).")
-@click.option("--out", required=True, type=FILE, help="Measurements to write (.txt CGATS, .cxf CxF3).")
-@click.option("--scanner-profile", type=FILE, help="Input profile of the scanner.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--chart", "definition", required=True, type=FILE, help=tr("The chart's definition (CGATS)."))
+@click.option("--out", required=True, type=FILE, help=tr("Measurements to write (.txt CGATS, .cxf CxF3)."))
+@click.option("--scanner-profile", type=FILE, help=tr("Input profile of the scanner."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: Path | None, as_json: bool) -> None:
     """Find a chart on scans and measure its patches: one page on each, or several pages on one."""
     import numpy as np
@@ -136,7 +146,7 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
             pages[one.page] = one
     if space is not None:
         if space.channels != 3:
-            raise FideleError(f"{space.name} is no profile of an RGB scanner.")
+            raise FideleError(tr("{name} is no profile of an RGB scanner.", name=space.name))
         name = describe(space).description
     missing = [str(n + 1) for n in range(what.pages) if n not in pages]
     read_pages = [pages[n] for n in sorted(pages)]
@@ -178,21 +188,39 @@ def read(scans: tuple[Path, ...], definition: Path, out: Path, scanner_profile: 
         )
     else:
         click.echo(
-            f"{out}: {len(whole.index)} patches, turned by {first.turned:.1f}°, "
-            f"light evened by {whole.unevenness * 100:.0f} %."
+            tr(
+                "{out}: {n} patches, turned by {turned:.1f}°, light evened by {unevenness:.0f} %.",
+                out=out,
+                n=len(whole.index),
+                turned=first.turned,
+                unevenness=whole.unevenness * 100,
+            )
         )
     if missing:
-        click.echo(f"caution: page {', '.join(missing)} of {what.pages} was on none of the scans.", err=True)
+        click.echo(
+            tr(
+                "caution: page {missing} of {pages} was on none of the scans.",
+                missing=", ".join(missing),
+                pages=what.pages,
+            ),
+            err=True,
+        )
     if first.mirrored:
-        click.echo("caution: the chart was seen mirrored.", err=True)
+        click.echo(tr("caution: the chart was seen mirrored."), err=True)
     if doubts.any():
         ids = ", ".join(what.ids[i] for i in whole.index[doubts][:8])
-        said = f"{doubts.sum()} patches are doubtful ({ids}): a shadow, a gleam, a finger or a curl; scan them again."
-        click.echo(f"caution: {said}", err=True)
+        said = tr(
+            "{sum} patches are doubtful ({ids}): a shadow, a gleam, a finger or a curl; scan them again.",
+            sum=doubts.sum(),
+            ids=ids,
+        )
+        click.echo(tr("caution: {said}", said=said), err=True)
     if space is None:
-        click.echo("caution: no scanner profile was given; the scan is taken for sRGB.", err=True)
+        click.echo(tr("caution: no scanner profile was given; the scan is taken for sRGB."), err=True)
     elif space.header.device_class == "mntr":
-        click.echo("caution: that is a working space, as cameras write it; no camera is a measuring device.", err=True)
+        click.echo(
+            tr("caution: that is a working space, as cameras write it; no camera is a measuring device."), err=True
+        )
 
 
 @click.group()
@@ -202,9 +230,9 @@ def scanner() -> None:
 
 @scanner.command()
 @click.argument("scan", type=FILE)
-@click.option("--reference", required=True, type=FILE, help="The target's known values and layout (CGATS).")
-@click.option("--profile", "made", required=True, type=FILE, help="The scanner's profile.")
-@click.option("--limit", default=1.0, show_default=True, help="Mean ΔE00 up to which it sees as it did.")
+@click.option("--reference", required=True, type=FILE, help=tr("The target's known values and layout (CGATS)."))
+@click.option("--profile", "made", required=True, type=FILE, help=tr("The scanner's profile."))
+@click.option("--limit", default=1.0, show_default=True, help=tr("Mean ΔE00 up to which it sees as it did."))
 def verify(scan: Path, reference: Path, made: Path, limit: float) -> None:
     """Tell by a scan of a reference target how far a scanner's profile is off today; exit 1 beyond the limit."""
     from fidele.artwork.open import open_artwork
@@ -219,14 +247,14 @@ def verify(scan: Path, reference: Path, made: Path, limit: float) -> None:
     what, known = from_table(table, str(reference)), measurement(table, str(reference))
     reading = read_scan(open_artwork(scan).pixels, what)
     off = scanner_error(reading.rgb, known.Lab[reading.index], Profile.open(made))
-    click.echo(f"off by a mean of {off.mean():.2f} ΔE00, at most {off.max():.2f}")
+    click.echo(tr("off by a mean of {mean:.2f} ΔE00, at most {max:.2f}", mean=off.mean(), max=off.max()))
     sys.exit(0 if off.mean() <= limit else 1)
 
 
 @scanner.command()
 @click.argument("scan", type=FILE)
-@click.option("--reference", required=True, type=FILE, help="The target's known values and layout (CGATS).")
-@click.option("--out", required=True, type=FILE, help="Input profile to write.")
+@click.option("--reference", required=True, type=FILE, help=tr("The target's known values and layout (CGATS)."))
+@click.option("--out", required=True, type=FILE, help=tr("Input profile to write."))
 def characterise(scan: Path, reference: Path, out: Path) -> None:
     """Make a scanner's profile from a scan of a reference target with known L*a*b*."""
     import datetime
@@ -245,8 +273,15 @@ def characterise(scan: Path, reference: Path, out: Path) -> None:
     fit = fit_scanner(reading.rgb, known.Lab[reading.index], out.stem, datetime.datetime.now())
     write_bytes(out, fit.profile)
     click.echo(
-        f"{out}: made from {fit.patches} patches; on patches held out it is off by a mean of {fit.residual_mean:.2f} "
-        f"ΔE00, 95 % within {fit.residual_p95:.2f}. A verdict from this scanner claims no more than that."
+        tr(
+            "{out}: made from {patches} patches; on patches held out it is off by a mean of "
+            "{residual_mean:.2f} ΔE00, 95 % within {residual_p95:.2f}. A verdict from this scanner claims "
+            "no more than that.",
+            out=out,
+            patches=fit.patches,
+            residual_mean=fit.residual_mean,
+            residual_p95=fit.residual_p95,
+        )
     )
 
 
@@ -255,9 +290,9 @@ def characterise(scan: Path, reference: Path, out: Path) -> None:
 @click.argument("measured", type=FILE)
 @TOLERANCE
 @WITHOUT
-@click.option("--relative", is_flag=True, help="Relative to each one's white.")
-@click.option("--report", type=FILE, help="Report to write: .pdf or .html.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--relative", is_flag=True, help=tr("Relative to each one's white."))
+@click.option("--report", type=FILE, help=tr("Report to write: .pdf or .html."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def check(
     reference: Path, measured: Path, tolerance: str, without: str, relative: bool, report: Path | None, as_json: bool
 ) -> None:
@@ -282,8 +317,8 @@ def check(
         from fidele.check.report import Report, verdict_words
         from fidele.desk.report_pdf import write_report
 
-        title = f"{measured.name} against {reference.name}"
-        about = (("Reference", aim.conditions.words()), ("Measured", found.conditions.words()))
+        title = tr("{name} against {name2}", name=measured.name, name2=reference.name)
+        about = ((tr("Reference"), aim.conditions.words()), (tr("Measured"), found.conditions.words()))
         said = tuple(in_words(result))
         write_report(report, Report(title, verdict_words(result), said, result, about, (), tuple(mixed)))
     if as_json:
@@ -307,24 +342,33 @@ def check(
         )
     else:
         click.echo(
-            f"{result.verdict}: {len(result.ids)} patches, ΔE00 mean {result.mean:.2f}, median {result.median:.2f}, "
-            f"95th percentile {result.p95:.2f}, largest {result.largest:.2f} ({result.ids[int(result.worst(1)[0])]})."
+            tr(
+                "{verdict}: {n} patches, ΔE00 mean {mean:.2f}, median {median:.2f}, 95th percentile {p95:.2f}, "
+                "largest {largest:.2f} ({ids}).",
+                verdict=result.verdict,
+                n=len(result.ids),
+                mean=result.mean,
+                median=result.median,
+                p95=result.p95,
+                largest=result.largest,
+                ids=result.ids[int(result.worst(1)[0])],
+            )
         )
         for sentence in (*result.failures, *in_words(result)):
             click.echo(f"  {sentence}")
         for caution in mixed:
-            click.echo(f"caution: {caution}", err=True)
+            click.echo(tr("caution: {caution}", caution=caution), err=True)
     sys.exit(0 if result.passed else 1)
 
 
 @click.command()
 @click.argument("measured", type=FILE)
-@click.option("--chart", "definition", required=True, type=FILE, help="The chart's definition (CGATS).")
-@click.option("--condition", "card", help="Printing condition, by id or name.")
-@click.option("--profile", type=FILE, help="Output profile, where there is no condition.")
+@click.option("--chart", "definition", required=True, type=FILE, help=tr("The chart's definition (CGATS)."))
+@click.option("--condition", "card", help=tr("Printing condition, by id or name."))
+@click.option("--profile", type=FILE, help=tr("Output profile, where there is no condition."))
 @TOLERANCE
 @WITHOUT
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def diagnose(
     measured: Path,
     definition: Path,
@@ -345,7 +389,7 @@ def diagnose(
     from fidele.run.reading import Aim, check_measured, uncertainty_of
 
     if (card is None) == (profile is None):
-        raise FideleError("Say either --condition or --profile.")
+        raise FideleError(tr("Say either --condition or --profile."))
     what, found = from_table(read_table(definition), str(definition)), read_any(measured)
     limits = tolerance_named(tolerance)
     residual = 0.5
@@ -353,13 +397,13 @@ def diagnose(
         session = session_of_user()
         mine = session.conditions.need(card)
         if mine.profile is None:
-            raise FideleError(f"“{mine.name}” has no profile to judge a print by.")
+            raise FideleError(tr("“{name}” has no profile to judge a print by.", name=mine.name))
         session.put_in_force(mine)
         printer = session.shelf.load(mine.profile)
         aim = Aim(mine, printer, limits, session.corrections.of(session.devices.find(mine.printer)))
         residual = session.checking.scanner.residual_mean
     else:
-        words = dict.fromkeys(("id", "name", "printer", "printer_name", "media", "substrate"), "not stated")
+        words = dict.fromkeys(("id", "name", "printer", "printer_name", "media", "substrate"), tr("not stated"))
         aim = Aim(Card.model_validate(words | {"driver": {}}), Profile.open(Path(str(profile))), limits)
     found = _kept(matched(found, what.ids, what.rgb), without)
     checked = check_measured(what, found, aim, uncertainty_of(found, residual))
@@ -389,14 +433,14 @@ def diagnose(
             }
         )
         sys.exit(0 if checked.comparison.passed else 1)
-    sure = f" ({cause.sure * 100:.0f} of 100 cases)" if cause.sure and cause.code != "right" else ""
+    sure = tr(" ({sure:.0f} of 100 cases)", sure=cause.sure * 100) if cause.sure and cause.code != "right" else ""
     click.echo(f"{checked.comparison.verdict}: {cause.title}{sure}. {cause.sentence} {cause.next_step}")
     for suspect in cause.suspects[:6]:
-        left = f"leaves {suspect.fit_de00:5.2f}" if suspect.Lab is not None else " " * 12
+        left = tr("leaves {fit_de00:5.2f}", fit_de00=suspect.fit_de00) if suspect.Lab is not None else " " * 12
         click.echo(f"  {left}  {suspect.confidence * 100:3.0f} %  {suspect.title}")
     for sentence in (*checked.comparison.failures, *checked.words, cause.next_print):
         if sentence:
             click.echo(f"  {sentence}")
     for sentence in checked.cautions:
-        click.echo(f"  caution: {sentence}")
+        click.echo(tr("  caution: {sentence}", sentence=sentence))
     sys.exit(0 if checked.comparison.passed else 1)

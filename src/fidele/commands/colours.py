@@ -10,6 +10,7 @@ import click
 
 from fidele.commands.common import FILE, INTENTS, intent_for, print_json, session_of_user
 from fidele.errors import FideleError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.artwork.picture import Artwork
@@ -17,14 +18,14 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("artwork", type=FILE)
-@click.option("--to", "target", type=FILE, help="The output profile.")
-@click.option("--conditions", is_flag=True, help="Under every printing condition of this workshop, best first.")
-@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
-@click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
-@click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
-@click.option("--page", type=click.IntRange(1), help="Which page of several.")
-@click.option("--assume", type=FILE, help="Profile of artwork that states none.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--to", "target", type=FILE, help=tr("The output profile."))
+@click.option("--conditions", is_flag=True, help=tr("Under every printing condition of this workshop, best first."))
+@click.option("--intent", type=INTENTS, help=tr("Rendering intent; what suits the picture where none is given."))
+@click.option("--bpc/--no-bpc", default=True, show_default=True, help=tr("Black point compensation."))
+@click.option("--tune", type=FILE, help=tr("A tuning (JSON) to apply."))
+@click.option("--page", type=click.IntRange(1), help=tr("Which page of several."))
+@click.option("--assume", type=FILE, help=tr("Profile of artwork that states none."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def losses(
     artwork: Path,
     target: Path | None,
@@ -45,10 +46,12 @@ def losses(
     from fidele.tuning.model import read_tuning
 
     if (target is None) == (not conditions):
-        raise FideleError("Say what it is printed by: --to PROFILE, or --conditions for every condition.")
+        raise FideleError(tr("Say what it is printed by: --to PROFILE, or --conditions for every condition."))
     picture = open_artwork(artwork, Profile.open(assume) if assume else None, page=page - 1 if page else None)
     if picture.page < 0:
-        raise FideleError(f"{artwork} has {picture.pages} pages; say which one with --page.")
+        raise FideleError(
+            tr("{artwork} has {pages} pages; say which one with --page.", artwork=artwork, pages=picture.pages)
+        )
     if target is None:
         _by_condition(picture, as_json)
         return
@@ -75,11 +78,24 @@ def losses(
     if why:
         click.echo(why)
     click.echo(
-        f"{found.lost * 100:.1f} % of the picture is lost (ΔE00 over 2), mean ΔE00 {found.mean_de00:.1f}, "
-        f"95th percentile {found.p95_de00:.1f}."
+        tr(
+            "{lost:.1f} % of the picture is lost (ΔE00 over 2), mean ΔE00 {mean_de00:.1f}, 95th percentile "
+            "{p95_de00:.1f}.",
+            lost=found.lost * 100,
+            mean_de00=found.mean_de00,
+            p95_de00=found.p95_de00,
+        )
     )
     for group in found.groups:
-        click.echo(f"  {group.area * 100:5.1f} %  ΔE00 {group.de00:4.1f}  its {group.name}: {group.words}")
+        click.echo(
+            tr(
+                "  {area:5.1f} %  ΔE00 {de00:4.1f}  its {name}: {words}",
+                area=group.area * 100,
+                de00=group.de00,
+                name=group.name,
+                words=group.words,
+            )
+        )
     for pair in contrast:
         click.echo(f"  {pair.words}")
 
@@ -88,7 +104,7 @@ def _by_condition(picture: Artwork, as_json: bool) -> None:
     held = session_of_user().under_each(picture)(None)
     if not held:
         raise FideleError(
-            "There is no printing condition yet: make one in the window, or `fidele condition import` one."
+            tr("There is no printing condition yet: make one in the window, or `fidele condition import` one.")
         )
     if as_json:
         print_json(
@@ -109,8 +125,8 @@ def _by_condition(picture: Artwork, as_json: bool) -> None:
 
 @click.command()
 @click.argument("colour")
-@click.option("--to", "target", required=True, type=FILE, help="The output profile.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--to", "target", required=True, type=FILE, help=tr("The output profile."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def nearest(colour: str, target: Path, as_json: bool) -> None:
     """Find the nearest printable colours to COLOUR: '#rrggbb', 'r,g,b' of sRGB (0 to 255), or 'lab:L,a,b'."""
     from fidele.icc.profile import Profile
@@ -132,4 +148,12 @@ def nearest(colour: str, target: Path, as_json: bool) -> None:
     click.echo(f"L*a*b* {', '.join(f'{v:.1f}' for v in wanted)}: {said}.")
     for n in found:
         values = " ".join(f"{v * 255:.0f}" for v in n.device)
-        click.echo(f"  {n.flavour:15} ΔE00 {n.de00:4.1f}  {n.words:40} device values {values}")
+        click.echo(
+            tr(
+                "  {flavour:15} ΔE00 {de00:4.1f}  {words:40} device values {values}",
+                flavour=n.flavour,
+                de00=n.de00,
+                words=n.words,
+                values=values,
+            )
+        )

@@ -12,6 +12,7 @@ import click
 
 from fidele import units
 from fidele.errors import FideleError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.artwork.picture import Artwork
@@ -28,7 +29,7 @@ class Number(click.FloatRange):
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
         found = super().convert(value, param, ctx)
         if not math.isfinite(found):
-            self.fail(f"{value!r} is no number.", param, ctx)
+            self.fail(tr("{value!r} is no number.", value=value), param, ctx)
         return float(found)
 
 
@@ -51,7 +52,11 @@ class Length(click.ParamType):
         except FideleError as error:
             self.fail(str(error), param, ctx)
         if not self._low <= mm <= self._high:
-            self.fail(f"{value!r} is not between {self._low:g} and {self._high:g} mm.", param, ctx)
+            self.fail(
+                tr("{value!r} is not between {low:g} and {high:g} mm.", value=value, low=self._low, high=self._high),
+                param,
+                ctx,
+            )
         return mm
 
 
@@ -80,7 +85,7 @@ def session_of_user() -> Session:
 
     session = Session(places())
     for sentence in session.damaged():
-        click.echo(f"fidele: {sentence}", err=True)
+        click.echo(tr("fidele: {sentence}", sentence=sentence), err=True)
     with contextlib.suppress(FideleError):  # the work that was asked for matters more
         session.logbook.back_up()
     return session

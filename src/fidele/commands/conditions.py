@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from fidele.commands.common import FILE, print_json, session_of_user
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.route.condition import Card
@@ -22,7 +23,7 @@ def condition() -> None:
 
 
 @condition.command("list")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def condition_list(as_json: bool) -> None:
     """List the conditions of this workshop."""
     cards = session_of_user().cards.cards()
@@ -43,7 +44,7 @@ def condition_show(card: str) -> None:
 
 @condition.command("export")
 @click.argument("card")
-@click.option("--out", required=True, type=FILE, help="File to write, .zip.")
+@click.option("--out", required=True, type=FILE, help=tr("File to write, .zip."))
 def condition_export(card: str, out: Path) -> None:
     """Write a condition with its profile inside as one file."""
     session = session_of_user()
@@ -64,7 +65,7 @@ def condition_import(file: Path) -> None:
 @condition.command("compare")
 @click.argument("a")
 @click.argument("b")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def condition_compare(a: str, b: str, as_json: bool) -> None:
     """Say in what two conditions differ."""
     found = session_of_user().conditions.compare(a, b)
@@ -74,15 +75,17 @@ def condition_compare(a: str, b: str, as_json: bool) -> None:
     for d in found:
         click.echo(f"{d.label}: {d.one}; {d.other}")
     if not found:
-        click.echo("They are alike.")
+        click.echo(tr("They are alike."))
 
 
 @condition.command("balance")
 @click.argument("card")
 @click.argument("measured", nargs=-1, type=FILE)
-@click.option("--through", multiple=True, type=FILE, help="Of a page that went through the condition's present curves.")
-@click.option("--keep", is_flag=True, help="Keep the curves on the card.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option(
+    "--through", multiple=True, type=FILE, help=tr("Of a page that went through the condition's present curves.")
+)
+@click.option("--keep", is_flag=True, help=tr("Keep the curves on the card."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def condition_balance(
     card: str, measured: tuple[Path, ...], through: tuple[Path, ...], keep: bool, as_json: bool
 ) -> None:
@@ -96,9 +99,11 @@ def condition_balance(
     session = session_of_user()
     mine = session.conditions.need(card)
     if mine.owner != "driver":
-        raise FideleError(f"“{mine.name}” converts otherwise: curves are for a driver that converts by itself.")
+        raise FideleError(
+            tr("“{name}” converts otherwise: curves are for a driver that converts by itself.", name=mine.name)
+        )
     if not measured and not through:
-        raise FideleError("Give one file at least: a measured neutral page (fidele chart make neutral).")
+        raise FideleError(tr("Give one file at least: a measured neutral page (fidele chart make neutral)."))
     session.put_in_force(mine)
     for path in (*measured, *through):
         read_any(path)  # a clear word on what is no file of measurements
@@ -106,7 +111,7 @@ def condition_balance(
     pages = [read_page(bare, path) for path in measured] + [read_page(mine, path) for path in through]
     for path, page in zip((*measured, *through), pages, strict=True):
         if page.Lab is None:
-            raise FideleError(f"{path} holds no measurements of the neutral page.")
+            raise FideleError(tr("{path} holds no measurements of the neutral page.", path=path))
     found = session.balancing.computing(pages)(lambda _: True)
     dark = len(found.greys) // 10
     lean = float(np.percentile(np.hypot(*found.greys[dark:, 1:].T), 95))
@@ -120,14 +125,20 @@ def condition_balance(
         return
     for page in pages:
         click.echo(page.words.partition(", ")[2])
-    click.echo(f"Through the curves greys are expected to lean by {lean:.1f}, tones to be off by L* {off:.1f}.")
+    click.echo(
+        tr(
+            "Through the curves greys are expected to lean by {lean:.1f}, tones to be off by L* {off:.1f}.",
+            lean=lean,
+            off=off,
+        )
+    )
     if keep:
-        click.echo("The curves are on the card.")
+        click.echo(tr("The curves are on the card."))
 
 
 @condition.command("check")
 @click.argument("card")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def condition_check(card: str, as_json: bool) -> None:
     """Read the route back and judge it. CARD is an id, a name, or a file. Exit 1 on a stop."""
     from fidele.route.layers import Chain
@@ -185,7 +196,7 @@ def _card(session: Session, name: str) -> Card:
 
 @click.command()
 @click.argument("card")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def probe(card: str, as_json: bool) -> None:
     """Send known numbers down a condition's route without ink, and say what came out. Exit 1 where they change."""
     from fidele.session.probing import in_words, suspects

@@ -9,6 +9,7 @@ from fidele import units
 from fidele.commands.common import intent_for
 from fidele.commands.printers import chain_of, need_printer
 from fidele.errors import FideleError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.session.model import Session
@@ -30,7 +31,7 @@ class Line:
             "mirror_by": "fidele" if mirror else "nobody",
             "profile": self._profile.content_id,
             "profile_title": profile.stem,
-            "name": f"{self._device.name}, from a command line",
+            "name": tr("{name}, from a command line", name=self._device.name),
             "bpc": bpc,
             "printed_from": "",
         }
@@ -58,8 +59,11 @@ class Line:
         if placing.crosses(media, mirrored=card.mirror_by == "fidele"):
             wide, high = size or artwork.own_mm
             raise FideleError(
-                f"It is {units.size(wide, high)} and does not fit on {media.name}: say a smaller --size, or set a "
-                "larger sheet."
+                tr(
+                    "It is {size} and does not fit on {name}: say a smaller --size, or set a larger sheet.",
+                    size=units.size(wide, high),
+                    name=media.name,
+                )
             )
         job = Job.of(artwork, placing, card, self._profile)
         queue = self._session.queue
@@ -74,9 +78,14 @@ class Line:
         chain = chain_of(self._device.sending(self._settings), self._card)
         wrong = [x for x in chain.layers if x.converts or x.mirrors or x.scale not in (None, 1.0)]
         if wrong:
-            raise FideleError(f"Held: {wrong[0].how}, on top of Fidele. Put that to rest, or give a --reason.")
+            raise FideleError(
+                tr("Held: {how}, on top of Fidele. Put that to rest, or give a --reason.", how=wrong[0].how)
+            )
         if chain.unknown:
             layer = chain.layer(chain.unknown[0])
             raise FideleError(
-                f"Held: {layer.how}. Look it up and say so (see 'fidele printer learn --help'), or give a --reason."
+                tr(
+                    "Held: {how}. Look it up and say so (see 'fidele printer learn --help'), or give a --reason.",
+                    how=layer.how,
+                )
             )

@@ -10,25 +10,26 @@ import click
 from fidele.commands.common import FILE, INTENTS, Number, intent_for
 from fidele.errors import FideleError
 from fidele.icc.spaces import GREYS, SENDS
+from fidele.language import tr
 
 
 @click.command()
 @click.argument("artwork", type=FILE, nargs=-1, required=True)
-@click.option("--to", "target", type=FILE, help="The output profile, or that of a working or grey space.")
-@click.option("--space", type=click.Choice([*SENDS, *GREYS]), help="A working or grey space in place of --to.")
-@click.option("--out", type=FILE, help="File to write (.tif, .png, .jpg, .pdf), for one picture.")
-@click.option("--out-dir", type=FILE, help="Folder to write into, for many.")
-@click.option("--name", default="{name}, converted.tif", show_default=True, help="Names in that folder.")
-@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
-@click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
-@click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
-@click.option("--keep-black", is_flag=True, help="Keep exact black and white as full black and bare paper.")
-@click.option("--keep-primaries", is_flag=True, help="Keep exact primaries too.")
-@click.option("--mirror", is_flag=True, help="Mirror left to right.")
-@click.option("--bits", type=click.Choice(["8"]), help="Reduce to 8 bit, dithered.")
-@click.option("--page", type=click.IntRange(1), help="Which page of several.")
-@click.option("--ppi", type=Number(10, 2400), default=300, show_default=True, help="Of drawings (PDF, SVG).")
-@click.option("--assume", type=FILE, help="Profile of artwork that states none.")
+@click.option("--to", "target", type=FILE, help=tr("The output profile, or that of a working or grey space."))
+@click.option("--space", type=click.Choice([*SENDS, *GREYS]), help=tr("A working or grey space in place of --to."))
+@click.option("--out", type=FILE, help=tr("File to write (.tif, .png, .jpg, .pdf), for one picture."))
+@click.option("--out-dir", type=FILE, help=tr("Folder to write into, for many."))
+@click.option("--name", default=tr("{name}, converted.tif"), show_default=True, help=tr("Names in that folder."))
+@click.option("--intent", type=INTENTS, help=tr("Rendering intent; what suits the picture where none is given."))
+@click.option("--bpc/--no-bpc", default=True, show_default=True, help=tr("Black point compensation."))
+@click.option("--tune", type=FILE, help=tr("A tuning (JSON) to apply."))
+@click.option("--keep-black", is_flag=True, help=tr("Keep exact black and white as full black and bare paper."))
+@click.option("--keep-primaries", is_flag=True, help=tr("Keep exact primaries too."))
+@click.option("--mirror", is_flag=True, help=tr("Mirror left to right."))
+@click.option("--bits", type=click.Choice(["8"]), help=tr("Reduce to 8 bit, dithered."))
+@click.option("--page", type=click.IntRange(1), help=tr("Which page of several."))
+@click.option("--ppi", type=Number(10, 2400), default=300, show_default=True, help=tr("Of drawings (PDF, SVG)."))
+@click.option("--assume", type=FILE, help=tr("Profile of artwork that states none."))
 def convert(
     artwork: tuple[Path, ...],
     target: Path | None,
@@ -60,11 +61,11 @@ def convert(
     from fidele.tuning.model import read_tuning
 
     if (target is None) == (space is None):
-        raise FideleError("Say what it is converted to: --to PROFILE, or --space for a working or grey space.")
+        raise FideleError(tr("Say what it is converted to: --to PROFILE, or --space for a working or grey space."))
     printer = Profile.open(target) if target is not None else space_named(space or "")
     assumed = Profile.open(assume) if assume else None
     if (out is None) == (out_dir is None) or (out is not None and len(artwork) > 1):
-        raise FideleError("Say where to write: --out for one picture, --out-dir for many.")
+        raise FideleError(tr("Say where to write: --out for one picture, --out-dir for many."))
     if out is not None:
         require_writable(artwork[0], out)
     targets = {artwork[0]: out} if out is not None else named(artwork, out_dir or Path(), name)
@@ -88,29 +89,38 @@ def convert(
             if len(targets) == 1:
                 raise
             failed.append(path)
-            click.echo(f"Error: {error}", err=True)
+            click.echo(tr("Error: {error}", error=error), err=True)
             continue
         for doubt in picture.doubts:
             click.echo(doubt, err=True)
-        click.echo(f"{to}: from {picture.slip.words}, {used.value}.{' ' if why else ''}{why}")
+        click.echo(
+            tr(
+                "{to}: from {words}, {value}.{value2}{why}",
+                to=to,
+                words=picture.slip.words,
+                value=used.value,
+                value2=(" " if why else ""),
+                why=why,
+            )
+        )
     note = bpc_note(printer, used, bpc)
     if note:
         click.echo(note, err=True)
     if failed:
-        raise FideleError(f"{len(failed)} of {len(targets)} pictures were not converted.")
+        raise FideleError(tr("{n} of {n2} pictures were not converted.", n=len(failed), n2=len(targets)))
 
 
 @click.command()
 @click.argument("artwork", type=FILE)
-@click.option("--to", "target", required=True, type=FILE, help="The output profile.")
-@click.option("--out", required=True, type=FILE, help="PNG to write.")
-@click.option("--intent", type=INTENTS, help="Rendering intent; what suits the picture where none is given.")
-@click.option("--bpc/--no-bpc", default=True, show_default=True, help="Black point compensation.")
-@click.option("--paper-white", is_flag=True, help="Show the piece's own white.")
-@click.option("--compare", is_flag=True, help="One PNG for each intent that the profile has, with figures.")
-@click.option("--tune", type=FILE, help="A tuning (JSON) to apply.")
-@click.option("--page", type=click.IntRange(1), help="Which page of several.")
-@click.option("--assume", type=FILE, help="Profile of artwork that states none.")
+@click.option("--to", "target", required=True, type=FILE, help=tr("The output profile."))
+@click.option("--out", required=True, type=FILE, help=tr("PNG to write."))
+@click.option("--intent", type=INTENTS, help=tr("Rendering intent; what suits the picture where none is given."))
+@click.option("--bpc/--no-bpc", default=True, show_default=True, help=tr("Black point compensation."))
+@click.option("--paper-white", is_flag=True, help=tr("Show the piece's own white."))
+@click.option("--compare", is_flag=True, help=tr("One PNG for each intent that the profile has, with figures."))
+@click.option("--tune", type=FILE, help=tr("A tuning (JSON) to apply."))
+@click.option("--page", type=click.IntRange(1), help=tr("Which page of several."))
+@click.option("--assume", type=FILE, help=tr("Profile of artwork that states none."))
 def proof(
     artwork: Path,
     target: Path,
@@ -135,10 +145,12 @@ def proof(
     from fidele.tuning.model import read_tuning
 
     if out.suffix.lower() != ".png":
-        raise FideleError(f"{out}: a proof is written as .png.")
+        raise FideleError(tr("{out}: a proof is written as .png.", out=out))
     picture = open_artwork(artwork, Profile.open(assume) if assume else None, page=page - 1 if page else None)
     if picture.page < 0:
-        raise FideleError(f"{artwork} has {picture.pages} pages; say which one with --page.")
+        raise FideleError(
+            tr("{artwork} has {pages} pages; say which one with --page.", artwork=artwork, pages=picture.pages)
+        )
     printer = Profile.open(target)
     what = require_output(printer)
     tuning = read_tuning(tune) if tune else None
@@ -153,8 +165,15 @@ def proof(
         _write_proof(picture, printer, way, to)
         figures[way.intent] = found
         click.echo(
-            f"{to}: {found.out_of_gamut * 100:.1f} % of the area is out of gamut, {found.lost * 100:.1f} % is lost "
-            f"(ΔE00 over 2), mean ΔE00 {found.mean_de00:.1f}, 95th percentile {found.p95_de00:.1f}."
+            tr(
+                "{to}: {out_of_gamut:.1f} % of the area is out of gamut, {lost:.1f} % is lost (ΔE00 over 2), "
+                "mean ΔE00 {mean_de00:.1f}, 95th percentile {p95_de00:.1f}.",
+                to=to,
+                out_of_gamut=found.out_of_gamut * 100,
+                lost=found.lost * 100,
+                mean_de00=found.mean_de00,
+                p95_de00=found.p95_de00,
+            )
         )
     moved = kept(printer, Intent.PERCEPTUAL)
     advice = advise(figures, content_of(picture.laid, picture.profile), moved) if compare else None

@@ -10,16 +10,17 @@ import click
 from fidele.commands.charts import TOLERANCE
 from fidele.commands.common import FILE, print_json, session_of_user
 from fidele.errors import FideleError
+from fidele.language import tr
 
 
 @click.command()
 @click.argument("scan", type=FILE)
-@click.option("--run", type=int, help="Which run it is a piece of.")
-@click.option("--artwork", type=FILE, help="Its artwork, where it was not printed from here.")
-@click.option("--condition", help="And the printing condition, by id or name.")
-@click.option("--photo", is_flag=True, help="A camera saw it, no scanner.")
+@click.option("--run", type=int, help=tr("Which run it is a piece of."))
+@click.option("--artwork", type=FILE, help=tr("Its artwork, where it was not printed from here."))
+@click.option("--condition", help=tr("And the printing condition, by id or name."))
+@click.option("--photo", is_flag=True, help=tr("A camera saw it, no scanner."))
 @TOLERANCE
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def piece(
     scan: Path, run: int | None, artwork: Path | None, condition: str | None, photo: bool, tolerance: str, as_json: bool
 ) -> None:
@@ -37,16 +38,16 @@ def piece(
     from fidele.sheet.placing import Media, Placing
 
     if (run is None) == (artwork is None) or (artwork is None) != (condition is None):
-        raise FideleError("Say --run, or --artwork and --condition.")
+        raise FideleError(tr("Say --run, or --artwork and --condition."))
     session = session_of_user()
     if run is not None:
         job = job_again(session.kept_sources(), session.logbook.run(run))
     else:
         card = session.conditions.need(str(condition))
         if card.profile is None:
-            raise FideleError(f"“{card.name}” has no profile to judge a piece by.")
+            raise FideleError(tr("“{name}” has no profile to judge a piece by.", name=card.name))
         picture = open_artwork(Path(str(artwork)), suppose=session.sources.suppose(Path(str(artwork))))
-        leaf = Media("a sheet", 1000, 1000, (0, 0, 0, 0))
+        leaf = Media(tr("a sheet"), 1000, 1000, (0, 0, 0, 0))
         job = Job.of(picture, Placing.centred(leaf, *picture.own_mm), card, session.shelf.load(card.profile))
     reader = replace(session.checking.reader(), tolerance=tolerance_named(tolerance))
     seen = open_artwork(scan)
@@ -76,10 +77,16 @@ def piece(
     else:
         click.echo(f"{checked.verdict}: {cause.title}. {cause.sentence} {cause.next_step}")
         click.echo(
-            f"  {len(c.ids)} areas, ΔE00 mean {c.mean:.2f}, 95th percentile {c.p95:.2f}; seen by {checked.trust}"
+            tr(
+                "  {n} areas, ΔE00 mean {mean:.2f}, 95th percentile {p95:.2f}; seen by {trust}",
+                n=len(c.ids),
+                mean=c.mean,
+                p95=c.p95,
+                trust=checked.trust,
+            )
         )
         for sentence in (*c.failures, *checked.words):
             click.echo(f"  {sentence}")
         for sentence in checked.cautions:
-            click.echo(f"  caution: {sentence}")
+            click.echo(tr("  caution: {sentence}", sentence=sentence))
     sys.exit(0 if checked.verdict == "pass" and cause.code == "right" else 1)

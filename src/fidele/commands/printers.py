@@ -12,6 +12,7 @@ import click
 from fidele import units
 from fidele.commands.common import FILE, print_json, session_of_user
 from fidele.errors import FideleError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.devices.protocol import Printer
@@ -35,8 +36,8 @@ def need_printer(session: Session, name: str) -> Printer:
     every = session.devices.printers
     found = next((p for p in every if name in (p.id, p.id.partition("/")[2], p.name)), None)
     if found is None:
-        here = f"There is {', '.join(p.id for p in every)}." if every else session.devices.missing()
-        raise FideleError(f"There is no printer '{name}' here. {here}".strip())
+        here = tr("There is {id}.", id=", ".join(p.id for p in every)) if every else session.devices.missing()
+        raise FideleError(tr("There is no printer '{name}' here. {here}", name=name, here=here).strip())
     return found
 
 
@@ -46,12 +47,12 @@ def _state(device: Printer, card: Card) -> str:
     except FideleError as error:
         return str(error)
     if status is None:
-        return "not within reach"
-    return status.says or ("ready" if status.online else "does not answer")
+        return tr("not within reach")
+    return status.says or (tr("ready") if status.online else tr("does not answer"))
 
 
 @printer.command("list")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def printer_list(as_json: bool) -> None:
     """List every printer: queues of this machine, and those that were described."""
     session = session_of_user()
@@ -66,13 +67,13 @@ def printer_list(as_json: bool) -> None:
         click.echo(f"{row['id']:24} {row['name']} ({row['kind']}){': ' if row['state'] else ''}{row['state']}")
     if not rows:
         click.echo(
-            session.devices.missing() or "There is no printer here. Add one to the print service, or describe it."
+            session.devices.missing() or tr("There is no printer here. Add one to the print service, or describe it.")
         )
 
 
 @printer.command("show")
 @click.argument("name", metavar="ID")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def printer_show(name: str, as_json: bool) -> None:
     """Show what a printer says of itself: state, sheets, options, and what is known of their meaning."""
     session = session_of_user()
@@ -99,9 +100,28 @@ def printer_show(name: str, as_json: bool) -> None:
     if as_json:
         print_json(shown)
         return
-    click.echo(f"{device.name} ({shown['kind']}): {shown['state']}; {shown['ppi']} to the inch, {shown['bits']} bit")
+    click.echo(
+        tr(
+            "{name} ({shown}): {shown2}; {shown3} to the inch, {shown4} bit",
+            name=device.name,
+            shown=shown["kind"],
+            shown2=shown["state"],
+            shown3=shown["ppi"],
+            shown4=shown["bits"],
+        )
+    )
     for size, (width, height, left, top, right, bottom) in sheets.items():
-        click.echo(f"  {size}: {units.size(width, height, 1)}, margins {left:g} {top:g} {right:g} {bottom:g} mm")
+        click.echo(
+            tr(
+                "  {size}: {size2}, margins {left:g} {top:g} {right:g} {bottom:g} mm",
+                size=size,
+                size2=units.size(width, height, 1),
+                left=left,
+                top=top,
+                right=right,
+                bottom=bottom,
+            )
+        )
     for option, said in shown["options"].items():
         meaning = next((m for m, s in meanings.items() if option in s["options"]), "")
         known = f"  [{meaning}: {learned.how(meaning)}]" if meaning and learned else ""
@@ -122,7 +142,7 @@ def _or_none(values: list[bool | None]) -> bool | None:
 
 @printer.command("probe")
 @click.argument("name", metavar="ID")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def printer_probe(name: str, as_json: bool) -> None:
     """Send known numbers down a printer's route without ink, as it is set now. Exit 1 where something changes them."""
     from fidele.run.probes import probe
@@ -153,19 +173,19 @@ def printer_probe(name: str, as_json: bool) -> None:
 
 @printer.command("learn")
 @click.argument("name", metavar="ID")
-@click.option("--leaves-alone", metavar="OPTION=CHOICE", help="This choice leaves the numbers alone; you looked.")
-@click.option("--corrects", metavar="CHOICE", default="", help="This other choice of it converts the maker's way.")
+@click.option("--leaves-alone", metavar="OPTION=CHOICE", help=tr("This choice leaves the numbers alone; you looked."))
+@click.option("--corrects", metavar="CHOICE", default="", help=tr("This other choice of it converts the maker's way."))
 @click.option(
-    "--try", "tries", multiple=True, metavar="OPTION=CHOICE", help="Two choices of an option, to be compared."
+    "--try", "tries", multiple=True, metavar="OPTION=CHOICE", help=tr("Two choices of an option, to be compared.")
 )
-@click.option("--print", "printing", is_flag=True, help="Print the driver chart under each of them.")
-@click.option("--read", "files", nargs=2, type=FILE, help="Scans or measurements of the two prints, in that order.")
-@click.option("--pressed", is_flag=True, help="The two prints were pressed on something, which mirrors them.")
-@click.option("--true-size", is_flag=True, help="The driver scales nothing behind its last raster; you looked.")
-@click.option("--not-mirrored", is_flag=True, help="It mirrors nothing there; you looked.")
-@click.option("--from", "theirs", type=FILE, help="Take in what a colleague learned.")
-@click.option("--export", "out", type=FILE, help="Write what is known as a file for a colleague.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--print", "printing", is_flag=True, help=tr("Print the driver chart under each of them."))
+@click.option("--read", "files", nargs=2, type=FILE, help=tr("Scans or measurements of the two prints, in that order."))
+@click.option("--pressed", is_flag=True, help=tr("The two prints were pressed on something, which mirrors them."))
+@click.option("--true-size", is_flag=True, help=tr("The driver scales nothing behind its last raster; you looked."))
+@click.option("--not-mirrored", is_flag=True, help=tr("It mirrors nothing there; you looked."))
+@click.option("--from", "theirs", type=FILE, help=tr("Take in what a colleague learned."))
+@click.option("--export", "out", type=FILE, help=tr("Write what is known as a file for a colleague."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def printer_learn(
     name: str,
     leaves_alone: str | None,
@@ -193,7 +213,7 @@ def printer_learn(
     device, words = need_printer(session, name), session.devices.learned
     learned = getattr(device, "learned", None)
     if learned is None or words is None:
-        raise FideleError(f"The {device.name} has no driver whose options could be learned.")
+        raise FideleError(tr("The {name} has no driver whose options could be learned.", name=device.name))
     if theirs is not None:
         words.take_in(theirs)
         learned = device.learned  # type: ignore[attr-defined]
@@ -204,11 +224,18 @@ def printer_learn(
     if tries:
         pairs = [one.partition("=")[::2] for one in tries]
         if len(pairs) != 2 or pairs[0][0] != pairs[1][0] or not (printing or files):
-            raise FideleError("Say two choices of one option with --try, and --print or --read.")
+            raise FideleError(tr("Say two choices of one option with --try, and --print or --read."))
         control, choices = pairs[0][0], (pairs[0][1], pairs[1][1])
         if printing:
             for choice in choices:
-                click.echo(f"run {learning.order_chart(session.queue, device, control, choice)}: {control}: {choice}")
+                click.echo(
+                    tr(
+                        "run {order_chart}: {control}: {choice}",
+                        order_chart=learning.order_chart(session.queue, device, control, choice),
+                        control=control,
+                        choice=choice,
+                    )
+                )
         if files:
             told = learning.read_pair(session.devices, device, control, choices, files, pressed)
             click.echo(told.said(*choices), err=as_json)
@@ -232,16 +259,22 @@ def printer_learn(
         return
     click.echo(f"{learned.driver}")
     for meaning, said in learned.meanings.items():
-        extra = f"; “{learned.passes}” leaves the numbers alone" if meaning == "colour" and learned.passes else ""
+        extra = (
+            tr("; “{passes}” leaves the numbers alone", passes=learned.passes)
+            if meaning == "colour" and learned.passes
+            else ""
+        )
         click.echo(f"  {meaning}: {', '.join(said.options)} ({learned.how(meaning)}){extra}")
 
 
 @click.command()
-@click.option("--device", "name", help="Which scanner, as 'fidele scan --list' shows it; the first where none is said.")
-@click.option("--out", type=FILE, help="File to write (.tif, .png).")
+@click.option(
+    "--device", "name", help=tr("Which scanner, as 'fidele scan --list' shows it; the first where none is said.")
+)
+@click.option("--out", type=FILE, help=tr("File to write (.tif, .png)."))
 @click.option("--ppi", type=click.IntRange(50, 2400), default=300, show_default=True)
-@click.option("--list", "listing", is_flag=True, help="List the scanners of this machine.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--list", "listing", is_flag=True, help=tr("List the scanners of this machine."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def scan(name: str | None, out: Path | None, ppi: int, listing: bool, as_json: bool) -> None:
     """Scan with every improvement of the scanner at rest; what stays on is said."""
     from fidele.artwork.save import save_picture
@@ -255,11 +288,11 @@ def scan(name: str | None, out: Path | None, ppi: int, listing: bool, as_json: b
             click.echo(f"{one.device}: {one.name}")
         return
     if out is None:
-        raise FideleError("Say where to write: --out FILE.")
+        raise FideleError(tr("Say where to write: --out FILE."))
     if name is None:
         here = scanners()
         if not here:
-            raise FideleError("No scanner answers on this machine.")
+            raise FideleError(tr("No scanner answers on this machine."))
         chosen = here[0]
     else:
         chosen = SaneScanner(name)
@@ -276,6 +309,14 @@ def scan(name: str | None, out: Path | None, ppi: int, listing: bool, as_json: b
     if as_json:
         print_json(shown)
         return
-    click.echo(f"{out}: {seen.pixels.shape[1]} x {seen.pixels.shape[0]} pixels at {seen.ppi:g} to the inch")
+    click.echo(
+        tr(
+            "{out}: {shape} x {shape2} pixels at {ppi:g} to the inch",
+            out=out,
+            shape=seen.pixels.shape[1],
+            shape2=seen.pixels.shape[0],
+            ppi=seen.ppi,
+        )
+    )
     for caution in seen.cautions:
-        click.echo(f"Caution: {caution}.", err=True)
+        click.echo(tr("Caution: {caution}.", caution=caution), err=True)

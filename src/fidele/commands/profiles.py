@@ -11,6 +11,7 @@ import click
 
 from fidele.commands.common import FILE, places, print_json, shelf_of_user
 from fidele.errors import FideleError
+from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.icc.describe import Description
@@ -25,8 +26,8 @@ def profile() -> None:
 
 @profile.command()
 @click.argument("file", type=FILE)
-@click.option("--deep", is_flag=True, help="Also find out how it behaves: round trip, greys, gamut.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--deep", is_flag=True, help=tr("Also find out how it behaves: round trip, greys, gamut."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def inspect(file: Path, deep: bool, as_json: bool) -> None:
     """Say what a profile is and whether it can serve as an output profile."""
     from fidele.icc.behaviour import behaviour
@@ -53,27 +54,44 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
         return
     click.echo(what.description)
     click.echo(
-        f"  {what.class_words} profile, version {what.version}, {what.colour_space} to {what.pcs}, {what.size:,} bytes"
+        tr(
+            "  {class_words} profile, version {version}, {colour_space} to {pcs}, {size:,} bytes",
+            class_words=what.class_words,
+            version=what.version,
+            colour_space=what.colour_space,
+            pcs=what.pcs,
+            size=what.size,
+        )
     )
-    click.echo(f"  intents: {', '.join(what.intents) or 'none'}")
+    click.echo(tr("  intents: {intents}", intents=", ".join(what.intents) or tr("none")))
     if what.white_lab:
-        click.echo(f"  white L*a*b* {what.white_lab}" + (f", black {what.black_lab}" if what.black_lab else ""))
-    click.echo("  can serve as an output profile" if what.usable_as_output else "  cannot serve as an output profile")
+        click.echo(
+            tr("  white L*a*b* {white_lab}", white_lab=what.white_lab)
+            + (tr(", black {black_lab}", black_lab=what.black_lab) if what.black_lab else "")
+        )
+    click.echo(
+        tr("  can serve as an output profile") if what.usable_as_output else tr("  cannot serve as an output profile")
+    )
     if what.patches:
-        click.echo(f"  carries the {what.patches:,} patches that it was made from")
+        click.echo(tr("  carries the {patches:,} patches that it was made from", patches=what.patches))
     for problem in what.problems:
         click.echo(f"  {problem.weight}: {problem.message}" + (f" ({problem.clause})" if problem.clause else ""))
     if found is not None:
         click.echo(f"  {found.sentence}")
         for intent, moved in tables.items():
-            click.echo(f"  its {intent} table {moved.words}")
+            click.echo(tr("  its {intent} table {words}", intent=intent, words=moved.words))
         if found.round_trip:
             trip = found.round_trip
             click.echo(
-                f"  round trip: mean ΔE00 {trip.mean:.2f}, 95th percentile {trip.p95:.2f}, largest {trip.largest:.2f}"
+                tr(
+                    "  round trip: mean ΔE00 {mean:.2f}, 95th percentile {p95:.2f}, largest {largest:.2f}",
+                    mean=trip.mean,
+                    p95=trip.p95,
+                    largest=trip.largest,
+                )
             )
         if found.gamut_volume:
-            click.echo(f"  gamut volume: {found.gamut_volume:,.0f} cubic units of L*a*b*")
+            click.echo(tr("  gamut volume: {gamut_volume:,.0f} cubic units of L*a*b*", gamut_volume=found.gamut_volume))
 
 
 def _tables(opened: Profile, what: Description) -> dict[str, Kept]:
@@ -116,9 +134,9 @@ def _behaves(found: Any) -> dict[str, Any]:
 
 @profile.command()
 @click.argument("paths", nargs=-1, required=True, type=FILE)
-@click.option("--all", "every", is_flag=True, help="Install every profile where a zip or folder holds several.")
-@click.option("--keep-both", is_flag=True, help="Install also where another version has the same description.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--all", "every", is_flag=True, help=tr("Install every profile where a zip or folder holds several."))
+@click.option("--keep-both", is_flag=True, help=tr("Install also where another version has the same description."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def install(paths: tuple[Path, ...], every: bool, keep_both: bool, as_json: bool) -> None:
     """Put profiles on the shelf: files, folders, zips, saved mails.
 
@@ -133,7 +151,7 @@ def install(paths: tuple[Path, ...], every: bool, keep_both: bool, as_json: bool
             click.echo(f"{r.status:9}  {r.id:16}  {r.title or r.path}" + (f": {r.reason}" if r.reason else ""))
         if any(r.status == "choose" for r in results):
             click.echo(
-                "Nothing was put there for 'choose': --all takes every one, --keep-both another version.", err=True
+                tr("Nothing was put there for 'choose': --all takes every one, --keep-both another version."), err=True
             )
     statuses = {r.status for r in results}
     sys.exit(2 if "refused" in statuses else 1 if "choose" in statuses else 0)
@@ -141,7 +159,7 @@ def install(paths: tuple[Path, ...], every: bool, keep_both: bool, as_json: bool
 
 @profile.command("list")
 @click.argument("words", nargs=-1)
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def list_profiles(words: tuple[str, ...], as_json: bool) -> None:
     """List the profiles on this machine, or those in which all WORDS stand."""
     from fidele.store.papers import PapersStore
@@ -174,12 +192,18 @@ def remove(profile_id: str) -> None:
     shelf = shelf_of_user()
     title = entry.title if (entry := shelf.find(profile_id)) else profile_id
     removed = shelf.remove(profile_id)
-    click.echo(f"“{title}” was taken off. Kept as {removed.kept}; 'fidele profile install' puts it back.")
+    click.echo(
+        tr(
+            "“{title}” was taken off. Kept as {kept}; 'fidele profile install' puts it back.",
+            title=title,
+            kept=removed.kept,
+        )
+    )
 
 
 @profile.command("find-lost")
 @click.argument("folders", nargs=-1, type=FILE)
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def find_lost_profiles(folders: tuple[Path, ...], as_json: bool) -> None:
     """Search FOLDERS, or the home folder, for profiles that no program can see, and say why."""
     from fidele.store.lost import find_lost, usual_places
@@ -205,14 +229,17 @@ def find_lost_profiles(folders: tuple[Path, ...], as_json: bool) -> None:
     for f in found:
         click.echo(f"{f.obstacle:14}  {f.title}: {f.why}")
     click.echo(
-        f"{len(found)} found; 'fidele profile install PATH' mends it." if found else "Nothing is lost there.", err=True
+        tr("{n} found; 'fidele profile install PATH' mends it.", n=len(found))
+        if found
+        else tr("Nothing is lost there."),
+        err=True,
     )
 
 
 @profile.command()
 @click.argument("a")
 @click.argument("b")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def compare(a: str, b: str, as_json: bool) -> None:
     """Lay two gamuts over each other. A and B are files, ids on the shelf, 'sRGB' or 'opRGB'."""
     from fidele.icc.compare import compare_profiles
@@ -237,19 +264,23 @@ def _named(name: str) -> Any:
         return spaces[name.casefold()]()
     entry = shelf_of_user().find(name)
     if entry is None:
-        raise FideleError(f"'{name}' is neither a file, nor the id of a profile on the shelf, nor sRGB or opRGB.")
+        raise FideleError(
+            tr("'{name}' is neither a file, nor the id of a profile on the shelf, nor sRGB or opRGB.", name=name)
+        )
     return Profile.open(entry.path)
 
 
 @profile.command()
 @click.argument("measured", nargs=-1, required=True, type=FILE)
-@click.option("--chart", "definition", type=FILE, help="The chart that was printed (CGATS), where files state no RGB.")
-@click.option("--out", type=FILE, help="Profile to write; without it only the report is made.")
-@click.option("--title", default="", help="What the profile is called.")
-@click.option("--condition", "card", default="", help="The printing condition that it was printed by: it says how.")
-@click.option("--without", default="", help="Patches to leave out, by id: A4,B5.")
-@click.option("--keep-all", is_flag=True, help="Use every patch, however doubtful.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+@click.option(
+    "--chart", "definition", type=FILE, help=tr("The chart that was printed (CGATS), where files state no RGB.")
+)
+@click.option("--out", type=FILE, help=tr("Profile to write; without it only the report is made."))
+@click.option("--title", default="", help=tr("What the profile is called."))
+@click.option("--condition", "card", default="", help=tr("The printing condition that it was printed by: it says how."))
+@click.option("--without", default="", help=tr("Patches to leave out, by id: A4,B5."))
+@click.option("--keep-all", is_flag=True, help=tr("Use every patch, however doubtful."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def make(
     measured: tuple[Path, ...],
     definition: Path | None,
@@ -278,7 +309,7 @@ def make(
     found = gathered([(path.name, read_any(path)) for path in measured], what)
     names = {n.strip() for n in without.split(",") if n.strip()}
     if unknown := sorted(names - set(found.ids)):
-        raise FideleError(f"There is no patch {unknown[0]} to leave out.")
+        raise FideleError(tr("There is no patch {unknown} to leave out.", unknown=unknown[0]))
     states: dict[str, str] = {}
     if card:
         from fidele.commands.common import session_of_user
@@ -317,9 +348,17 @@ def make(
         )
         return
     if out is not None:
-        click.echo(f"{out}: “{title}”, made from {made.used} of {len(found.ids)} patches.")
+        click.echo(
+            tr(
+                "{out}: “{title}”, made from {used} of {n} patches.",
+                out=out,
+                title=title,
+                used=made.used,
+                n=len(found.ids),
+            )
+        )
     click.echo(f"  {said.words}")
     for sentence in (*found.put_right, *made.words(found)):
         click.echo(f"  {sentence}")
     for sentence in found.cautions:
-        click.echo(f"caution: {sentence}", err=True)
+        click.echo(tr("caution: {sentence}", sentence=sentence), err=True)

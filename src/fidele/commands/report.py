@@ -7,10 +7,11 @@ from pathlib import Path
 import click
 
 from fidele.commands.common import FILE, session_of_user
+from fidele.language import tr
 
 
 @click.command()
-@click.option("--out", required=True, type=FILE, help="File to write, .zip.")
+@click.option("--out", required=True, type=FILE, help=tr("File to write, .zip."))
 def report(out: Path) -> None:
     """Collect versions, log and the state of the devices into one file for a fault report; no artwork."""
     from fidele.session.report import write_report

@@ -8,11 +8,13 @@ from importlib import resources
 from PySide6.QtCore import QProcess
 from PySide6.QtWidgets import QApplication
 
+from fidele.language import tr
+
 #: What can play a sound here, and what can show a notification: the first that is there.
 _PLAYERS = ("pw-play", "paplay", "aplay")
 _SHOWERS = {
-    "notify-send": ("--app-name=Fidele", "--icon=fidele", "--urgency=critical", "{title}", "{words}"),
-    "kdialog": ("--title", "{title}", "--passivepopup", "{words}", "20"),
+    "notify-send": ("--app-name=Fidele", "--icon=fidele", "--urgency=critical", tr("{title}"), "{words}"),
+    "kdialog": ("--title", tr("{title}"), "--passivepopup", "{words}", "20"),
 }
 
 

@@ -10,13 +10,14 @@ from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QLibraryInfo, QSettings, Qt, QTranslator
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
 from fidele.desk.preferences import wanted_scale
 from fidele.desk.theme import font, load_fonts, set_scale
 from fidele.errors import FideleError
+from fidele.language import LANGUAGE, tr
 from fidele.logs import keep_log
 from fidele.session.places import Places
 
@@ -43,6 +44,10 @@ def application() -> QApplication:
     _desktop_font[0] = QFont(made.font())
     load_fonts()
     made.setFont(font())
+    if LANGUAGE != "en":  # the toolkit's own words, in its dialogs and menus
+        words = QTranslator(made)
+        if words.load(f"qtbase_{LANGUAGE}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+            made.installTranslator(words)
     return made
 
 
@@ -70,7 +75,7 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
     """Open the window, take files as if they had been dropped, and stay until it is closed; return the exit code."""
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         raise FideleError(
-            "There is no display for the window; 'fidele demo --headless' and the other commands need none."
+            tr("There is no display for the window; 'fidele demo --headless' and the other commands need none.")
         )
     from fidele.desk.instance import Door, hand_over
 
@@ -78,8 +83,10 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
     door = Door(places.data)
     if not door.taken:
         if not hand_over(places.data, files):
-            raise FideleError(f"Fidele is open already on {places.data}, but its window does not answer; look at it.")
-        print("Fidele is open already; its window has them.", file=sys.stderr)
+            raise FideleError(
+                tr("Fidele is open already on {data}, but its window does not answer; look at it.", data=places.data)
+            )
+        print(tr("Fidele is open already; its window has them."), file=sys.stderr)
         return 0
     window = open_window(places, devices)
     door.listen()
@@ -90,7 +97,9 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
             window.session.warn(str(error))
             return
         _log.critical("unforeseen", exc_info=error)
-        window.session.say(f"Something unexpected went wrong ({kind.__name__}: {error}). It is in the log.")
+        window.session.say(
+            tr("Something unexpected went wrong ({name}: {error}). It is in the log.", name=kind.__name__, error=error)
+        )
         sys.__excepthook__(kind, error, trace)
 
     sys.excepthook = unforeseen

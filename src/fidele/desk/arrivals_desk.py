@@ -11,6 +11,7 @@ from fidele.desk.labels import button, clear, label
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.papers.fit import Fit, fit
 from fidele.papers.guess import guess
 from fidele.papers.model import Papers
@@ -26,10 +27,11 @@ class ArrivalsDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = self.head()
-        self.put = button("Put on the shelf", self._put, "Those that are ticked", main=True)
+        self.put = button(tr("Put on the shelf"), self._put, tr("Those that are ticked"), main=True)
         head.addWidget(self.put, alignment=Qt.AlignmentFlag.AlignTop)
         head.addWidget(
-            button("Leave them all", self._leave, "Nothing is put on the shelf"), alignment=Qt.AlignmentFlag.AlignTop
+            button(tr("Leave them all"), self._leave, tr("Nothing is put on the shelf")),
+            alignment=Qt.AlignmentFlag.AlignTop,
         )
         self.box.addLayout(head)
         inside = QWidget()
@@ -48,38 +50,42 @@ class ArrivalsDesk(Desk):
         clear(self._list)
         self.ticks, self.choices = {}, {}
         if delivery is None:
-            self.title.setText("No new profiles")
-            self.state.setText("Drop a profile, a zip or a mail anywhere on this window.")
+            self.title.setText(tr("No new profiles"))
+            self.state.setText(tr("Drop a profile, a zip or a mail anywhere on this window."))
             self.put.setEnabled(False)
             return
         asked = list({a.id: a for a in delivery.arrivals if a.status in ("new", "other-version")}.values())
         fits = {a.id: self._fit(a) for a in asked}
         asked.sort(key=lambda a: (fits[a.id].rank, a.title.casefold()))
         best = min((f.rank for f in fits.values()), default=2)
-        self.title.setText("Which of them?" if len(asked) > 1 else "Another version")
+        self.title.setText(tr("Which of them?") if len(asked) > 1 else tr("Another version"))
         count = len(asked)
         self.state.setText(
-            (f"{count} profiles came together. What fits {self._wanted()} is ticked." if count > 1 else "")
-            + (" The leaflets that came with them are kept too." if delivery.leaflets else "")
+            (
+                tr("{count} profiles came together. What fits {wanted} is ticked.", count=count, wanted=self._wanted())
+                if count > 1
+                else ""
+            )
+            + (tr(" The leaflets that came with them are kept too.") if delivery.leaflets else "")
         )
         for arrival in asked:
             self._add(arrival, fits[arrival.id], len(asked) == 1 or (fits[arrival.id].rank == best and best < 2))
         there = [a for a in delivery.arrivals if a.status == "already"]
         refused = [(a.title, a.reason) for a in delivery.arrivals if a.status == "refused"] + list(delivery.refused)
         for arrival in there:
-            self._list.addWidget(Tile(arrival.title, [arrival.reason], "already there"))
+            self._list.addWidget(Tile(arrival.title, [arrival.reason], tr("already there")))
         for title, why in refused:
             self._list.addWidget(Tile(title, [why], "refused"))
         if delivery.leaflets:
             names = ", ".join(dict.fromkeys(one.name for one in delivery.leaflets))
-            self._list.addWidget(label(f"With them: {names}", 8.5, dim=True, wrap=True))
+            self._list.addWidget(label(tr("With them: {names}", names=names), 8.5, dim=True, wrap=True))
         self._list.addStretch()
         self._count()
 
     def _wanted(self, in_full: bool = False) -> str:
         if self.session.card is None:
-            return f"the {self.session.device.name}"
-        return "the printer, media and piece of the condition in force" if in_full else "the condition in force"
+            return tr("the {name}", name=self.session.device.name)
+        return tr("the printer, media and piece of the condition in force") if in_full else tr("the condition in force")
 
     def _fit(self, arrival: Arrival) -> Fit:
         session = self.session
@@ -95,29 +101,35 @@ class ArrivalsDesk(Desk):
         if what is None:
             return
         tick = QCheckBox()
-        tick.setAccessibleName(f"Put {arrival.title} on the shelf")
+        tick.setAccessibleName(tr("Put {title} on the shelf", title=arrival.title))
         tick.setChecked(ticked)
         tick.toggled.connect(lambda _: self._count())
         self.ticks[arrival.id] = tick
         intents = ", ".join(Intent(i).words for i in what.intents if i != "absolute")
         lines = [
-            f"{what.class_words[:1].upper()}{what.class_words[1:]}, {what.colour_space}, version {what.version}"
-            + (f", made {what.made[:10]}" if what.made else "")
+            tr(
+                "{class_words}{class_words2}, {colour_space}, version {version}",
+                class_words=what.class_words[:1].upper(),
+                class_words2=what.class_words[1:],
+                colour_space=what.colour_space,
+                version=what.version,
+            )
+            + (tr(", made {made}", made=what.made[:10]) if what.made else "")
             + (f"; {intents}" if intents else "")
             + f". {arrival.found.name}, {what.size:,} bytes.",
-            fits.words if fits.grade != "fits" else f"Fits {self._wanted(in_full=True)}.",
+            fits.words if fits.grade != "fits" else tr("Fits {wanted}.", wanted=self._wanted(in_full=True)),
             arrival.reason,
         ]
-        mark = {"fits": "fits", "perhaps": "may fit", "not": "does not fit"}[fits.grade]
+        mark = {"fits": tr("fits"), "perhaps": tr("may fit"), "not": tr("does not fit")}[fits.grade]
         tile = Tile(arrival.title, lines, mark, before=tick)
         if arrival.status == "other-version":
-            way = choice(f"What to do with {arrival.title}")
-            way.addItem("beside the other", "put")
+            way = choice(tr("What to do with {title}", title=arrival.title))
+            way.addItem(tr("beside the other"), "put")
             for rival in arrival.rivals:
                 if rival.own:
-                    way.addItem(f"in place of {rival.path.name}", f"instead:{rival.id}")
+                    way.addItem(tr("in place of {name}", name=rival.path.name), f"instead:{rival.id}")
             way.setToolTip(
-                "Both can stay; or this one takes the place of the other, in every condition. Undo brings it back."
+                tr("Both can stay; or this one takes the place of the other, in every condition. Undo brings it back.")
             )
             self.choices[arrival.id] = way
             tile.right.addWidget(way)
@@ -126,7 +138,7 @@ class ArrivalsDesk(Desk):
     def _count(self) -> None:
         count = sum(t.isChecked() for t in self.ticks.values())
         self.put.setEnabled(count > 0)
-        self.put.setText(f"Put {count} on the shelf" if count else "Put on the shelf")
+        self.put.setText(tr("Put {count} on the shelf", count=count) if count else tr("Put on the shelf"))
 
     def _put(self) -> None:
         chosen = {}

@@ -20,12 +20,13 @@ from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
+from fidele.language import tr
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.sources import Rule, Space
 from fidele.tiles import Progress
 
-_AS_SAID = "as the file says"
+_AS_SAID = tr("as the file says")
 
 
 class ArtworkDesk(Desk):
@@ -36,20 +37,24 @@ class ArtworkDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         top = QHBoxLayout()
-        self.title = heading("No artwork yet")
+        self.title = heading(tr("No artwork yet"))
         self.title.setMinimumWidth(60)
         self.title.setWordWrap(True)
         top.addWidget(self.title, 1)
-        tip = "PNG, JPEG, TIFF, WebP, PDF or SVG (Ctrl+O); or drop it on the window, or paste it (Ctrl+V)"
-        top.addWidget(button("Open a picture …", lambda: self.pick.emit("artwork"), tip))
-        top.addWidget(button("Jobs …", lambda: self.go.emit("Jobs"), "The work that is kept, and a new one (Ctrl+J)"))
-        self.more = button("More", self._more, "Converted files, a watched folder, the control chart, house rules")
+        tip = tr("PNG, JPEG, TIFF, WebP, PDF or SVG (Ctrl+O); or drop it on the window, or paste it (Ctrl+V)")
+        top.addWidget(button(tr("Open a picture …"), lambda: self.pick.emit("artwork"), tip))
+        top.addWidget(
+            button(tr("Jobs …"), lambda: self.go.emit("Jobs"), tr("The work that is kept, and a new one (Ctrl+J)"))
+        )
+        self.more = button(
+            tr("More"), self._more, tr("Converted files, a watched folder, the control chart, house rules")
+        )
         top.addWidget(self.more)
         self.box.addLayout(top)
         self.question = label("", 9.0, wrap=True)
         self.box.addWidget(self.question)
         self.view = PictureView()
-        self.view.empty = "Drop a picture anywhere on this window, open one, or paste it."
+        self.view.empty = tr("Drop a picture anywhere on this window, open one, or paste it.")
         self.view.tooth_chosen.connect(self._tooth)
         fill(self.box, (self.view, 1), self._slip_row())
         self.strip = Strip(work)
@@ -64,24 +69,24 @@ class ArtworkDesk(Desk):
     def _slip_row(self) -> QHBoxLayout:
         row = across(space=8)
         self.slip = line(
-            "", 9.0, bold=True, tip="The source slip: where the meaning of the picture's numbers comes from"
+            "", 9.0, bold=True, tip=tr("The source slip: where the meaning of the picture's numbers comes from")
         )
         row.addWidget(self.slip, 1)
-        self.page_label = label("page", 9.0, dim=True)
+        self.page_label = label(tr("page"), 9.0, dim=True)
         self.page = QSpinBox()
         self.page.setFont(font(9))
-        self.page.setAccessibleName("Page of the file")
+        self.page.setAccessibleName(tr("Page of the file"))
         self.page.setKeyboardTracking(False)
         self.page.valueChanged.connect(lambda n: self._read_again(self.session.pieces.take_page, n - 1))
         fill(row, self.page_label, self.page)
-        self.always = button("From now on …", self._offer_rules, "Make this a house rule for pictures like it")
+        self.always = button(tr("From now on …"), self._offer_rules, tr("Make this a house rule for pictures like it"))
         row.addWidget(self.always)
         self.by_eye = button(
-            "By eye", self._ask, "Show the predicted prints under the spaces that it could be in, side by side"
+            tr("By eye"), self._ask, tr("Show the predicted prints under the spaces that it could be in, side by side")
         )
         self.by_eye.setCheckable(True)
-        fill(row, self.by_eye, label("take it for", 9.0, dim=True))
-        self.space = choice("Colour space of the picture", chosen=self._choose, letters=16)
+        fill(row, self.by_eye, label(tr("take it for"), 9.0, dim=True))
+        self.space = choice(tr("Colour space of the picture"), chosen=self._choose, letters=16)
         self.space.setMaximumWidth(200)
         row.addWidget(self.space)
         return row
@@ -98,22 +103,25 @@ class ArtworkDesk(Desk):
         """Return what else can be done here: words and deed."""
         session = self.session
         done: list[tuple[str, Callable[[], object]]] = [
-            ("Write converted files …", self.convert_wanted.emit),
-            ("Convert many pictures …", partial(self.go.emit, "Batch")),
-            ("Write a file for another house …", self.house_wanted.emit),
+            (tr("Write converted files …"), self.convert_wanted.emit),
+            (tr("Convert many pictures …"), partial(self.go.emit, "Batch")),
+            (tr("Write a file for another house …"), self.house_wanted.emit),
             *self._mirrored(),
-            ("Take the control chart", partial(self.guarded, session.open_chart, "control")),
+            (tr("Take the control chart"), partial(self.guarded, session.open_chart, "control")),
             *(
-                [(f"Stop watching {session.inbox.folder.name}", session.inbox.stop)]
+                [(tr("Stop watching {name}", name=session.inbox.folder.name), session.inbox.stop)]
                 if session.inbox.folder is not None
                 else [
-                    ("Watch a folder for pictures …", partial(self.pick.emit, "inbox")),
-                    ("Watch a folder and convert what arrives …", partial(self.pick.emit, "inbox-convert")),
+                    (tr("Watch a folder for pictures …"), partial(self.pick.emit, "inbox")),
+                    (tr("Watch a folder and convert what arrives …"), partial(self.pick.emit, "inbox-convert")),
                 ]
             ),
         ]
         done += [
-            (f"Forget: {rule.where} are {rule.space.removeprefix('grey:')}", partial(session.sources.drop_rule, rule))
+            (
+                tr("Forget: {where} are {space}", where=rule.where, space=rule.space.removeprefix("grey:")),
+                partial(session.sources.drop_rule, rule),
+            )
             for rule in session.sources.rules.all()
         ]
         return done
@@ -123,7 +131,7 @@ class ArtworkDesk(Desk):
         piece = self.session.pieces.current
         if piece is None or piece.chart is not None:
             return []
-        words = "It is not mirrored in its file" if piece.mirrored else "It came mirrored: turn it back"
+        words = tr("It is not mirrored in its file") if piece.mirrored else tr("It came mirrored: turn it back")
         return [(words, partial(self.guarded, self.session.pieces.came_mirrored, not piece.mirrored))]
 
     def _ask(self) -> None:
@@ -188,8 +196,12 @@ class ArtworkDesk(Desk):
     def _offer_rules(self) -> None:
         menu = QMenu(self)
         for rule in self.rules_offered():
-            words = f"a client, whose folders are called “{rule.client}”" if rule.client else rule.where
-            menu.addAction(f"for {_shortened(words)}", partial(self.session.sources.make_rule, rule))
+            words = (
+                tr("a client, whose folders are called “{client}”", client=rule.client) if rule.client else rule.where
+            )
+            menu.addAction(
+                tr("for {shortened}", shortened=_shortened(words)), partial(self.session.sources.make_rule, rule)
+            )
         menu.exec(self.always.mapToGlobal(self.always.rect().bottomLeft()))
 
     # Showing -----------------------------------------------------------------------------------------------------
@@ -207,7 +219,7 @@ class ArtworkDesk(Desk):
         for widget in (self.page, self.page_label):
             widget.setVisible(several)
         if artwork is None or piece is None:
-            self.title.setText("No artwork yet")
+            self.title.setText(tr("No artwork yet"))
             self.slip.setText("")
             self.question.setVisible(False)
             self.always.setVisible(False)
@@ -216,23 +228,30 @@ class ArtworkDesk(Desk):
         doubt = session.sources.doubt(artwork) if session.chart is None else ""
         asks = usable and (piece.number in self._asking or (bool(doubt) and piece.number not in self._answered))
         self.by_eye.setChecked(asks)
-        self.title.setText("Which of these looks right?" if asks else f"{artwork.path.name}, as it was sent")
+        self.title.setText(
+            tr("Which of these looks right?") if asks else tr("{name}, as it was sent", name=artwork.path.name)
+        )
         self.question.setText(
-            f"{doubt or 'What do its colours mean?'} Below it is printed as if it were made in each of these spaces. "
-            "Drag the picture beneath them, and click the name of the one that looks right."
+            tr(
+                "{doubt} Below it is printed as if it were made in each of these spaces. Drag the picture "
+                "beneath them, and click the name of the one that looks right.",
+                doubt=doubt or tr("What do its colours mean?"),
+            )
         )
         self.question.setVisible(asks)
-        self.slip.setText(f"Source: {artwork.slip.words}")
+        self.slip.setText(tr("Source: {words}", words=artwork.slip.words))
         self.always.setVisible(artwork.slip.kind == "chosen" and session.chart is None)
         self._list_spaces(artwork)
         if several:
             self.page.blockSignals(True)
             self.page.setRange(1, artwork.pages)
             self.page.setValue(max(0, artwork.page) + 1)
-            self.page.setSuffix(f" of {artwork.pages}")
+            self.page.setSuffix(tr(" of {pages}", pages=artwork.pages))
             self.page.blockSignals(False)
         self.view.set_picture(session.laid, keep=True)
-        self.view.set_teeth(self._comb(artwork) if asks else [Tooth("as sent", self._shown(artwork.profile, False))])
+        self.view.set_teeth(
+            self._comb(artwork) if asks else [Tooth(tr("as sent"), self._shown(artwork.profile, False))]
+        )
         self._look_over()
 
     def _list_spaces(self, artwork: Artwork) -> None:
@@ -252,8 +271,8 @@ class ArtworkDesk(Desk):
         teeth = []
         for space in self._teeth:
             profile = space.load()
-            now = "taken for it now" if profile.content_id == artwork.profile.content_id else ""
-            looks = "its numbers look like it" if space.title == hint else ""
+            now = tr("taken for it now") if profile.content_id == artwork.profile.content_id else ""
+            looks = tr("its numbers look like it") if space.title == hint else ""
             beneath = tuple(words for words in (now, looks) if words) or ("",)
             teeth.append(Tooth(space.title, self._shown(profile, printed), beneath))
         return teeth
@@ -279,20 +298,23 @@ class ArtworkDesk(Desk):
         if artwork is None:
             return []
         wide, high = artwork.own_mm
-        resolution = f"{artwork.ppi:.0f} ppi" if artwork.ppi else "not stated, taken for 300"
+        resolution = tr("{ppi:.0f} ppi", ppi=artwork.ppi) if artwork.ppi else tr("not stated, taken for 300")
         rows = [
-            ("Codes", f"{artwork.width:,} x {artwork.height:,}"),
-            ("Depth", f"{artwork.bits} bit, {artwork.profile.header.colour_space}"),
-            ("Resolution", "drawn at any" if artwork.drawing else resolution),
-            ("Own size", units.size(wide, high, 1)),
-            ("Space", text_of(artwork.profile, "desc")),
-            ("Known", artwork.slip.kind),
+            (tr("Codes"), tr("{width:,} x {height:,}", width=artwork.width, height=artwork.height)),
+            (
+                tr("Depth"),
+                tr("{bits} bit, {colour_space}", bits=artwork.bits, colour_space=artwork.profile.header.colour_space),
+            ),
+            (tr("Resolution"), tr("drawn at any") if artwork.drawing else resolution),
+            (tr("Own size"), units.size(wide, high, 1)),
+            (tr("Space"), text_of(artwork.profile, "desc")),
+            (tr("Known"), _KNOWN.get(artwork.slip.kind, artwork.slip.kind)),
         ]
         hint = self.session.sources.hint(artwork) if self.session.chart is None else ""
         if hint:
-            rows.append(("Looks like", f"{hint} (a hint from its numbers)"))
+            rows.append((tr("Looks like"), tr("{hint} (a hint from its numbers)", hint=hint)))
         if self.session.inbox.folder is not None:
-            rows.append(("Watched", str(self.session.inbox.folder)))
+            rows.append((tr("Watched"), str(self.session.inbox.folder)))
         return rows
 
 
@@ -300,3 +322,7 @@ def _shortened(words: str) -> str:
     home = str(Path.home())
     words = words.replace(home, "~") if home != "/" else words
     return words if len(words) < 70 else f"{words[:30]} … {words[-34:]}"
+
+
+#: How a picture's colour space is known, in words.
+_KNOWN = {"stated": tr("stated"), "supposed": tr("supposed"), "chosen": tr("chosen")}

@@ -15,6 +15,7 @@ from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.session.balancing import CHROMA, TONE
 from fidele.session.model import Session
 
@@ -29,10 +30,10 @@ class GreyPlot(QWidget):
         self.setMinimumSize(px(300), px(220))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(
-            "Greys, dark to light: as the driver prints them, and as they are expected through the curves"
+            tr("Greys, dark to light: as the driver prints them, and as they are expected through the curves")
         )
         self.setToolTip(
-            "Upper: a* (full) and b* (dashed) of greys. Lower: L* off the aim. Pale: now. Dark: through the curves."
+            tr("Upper: a* (full) and b* (dashed) of greys. Lower: L* off the aim. Pale: now. Dark: through the curves.")
         )
 
     def show_found(self, found: Balanced | None) -> None:
@@ -40,9 +41,13 @@ class GreyPlot(QWidget):
         self.found = found
         if found is not None:
             said = [
-                f"{when}: greys lean by at most {np.hypot(*greys[3:, 1:].T).max():.1f}, tones are off by L* "
-                f"{np.abs(greys[3:, 0] - found.wanted[3:, 0]).max():.1f}"
-                for when, greys in (("now", found.before), ("through the curves", found.greys))
+                tr(
+                    "{when}: greys lean by at most {max:.1f}, tones are off by L* {max2:.1f}",
+                    when=when,
+                    max=np.hypot(*greys[3:, 1:].T).max(),
+                    max2=np.abs(greys[3:, 0] - found.wanted[3:, 0]).max(),
+                )
+                for when, greys in ((tr("now"), found.before), (tr("through the curves"), found.greys))
             ]
             self.setAccessibleDescription("; ".join(said))
         self.update()
@@ -62,7 +67,10 @@ class GreyPlot(QWidget):
         self._part(painter, upper, casts, "a* b*", CHROMA)
         self._part(painter, lower, tones, "L*", TONE)
         painter.setFont(font(8.5))
-        for words, shade, at in (("as the driver prints them", "faint", 0.0), ("through the curves", "text", 0.42)):
+        for words, shade, at in (
+            (tr("as the driver prints them"), "faint", 0.0),
+            (tr("through the curves"), "text", 0.42),
+        ):
             x = left + at * upper.width()
             painter.setPen(QPen(self.theme.colour(shade), 2))
             painter.drawLine(QPointF(x, px(12)), QPointF(x + px(22), px(12)))
@@ -70,7 +78,7 @@ class GreyPlot(QWidget):
             painter.drawText(QRectF(x + px(28), px(4), px(200), px(16)), Qt.AlignmentFlag.AlignVCenter, words)
         painter.setPen(self.theme.colour("dim"))
         painter.setFont(font(7.5))
-        for share, said in ((0.0, "black"), (0.5, "middle"), (1.0, "white")):
+        for share, said in ((0.0, tr("black")), (0.5, tr("middle")), (1.0, tr("white"))):
             below = QRectF(left + share * upper.width() - px(30), high - px(18), px(60), px(14))
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, said)
 
@@ -88,8 +96,10 @@ class GreyPlot(QWidget):
         painter.setFont(font(7.5))
         painter.setPen(self.theme.colour("dim"))
         right = Qt.AlignmentFlag.AlignRight
-        painter.drawText(QRectF(0, room.top(), room.left() - 5, 13), right, f"{name} +{reach:.0f}")
-        painter.drawText(QRectF(0, room.bottom() - 13, room.left() - 5, 13), right, f"−{reach:.0f}")
+        painter.drawText(
+            QRectF(0, room.top(), room.left() - 5, 13), right, tr("{name} +{reach:.0f}", name=name, reach=reach)
+        )
+        painter.drawText(QRectF(0, room.bottom() - 13, room.left() - 5, 13), right, tr("−{reach:.0f}", reach=reach))
         styles = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
         for values, shade, width in ((sets[0], "faint", 1.4), (sets[1], "text", 2.0)):
             for column in range(values.shape[1]):
@@ -111,24 +121,26 @@ class BalanceDesk(Desk):
         super().__init__(session, work)
         self.balancing = session.balancing
         head = self.head()
-        self.keep_it = button("Keep the curves on the card", self._keep, "One step, which Undo takes back", main=True)
-        self.forget_it = button("Without curves again", self._forget, "Send the driver numbers as they are")
+        self.keep_it = button(
+            tr("Keep the curves on the card"), self._keep, tr("One step, which Undo takes back"), main=True
+        )
+        self.forget_it = button(tr("Without curves again"), self._forget, tr("Send the driver numbers as they are"))
         for one in (self.forget_it, self.keep_it):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.lay = button(
-            "Lay the page on the sheet", self._lay, "87 patches, printed as pictures are: the driver converts"
+            tr("Lay the page on the sheet"), self._lay, tr("87 patches, printed as pictures are: the driver converts")
         )
-        self.compute = button("Compute the curves", self._compute, "From all pages that were measured")
+        self.compute = button(tr("Compute the curves"), self._compute, tr("From all pages that were measured"))
         self._pages = down(space=4)
         self.plot = GreyPlot()
         self.said = label("", 9.5, wrap=True)
         inside = QWidget()
         down(
-            section("1  The page, printed, pressed, and read on the desk Check"),
+            section(tr("1  The page, printed, pressed, and read on the desk Check")),
             self._pages,
             across(self.lay, SPRING),
-            section("2  What the curves will do"),
+            section(tr("2  What the curves will do")),
             across(self.compute, SPRING),
             self.said,
             (self.plot, 1),
@@ -151,20 +163,20 @@ class BalanceDesk(Desk):
         for one in (self.lay, self.compute):
             one.setEnabled(card is not None and not self.work.busy)
         if card is None:
-            self.title.setText("A balance of one’s own needs a printing condition")
-            self.state.setText("Make one first (F6): a printer, a paper, and the driver that converts.")
+            self.title.setText(tr("A balance of one’s own needs a printing condition"))
+            self.state.setText(tr("Make one first (F6): a printer, a paper, and the driver that converts."))
             self.said.setText("")
             return
-        self.title.setText(f"Neutral and even, without a profile: “{card.name}”")
-        curves = "through curves of its own" if card.balance is not None else "and gets numbers as they are"
-        self.state.setText(f"{card.summary}. The driver converts {curves}.")
+        self.title.setText(tr("Neutral and even, without a profile: “{name}”", name=card.name))
+        curves = tr("through curves of its own") if card.balance is not None else tr("and gets numbers as they are")
+        self.state.setText(tr("{summary}. The driver converts {curves}.", summary=card.summary, curves=curves))
         pages = self.balancing.pages() if card.owner == "driver" else []
         for page in pages[:6]:
             self._pages.addWidget(label(page.words, 9.5, wrap=True))
         if not pages:
-            words = "No page was printed yet with what the card says now."
+            words = tr("No page was printed yet with what the card says now.")
             if card.owner == "fidele" and card.profile is not None:
-                words = "Its profile balances greys by itself. Laying the page lets the driver convert instead."
+                words = tr("Its profile balances greys by itself. Laying the page lets the driver convert instead.")
             self._pages.addWidget(label(words, 9.5, dim=True, wrap=True))
         self.compute.setEnabled(self.compute.isEnabled() and any(p.Lab is not None for p in pages))
         self.said.setText(self._words(mine) if mine is not None else "")
@@ -174,9 +186,15 @@ class BalanceDesk(Desk):
         dark = len(found.greys) // 10
         lean = [float(np.percentile(np.hypot(*g[dark:, 1:].T), 95)) for g in (found.before, found.greys)]
         off = [float(np.abs(g[dark:, 0] - found.wanted[dark:, 0]).max()) for g in (found.before, found.greys)]
-        return (
-            f"Greys lean by {lean[0]:.1f} as the driver prints them; through the curves {lean[1]:.1f} is expected. "
-            f"Tones are off by L* {off[0]:.1f} now, {off[1]:.1f} then. The page is sure to ΔE00 {found.error:.1f}."
+        return tr(
+            "Greys lean by {lean:.1f} as the driver prints them; through the curves {lean2:.1f} is "
+            "expected. Tones are off by L* {off:.1f} now, {off2:.1f} then. The page is sure to ΔE00 "
+            "{error:.1f}.",
+            lean=lean[0],
+            lean2=lean[1],
+            off=off[0],
+            off2=off[1],
+            error=found.error,
         )
 
     def _lay(self) -> None:
@@ -203,8 +221,18 @@ class BalanceDesk(Desk):
     def facts(self) -> list[tuple[str, str]]:
         """Return what is good enough, and what the curves cannot do."""
         return [
-            ("How", "a page tells what the driver makes of greys; a second one, through the curves, proves them"),
-            ("Good enough", f"greys lean by no more than {CHROMA:.0f}, tones are off by no more than L* {TONE:.0f}"),
-            ("The darkest", "greys of the last tenth lean as the black of these inks does"),
-            ("Colours", "follow the greys; which of them cannot be printed only a profile tells"),
+            (
+                tr("How"),
+                tr("a page tells what the driver makes of greys; a second one, through the curves, proves them"),
+            ),
+            (
+                tr("Good enough"),
+                tr(
+                    "greys lean by no more than {chroma:.0f}, tones are off by no more than L* {tone:.0f}",
+                    chroma=CHROMA,
+                    tone=TONE,
+                ),
+            ),
+            (tr("The darkest"), tr("greys of the last tenth lean as the black of these inks does")),
+            (tr("Colours"), tr("follow the greys; which of them cannot be printed only a profile tells")),
         ]

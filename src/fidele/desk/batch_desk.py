@@ -19,6 +19,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.session.batch import Batch, Done, Listed
 from fidele.session.model import Session
 from fidele.tuning.conversion import Conversion
@@ -26,7 +27,7 @@ from fidele.tuning.conversion import Conversion
 _SIDE = 56
 _PATH = Qt.ItemDataRole.UserRole
 #: What kinds of values are called.
-_KINDS = {"RGB": "RGB", "GRAY": "grey", "CMYK": "CMYK"}
+_KINDS = {"RGB": "RGB", "GRAY": tr("grey"), "CMYK": "CMYK"}
 
 
 class BatchList(QListWidget):
@@ -41,8 +42,8 @@ class BatchList(QListWidget):
         self.setSpacing(2)
         self.setUniformItemSizes(True)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setAccessibleName("Pictures to be converted")
-        self.setToolTip("Delete takes the chosen pictures off the list; the files stay")
+        self.setAccessibleName(tr("Pictures to be converted"))
+        self.setToolTip(tr("Delete takes the chosen pictures off the list; the files stay"))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
     def show_listed(self) -> None:
@@ -98,10 +99,12 @@ class BatchDesk(Desk):
         self.batch = session.batch
         self.box.addLayout(self.head())
         head = Flow(space=8)
-        self.files = button("Add pictures …", self._pick_files, "Or drop them here")
-        self.folder = button("Add a folder …", self._pick_folder, "With all that is in it; or drop it here")
-        self.none = button("Clear", self._clear, "Begin anew; the files stay", quiet=True)
-        self.go_on = button("Convert into …", self._convert, "Every picture on the list, into a folder", main=True)
+        self.files = button(tr("Add pictures …"), self._pick_files, tr("Or drop them here"))
+        self.folder = button(tr("Add a folder …"), self._pick_folder, tr("With all that is in it; or drop it here"))
+        self.none = button(tr("Clear"), self._clear, tr("Begin anew; the files stay"), quiet=True)
+        self.go_on = button(
+            tr("Convert into …"), self._convert, tr("Every picture on the list, into a folder"), main=True
+        )
         for one in (self.none, self.files, self.folder, self.go_on):
             head.addWidget(one)
         self.box.addLayout(head)
@@ -112,12 +115,12 @@ class BatchDesk(Desk):
         self.list = BatchList(self.batch)
         self.box.addWidget(self.list, 1)
         self.name = entry(
-            "Names of the files", tip="{name} stands for the picture's own name; the ending says the kind"
+            tr("Names of the files"), tip=tr("{name} stands for the picture's own name; the ending says the kind")
         )
         self.name.setText(NAME)
-        named = label("Names of the files", 9.0)
+        named = label(tr("Names of the files"), 9.0)
         named.setBuddy(self.name)
-        self.box.addLayout(across(named, (self.name, 1), label("{name} is the picture's own name", 8.5, dim=True)))
+        self.box.addLayout(across(named, (self.name, 1), label(tr("{name} is the picture's own name"), 8.5, dim=True)))
         self._settings: QSettings | None = None
 
     def restore(self, settings: QSettings) -> None:
@@ -135,21 +138,21 @@ class BatchDesk(Desk):
 
     def _pick_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
-            self, "Add pictures", self._folder("artwork"), f"Pictures ({' '.join(KINDS)})"
+            self, tr("Add pictures"), self._folder("artwork"), tr("Pictures ({kinds})", kinds=" ".join(KINDS))
         )
         if names:
             self._remember("artwork", Path(names[0]).parent)
             self.add([Path(name) for name in names])
 
     def _pick_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Add a folder", self._folder("artwork"))
+        name = QFileDialog.getExistingDirectory(self, tr("Add a folder"), self._folder("artwork"))
         if name:
             self._remember("artwork", Path(name))
             self.add([Path(name)])
 
     def add(self, paths: list[Path]) -> None:
         """Look at pictures and folders beside the interface, and put what is found on the list."""
-        title = "Looking at pictures"
+        title = tr("Looking at pictures")
         self.work.run(title, self.batch.looking(paths), self._looked, lane="opening")
 
     def _looked(self, found: tuple[Listed, ...]) -> None:
@@ -172,11 +175,13 @@ class BatchDesk(Desk):
         """
         card, profile = self.session.need_card(), self.session.profile
         if profile is None:
-            raise FideleError("The condition has no output profile to convert to; drop one on the window.")
+            raise FideleError(tr("The condition has no output profile to convert to; drop one on the window."))
         return Order(profile, Conversion(card.intent, card.bpc), card.mirror_by == "fidele", condition=card.name)
 
     def _convert(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Where do the converted files go?", self._folder("converted"))
+        folder = QFileDialog.getExistingDirectory(
+            self, tr("Where do the converted files go?"), self._folder("converted")
+        )
         if folder:
             self._remember("converted", Path(folder))
             self.guarded(self.convert_into, Path(folder))
@@ -198,15 +203,21 @@ class BatchDesk(Desk):
         """Show the list, its open questions, and what became of each."""
         batch, card = self.batch, self.session.card
         count = len(batch.listed)
-        self.title.setText("Convert many pictures" if not count else f"{count} pictures to be converted")
-        into = f"for “{card.name}”" if card is not None else "for a printing condition, which is still missing (F6)"
+        self.title.setText(
+            tr("Convert many pictures") if not count else tr("{count} pictures to be converted", count=count)
+        )
+        into = (
+            tr("for “{name}”", name=card.name)
+            if card is not None
+            else tr("for a printing condition, which is still missing (F6)")
+        )
         open_questions = [kind for kind in batch.questions() if batch.answers.get(kind) is None]
         self.state.setText(
-            f"They are converted {into}. Add pictures or folders, or drop them here."
+            tr("They are converted {into}. Add pictures or folders, or drop them here.", into=into)
             if not count
-            else "Say first what those are taken for that state no colour space."
+            else tr("Say first what those are taken for that state no colour space.")
             if open_questions
-            else f"They are converted {into}; the files themselves are never changed."
+            else tr("They are converted {into}; the files themselves are never changed.", into=into)
         )
         self._ask()
         self.list.show_listed()
@@ -221,18 +232,24 @@ class BatchDesk(Desk):
             clear(self._questions)
             self.fields, self.asked = {}, {}
             for kind in questions:
-                spaces = [(s.key, f"take them for {s.title}") for s in self.session.sources.candidates(kind)]
+                spaces = [
+                    (s.key, tr("take them for {title}", title=s.title)) for s in self.session.sources.candidates(kind)
+                ]
                 asked = label("", 9.5, bold=True)
                 box = choice(
-                    f"What {_KINDS.get(kind, kind)} pictures without a colour space are taken for",
-                    [(None, "choose …"), *spaces, ("", "leave them out")],
+                    tr("What {kinds} pictures without a colour space are taken for", kinds=_KINDS.get(kind, kind)),
+                    [(None, tr("choose …")), *spaces, ("", tr("leave them out"))],
                     chosen=partial(self._answered, kind),
                 )
                 self.fields[kind], self.asked[kind] = box, asked
                 self._questions.addLayout(across(asked, box, SPRING, space=10))
         for kind, count in questions.items():
-            some = f"{count} {_KINDS.get(kind, kind)} pictures state" if count != 1 else "One picture states"
-            self.asked[kind].setText(f"{some} no colour space:")
+            some = (
+                tr("{count} {kinds} pictures state", count=count, kinds=_KINDS.get(kind, kind))
+                if count != 1
+                else tr("One picture states")
+            )
+            self.asked[kind].setText(tr("{some} no colour space:", some=some))
             box = self.fields[kind]
             box.setCurrentIndex(max(0, box.findData(self.batch.answers.get(kind))))
 
@@ -245,18 +262,22 @@ class BatchDesk(Desk):
         card = self.session.card
         if card is None or self.session.profile is None:
             return []
-        mirrored = "yes, by Fidele" if card.mirror_by == "fidele" else "no"
-        facts = [("Profile", self.session.profiles.title_in_force), ("Intent", card.intent.words)]
-        return [("Condition", card.name), *facts, ("Mirrored", mirrored)]
+        mirrored = tr("yes, by Fidele") if card.mirror_by == "fidele" else tr("no")
+        facts = [(tr("Profile"), self.session.profiles.title_in_force), (tr("Intent"), card.intent.words)]
+        return [(tr("Condition"), card.name), *facts, (tr("Mirrored"), mirrored)]
 
 
 def _words(one: Listed, batch: Batch) -> str:
     """Return what is known of a picture, or became of it, in a line."""
     if one.path in batch.done:
         done = batch.done[one.path]
-        return f"written as {Path(done.to).name}; taken for {done.space}" if done.to else done.said
+        return (
+            tr("written as {name}; taken for {space}", name=Path(done.to).name, space=done.space)
+            if done.to
+            else done.said
+        )
     if one.problem:
         return one.problem
     if one.open and batch.answers.get(one.open) == "":
-        return f"{one.size}, left out: states no colour space"
+        return tr("{size}, left out: states no colour space", size=one.size)
     return f"{one.size}, {one.space}"

@@ -11,6 +11,7 @@ from fidele.desk.machine_view import MachineView, words
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.devices.protocol import Control
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.values import Value
 
@@ -31,10 +32,12 @@ class BenchDesk(Desk):
 
     def refresh(self) -> None:
         """Show how everything stands."""
-        self.title.setText("The bench")
+        self.title.setText(tr("The bench"))
         self.state.setText(
-            "The simulated devices, as your hands reach them: press a switch, a tray, a tank, nozzles, or a line of "
-            "a panel. Fidele never looks here: it reads devices back as far as they tell."
+            tr(
+                "The simulated devices, as your hands reach them: press a switch, a tray, a tank, nozzles, or "
+                "a line of a panel. Fidele never looks here: it reads devices back as far as they tell."
+            )
         )
         controls = self.session.devices.hands()
         shown = [(c.device, c.name, c.value, c.offered) for c in controls], self.theme.name
@@ -69,5 +72,12 @@ class BenchDesk(Desk):
     def _take(self, control: Control, value: Value) -> None:
         control.set(value)
         self.session.refresh()
-        self.session.say(f"{control.device}: {control.name} is now {words(control, value)}.")
+        self.session.say(
+            tr(
+                "{device}: {name} is now {words}.",
+                device=control.device,
+                name=control.name,
+                words=words(control, value),
+            )
+        )
         self.refresh()

@@ -18,6 +18,7 @@ from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.session.fields import Field
 from fidele.session.model import Session
@@ -72,7 +73,7 @@ class Says(Press):
         self.setStyleSheet("QPushButton { text-align: left; padding: 2px 0 2px 0; }")
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.setAccessibleName(f"{of}: {words}")
-        self.setToolTip(f"{words}: press to change it")
+        self.setToolTip(tr("{words}: press to change it", words=words))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -89,16 +90,18 @@ class CardDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = self.head()
-        self.lock = button("", self._lock, "A locked condition cannot be changed by mistake")
-        self.back = button("To the hand-off", lambda: self.go.emit("Hand-off"), "See whether everything is set to it")
-        self.own = button("Make its profile", lambda: self.go.emit("Own profile"), "From a target of one's own")
+        self.lock = button("", self._lock, tr("A locked condition cannot be changed by mistake"))
+        self.back = button(
+            tr("To the hand-off"), lambda: self.go.emit("Hand-off"), tr("See whether everything is set to it")
+        )
+        self.own = button(tr("Make its profile"), lambda: self.go.emit("Own profile"), tr("From a target of one's own"))
         for made in (self.own, self.lock, self.back):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        row = across(label("Beside it", 9.0, bold=True))
-        self.other = choice("Another condition beside it", chosen=lambda _: self.refresh())
+        row = across(label(tr("Beside it"), 9.0, bold=True))
+        self.other = choice(tr("Another condition beside it"), chosen=lambda _: self.refresh())
         row.addWidget(self.other, 1)
-        self.only = tick("only what differs", changed=lambda _: self.refresh())
+        self.only = tick(tr("only what differs"), changed=lambda _: self.refresh())
         fill(row, self.only, REST)
         self.box.addLayout(row)
         self.said = label("", 9.0, dim=True, wrap=True)
@@ -118,7 +121,7 @@ class CardDesk(Desk):
     def _fill_others(self) -> None:
         mine = self.session.card
         cards = [c for c in self.session.cards.cards() if mine is None or c.id != mine.id]
-        offered = [("nothing", ""), *((c.name, c.id) for c in cards)]
+        offered = [(tr("nothing"), ""), *((c.name, c.id) for c in cards)]
         if offered != [(self.other.itemText(i), self.other.itemData(i)) for i in range(self.other.count())]:
             chosen = self.other.currentData()
             self.other.clear()
@@ -133,14 +136,18 @@ class CardDesk(Desk):
         for made in (self.lock, self.other, self.only):
             made.setEnabled(card is not None)
         if card is None:
-            self.title.setText("There is no printing condition yet")
-            self.state.setText("Make one: “New”, on the shelf.")
+            self.title.setText(tr("There is no printing condition yet"))
+            self.state.setText(tr("Make one: “New”, on the shelf."))
             clear(self._rows)
             self._shown = None
             return
         self.title.setText(card.name)
-        self.state.setText(f"{card.summary}. In force{', locked' if card.locked else ''}.")
-        self.lock.setText("Unlock it" if card.locked else "Lock it")
+        self.state.setText(
+            tr("{summary}. In force, locked.", summary=card.summary)
+            if card.locked
+            else tr("{summary}. In force.", summary=card.summary)
+        )
+        self.lock.setText(tr("Unlock it") if card.locked else tr("Lock it"))
         other = session.cards.find(self.other.currentData()) if self.other.currentData() else None
         self.only.setVisible(other is not None)
         mine = session.fields.of(card)
@@ -156,13 +163,15 @@ class CardDesk(Desk):
 
     def _say(self, other: Card | None, mine: list[Field], theirs: dict[str, Field]) -> None:
         if other is None:
-            self.said.setText("What is changed here is wanted from now on; the findings say whether it is set.")
+            self.said.setText(tr("What is changed here is wanted from now on; the findings say whether it is set."))
             return
         here, there = ({f.key: f.words for f in fields if f.key != "name"} for fields in (mine, theirs.values()))
         many = sum(here.get(key) != there.get(key) for key in here | there)
-        things = "thing" if many == 1 else "things"
+        things = tr("thing") if many == 1 else tr("things")
         self.said.setText(
-            f"“{other.name}” differs from it in {many} {things}." if many else f"“{other.name}” says the same."
+            tr("“{name}” differs from it in {many} {things}.", name=other.name, many=many, things=things)
+            if many
+            else tr("“{name}” says the same.", name=other.name)
         )
 
     def _fill_card(self, card: Card, mine: list[Field]) -> None:
@@ -175,7 +184,7 @@ class CardDesk(Desk):
         for name, fields in groups.items():
             block = QFrame()
             block.setObjectName("card")
-            box = down(section(name), space=0, margins=(12, 8, 10, 8), on=block)
+            box = down(section(tr(name)), space=0, margins=(12, 8, 10, 8), on=block)
             for field in fields:
                 fill(box, Fact(field.label, self._says(card, field)))
             shorter = heights.index(min(heights))
@@ -191,7 +200,7 @@ class CardDesk(Desk):
         """Return a field's words, which become what it is changed with when they are pressed."""
         if field.fixed or card.locked:
             return self._editor(card, field)
-        said = Says(field.words or "not said", field.label)
+        said = Says(field.words or tr("not said"), field.label)
 
         def change() -> None:
             editor, around = self._editor(card, field), said.parentWidget()
@@ -217,38 +226,38 @@ class CardDesk(Desk):
         for field in sorted(rows, key=lambda f: order.index(f.group)):
             there = theirs.get(field.key)
             alone = field.key not in own
-            words = (there.words if there is not None else "none") if compared else None
+            words = (there.words if there is not None else tr("none")) if compared else None
             if compared and self.only.isChecked() and not alone and (words == field.words or field.key == "name"):
                 continue
             if field.group != group:
                 group = field.group
-                fill(self._rows, 8, section(group), 3)
-            editor = label("none", 9.0, dim=True) if alone else self._editor(card, field)
+                fill(self._rows, 8, section(tr(group)), 3)
+            editor = label(tr("none"), 9.0, dim=True) if alone else self._editor(card, field)
             can_take = there is not None and not alone and not field.fixed and not card.locked
             take = None
             if can_take and there is not None:
-                take = button("take it over", partial(self._set, field.key, there.value), quiet=True)
-            shown = Field(field.group, field.key, field.label, None, "none") if alone else field
+                take = button(tr("take it over"), partial(self._set, field.key, there.value), quiet=True)
+            shown = Field(field.group, field.key, field.label, None, tr("none")) if alone else field
             self._rows.addWidget(FieldLine(shown, editor, words, take))
         if not (compared and self.only.isChecked()):
             self._history(card)
         self._rows.addStretch()
 
     def _history(self, card: Card) -> None:
-        fill(self._rows, 6, section("Changed"))
+        fill(self._rows, 6, section(tr("Changed")))
         for change in reversed(card.history[-12:]):
             self._rows.addWidget(label(f"{change.when:%d.%m.%Y %H:%M}  {change.who}: {change.what}", 8.5, dim=True))
         if not card.history:
-            self._rows.addWidget(label("never since it was made", 8.5, dim=True))
+            self._rows.addWidget(label(tr("never since it was made"), 8.5, dim=True))
 
     def _editor(self, card: Card, field: Field) -> QWidget:
         """Return what a field is changed with, or its words where it cannot be."""
         if field.fixed or card.locked:
-            tips = {"profile": "Chosen on the hand-off desk", "owner": "Chosen on the hand-off desk"}
+            tips = {"profile": tr("Chosen on the hand-off desk"), "owner": tr("Chosen on the hand-off desk")}
             return line(field.words, tip=tips.get(field.key, field.words))
         made: QComboBox | QDoubleSpinBox | QLineEdit
         if field.offered:
-            made = Choice(f"{field.label} of the condition")
+            made = Choice(tr("{label} of the condition", label=field.label))
             for value, words in field.offered:
                 made.addItem(words, value)
             made.setCurrentIndex(max(0, next(i for i, (v, _) in enumerate(field.offered) if v == field.value)))
@@ -268,7 +277,7 @@ class CardDesk(Desk):
             made.editingFinished.connect(lambda m=made, f=field: self._typed(f, m.text().strip()))
         made.setFont(font(9))
         made.setStyleSheet(_WIDE)
-        made.setAccessibleName(f"{field.label} of the condition")
+        made.setAccessibleName(tr("{label} of the condition", label=field.label))
         made.setMaximumWidth(240 if not isinstance(made, QLineEdit) else 600)
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
@@ -299,13 +308,28 @@ class CardDesk(Desk):
         card = self.session.card
         if card is None:
             return []
-        rows = [("Driver", f"version {card.driver_version}" if card.driver_version else "not set yet")]
+        rows = [
+            (
+                tr("Driver"),
+                tr("version {driver_version}", driver_version=card.driver_version)
+                if card.driver_version
+                else tr("not set yet"),
+            )
+        ]
         rows += [
             (name.replace("_", " ").capitalize(), f"{said.value}, {said.who}, {said.when:%d.%m.%Y}")
             for name, said in card.confirmed.items()
         ]
         return rows + [
-            (name.replace("_", " ").capitalize(), f"{said.value}, says {said.who}, {said.when:%d.%m.%Y}; not seen here")
+            (
+                name.replace("_", " ").capitalize(),
+                tr(
+                    "{value}, says {who}, {when:%d.%m.%Y}; not seen here",
+                    value=said.value,
+                    who=said.who,
+                    when=said.when,
+                ),
+            )
             for name, said in card.claimed.items()
             if name not in card.confirmed
         ]

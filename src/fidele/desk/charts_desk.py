@@ -34,6 +34,7 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.chart import chart_findings
 from fidele.judge.finding import Finding
+from fidele.language import tr, trn
 from fidele.run.chart_page import chart_page
 from fidele.session.charts import ChartOrder
 from fidele.session.model import Session
@@ -48,7 +49,7 @@ class PageView(QWidget):
         self.image = QImage()
         self.setMinimumSize(240, 300)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Page of the chart")
+        self.setAccessibleName(tr("Page of the chart"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -75,12 +76,17 @@ class ChartsDesk(Desk):
         self.box.addLayout(self.head())
         head = Flow(space=8)
         self.bring = button(
-            "Bring a definition …", self._bring, "Somebody's chart: CGATS or CxF3 with RGB values", quiet=True
+            tr("Bring a definition …"), self._bring, tr("Somebody's chart: CGATS or CxF3 with RGB values"), quiet=True
         )
         self.save = button(
-            "Save the definition …", self._save, "As CGATS, with the colours that the profile predicts", quiet=True
+            tr("Save the definition …"),
+            self._save,
+            tr("As CGATS, with the colours that the profile predicts"),
+            quiet=True,
         )
-        self.take = button("Lay it on the sheet", self._take, "In place of the artwork; then print it", main=True)
+        self.take = button(
+            tr("Lay it on the sheet"), self._take, tr("In place of the artwork; then print it"), main=True
+        )
         for made in (self.bring, self.save, self.take):
             head.addWidget(made)
         self.box.addLayout(head)
@@ -97,41 +103,45 @@ class ChartsDesk(Desk):
         column = down(space=7)
         form = QFormLayout()
         form.setVerticalSpacing(8)
-        self.kind = choice("Chart", [*((k.name, k.title) for k in KINDS.values()), (VISUAL, "Visual page, by eye")])
+        self.kind = choice(
+            tr("Chart"), [*((k.name, k.title) for k in KINDS.values()), (VISUAL, tr("Visual page, by eye"))]
+        )
         self.kind.setCurrentIndex(1)
-        self.page = choice("Sheet or blank", [("", "as usual, A4"), *((p, p) for p in self.session.charts.pages())])
+        self.page = choice(
+            tr("Sheet or blank"), [("", tr("as usual, A4")), *((p, p) for p in self.session.charts.pages())]
+        )
         self.patch = Quantity("length", 1)
         self.patch.setRange(0, 60)
-        self.patch.setSpecialValueText("as suits it")
+        self.patch.setSpecialValueText(tr("as suits it"))
         self.patch.setFont(font(9))
-        self.patch.setAccessibleName("Width of a patch")
+        self.patch.setAccessibleName(tr("Width of a patch"))
         self.patch.lineEdit().setTextMargins(5, 0, 0, 0)
-        for name, widget in (("Chart", self.kind), ("On", self.page), ("Patches", self.patch)):
+        for name, widget in ((tr("Chart"), self.kind), ("On", self.page), (tr("Patches"), self.patch)):
             ask(form, name, widget)
         column.addLayout(form)
         self.purpose = label("", 9, dim=True, wrap=True)
         column.addWidget(self.purpose)
-        self.scrambled = QCheckBox("Scrambled, against banding")
-        self.even = QCheckBox("Even in L*a*b* for this printer, by its profile")
-        self.customers = QCheckBox("With the customer colours in hand")
+        self.scrambled = QCheckBox(tr("Scrambled, against banding"))
+        self.even = QCheckBox(tr("Even in L*a*b* for this printer, by its profile"))
+        self.customers = QCheckBox(tr("With the customer colours in hand"))
         for box in (self.scrambled, self.even, self.customers):
             box.setFont(font(9))
             column.addWidget(box)
-        fill(column, 6, section("How it is printed"))
+        fill(column, 6, section(tr("How it is printed")))
         self._ways = QButtonGroup(self)
-        self.through = QRadioButton("Through the condition, to verify")
-        self.bare = QRadioButton("Nothing converts, to characterise")
+        self.through = QRadioButton(tr("Through the condition, to verify"))
+        self.bare = QRadioButton(tr("Nothing converts, to characterise"))
         for number, way in enumerate((self.through, self.bare)):
             way.setFont(font(9))
             self._ways.addButton(way, number)
             column.addWidget(way)
         self.through.setChecked(True)
         column.addSpacing(6)
-        pages = across(label("Page", 9.5))
+        pages = across(label(tr("Page"), 9.5))
         self.number = QSpinBox()
         self.number.setFont(font(9))
         self.number.setMinimum(1)
-        self.number.setAccessibleName("Page")
+        self.number.setAccessibleName(tr("Page"))
         self.number.lineEdit().setTextMargins(5, 0, 0, 0)
         pages.addWidget(self.number)
         self.of = label("", 9, dim=True)
@@ -197,13 +207,13 @@ class ChartsDesk(Desk):
         visual = chosen == VISUAL
         for widget in (self.page, self.patch, self.scrambled, self.customers):
             widget.setEnabled(not visual and self._brought is None)
-        self.purpose.setText("To be judged by eye, where there is no scanner." if kind is None else kind.purpose)
+        self.purpose.setText(tr("To be judged by eye, where there is no scanner.") if kind is None else kind.purpose)
         self._make()
         chart = self.made
         self.take.setEnabled(chart is not None and session.card is not None)
         self.save.setEnabled(chart is not None and not visual)
         if chart is None:
-            self.title.setText("Make a chart")
+            self.title.setText(tr("Make a chart"))
             self.state.setText(self._wrong)
             self.view.image = QImage()
             self.view.update()
@@ -211,13 +221,21 @@ class ChartsDesk(Desk):
         self.number.blockSignals(True)
         self.number.setMaximum(chart.pages)
         self.number.blockSignals(False)
-        self.of.setText(f"of {chart.pages}")
+        self.of.setText(tr("of {pages}", pages=chart.pages))
         self.title.setText(chart.title)
-        patches = "no patches: it is judged by eye" if visual else f"{len(chart.ids)} patches"
+        patches = tr("no patches: it is judged by eye") if visual else tr("{n} patches", n=len(chart.ids))
         size = units.size(*chart.layout.page)
         self.state.setText(
-            f"{patches} on {chart.pages} {'page' if chart.pages == 1 else 'pages'} of {size}, each "
-            f"{units.length(chart.layout.patch, 1)} wide. Its mark is {chart.digest}."
+            trn(
+                "{patches} on {pages} page of {size}, each {length} wide. Its mark is {digest}.",
+                "{patches} on {pages} pages of {size}, each {length} wide. Its mark is {digest}.",
+                chart.pages,
+                patches=patches,
+                pages=chart.pages,
+                size=size,
+                length=units.length(chart.layout.patch, 1),
+                digest=chart.digest,
+            )
         )
         page = chart_page(chart, self.number.value() - 1, session.card, 0, self.bare.isChecked())
         small = np.ascontiguousarray(page.pixels[::3, ::3] >> 8).astype(np.uint8)
@@ -233,13 +251,17 @@ class ChartsDesk(Desk):
     def _save(self) -> None:
         if self.made is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Save the definition", f"{self.made.name}.txt", "CGATS (*.txt)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Save the definition"), f"{self.made.name}.txt", tr("CGATS (*.txt)")
+        )
         if name:
             self.guarded(self.session.charts.export, self.made, Path(name))
-            self.session.say(f"The definition is in {name}.")
+            self.session.say(tr("The definition is in {name}.", name=name))
 
     def _bring(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Bring a definition", "", "Definitions (*.txt *.cgats *.cxf *.xml)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Bring a definition"), "", tr("Definitions (*.txt *.cgats *.cxf *.xml)")
+        )
         if name:
             self.bring_file(Path(name))
 
@@ -251,7 +273,7 @@ class ChartsDesk(Desk):
             self._changed()
 
         bring = self.session.charts.bring
-        self.work.run(f"Reading {path.name}", lambda _: bring(path), take, lane="opening")
+        self.work.run(tr("Reading {name}", name=path.name), lambda _: bring(path), take, lane="opening")
 
     def own_findings(self) -> list[Finding]:
         """Return what stands against printing it as chosen."""
@@ -263,10 +285,12 @@ class ChartsDesk(Desk):
         if card is None or self.made is None:
             return []
         return [
-            ("Printed on it", "chart, page, condition, media, day and run, in small print and as a code"),
-            ("Condition", card.name),
+            (tr("Printed on it"), tr("chart, page, condition, media, day and run, in small print and as a code")),
+            (tr("Condition"), card.name),
             (
-                "For charts",
-                f"press them on a flat piece of {card.substrate}" if card.process == "transfer" else card.media,
+                tr("For charts"),
+                tr("press them on a flat piece of {substrate}", substrate=card.substrate)
+                if card.process == "transfer"
+                else card.media,
             ),
         ]

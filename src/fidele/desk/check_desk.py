@@ -58,6 +58,7 @@ from fidele.devices.protocol import Scan
 from fidele.devices.sane import AnyScanner
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.language import tr, trn
 from fidele.piece.check import PieceChecked
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
@@ -74,7 +75,7 @@ from fidele.store.scanners import ScannerSeen
 from fidele.tiles import Progress
 
 #: What is said of a picture that carries a working space.
-_CAMERA = "The picture carries a working space, as cameras write it: no camera is a measuring device."
+_CAMERA = tr("The picture carries a working space, as cameras write it: no camera is a measuring device.")
 #: A run and what its chart says.
 _Judged = tuple[Printed, Checked]
 
@@ -106,14 +107,16 @@ class CheckDesk(Desk):
         self.title = heading("")
         self.state = label("", 9.0, dim=True, wrap=True)
         fill(self.box, self.title, self.state)
-        self.chart = button("Take the control chart", self._chart, "144 patches, printed through the condition")
-        self.charts = button("Other charts …", lambda: self.go.emit("Charts"), "Make another chart, and print it (F10)")
-        self.open_scan = button(
-            "Open a file …",
-            lambda: self.pick.emit("scan"),
-            "A scan (TIFF, PNG, JPEG) or measurements (CGATS, CxF3, CSV)",
+        self.chart = button(tr("Take the control chart"), self._chart, tr("144 patches, printed through the condition"))
+        self.charts = button(
+            tr("Other charts …"), lambda: self.go.emit("Charts"), tr("Make another chart, and print it (F10)")
         )
-        self.scan = button("Scan and read", self._scan, "Lay the pressed chart on the scanner", main=True)
+        self.open_scan = button(
+            tr("Open a file …"),
+            lambda: self.pick.emit("scan"),
+            tr("A scan (TIFF, PNG, JPEG) or measurements (CGATS, CxF3, CSV)"),
+        )
+        self.scan = button(tr("Scan and read"), self._scan, tr("Lay the pressed chart on the scanner"), main=True)
         for made in (self.chart, self.charts, self.open_scan, self.scan):
             head.addWidget(made)
         fill(self.box, head, self._switch())
@@ -156,14 +159,14 @@ class CheckDesk(Desk):
         self.switch: dict[str, QPushButton] = {}
         shown = ("Patches", "Cause", "Figures", "Ramps", "Scan", "Piece", "Side by side", "Over time")
         for number, name in enumerate(shown):
-            made = button(name, partial(self.show_page, name), self.pages[name].tip)
+            made = button(tr(name), partial(self.show_page, name), self.pages[name].tip)
             made.setCheckable(True)
             made.setFont(font(8.5))
             self._group.addButton(made, number)
             self.switch[name] = made
             row.addWidget(made)
         self.more = button(
-            "More …", self._menu, "Limits, what it is compared with, the report, all numbers", quiet=True
+            tr("More …"), self._menu, tr("Limits, what it is compared with, the report, all numbers"), quiet=True
         )
         row.addWidget(self.more)
 
@@ -173,38 +176,50 @@ class CheckDesk(Desk):
         checking, watched = self.session.checking, self.session.measured
         limits: list[tuple[str, Callable[[], object], bool]] = [
             (
-                f"Limits: {name} (mean {t.mean:g}, 95 % {t.p95:g})",
+                tr("Limits: {name} (mean {mean:g}, 95 % {p95:g})", name=name, mean=t.mean, p95=t.p95),
                 partial(checking.choose, name),
                 checking.limits != name,
             )
             for name, t in checking.tolerances().items()
         ]
-        relative = "Absolute colours" if checking.relative else "Relative to the substrate's white"
+        relative = tr("Absolute colours") if checking.relative else tr("Relative to the substrate's white")
         return [
-            ("Judge the piece by its artwork", self.judge_piece, self._pressed() and by_artwork(self.session.run)),
-            ("Measure patch by patch", partial(self.show_page, "Measure"), self._pressed()),
-            ("Judge the visual page by eye", partial(self.show_page, "By eye"), True),
-            ("Pick a colour from a measured chart", partial(self.show_page, "Swatches"), self.swatches.there or there),
-            ("Scan a part of the glass …", self._preview, isinstance(self.session.devices.scanner, AnyScanner)),
-            ("Characterise the scanner …", self._characterise, True),
-            ("Verify the scanner …", partial(self._characterise, True), self.session.checking.scanner.path is not None),
+            (tr("Judge the piece by its artwork"), self.judge_piece, self._pressed() and by_artwork(self.session.run)),
+            (tr("Measure patch by patch"), partial(self.show_page, "Measure"), self._pressed()),
+            (tr("Judge the visual page by eye"), partial(self.show_page, "By eye"), True),
+            (
+                tr("Pick a colour from a measured chart"),
+                partial(self.show_page, "Swatches"),
+                self.swatches.there or there,
+            ),
+            (tr("Scan a part of the glass …"), self._preview, isinstance(self.session.devices.scanner, AnyScanner)),
+            (tr("Characterise the scanner …"), self._characterise, True),
+            (
+                tr("Verify the scanner …"),
+                partial(self._characterise, True),
+                self.session.checking.scanner.path is not None,
+            ),
             *(
-                [(f"Stop watching {watched.folder.name}", watched.stop, True)]
+                [(tr("Stop watching {name}", name=watched.folder.name), watched.stop, True)]
                 if watched.folder is not None
-                else [("Watch a folder for scans and measurements …", self._watch, True)]
+                else [(tr("Watch a folder for scans and measurements …"), self._watch, True)]
             ),
             *self._leaving_out(),
-            ("Write the report …", self._report, there),
-            ("Save all numbers …", self._numbers, there),
-            ("Lay this print beside others", self._lay_beside, there),
+            (tr("Write the report …"), self._report, there),
+            (tr("Save all numbers …"), self._numbers, there),
+            (tr("Lay this print beside others"), self._lay_beside, there),
             *limits,
             (relative, partial(checking.choose, None, not checking.relative), there),
-            ("Compare with the profile's prediction", partial(checking.choose, None, None, ""), bool(checking.against)),
-            ("Compare with a reference file …", self._against, there),
+            (
+                tr("Compare with the profile's prediction"),
+                partial(checking.choose, None, None, ""),
+                bool(checking.against),
+            ),
+            (tr("Compare with a reference file …"), self._against, there),
             *(
                 (
-                    f"Compare with run {c.run}, {c.at:%d.%m. %H:%M}",
-                    partial(checking.choose, None, None, f"run {c.run}"),
+                    tr("Compare with run {run}, {at:%d.%m. %H:%M}", run=c.run, at=c.at),
+                    partial(checking.choose, None, None, tr("run {run}", run=c.run)),
                     there,
                 )
                 for c in self._earlier()
@@ -217,9 +232,11 @@ class CheckDesk(Desk):
         found: list[tuple[str, Callable[[], object], bool]] = []
         if checked is not None and len(single := checked.cause.single.index):
             ids = [checked.measured.ids[i] for i in sorted(single)]
-            found.append((f"Leave out what does not fit: {', '.join(ids)}", partial(checking.leave_out, *ids), True))
+            found.append(
+                (tr("Leave out what does not fit: {ids}", ids=", ".join(ids)), partial(checking.leave_out, *ids), True)
+            )
         if checking.left_out:
-            words = f"Take in again: {', '.join(sorted(checking.left_out)[:6])}"
+            words = tr("Take in again: {sorted}", sorted=", ".join(sorted(checking.left_out)[:6]))
             found.append((words, checking.leave_out, True))
         return found
 
@@ -258,7 +275,7 @@ class CheckDesk(Desk):
         self.refresh()
 
     def _watch(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Which folder does the scanning program write into?")
+        folder = QFileDialog.getExistingDirectory(self, tr("Which folder does the scanning program write into?"))
         if folder:
             self.guarded(self.session.measured.watch, Path(folder))
 
@@ -281,7 +298,7 @@ class CheckDesk(Desk):
             done = scanned(devices, run, lambda share: progress(0.7 * share))
             progress(0.7)
             if done.scan is None:
-                raise FideleError("The scanner returned nothing.")
+                raise FideleError(tr("The scanner returned nothing."))
             checked = reader.check(done, done.scan, done.ppi)
             return done, replace(checked, cautions=(*checked.cautions, *done.scan_cautions))
 
@@ -298,7 +315,7 @@ class CheckDesk(Desk):
         def work(progress: Progress) -> _Read:
             done = scanned(devices, run, lambda share: progress(0.6 * share))
             if done.scan is None:
-                raise FideleError("The scanner returned nothing.")
+                raise FideleError(tr("The scanner returned nothing."))
             return _Read(done.scan, piece=reader.piece(done, done.scan))
 
         self.work.run("Scanning the piece, and judging it", work, self._read)
@@ -370,9 +387,9 @@ class CheckDesk(Desk):
             self.swatches.show_check(max(read.prints, key=lambda p: len(p.checked.index)).checked)
             count = len(read.prints)
             self.session.say(
-                f"{count} prints of charts were read; they lie side by side."
+                tr("{count} prints of charts were read; they lie side by side.", count=count)
                 if count > 1
-                else f"A print of a chart was read: {read.prints[0].label}. It lies under Side by side."
+                else tr("A print of a chart was read: {label}. It lies under Side by side.", label=read.prints[0].label)
             )
             self.show_page("Side by side")
 
@@ -383,10 +400,17 @@ class CheckDesk(Desk):
         self.piece.show_piece(checked)
         self.session.live.tell(LogChanged())
         c, cause = checked.comparison, checked.cause
-        said = {"pass": "is right", "none": "is not judged: the scanner has no profile"}
+        said = {"pass": tr("is right"), "none": tr("is not judged: the scanner has no profile")}
         words = said.get(checked.verdict, f"is wrong: {cause.title.lower()}")
-        figure = f" (mean ΔE00 {c.mean:.1f})" if c.judged else ""
-        self.session.say(f"The piece of run {run.number if run else 0} {words}{figure}.")
+        figure = tr(" (mean ΔE00 {mean:.1f})", mean=c.mean) if c.judged else ""
+        self.session.say(
+            tr(
+                "The piece of run {number} {words}{figure}.",
+                number=(run.number if run else 0),
+                words=words,
+                figure=figure,
+            )
+        )
         self.show_page("Piece")
 
     def _seen_by_eye(self, right: bool) -> None:
@@ -401,14 +425,20 @@ class CheckDesk(Desk):
         """Say which run and copies a scan is of, and show the run."""
         first, session = found[0], self.session
         pieces = [i.piece for i in found if i.run == first.run]
-        words = f"This is run {first.run}, piece{'s' if len(pieces) > 1 else ''} {', '.join(map(str, pieces))}"
+        words = trn(
+            "This is run {run}, piece {map}",
+            "This is run {run}, pieces {map}",
+            len(pieces),
+            run=first.run,
+            map=", ".join(map(str, pieces)),
+        )
         try:
             kept = session.logbook.run(first.run)
             name = piece_name(kept, first.piece)
             session.say(f"{words}: {name}, {Card.model_validate_json(kept.card).name}.")
             self.run_wanted.emit(first.run)
         except FideleError:
-            session.say(f"{words}, which this logbook does not have.")
+            session.say(tr("{words}, which this logbook does not have.", words=words))
 
     def _placed(self, corners: Floats) -> None:
         checking = self.session.checking
@@ -426,18 +456,18 @@ class CheckDesk(Desk):
             if not isinstance(found, ColumnsError):
                 self._take_measured(found)
             elif (columns := ask_columns(self, found.titles, found.rows)) is None:
-                self.session.say("Nothing was read: its columns were not told.")
+                self.session.say(tr("Nothing was read: its columns were not told."))
             else:
                 self.work.run(title, lambda _: read(columns), take, lane="opening")
 
-        title = f"Reading {path.name}"
+        title = tr("Reading {name}", name=path.name)
         self.work.run(title, lambda _: read(None), take, lane="opening")
 
     def _take_measured(self, measured: Measurement) -> None:
         session, run = self.session, self.session.run
         if run is None or run.job.patches is None:
             session.say(
-                "Measurements are judged against the chart of a run: print a chart first, or use `fidele check`."
+                tr("Measurements are judged against the chart of a run: print a chart first, or use `fidele check`.")
             )
             return
         reader = session.checking.reader()
@@ -456,36 +486,36 @@ class CheckDesk(Desk):
         words = answers_in_words(answers)
         number = self.session.run.number if self.session.run is not None else 0
         if not number:
-            self.session.say("Print the visual page first: answers are kept with its run.")
+            self.session.say(tr("Print the visual page first: answers are kept with its run."))
             return
         self.session.checking.keep_answers(number, answers, words)
-        self.eye.said.setText(f"Kept with run {number}: {'; '.join(words)}.")
-        self.session.say(f"By eye, run {number}: {'; '.join(words)}.")
+        self.eye.said.setText(tr("Kept with run {number}: {words}.", number=number, words="; ".join(words)))
+        self.session.say(tr("By eye, run {number}: {words}.", number=number, words="; ".join(words)))
 
     def _lay_beside(self) -> None:
         session = self.session
         if session.checked is None or session.run is None:
             return
         run = session.run
-        one = PrintMeasured(f"run {run.number}", run.number, run.job.card, session.checked)
+        one = PrintMeasured(tr("run {number}", number=run.number), run.number, run.job.card, session.checked)
         session.checking.lay_beside(one)
         self.show_page("Side by side")
 
     def _against(self) -> None:
-        kinds = "Measurements (*.txt *.cgats *.cxf *.xml *.csv)"
-        name, _ = QFileDialog.getOpenFileName(self, "Compare with which reference?", "", kinds)
+        kinds = tr("Measurements (*.txt *.cgats *.cxf *.xml *.csv)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Compare with which reference?"), "", kinds)
         if name:
             self.session.checking.choose(against=name)
 
     def _report(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the report", "check.pdf", "Report (*.pdf *.html)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Write the report"), "check.pdf", tr("Report (*.pdf *.html)"))
         if name:
             self.write_report(Path(name))
 
     def write_report(self, path: Path) -> None:
         """Write a report of the check in hand: .pdf or .html."""
         write_report(path, self.report())
-        self.session.say(f"The report is in {path}.")
+        self.session.say(tr("The report is in {path}.", path=path))
 
     def _preview(self) -> None:
         """Look at the glass, ask for a part of it, and read what was scanned there."""
@@ -510,11 +540,13 @@ class CheckDesk(Desk):
             self.work.run("Scanning", scan, lambda seen: self.read_scan(seen.pixels, seen.ppi))
 
     def _characterise(self, verify: bool = False) -> None:
-        kinds = "References (*.txt *.cgats)"
-        reference, _ = QFileDialog.getOpenFileName(self, "The target's known values", "", kinds)
+        kinds = tr("References (*.txt *.cgats)")
+        reference, _ = QFileDialog.getOpenFileName(self, tr("The target's known values"), "", kinds)
         if not reference:
             return
-        scan, _ = QFileDialog.getOpenFileName(self, "The scan of the target", "", "Pictures (*.tif *.tiff *.png *.jpg)")
+        scan, _ = QFileDialog.getOpenFileName(
+            self, tr("The scan of the target"), "", tr("Pictures (*.tif *.tiff *.png *.jpg)")
+        )
         if scan:
             (self.verify if verify else self.characterise)(Path(scan), Path(reference))
 
@@ -541,7 +573,9 @@ class CheckDesk(Desk):
         self.work.run("Characterising the scanner", work, checking.keep_scanner)
 
     def _numbers(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save all numbers", "check.csv", "Numbers (*.csv *.txt *.cxf)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Save all numbers"), "check.csv", tr("Numbers (*.csv *.txt *.cxf)")
+        )
         if name:
             self.write_numbers(Path(name))
 
@@ -551,25 +585,25 @@ class CheckDesk(Desk):
 
         checked = self.session.checked
         if checked is None:
-            raise FideleError("There is no check whose numbers could be saved.")
+            raise FideleError(tr("There is no check whose numbers could be saved."))
         if path.suffix.lower() == ".cxf":
             write_measurement(path, checked.measured, checked.chart.title)
         else:
             text = as_csv(checked.comparison) if path.suffix.lower() == ".csv" else dump(checked.table)
             write_bytes(path, text.encode())
-        self.session.say(f"All numbers are in {path}.")
+        self.session.say(tr("All numbers are in {path}.", path=path))
 
     def report(self) -> Report:
         """Return the report of the check in hand."""
         session = self.session
         checked, run = session.checked, session.run
         if checked is None or run is None:
-            raise FideleError("There is no check to report yet.")
+            raise FideleError(tr("There is no check to report yet."))
         card = run.job.card
         words = (checked.cause.sentence, *checked.words[:6])
-        conditions = [("Condition", card.name), ("Printer", card.summary), *self.facts()]
+        conditions = [(tr("Condition"), card.name), (tr("Printer"), card.summary), *self.facts()]
         return Report(
-            f"{checked.chart.title}, run {run.number}",
+            tr("{title}, run {number}", title=checked.chart.title, number=run.number),
             verdict_words(checked.comparison),
             words,
             checked.comparison,
@@ -627,31 +661,40 @@ class CheckDesk(Desk):
 
     def _say(self, run: Printed | None, checked: Checked | None, pressed: bool) -> None:
         if checked is None or run is None:
-            self.title.setText("Is the print right?")
+            self.title.setText(tr("Is the print right?"))
             if run is not None and self._piece_of == run.number:
-                self.title.setText(f"The piece of run {run.number}")
-                self.state.setText("Judged by its artwork alone; see “Piece”.")
+                self.title.setText(tr("The piece of run {number}", number=run.number))
+                self.state.setText(tr("Judged by its artwork alone; see “Piece”."))
             elif pressed and run is not None:
-                self.state.setText(f"Run {run.number} is pressed and waits to be scanned.")
+                self.state.setText(tr("Run {number} is pressed and waits to be scanned.", number=run.number))
                 self.how.setText(
-                    "Lay the cooled piece on the scanner, in whatever direction, and press “Scan and read”."
+                    tr("Lay the cooled piece on the scanner, in whatever direction, and press “Scan and read”.")
                 )
             else:
-                self.state.setText("A control chart printed through the condition tells.")
+                self.state.setText(tr("A control chart printed through the condition tells."))
                 self.how.setText(
-                    "1.  Take the control chart: it goes on the sheet in place of the artwork.\n"
-                    "2.  Print it, and press it on a flat piece of the same material.\n"
-                    "3.  Scan it, in whatever direction. The patches are compared with what the profile predicts; "
-                    "if they are off, Fidele says what happened.\n\n"
-                    "Without a scanner: print the visual page, and answer under “By eye”.\n"
-                    "Several prints of a chart on one scan are compared with each other: drop the scan here."
+                    tr(
+                        "1.  Take the control chart: it goes on the sheet in place of the artwork.\n2.  Print it, and "
+                        "press it on a flat piece of the same material.\n3.  Scan it, in whatever direction. The "
+                        "patches are compared with what the profile predicts; if they are off, Fidele says what "
+                        "happened.\n\nWithout a scanner: print the visual page, and answer under “By eye”.\nSeveral "
+                        "prints of a chart on one scan are compared with each other: drop the scan here."
+                    )
                 )
             return
         c = checked.comparison
-        self.title.setText(f"{checked.chart.title}, run {run.number}: {c.said}")
+        self.title.setText(
+            tr("{title}, run {number}: {said}", title=checked.chart.title, number=run.number, said=c.said)
+        )
         self.state.setText(
-            f"Against {checked.against}: mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}, "
-            f"largest {c.largest:.1f}. {checked.cause.sentence}"
+            tr(
+                "Against {against}: mean ΔE00 {mean:.1f}, 95th percentile {p95:.1f}, largest {largest:.1f}. {sentence}",
+                against=checked.against,
+                mean=c.mean,
+                p95=c.p95,
+                largest=c.largest,
+                sentence=checked.cause.sentence,
+            )
         )
 
     def facts(self) -> list[tuple[str, str]]:
@@ -660,35 +703,71 @@ class CheckDesk(Desk):
         checked, run = session.checked, session.run
         if checked is None or run is None:
             scanner = session.checking.scanner
-            known = f"±{scanner.residual_mean:.1f} ΔE00" if scanner.path else "not characterised yet"
+            known = (
+                tr("±{residual_mean:.1f} ΔE00", residual_mean=scanner.residual_mean)
+                if scanner.path
+                else tr("not characterised yet")
+            )
             if scanner.seen:
                 last = scanner.seen[-1]
-                known += f", {'drifted, as seen' if scanner.drifted else 'verified'} on {last.when:%d.%m.%Y}"
+                known += (
+                    tr(", drifted, as seen on {when:%d.%m.%Y}", when=last.when)
+                    if scanner.drifted
+                    else tr(", verified on {when:%d.%m.%Y}", when=last.when)
+                )
             if math.isnan(scanner.residual_mean):
-                known = "not known: its profile came from elsewhere"
-            return [("Scanner", f"{session.devices.scanner_name}, {known}"), ("Tolerance", session.checking.limits)]
+                known = tr("not known: its profile came from elsewhere")
+            return [
+                (tr("Scanner"), f"{session.devices.scanner_name}, {known}"),
+                (tr("Tolerance"), tr(session.checking.limits)),
+            ]
         c, reading = checked.comparison, checked.reading
         rows = [
-            ("Patches", str(len(c.ids))),
-            ("Mean", f"ΔE00 {c.mean:.2f}"),
-            ("Median", f"{c.median:.2f}"),
-            ("95th percentile", f"{c.p95:.2f}"),
-            ("Largest", f"{c.largest:.2f}, patch {c.ids[int(c.worst(1)[0])]}"),
-            ("Tolerance", f"{c.tolerance.name}: {c.tolerance.mean:g} and {c.tolerance.p95:g}"),
-            ("Measured by", f"{checked.measured.conditions.instrument}, ±{checked.uncertainty:.2f}"),
+            (tr("Patches"), str(len(c.ids))),
+            (tr("Mean"), tr("ΔE00 {mean:.2f}", mean=c.mean)),
+            (tr("Median"), tr("{median:.2f}", median=c.median)),
+            (tr("95th percentile"), tr("{p95:.2f}", p95=c.p95)),
+            (tr("Largest"), tr("{largest:.2f}, patch {ids}", largest=c.largest, ids=c.ids[int(c.worst(1)[0])])),
+            (
+                tr("Tolerance"),
+                tr("{name}: {mean:g} and {p95:g}", name=c.tolerance.name, mean=c.tolerance.mean, p95=c.tolerance.p95),
+            ),
+            (
+                tr("Measured by"),
+                tr(
+                    "{instrument}, ±{uncertainty:.2f}",
+                    instrument=checked.measured.conditions.instrument,
+                    uncertainty=checked.uncertainty,
+                ),
+            ),
         ]
         if c.p95 < 3 * checked.uncertainty and reading is not None:
-            rows.append(("Claim", f"within {c.p95:.1f} of what this scanner can see"))
+            rows.append((tr("Claim"), tr("within {p95:.1f} of what this scanner can see", p95=c.p95)))
         if reading is not None:
             rows.append(
-                ("On the glass", f"turned {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %")
+                (
+                    tr("On the glass"),
+                    tr(
+                        "turned {turned:.1f}°, light evened by {unevenness:.0f} %",
+                        turned=reading.turned,
+                        unevenness=reading.unevenness * 100,
+                    ),
+                )
             )
         if session.checking.repeats:
             count, repeats = len(session.checking.repeats), session.checking.repeatability
-            rows.append(("Repeated", f"{count} times, ±{repeats:.2f}"))
+            rows.append((tr("Repeated"), tr("{count} times, ±{repeats:.2f}", count=count, repeats=repeats)))
         press = run.job.card.press
         rows.append(
-            ("Pressed", f"{clock(run.pressed_at)}, {units.temperature(press.temperature)}, {press.seconds:.0f} s")
+            (
+                tr("Pressed"),
+                tr(
+                    "{clock}, {temperature}, {seconds:.0f} s",
+                    clock=clock(run.pressed_at),
+                    temperature=units.temperature(press.temperature),
+                    seconds=press.seconds,
+                ),
+            )
         )
         return rows
 
@@ -699,9 +778,11 @@ class CheckDesk(Desk):
         made = QWidget()
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 2, 0, 2)
-        row.addWidget(button("Trial prints", lambda: self.go.emit("Trial prints"), "One thing varied, side by side"))
+        row.addWidget(
+            button(tr("Trial prints"), lambda: self.go.emit("Trial prints"), tr("One thing varied, side by side"))
+        )
         if self.session.card is not None and self.session.card.owner == "driver":
-            tip = "Neutral greys and even tones without a profile"
-            row.addWidget(button("Balance", lambda: self.go.emit("Balance"), tip))
+            tip = tr("Neutral greys and even tones without a profile")
+            row.addWidget(button(tr("Balance"), lambda: self.go.emit("Balance"), tip))
         row.addStretch()
         return [made]

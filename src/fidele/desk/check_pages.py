@@ -27,6 +27,7 @@ from fidele.desk.kit import REST, across, choice, down, fill
 from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.plots import Eyes, Suspects, Vectors
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import named, tr
 from fidele.run.beside import PrintMeasured, best_where, changed_between, side_by_side
 from fidele.run.reading import Checked
 from fidele.store.records import Check
@@ -63,7 +64,10 @@ class Page(QWidget):
 class PatchesPage(Page):
     """The chart in its layout, as eyes or as a heat map, and the shifts in a*b* and L*C*."""
 
-    title, tip = "Patches", "Each patch as wanted with the measured colour in its middle, or how far it is off"
+    title, tip = (
+        named("Patches"),
+        tr("Each patch as wanted with the measured colour in its middle, or how far it is off"),
+    )
     #: A patch is to be left out, by its id.
     left_out = Signal(str)
 
@@ -78,9 +82,11 @@ class PatchesPage(Page):
         row.addLayout(down((self.ab, 1), (self.lc, 1)), 9)
         self.box.addLayout(row, 1)
         under = QHBoxLayout()
-        self.heat = button("How far off", self._heat, "Show ΔE00 in each patch, the darker the further")
+        self.heat = button(tr("How far off"), self._heat, tr("Show ΔE00 in each patch, the darker the further"))
         self.heat.setCheckable(True)
-        self.without = button("Leave it out", self._leave, "Judge without the patch that is marked; Undo takes it back")
+        self.without = button(
+            tr("Leave it out"), self._leave, tr("Judge without the patch that is marked; Undo takes it back")
+        )
         self.said = label("", 8.5, dim=True, wrap=True)
         fill(under, self.heat, self.without, (self.said, 1))
         self.box.addLayout(under)
@@ -99,25 +105,36 @@ class PatchesPage(Page):
         self.eyes.set_chart(checked.chart, checked.index)
         for plot in self.plots:
             plot.show_comparison(checked.comparison)
-        self.words.setText("  ".join(checked.words[:4]) or "Nothing stands out: greys are neutral, the range is full.")
+        self.words.setText(
+            "  ".join(checked.words[:4]) or tr("Nothing stands out: greys are neutral, the range is full.")
+        )
 
     def mark(self, index: int) -> None:
         super().mark(index)
         c = self.eyes.comparison
         if c is None or not 0 <= index < len(c.ids):
-            self.said.setText("Each patch: wanted, with the measured one as its eye; pick one.")
+            self.said.setText(tr("Each patch: wanted, with the measured one as its eye; pick one."))
             return
         w, m, s = c.wanted[index], c.measured[index], c.signed[index]
         self.said.setText(
-            f"{c.ids[index]}: ΔE00 {c.de00[index]:.1f}, wanted L*a*b* {lab_words(w)}, "
-            f"measured {lab_words(m)}; ΔL* {s[0]:+.1f}, ΔC* {s[1]:+.1f}, ΔH* {s[2]:+.1f}"
+            tr(
+                "{ids}: ΔE00 {de00:.1f}, wanted L*a*b* {lab_words}, measured {lab_words2}; ΔL* {s:+.1f}, ΔC* "
+                "{s2:+.1f}, ΔH* {s3:+.1f}",
+                ids=c.ids[index],
+                de00=c.de00[index],
+                lab_words=lab_words(w),
+                lab_words2=lab_words(m),
+                s=s[0],
+                s2=s[1],
+                s3=s[2],
+            )
         )
 
 
 class FiguresPage(Page):
     """Distribution with the tolerance, figures by family, and the worst patches."""
 
-    title, tip = "Figures", "Distribution, families, the worst patches"
+    title, tip = named("Figures"), tr("Distribution, families, the worst patches")
 
     def __init__(self) -> None:
         super().__init__()
@@ -125,12 +142,12 @@ class FiguresPage(Page):
         left = QVBoxLayout()
         self.distribution = Distribution()
         self.plots = [self.distribution]
-        fill(left, section("How many are within what"), (self.distribution, 3), section("By family"))
-        self.families = Table("family", "patches", "mean", "median", "95 %", "largest")
+        fill(left, section(tr("How many are within what")), (self.distribution, 3), section(tr("By family")))
+        self.families = Table(tr("family"), tr("patches"), "mean", "median", "95 %", "largest")
         left.addWidget(self.families, 4)
         row.addLayout(left, 6)
-        right = down(section("Worst"))
-        self.worst = Table("patch", "ΔE00", "ΔL*", "ΔC*", "ΔH*")
+        right = down(section(tr("Worst")))
+        self.worst = Table(tr("patch"), "ΔE00", "ΔL*", "ΔC*", "ΔH*")
         self.worst.row_picked.connect(lambda row: self.picked.emit(self._order[row]))
         right.addWidget(self.worst)
         row.addLayout(right, 4)
@@ -140,11 +157,16 @@ class FiguresPage(Page):
     def show_check(self, checked: Checked) -> None:
         c = checked.comparison
         self.distribution.show_comparison(c)
-        rows = [("all", len(c.ids), c.mean, c.median, c.p95, c.largest)]
+        rows = [(tr("all"), len(c.ids), c.mean, c.median, c.p95, c.largest)]
         rows += [(n, s.count, s.mean, s.median, s.p95, s.largest) for n, s in c.by_family().items()]
-        self.families.fill([[str(r[0]), str(r[1]), *(f"{v:.2f}" for v in r[2:])] for r in rows])
+        self.families.fill([[str(r[0]), str(r[1]), *(tr("{v:.2f}", v=v) for v in r[2:])] for r in rows])
         self._order = [int(i) for i in c.worst(24)]
-        self.worst.fill([[c.ids[i], f"{c.de00[i]:.2f}", *(f"{v:+.1f}" for v in c.signed[i])] for i in self._order])
+        self.worst.fill(
+            [
+                [c.ids[i], tr("{de00:.2f}", de00=c.de00[i]), *(tr("{v:+.1f}", v=v) for v in c.signed[i])]
+                for i in self._order
+            ]
+        )
 
     def mark(self, index: int) -> None:
         super().mark(index)
@@ -154,12 +176,12 @@ class FiguresPage(Page):
 class RampsPage(Page):
     """Tone curves and steps of a ramp, and the cast along the greys."""
 
-    title, tip = "Ramps", "Are the first and the last steps apart? Does anything turn back? Do greys lean?"
+    title, tip = named("Ramps"), tr("Are the first and the last steps apart? Does anything turn back? Do greys lean?")
 
     def __init__(self) -> None:
         super().__init__()
         over = QHBoxLayout()
-        self.which = choice("Which ramp", chosen=lambda _: self._show())
+        self.which = choice(tr("Which ramp"), chosen=lambda _: self._show())
         over.addWidget(self.which)
         self.said = label("", 9.0, wrap=True)
         over.addWidget(self.said, 1)
@@ -167,7 +189,7 @@ class RampsPage(Page):
         self.ramp, self.cast = RampPlot(), CastPlot()
         self.ramp.picked.connect(self.picked)
         self.plots = [self.ramp, self.cast]
-        fill(self.box, (self.ramp, 5), section("Cast of the greys: a* full, b* dashed"), (self.cast, 2))
+        fill(self.box, (self.ramp, 5), section(tr("Cast of the greys: a* full, b* dashed")), (self.cast, 2))
         self._checked: Checked | None = None
 
     def show_check(self, checked: Checked) -> None:
@@ -182,12 +204,12 @@ class RampsPage(Page):
     def _show(self) -> None:
         if self._checked is None or not self._checked.ramps:
             self.ramp.show_ramp(None, 0.5)
-            self.said.setText("This chart has no ramps of four steps or more; the ramps chart has.")
+            self.said.setText(tr("This chart has no ramps of four steps or more; the ramps chart has."))
             return
         seen = max(0.5, self._checked.uncertainty)
         ramp = self._checked.ramps[max(0, self.which.currentIndex())]
         self.ramp.show_ramp(ramp, seen)
-        self.said.setText("  ".join(ramp.words(seen)) or "All steps are apart, and nothing turns back.")
+        self.said.setText("  ".join(ramp.words(seen)) or tr("All steps are apart, and nothing turns back."))
 
     def mark(self, index: int) -> None:
         super().mark(index)
@@ -198,7 +220,7 @@ class RampsPage(Page):
 class ScanPage(Page):
     """The scan with what was read on it; corners can be placed by hand."""
 
-    title, tip = "Scan", "What was read, patch by patch, on the scan"
+    title, tip = named("Scan"), tr("What was read, patch by patch, on the scan")
     placed = Signal(object)
 
     def __init__(self) -> None:
@@ -212,14 +234,14 @@ class ScanPage(Page):
         self.said = label("", 8.5, dim=True, wrap=True)
         under.addWidget(self.said, 1)
         self.place = button(
-            "Place the corners", self._place, "Click on the outer corners of the four marks, in whatever order"
+            tr("Place the corners"), self._place, tr("Click on the outer corners of the four marks, in whatever order")
         )
         under.addWidget(self.place)
         self.box.addLayout(under)
         self._scan: Codes | None = None
 
     def _place(self) -> None:
-        self.said.setText("Click on the outer corner of each of the four marks, hidden or not, in whatever order.")
+        self.said.setText(tr("Click on the outer corner of each of the four marks, hidden or not, in whatever order."))
         self.view.place_corners()
 
     def show_scan(self, scan: Codes | None, why: str) -> None:
@@ -236,22 +258,35 @@ class ScanPage(Page):
         r = checked.reading
         self.view.show_reading(r, checked.comparison.de00, checked.comparison.tolerance.p95)
         if r is None:
-            self.said.setText(f"Measured with {checked.measured.conditions.words()}.")
+            self.said.setText(tr("Measured with {words}.", words=checked.measured.conditions.words()))
             return
-        code = f"It says of itself: run {r.code.run}, page {r.code.page + 1}. " if r.code is not None else ""
-        stripes = f", stripes of {r.banding * 100:.1f} %" if r.banding > 0.004 else ""
-        marks, mirrored = r.marks or "No", ", mirrored" if r.mirrored else ""
+        code = (
+            tr("It says of itself: run {run}, page {page}. ", run=r.code.run, page=r.code.page + 1)
+            if r.code is not None
+            else ""
+        )
+        stripes = tr(", stripes of {banding:.1f} %", banding=r.banding * 100) if r.banding > 0.004 else ""
+        marks, mirrored = r.marks or "No", tr(", mirrored") if r.mirrored else ""
         limit = checked.comparison.tolerance.p95
         self.said.setText(
-            f"{code}{marks} marks, turned {r.turned:.1f}°{mirrored}, light evened by {r.unevenness * 100:.0f} %"
-            f"{stripes}. Crossed patches are beyond the limit of {limit:g}."
+            tr(
+                "{code}{marks} marks, turned {turned:.1f}°{mirrored}, light evened by {unevenness:.0f} "
+                "%{stripes}. Crossed patches are beyond the limit of {limit:g}.",
+                code=code,
+                marks=marks,
+                turned=r.turned,
+                mirrored=mirrored,
+                unevenness=r.unevenness * 100,
+                stripes=stripes,
+                limit=limit,
+            )
         )
 
 
 class CausePage(Page):
     """Suspects by how well they explain the print, what to do, and what tells the first two apart."""
 
-    title, tip = "Cause", "Which suspected fault explains the print best"
+    title, tip = named("Cause"), tr("Which suspected fault explains the print best")
 
     def __init__(self) -> None:
         super().__init__()
@@ -270,10 +305,10 @@ class CausePage(Page):
     def show_check(self, checked: Checked) -> None:
         cause = checked.cause
         self.name.setText(cause.title)
-        sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if cause.sure else ""
+        sure = tr(" Named so, it is right in {sure:.0f} of 100 cases.", sure=cause.sure * 100) if cause.sure else ""
         self.why.setText(cause.sentence + sure)
-        told = f"\nTo be sure: {cause.next_print}" if cause.next_print else ""
-        self.next.setText(f"Next: {cause.next_step}{told}")
+        told = tr("\nTo be sure: {next_print}", next_print=cause.next_print) if cause.next_print else ""
+        self.next.setText(tr("Next: {next_step}{told}", next_step=cause.next_step, told=told))
         self.suspects.show_cause(cause)
         if not cause.suspects:
             for words in (self.group, self.apart, self.hidden):
@@ -282,31 +317,48 @@ class CausePage(Page):
         titles = {s.code: s.title for s in cause.suspects}
         others = [titles[c] for c in cause.group if c != cause.suspects[0].code]
         self.group.setText(
-            f"Cannot be told apart by this {'scanner' if checked.reading is not None else 'measurement'}: "
-            f"{titles[cause.suspects[0].code]} and {', '.join(others)}."
+            (
+                tr(
+                    "Cannot be told apart by this scanner: {titles} and {others}.",
+                    titles=titles[cause.suspects[0].code],
+                    others=", ".join(others),
+                )
+                if checked.reading is not None
+                else tr(
+                    "Cannot be told apart by this measurement: {titles} and {others}.",
+                    titles=titles[cause.suspects[0].code],
+                    others=", ".join(others),
+                )
+            )
             if others
-            else "No other explanation comes near."
+            else tr("No other explanation comes near.")
             if cause.margin > 100
-            else f"The next explanation is {cause.margin:.0f} times less likely."
+            else tr("The next explanation is {margin:.0f} times less likely.", margin=cause.margin)
         )
         known = [s for s in cause.suspects if s.Lab is not None]
         self.apart.setText("")
         if len(known) > 1 and cause.code != "right" and cause.sure < 0.97:
             patches = [checked.measured.ids[i] for i in telling_patches(known[0].Lab, known[1].Lab)]  # type: ignore[arg-type]
             self.apart.setText(
-                f"{known[0].title} and {known[1].title.lower()} differ most in {', '.join(patches)}: "
-                "measure these again to tell them apart."
+                tr(
+                    "{title} and {title2} differ most in {patches}: measure these again to tell them apart.",
+                    title=known[0].title,
+                    title2=known[1].title.lower(),
+                    patches=", ".join(patches),
+                )
             )
         unnoticed = sorted(set(cause.unnoticed))
         self.hidden.setText(
-            f"At this tolerance these would go unnoticed: {', '.join(unnoticed[:6])}." if unnoticed else ""
+            tr("At this tolerance these would go unnoticed: {unnoticed}.", unnoticed=", ".join(unnoticed[:6]))
+            if unnoticed
+            else ""
         )
 
 
 class BesidePage(Page):
     """Two to six prints: figures by family, and which is best where."""
 
-    title, tip = "Side by side", "Prints beside each other: trials, routes, before and after"
+    title, tip = named("Side by side"), tr("Prints beside each other: trials, routes, before and after")
 
     def __init__(self) -> None:
         super().__init__()
@@ -320,7 +372,7 @@ class BesidePage(Page):
         under = across(space=14)
         self.figures = Table("")
         under.addWidget(self.figures, 5)
-        over = down(label("Greys: lighter or darker than wanted", 8.5, dim=True))
+        over = down(label(tr("Greys: lighter or darker than wanted"), 8.5, dim=True))
         self.over = RampsOver()
         over.addWidget(self.over, 1)
         under.addLayout(over, 6)
@@ -334,17 +386,25 @@ class BesidePage(Page):
         self.over.show_ramps([(p.label, r) for p in prints for r in p.checked.ramps if r.name == "black"])
         if not prints:
             self.said.setText(
-                "No prints are laid beside each other yet. Check a chart, then “Lay this print beside others” under "
-                "“More …”; or open one scan with several prints of a chart on it."
+                tr(
+                    "No prints are laid beside each other yet. Check a chart, then “Lay this print beside others” "
+                    "under “More …”; or open one scan with several prints of a chart on it."
+                )
             )
             self.figures.fill([])
             return
-        words = best_where(prints) or [f"{prints[0].label} lies here; lay another beside it."]
+        words = best_where(prints) or [tr("{label} lies here; lay another beside it.", label=prints[0].label)]
         between = side_by_side(prints)
         if between is not None:
             words.append(
-                f"{prints[0].label} and {prints[1].label} differ by ΔE00 {between.mean:.1f} on average, "
-                f"{between.largest:.1f} at most ({between.ids[int(between.worst(1)[0])]})."
+                tr(
+                    "{label} and {label2} differ by ΔE00 {mean:.1f} on average, {largest:.1f} at most ({ids}).",
+                    label=prints[0].label,
+                    label2=prints[1].label,
+                    mean=between.mean,
+                    largest=between.largest,
+                    ids=between.ids[int(between.worst(1)[0])],
+                )
             )
         words += dict.fromkeys(c for p in prints for c in p.checked.cautions)
         self.said.setText(" ".join(words))
@@ -357,20 +417,24 @@ class BesidePage(Page):
             eyes.picked.connect(self.picked)
             self.plots.append(eyes)
             c = one.checked.comparison
-            self.strips.addWidget(label(f"{one.label}: {c.said}, {c.mean:.1f}", 9, bold=True), 0, number)
+            self.strips.addWidget(
+                label(tr("{label}: {said}, {mean:.1f}", label=one.label, said=c.said, mean=c.mean), 9, bold=True),
+                0,
+                number,
+            )
             self.strips.addWidget(eyes, 1, number)
         sums = [one.checked.comparison.by_family() for one in prints]
         names = list(dict.fromkeys(n for s in sums for n in s))
-        self.figures.name_columns(("mean ΔE00", *(one.label for one in prints)))
-        rows = [["all", *(f"{one.checked.comparison.mean:.2f}" for one in prints)]]
-        rows += [[n, *(f"{s[n].mean:.2f}" if n in s else "–" for s in sums)] for n in names]
+        self.figures.name_columns((tr("mean ΔE00"), *(one.label for one in prints)))
+        rows = [[tr("all"), *(tr("{mean:.2f}", mean=one.checked.comparison.mean) for one in prints)]]
+        rows += [[n, *(tr("{mean:.2f}", mean=s[n].mean) if n in s else "–" for s in sums)] for n in names]
         self.figures.fill(rows)
 
 
 class TrendPage(Page):
     """The checks of the condition over time, and what changed between the last and the one before."""
 
-    title, tip = "Over time", "Every check of this condition, with its limits"
+    title, tip = named("Over time"), tr("Every check of this condition, with its limits")
 
     def __init__(self) -> None:
         super().__init__()
@@ -389,30 +453,39 @@ class TrendPage(Page):
     def _say(self, number: int) -> None:
         checks = self.trend.checks
         if not 0 <= number < len(checks):
-            self.said.setText("This condition has not been checked yet.")
+            self.said.setText(tr("This condition has not been checked yet."))
             return
         check = checks[number]
         v = check.verdict
         words = [
-            f"{check.at:%d.%m.%Y %H:%M}, run {check.run}: {SAID.get(v.verdict, v.verdict)}, "
-            f"mean {v.mean:.1f}, 95th percentile {v.p95:.1f} ({v.chart or 'chart'}, {v.instrument or 'scanner'})."
+            tr(
+                "{at:%d.%m.%Y %H:%M}, run {run}: {said}, mean {mean:.1f}, 95th percentile {p95:.1f} ({chart}, "
+                "{instrument}).",
+                at=check.at,
+                run=check.run,
+                said=SAID.get(v.verdict, v.verdict),
+                mean=v.mean,
+                p95=v.p95,
+                chart=v.chart or tr("chart"),
+                instrument=v.instrument or tr("scanner"),
+            )
         ]
         if number:
             changed = changed_between(checks[number - 1], check)
             words.append(
-                f"Since the check before: {'; '.join(changed[:6])}."
+                tr("Since the check before: {changed}.", changed="; ".join(changed[:6]))
                 if changed
-                else "Nothing was changed since the one before."
+                else tr("Nothing was changed since the one before.")
             )
             drift = v.mean - checks[0].verdict.mean
-            words.append(f"Against the first check the mean has moved by {drift:+.1f}.")
+            words.append(tr("Against the first check the mean has moved by {drift:+.1f}.", drift=drift))
         self.said.setText(" ".join(words))
 
 
 class EyePage(Page):
     """The by-eye way: short questions about the visual page."""
 
-    title, tip = "By eye", "Short questions about the visual page, where there is no scanner"
+    title, tip = named("By eye"), tr("Short questions about the visual page, where there is no scanner")
     answered = Signal(dict)
 
     def __init__(self) -> None:
@@ -425,13 +498,15 @@ class EyePage(Page):
             grid.addWidget(label(question.part, 11, bold=True), row, 0)
             grid.addWidget(label(question.asks, 9.5, wrap=True), row, 1)
             box = choice(question.asks)
-            box.addItems(["not answered", *(words for words, _ in question.answers)])
+            box.addItems([tr("not answered"), *(words for words, _ in question.answers)])
             self.answers[question.part] = box
             grid.addWidget(box, row, 2)
         grid.setColumnStretch(1, 1)
         self.box.addLayout(grid)
         row_of = QHBoxLayout()
-        self.keep = button("Keep the answers", self._keep, "They go into the logbook, as judged by eye", main=True)
+        self.keep = button(
+            tr("Keep the answers"), self._keep, tr("They go into the logbook, as judged by eye"), main=True
+        )
         row_of.addWidget(self.keep)
         self.said = label("", 9.5, wrap=True)
         row_of.addWidget(self.said, 1)
@@ -440,7 +515,7 @@ class EyePage(Page):
     def _keep(self) -> None:
         given = {part: box.currentIndex() - 1 for part, box in self.answers.items() if box.currentIndex() > 0}
         if not given:
-            self.said.setText("Answer at least one question first.")
+            self.said.setText(tr("Answer at least one question first."))
             return
         self.answered.emit(given)
 

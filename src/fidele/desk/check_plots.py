@@ -17,6 +17,7 @@ from fidele.check.ramps import Ramp
 from fidele.desk.picture import to_image
 from fidele.desk.plots import Plot
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import tr
 from fidele.proof.soft import show
 from fidele.store.records import Check
 
@@ -28,9 +29,11 @@ class Distribution(Plot):
     """Share of patches within a ΔE00, over the histogram, with the tolerance's limits."""
 
     def __init__(self) -> None:
-        super().__init__("Share of patches by their difference, with the tolerance")
+        super().__init__(tr("Share of patches by their difference, with the tolerance"))
         self.setMinimumSize(240, 150)
-        self.setToolTip("The line: how many patches are within a ΔE00. The bars: how many have it. Dashed: the limits.")
+        self.setToolTip(
+            tr("The line: how many patches are within a ΔE00. The bars: how many have it. Dashed: the limits.")
+        )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -50,7 +53,7 @@ class Distribution(Plot):
             high = count / max(1, counts.max())
             painter.fillRect(QRectF(at(a, high * 0.9), at(b, 0)).adjusted(1, 0, -1, 0), self.theme.colour("line"))
         painter.setFont(font(7.5))
-        for limit, words in ((c.tolerance.mean, "mean"), (c.tolerance.p95, "95 %")):
+        for limit, words in ((c.tolerance.mean, tr("mean")), (c.tolerance.p95, "95 %")):
             painter.setPen(QPen(self.theme.colour("strong"), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(at(limit, 0.0), at(limit, 1.0))
             painter.setPen(self.theme.colour("dim"))
@@ -62,7 +65,9 @@ class Distribution(Plot):
         painter.setPen(self.theme.colour("dim"))
         for share in (0.0, 0.5, 0.95):
             painter.drawText(
-                QRectF(0, at(0, share).y() - 7, 34, 14), Qt.AlignmentFlag.AlignRight, f"{share * 100:.0f} %"
+                QRectF(0, at(0, share).y() - 7, 34, 14),
+                Qt.AlignmentFlag.AlignRight,
+                tr("{share:.0f} %", share=share * 100),
             )
         step = 1 if most < 8 else 2 if most < 16 else 5
         for tick in range(0, int(most * 0.93) + 1, step):
@@ -78,15 +83,21 @@ def _ramp_told(ramp: Ramp) -> str:
     """Return what a ramp shows, in words."""
     off = ramp.measured[:, 0] - ramp.wanted[:, 0]
     worst = int(np.abs(off).argmax())
-    found = "; ".join(ramp.words()) or "its steps are even"
-    return f"{len(off)} steps, at {ramp.tone[worst] * 100:.0f} % L* {off[worst]:+.1f} off, the most; {found}"
+    found = "; ".join(ramp.words()) or tr("its steps are even")
+    return tr(
+        "{n} steps, at {tone:.0f} % L* {off:+.1f} off, the most; {found}",
+        n=len(off),
+        tone=ramp.tone[worst] * 100,
+        off=off[worst],
+        found=found,
+    )
 
 
 def _cast_told(ramp: Ramp) -> str:
     """Return how the greys of a ramp lean, in words."""
     worst = int(np.hypot(*ramp.cast.T).argmax())
     a, b = ramp.cast[worst]
-    return f"At L* {ramp.wanted[worst, 0]:.0f} greys lean most: a* {a:+.1f}, b* {b:+.1f}"
+    return tr("At L* {wanted:.0f} greys lean most: a* {a:+.1f}, b* {b:+.1f}", wanted=ramp.wanted[worst, 0], a=a, b=b)
 
 
 class RampPlot(QWidget):
@@ -102,7 +113,7 @@ class RampPlot(QWidget):
         self.seen = 0.5
         self.setMinimumSize(240, 180)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Ramp")
+        self.setAccessibleName(tr("Ramp"))
 
     def show_ramp(self, ramp: Ramp | None, seen: float) -> None:
         """Show another ramp; `seen` is the ΔE00 below which steps cannot be told apart."""
@@ -134,10 +145,10 @@ class RampPlot(QWidget):
 
         painter.setFont(font(7.5))
         painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, strip[0], 36, 13), Qt.AlignmentFlag.AlignRight, "wanted")
-        painter.drawText(QRectF(0, strip[0] + 13, 36, 13), Qt.AlignmentFlag.AlignRight, "print")
+        painter.drawText(QRectF(0, strip[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("wanted"))
+        painter.drawText(QRectF(0, strip[0] + 13, 36, 13), Qt.AlignmentFlag.AlignRight, tr("print"))
         painter.drawText(QRectF(0, curve[0], 36, 13), Qt.AlignmentFlag.AlignRight, "L*")
-        painter.drawText(QRectF(0, bars[0], 36, 13), Qt.AlignmentFlag.AlignRight, "step")
+        painter.drawText(QRectF(0, bars[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("step"))
         for lab, pen in (
             (ramp.wanted, QPen(self.theme.colour("strong"), 1.2)),
             (ramp.measured, QPen(self.theme.colour("text"), 2)),
@@ -181,8 +192,8 @@ class CastPlot(QWidget):
         self._ramp: Ramp | None = None
         self.setMinimumSize(200, 100)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Cast of the greys over lightness")
-        self.setToolTip("Full line: a*, above is redder. Dashed: b*, above is yellower.")
+        self.setAccessibleName(tr("Cast of the greys over lightness"))
+        self.setToolTip(tr("Full line: a*, above is redder. Dashed: b*, above is yellower."))
 
     def show_ramp(self, ramp: Ramp | None) -> None:
         """Show the greys of another chart."""
@@ -207,8 +218,10 @@ class CastPlot(QWidget):
         painter.drawLine(at(0, 0), at(100, 0))
         painter.setFont(font(7.5))
         painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, f"+{reach:.0f}")
-        painter.drawText(QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, f"−{reach:.0f}")
+        painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, tr("+{reach:.0f}", reach=reach))
+        painter.drawText(
+            QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, tr("−{reach:.0f}", reach=reach)
+        )
         for axis, style in ((0, Qt.PenStyle.SolidLine), (1, Qt.PenStyle.DashLine)):
             painter.setPen(QPen(self.theme.colour("text"), 1.8, style))
             lean = zip(ramp.wanted[:, 0], ramp.cast[:, axis], strict=True)
@@ -224,8 +237,8 @@ class RampsOver(QWidget):
         self._ramps: list[tuple[str, Ramp]] = []
         self.setMinimumSize(220, 120)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Grey ramps of the prints over each other")
-        self.setToolTip("Above the line a print is lighter than wanted, below it is darker.")
+        self.setAccessibleName(tr("Grey ramps of the prints over each other"))
+        self.setToolTip(tr("Above the line a print is lighter than wanted, below it is darker."))
 
     def show_ramps(self, ramps: list[tuple[str, Ramp]]) -> None:
         """Show other ramps, with their prints' labels."""
@@ -248,8 +261,10 @@ class RampsOver(QWidget):
 
         painter.setFont(font(7.5))
         painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, f"L* +{reach:.0f}")
-        painter.drawText(QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, f"−{reach:.0f}")
+        painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, tr("L* +{reach:.0f}", reach=reach))
+        painter.drawText(
+            QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, tr("−{reach:.0f}", reach=reach)
+        )
         painter.setPen(QPen(self.theme.colour("line"), 1))
         painter.drawLine(at(0, 0), at(1, 0))
         styles = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
@@ -272,7 +287,7 @@ class ScanView(QWidget):
         self.theme: Theme = LIGHT
         self.setMinimumSize(260, 220)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("The scan as it was read")
+        self.setAccessibleName(tr("The scan as it was read"))
         self._image = QImage()
         self._factor = 1.0
         self._reading: Reading | None = None
@@ -328,7 +343,7 @@ class ScanView(QWidget):
             painter.setPen(QColor(245, 245, 245))
             painter.setFont(font(10))
             painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "No scan to show: it was measured by instrument."
+                self.rect(), Qt.AlignmentFlag.AlignCenter, tr("No scan to show: it was measured by instrument.")
             )
             return
         fit, scale = self._fit()
@@ -390,14 +405,22 @@ class TrendPlot(QWidget):
         self.pick = -1
         self.setMinimumSize(260, 160)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Checks of this condition over time")
+        self.setAccessibleName(tr("Checks of this condition over time"))
 
     def show_checks(self, checks: list[Check], limits: tuple[float, float]) -> None:
         """Show checks, oldest first, with the limits of mean and 95th percentile."""
         self.checks, self.limits = [c for c in checks if c.verdict.cause != "by-eye"], limits
         self.pick = len(self.checks) - 1
-        told = [f"{c.at:%d.%m.%Y}: ΔE00 mean {c.verdict.mean:.1f}, 95 of 100 {c.verdict.p95:.1f}" for c in self.checks]
-        self.setAccessibleDescription("; ".join(told[-8:]) or "No checks yet")
+        told = [
+            tr(
+                "{at:%d.%m.%Y}: ΔE00 mean {mean:.1f}, 95 of 100 {p95:.1f}",
+                at=c.at,
+                mean=c.verdict.mean,
+                p95=c.verdict.p95,
+            )
+            for c in self.checks
+        ]
+        self.setAccessibleDescription("; ".join(told[-8:]) or tr("No checks yet"))
         self.update()
 
     def _place(self, number: int) -> float:
@@ -422,11 +445,15 @@ class TrendPlot(QWidget):
             return bottom - de / most * (bottom - top)
 
         painter.setFont(font(7.5))
-        for limit, words in zip(self.limits, ("mean", "95 %"), strict=True):
+        for limit, words in zip(self.limits, (tr("mean"), "95 %"), strict=True):
             painter.setPen(QPen(self.theme.colour("strong"), 1, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(60, y(limit)), QPointF(self.width() - 12, y(limit)))
             painter.setPen(self.theme.colour("dim"))
-            painter.drawText(QRectF(0, y(limit) - 7, 56, 14), Qt.AlignmentFlag.AlignRight, f"{words} {limit:g}")
+            painter.drawText(
+                QRectF(0, y(limit) - 7, 56, 14),
+                Qt.AlignmentFlag.AlignRight,
+                tr("{words} {limit:g}", words=words, limit=limit),
+            )
         for value, pen in (
             ("p95", QPen(self.theme.colour("strong"), 1.4)),
             ("mean", QPen(self.theme.colour("text"), 2)),

@@ -12,6 +12,7 @@ from fidele.desk.labels import button, heading, label, section
 from fidele.desk.picture import to_image
 from fidele.desk.plots import Plot, Suspects
 from fidele.desk.theme import font
+from fidele.language import named, tr
 from fidele.piece.check import PieceChecked
 
 #: L* from which on a cell of the map bears a sign, and at which the sign is at its largest.
@@ -22,7 +23,7 @@ class PieceView(Plot):
     """Promised above, the piece below, in one frame; signs say where it is paler (up) or darker (down)."""
 
     def __init__(self) -> None:
-        super().__init__("The piece, with signs where it is paler or darker than the rest")
+        super().__init__(tr("The piece, with signs where it is paler or darker than the rest"))
         self._checked: PieceChecked | None = None
         self._pair: tuple[QImage, QImage] | None = None
         self.setMinimumSize(300, 260)
@@ -40,7 +41,7 @@ class PieceView(Plot):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         half = self.height() / 2
-        for number, (image, words) in enumerate(zip(self._pair, ("Promised", "The piece"), strict=True)):
+        for number, (image, words) in enumerate(zip(self._pair, (tr("Promised"), tr("The piece")), strict=True)):
             painter.setPen(self._ink())
             painter.setFont(font(8.5))
             painter.drawText(QRectF(0, number * half, self.width(), 16), Qt.AlignmentFlag.AlignLeft, words)
@@ -73,7 +74,7 @@ class PieceView(Plot):
 class CheckedPiecePage(Page):
     """Verdict, cause and map of a finished piece, from its artwork alone."""
 
-    title, tip = "Piece", "The finished piece, judged by its artwork: no chart is needed"
+    title, tip = named("Piece"), tr("The finished piece, judged by its artwork: no chart is needed")
     #: Somebody looked at the piece: whether it looks right.
     seen = Signal(bool)
 
@@ -83,19 +84,19 @@ class CheckedPiecePage(Page):
         self.view = PieceView()
         self.plots = [self.view]
         self.name = heading("")
-        self.said = label("Scan the finished piece: it is judged here by its artwork.", 9.5, wrap=True)
+        self.said = label(tr("Scan the finished piece: it is judged here by its artwork."), 9.5, wrap=True)
         self.where, self.trust = label("", 9.0, wrap=True), label("", 8.5, dim=True, wrap=True)
         self.suspects = Suspects()
         self.plots.append(self.suspects)
         right = down(space=6)
-        fill(right, self.name, self.said, section("Where"), self.where)
-        self.suspected = section("Suspects")
+        fill(right, self.name, self.said, section(tr("Where")), self.where)
+        self.suspected = section(tr("Suspects"))
         fill(right, self.suspected, (self.suspects, 1), self.trust)
-        tip = "Kept in the logbook, with your name: the piece in even light, beside the picture on the screen"
-        self.looks = button("It looks right", lambda: self.seen.emit(True), tip)
-        self.off = button("It looks wrong", lambda: self.seen.emit(False), tip)
+        tip = tr("Kept in the logbook, with your name: the piece in even light, beside the picture on the screen")
+        self.looks = button(tr("It looks right"), lambda: self.seen.emit(True), tip)
+        self.off = button(tr("It looks wrong"), lambda: self.seen.emit(False), tip)
         self.eye = label("", 8.5, dim=True, wrap=True)
-        fill(right, section("By eye"), across(self.looks, self.off, (self.eye, 1)))
+        fill(right, section(tr("By eye")), across(self.looks, self.off, (self.eye, 1)))
         self.box.addLayout(across((self.view, 1), (right, 1), space=16), 1)
 
     def ask(self, run: int) -> None:
@@ -115,17 +116,36 @@ class CheckedPiecePage(Page):
         self.view.show_piece(checked)
         c, cause = checked.comparison, checked.cause
         wrong = checked.verdict == "fail"
-        self.name.setText({"pass": "Right", "none": cause.title}.get(checked.verdict, f"Wrong: {cause.title.lower()}"))
-        sure = f" Named so, it is right in {cause.sure * 100:.0f} of 100 cases." if wrong and cause.sure else ""
-        figures = f"{len(c.ids)} areas, mean ΔE00 {c.mean:.1f}, 95 % within {c.p95:.1f}. " if c.judged else ""
+        self.name.setText(
+            {"pass": tr("Right"), "none": cause.title}.get(checked.verdict, f"Wrong: {cause.title.lower()}")
+        )
+        sure = (
+            tr(" Named so, it is right in {sure:.0f} of 100 cases.", sure=cause.sure * 100)
+            if wrong and cause.sure
+            else ""
+        )
+        figures = (
+            tr("{n} areas, mean ΔE00 {mean:.1f}, 95 % within {p95:.1f}. ", n=len(c.ids), mean=c.mean, p95=c.p95)
+            if c.judged
+            else ""
+        )
         self.said.setText(
-            f"{figures}{cause.sentence}{sure}" + (f" Next: {cause.next_step}" if cause.code != "right" else "")
+            f"{figures}{cause.sentence}{sure}"
+            + (tr(" Next: {next_step}", next_step=cause.next_step) if cause.code != "right" else "")
         )
         self.suspected.setVisible(bool(cause.suspects))
         press = checked.press.words() if checked.press is not None else []
-        self.where.setText("\n".join([*(checked.words or ["It is alike everywhere."]), *press]))
+        self.where.setText("\n".join([*(checked.words or [tr("It is alike everywhere.")]), *press]))
         self.suspects.show_cause(cause)
         self.trust.setText(
-            f"Seen by {checked.trust}{f', ±{checked.uncertainty:.1f} ΔE00' if c.judged else ''}. "
-            f"{' '.join(checked.cautions)}".strip()
+            (
+                tr(
+                    "Seen by {trust}, ±{uncertainty:.1f} ΔE00. {cautions}",
+                    trust=checked.trust,
+                    uncertainty=checked.uncertainty,
+                    cautions=" ".join(checked.cautions),
+                )
+                if c.judged
+                else tr("Seen by {trust}. {cautions}", trust=checked.trust, cautions=" ".join(checked.cautions))
+            ).strip()
         )

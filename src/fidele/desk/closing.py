@@ -14,6 +14,7 @@ from fidele.desk.labels import button, heading, label
 from fidele.desk.printing import Printing
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.language import tr, trn
 from fidele.session.model import Session
 
 Choice = Literal["on", "after", "cancel", "stay"]
@@ -21,11 +22,11 @@ Choice = Literal["on", "after", "cancel", "stay"]
 _LOOK = 200
 #: How a run ended, in a sentence.
 _ENDED = {
-    "printed": "was printed",
-    "failed": "failed",
-    "cancelled": "was cancelled",
-    "held": "is held",
-    "interrupted": "was cut off: look at what came out",
+    "printed": tr("was printed"),
+    "failed": tr("failed"),
+    "cancelled": tr("was cancelled"),
+    "held": tr("is held"),
+    "interrupted": tr("was cut off: look at what came out"),
 }
 
 
@@ -36,17 +37,25 @@ class ClosingDialog(QDialog):
 
     def __init__(self, title: str, prints: bool, waiting: int, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Close the window")
-        more = f" {waiting} more {'waits' if waiting == 1 else 'wait'} in the queue." if waiting else ""
-        about = label(f"{title} is under way.{more} What is to become of it?", 9.5, wrap=True)
+        self.setWindowTitle(tr("Close the window"))
+        more = (
+            trn(" {waiting} more waits in the queue.", " {waiting} more wait in the queue.", waiting, waiting=waiting)
+            if waiting
+            else ""
+        )
+        about = label(
+            tr("{title} is under way.{more} What is to become of it?", title=title, more=more), 9.5, wrap=True
+        )
         rows = [
-            ("on", "Go on without the window", "The window goes; the work is finished, and Fidele ends then"),
-            ("cancel", "Cancel it and close", "It is stopped at once; the logbook keeps that it was"),
-            ("stay", "Stay", "The window stays open"),
+            ("on", tr("Go on without the window"), tr("The window goes; the work is finished, and Fidele ends then")),
+            ("cancel", tr("Cancel it and close"), tr("It is stopped at once; the logbook keeps that it was")),
+            ("stay", tr("Stay"), tr("The window stays open")),
         ]
         if prints:
-            rows.insert(1, ("after", "Close after this run", "The run is finished; what waits behind it stays queued"))
-        box = down(heading("Something is under way"), about, space=10, margins=(18, 14, 18, 14), on=self)
+            rows.insert(
+                1, ("after", tr("Close after this run"), tr("The run is finished; what waits behind it stays queued"))
+            )
+        box = down(heading(tr("Something is under way")), about, space=10, margins=(18, 14, 18, 14), on=self)
         for what, words, tip in rows:
             press = button(words, partial(self._choose, what), tip, main=what == "on")
             box.addLayout(across(press, (label(tip, 8.5, dim=True, wrap=True), 1), space=10))
@@ -124,5 +133,10 @@ class Closing(QObject):
             return
         why = f": {run.why.rstrip('.')}" if run.why and run.state != "printed" else ""
         self._session.say(
-            f"Run {number}, which was under way when the window was closed, {_ENDED.get(run.state, run.state)}{why}."
+            tr(
+                "Run {number}, which was under way when the window was closed, {ended}{why}.",
+                number=number,
+                ended=_ENDED.get(run.state, run.state),
+                why=why,
+            )
         )

@@ -34,6 +34,7 @@ from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, as_float, from_lab, lab_codes, to_lab
+from fidele.language import named, tr
 from fidele.proof.customer import TOLERANCE, CustomerColour, Held, held
 from fidele.proof.losses import colours_of
 from fidele.proof.soft import show
@@ -44,7 +45,7 @@ from fidele.tiles import Progress
 
 #: So many exact colours of flat graphics are listed.
 _MOST = 24
-_FLAVOURS = ("least ΔE00", "same hue", "same lightness")
+_FLAVOURS = (named("least ΔE00"), named("same hue"), named("same lightness"))
 
 
 @dataclass(frozen=True)
@@ -66,7 +67,7 @@ class Swatches(QWidget):
         shown = show(np.array(Lab, np.float32), display)
         self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in shown]
         self.setFixedSize(px(60 + 74 * len(row.held.nearest)), px(46))
-        self.setToolTip("Wanted, with what the condition prints as a disc in it; then the nearest printable ones")
+        self.setToolTip(tr("Wanted, with what the condition prints as a disc in it; then the nearest printable ones"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -92,13 +93,13 @@ class ColoursDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = self.head()
-        head.addWidget(button("Back to the proof", lambda: self.go.emit("Proof"), "The whole picture, printed"))
+        head.addWidget(button(tr("Back to the proof"), lambda: self.go.emit("Proof"), tr("The whole picture, printed")))
         self.box.addLayout(head)
-        self.title.setText("Colours that matter")
+        self.title.setText(tr("Colours that matter"))
         self.view = PictureView()
         self.view.setMinimumHeight(120)
         self.view.touched.connect(self._touched)
-        self.view.setToolTip("Touch a colour in the picture to take it into the list; drag to move, wheel to zoom")
+        self.view.setToolTip(tr("Touch a colour in the picture to take it into the list; drag to move, wheel to zoom"))
         fill(self.box, (self.view, 2), self._choice_row())
         self.inside = QWidget()
         self.rows = down(space=6, margins=(0, 0, 8, 0), on=self.inside)
@@ -114,8 +115,8 @@ class ColoursDesk(Desk):
 
     def _choice_row(self) -> QHBoxLayout:
         row = across(space=8)
-        self.own = button("The picture's own", self.refresh, "Exact colours of flat graphics")
-        self.listed = button("The customer's", self.refresh, "Colours to be held, whatever picture is in hand")
+        self.own = button(tr("The picture's own"), self.refresh, tr("Exact colours of flat graphics"))
+        self.listed = button(tr("The customer's"), self.refresh, tr("Colours to be held, whatever picture is in hand"))
         self._which = QButtonGroup(self)
         for made in (self.own, self.listed):
             made.setCheckable(True)
@@ -123,38 +124,40 @@ class ColoursDesk(Desk):
             row.addWidget(made)
         self.own.setChecked(True)
         row.addStretch()
-        self.soft_label = label("edges within", 9.0, dim=True)
+        self.soft_label = label(tr("edges within"), 9.0, dim=True)
         row.addWidget(self.soft_label)
         self.soft = QSlider(Qt.Orientation.Horizontal)
         self.soft.setRange(0, 100)
         self.soft.setValue(40)
         self.soft.setFixedWidth(px(110))
-        self.soft.setAccessibleName("Softened edges follow within, percent of the scale")
+        self.soft.setAccessibleName(tr("Softened edges follow within, percent of the scale"))
         self.soft.setToolTip(
-            "Codes of softened edges are mixed of two colours; so near to the replaced one they follow"
+            tr("Codes of softened edges are mixed of two colours; so near to the replaced one they follow")
         )
         self.soft.sliderReleased.connect(self._soften)
         row.addWidget(self.soft)
-        self.back = button("Put all back", self._put_back, "The picture with its old colours")
+        self.back = button(tr("Put all back"), self._put_back, tr("The picture with its old colours"))
         row.addWidget(self.back)
         return row
 
     def _entry_row(self) -> QHBoxLayout:
         row = across(space=8)
         self.name = QLineEdit()
-        self.name.setPlaceholderText("Name")
-        self.name.setAccessibleName("Name of the colour")
+        self.name.setPlaceholderText(tr("Name"))
+        self.name.setAccessibleName(tr("Name of the colour"))
         self.written = QLineEdit()
         self.written.setPlaceholderText("#00ded0, or 0,222,208, or lab:79,-46,-8")
-        self.written.setAccessibleName("The colour")
+        self.written.setAccessibleName(tr("The colour"))
         for made in (self.name, self.written):
             made.setFont(font(9))
             made.returnPressed.connect(self._add)
         row.addWidget(self.name, 1)
         row.addWidget(self.written, 2)
-        row.addWidget(button("Add to the customer's", self._add, "As hex or RGB of sRGB, or as L*a*b* (D50)"))
+        row.addWidget(button(tr("Add to the customer's"), self._add, tr("As hex or RGB of sRGB, or as L*a*b* (D50)")))
         row.addWidget(
-            button("Import …", lambda: self.pick.emit("colours"), "A list from CGATS, CxF or CSV; or drop it here")
+            button(
+                tr("Import …"), lambda: self.pick.emit("colours"), tr("A list from CGATS, CxF or CSV; or drop it here")
+            )
         )
         return row
 
@@ -172,25 +175,30 @@ class ColoursDesk(Desk):
         if artwork is None:
             return
         Lab = to_lab(np.ascontiguousarray(artwork.pixels[row : row + 1, column]), artwork.profile)[0]
-        name = self.name.text().strip() or f"{colour_name(Lab)} of {artwork.path.stem}"
+        name = self.name.text().strip() or tr(
+            "{colour_name} of {stem}", colour_name=colour_name(Lab), stem=artwork.path.stem
+        )
         self.listed.setChecked(True)
         self.guarded(self.session.customers.add_lab, name, Lab)
 
     def instead(self, row: Row) -> list[tuple[str, Callable[[], object]]]:
         """Return what a colour of the picture can be replaced by: words and deed."""
         done: list[tuple[str, Callable[[], object]]] = [
-            (f"by the nearest, {near.flavour} (ΔE00 {near.de00:.1f})", partial(self.replace, row, near.Lab))
+            (
+                tr("by the nearest, {flavour} (ΔE00 {de00:.1f})", flavour=near.flavour, de00=near.de00),
+                partial(self.replace, row, near.Lab),
+            )
             for near in row.held.nearest
         ]
         done += [
-            (f"by the customer's “{c.name}”", partial(self.replace, row, c.Lab))
+            (tr("by the customer's “{name}”", name=c.name), partial(self.replace, row, c.Lab))
             for c in self.session.customers.colours[:12]
         ]
-        done.append(("by a colour that I type …", partial(self._typed, row)))
+        done.append((tr("by a colour that I type …"), partial(self._typed, row)))
         return done
 
     def _typed(self, row: Row) -> None:
-        text, sure = QInputDialog.getText(self, "Replace a colour", "#rrggbb, or r,g,b, or lab:L,a,b")
+        text, sure = QInputDialog.getText(self, tr("Replace a colour"), "#rrggbb, or r,g,b, or lab:L,a,b")
         if sure and text.strip():
             self.guarded(lambda: self.replace(row, colour_written(text)))
 
@@ -206,7 +214,11 @@ class ColoursDesk(Desk):
         rest = tuple(r for r in piece.replacements if r.wanted != first)
         change = Replacement(first, tuple(float(v) for v in new), self.soft.value() / 100)
         name = row.held.colour.name
-        self.guarded(self.session.pieces.replace_colours, (*rest, change), f"{name[:1].upper()}{name[1:]} is replaced")
+        self.guarded(
+            self.session.pieces.replace_colours,
+            (*rest, change),
+            tr("{name}{name2} is replaced", name=name[:1].upper(), name2=name[1:]),
+        )
 
     def _soften(self) -> None:
         piece = self.session.pieces.current
@@ -214,11 +226,13 @@ class ColoursDesk(Desk):
             soft = self.soft.value() / 100
             changed = tuple(Replacement(r.wanted, r.instead, soft) for r in piece.replacements)
             self.guarded(
-                self.session.pieces.replace_colours, changed, f"Softened edges follow within {soft * 100:.0f} %"
+                self.session.pieces.replace_colours,
+                changed,
+                tr("Softened edges follow within {soft:.0f} %", soft=soft * 100),
             )
 
     def _put_back(self) -> None:
-        self.guarded(self.session.pieces.replace_colours, (), "All colours are put back")
+        self.guarded(self.session.pieces.replace_colours, (), tr("All colours are put back"))
 
     # Showing -----------------------------------------------------------------------------------------------------
 
@@ -231,11 +245,13 @@ class ColoursDesk(Desk):
         has = artwork is not None and printer is not None and session.card is not None and not unknown
         self.own.setEnabled(has)
         if not has or artwork is None or printer is None or piece is None:
-            self.view.empty = "With a picture and an output profile, its colours are shown here."
+            self.view.empty = tr("With a picture and an output profile, its colours are shown here.")
             self.view.set_picture(None)
             self._show_rows([])
             self.state.setText(
-                "Open a picture first." if artwork is None else unknown or "Give the condition an output profile first."
+                tr("Open a picture first.")
+                if artwork is None
+                else unknown or tr("Give the condition an output profile first.")
             )
             return
         replaced = bool(piece.replacements)
@@ -246,11 +262,11 @@ class ColoursDesk(Desk):
         self.view.set_picture(session.laid, keep=True)
         if artwork.profile.channels == 3:
             link = session.looks.printed(artwork.profile, settings)
-            teeth = [Tooth("as printed", link)]
+            teeth = [Tooth(tr("as printed"), link)]
             if replaced:
                 teeth = [
-                    Tooth("before, as printed", link, pixels=piece.opened.laid),
-                    Tooth("with the colours replaced, as printed", link),
+                    Tooth(tr("before, as printed"), link, pixels=piece.opened.laid),
+                    Tooth(tr("with the colours replaced, as printed"), link),
                 ]
             self.view.set_teeth(teeth)
         key = (
@@ -266,7 +282,7 @@ class ColoursDesk(Desk):
             return
         self._found_for = key
         own, colours, pixels, source = self.own.isChecked(), session.customers.colours, artwork.laid, artwork.profile
-        self.state.setText("Looking at each colour …")
+        self.state.setText(tr("Looking at each colour …"))
 
         def compute(_told: Progress) -> list[Row]:
             if own:
@@ -296,9 +312,9 @@ class ColoursDesk(Desk):
             return
         if not rows:
             self.state.setText(
-                "This picture has no exact colours: it is a photograph. Its losses are on the proof desk."
+                tr("This picture has no exact colours: it is a photograph. Its losses are on the proof desk.")
                 if self.own.isChecked()
-                else "The list is empty: type a colour below, import a list, or touch one in the picture."
+                else tr("The list is empty: type a colour below, import a list, or touch one in the picture.")
             )
             return
         counts = {v: sum(r.held.verdict == v for r in rows) for v in ("holds", "close", "cannot be held")}
@@ -307,7 +323,11 @@ class ColoursDesk(Desk):
         said = f"{', '.join(parts)}."
         if worst.held.verdict != "holds":
             near = min((n.de00 for n in worst.held.nearest), default=worst.held.de00)
-            said += f" Worst: {worst.held.colour.name}; nothing printable is nearer than ΔE00 {near:.1f}."
+            said += tr(
+                " Worst: {name}; nothing printable is nearer than ΔE00 {near:.1f}.",
+                name=worst.held.colour.name,
+                near=near,
+            )
         self.state.setText(said)
 
     def _tile(self, row: Row) -> QWidget:
@@ -317,11 +337,22 @@ class ColoursDesk(Desk):
         words = down(space=1)
         share = f"  {row.area * 100:.1f} %" if row.area else ""
         words.addWidget(line(f"{row.held.colour.name}{share}", 9.5, bold=True))
-        words.addWidget(line(f"{row.held.verdict}; printed ΔE00 {row.held.de00:.1f}: {row.held.words}", 8.5, dim=True))
+        words.addWidget(
+            line(
+                tr(
+                    "{verdict}; printed ΔE00 {de00:.1f}: {words}",
+                    verdict=row.held.verdict,
+                    de00=row.held.de00,
+                    words=row.held.words,
+                ),
+                8.5,
+                dim=True,
+            )
+        )
         words.addWidget(line(_device_words(row.held), 8.5, dim=True, tip=_device_tip(row.held)))
         box.addLayout(words, 1)
         if row.values:
-            choose = button("Replace …", lambda: None, "Put a printable colour in its place, in a copy")
+            choose = button(tr("Replace …"), lambda: None, tr("Put a printable colour in its place, in a copy"))
             menu = QMenu(choose)
             for text, call in self.instead(row):
                 menu.addAction(text, call)
@@ -333,17 +364,20 @@ class ColoursDesk(Desk):
             limit.setRange(0.5, 20)
             limit.setSingleStep(0.5)
             limit.setDecimals(1)
-            limit.setPrefix("within ")
+            limit.setPrefix(tr("within "))
             limit.setValue(row.held.colour.tolerance)
             limit.setKeyboardTracking(False)
             limit.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
-            limit.setAccessibleName(f"Tolerance of {row.held.colour.name}, ΔE00")
-            limit.setToolTip("How far off it may be, in ΔE00")
+            limit.setAccessibleName(tr("Tolerance of {name}, ΔE00", name=row.held.colour.name))
+            limit.setToolTip(tr("How far off it may be, in ΔE00"))
             limit.valueChanged.connect(partial(self._limit, row.held.colour.name))
             box.addWidget(limit)
             box.addWidget(
                 button(
-                    "Remove", partial(self.session.customers.remove, row.held.colour.name), "Off the list", quiet=True
+                    tr("Remove"),
+                    partial(self.session.customers.remove, row.held.colour.name),
+                    tr("Off the list"),
+                    quiet=True,
                 )
             )
         made.setAccessibleName(f"{row.held.colour.name}: {row.held.verdict}, {row.held.words}")
@@ -355,16 +389,16 @@ class ColoursDesk(Desk):
     def facts(self) -> list[tuple[str, str]]:
         """Return what the verdicts mean."""
         return [
-            ("holds", "within its tolerance"),
-            ("close", "within twice its tolerance"),
-            ("cannot be held", "nothing printable is near"),
-            ("Swatches", f"wanted with printed in it; then {', '.join(_FLAVOURS)}"),
-            ("Compared", "media-relative, ΔE00"),
+            (tr("holds"), tr("within its tolerance")),
+            (tr("close"), tr("within twice its tolerance")),
+            (tr("cannot be held"), tr("nothing printable is near")),
+            (tr("Swatches"), tr("wanted with printed in it; then {flavours}", flavours=", ".join(map(tr, _FLAVOURS)))),
+            (tr("Compared"), tr("media-relative, ΔE00")),
         ]
 
 
-_ONE = {"holds": "holds", "close": "is close", "cannot be held": "cannot be held"}
-_PLURAL = {"holds": "hold", "close": "are close", "cannot be held": "cannot be held"}
+_ONE = {"holds": tr("holds"), "close": tr("is close"), "cannot be held": tr("cannot be held")}
+_PLURAL = {"holds": tr("hold"), "close": tr("are close"), "cannot be held": tr("cannot be held")}
 
 
 def _own_rows(pixels: Codes, source: Profile, printer: Profile, settings: Any) -> list[Row]:
@@ -392,13 +426,19 @@ def _same(one: tuple[float, ...], other: tuple[float, ...]) -> bool:
 
 def _device_words(found: Held) -> str:
     if not found.nearest:
-        return "no nearest values for this kind of printer"
+        return tr("no nearest values for this kind of printer")
     values = " ".join(f"{v * 255:.0f}" for v in found.nearest[0].device)
-    return f"nearest: device {values}, {found.nearest[0].words}"
+    return tr("nearest: device {values}, {words}", values=values, words=found.nearest[0].words)
 
 
 def _device_tip(found: Held) -> str:
     return "\n".join(
-        f"{n.flavour}: ΔE00 {n.de00:.1f}, {n.words}; device {' '.join(f'{v * 255:.0f}' for v in n.device)}"
+        tr(
+            "{flavour}: ΔE00 {de00:.1f}, {words}; device {value}",
+            flavour=n.flavour,
+            de00=n.de00,
+            words=n.words,
+            value=" ".join(f"{v * 255:.0f}" for v in n.device),
+        )
         for n in found.nearest
     )

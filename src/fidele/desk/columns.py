@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout,
 
 from fidele.desk.kit import Choice, down
 from fidele.desk.labels import label
+from fidele.language import tr
 
 #: What a column can hold, in words, and as CGATS calls it.
 _HOLDS = {
@@ -28,17 +29,18 @@ class ColumnsDialog(QDialog):
 
     def __init__(self, parent: QWidget, titles: list[str], rows: list[list[str]]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What do the columns hold?")
+        self.setWindowTitle(tr("What do the columns hold?"))
         box = down(
-            label("It is not clear which columns hold L*a*b* or XYZ. Say what each one holds.", 9.5, wrap=True), on=self
+            label(tr("It is not clear which columns hold L*a*b* or XYZ. Say what each one holds."), 9.5, wrap=True),
+            on=self,
         )
         grid = QGridLayout()
         self.choices: dict[str, QComboBox] = {}
         for row, title in enumerate(titles):
             values = ", ".join(line[row] for line in rows if row < len(line))
-            choice = Choice(f"What {title} holds")
+            choice = Choice(tr("What {title} holds", title=title))
             choice.addItems(list(_HOLDS))
-            choice.setAccessibleName(f"What {title} holds")
+            choice.setAccessibleName(tr("What {title} holds", title=title))
             grid.addWidget(label(title, 9.5, bold=True), row, 0)
             grid.addWidget(label(values[:48], 8.5, dim=True), row, 1)
             grid.addWidget(choice, row, 2)

@@ -13,6 +13,7 @@ from PySide6.QtCore import QProcess
 
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.tiles import CancelledError, Progress
 
 #: How the demo is started from this very installation.
@@ -44,13 +45,15 @@ def start_demo(work: Work, say: Callable[[str], None]) -> None:
                     break
                 time.sleep(_LOOK)
             if running.returncode != 0:
-                raise FideleError(f"The demo could not be made: {last.rstrip('.') or 'no reason was given'}.")
+                raise FideleError(
+                    tr("The demo could not be made: {last}.", last=last.rstrip(".") or tr("no reason was given"))
+                )
         finally:
             running.kill()
             running.wait()
 
     def opened(_: object) -> None:
         QProcess.startDetached(COMMAND[0], list(COMMAND[1:]))
-        say("The demo opens in a window of its own; its printers, press and scanner are invented.")
+        say(tr("The demo opens in a window of its own; its printers, press and scanner are invented."))
 
     work.run("Making the demo", make, opened)

@@ -14,10 +14,11 @@ from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
+from fidele.language import tr
 from fidele.session.model import Session
 
 #: The window's setting that says that the way to a first print is not to be shown at the start any more.
-FIRST_LEFT = "first print left"
+FIRST_LEFT = tr("first print left")
 
 
 class Desk(QWidget):

@@ -13,6 +13,7 @@ from fidele.desk.kit import SPRING, down, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.judge.finding import Deed, Finding
+from fidele.language import tr, trn
 
 #: What a finding would do: the picture as it should be, and as it would come out.
 Pictures = tuple[QImage, QImage]
@@ -35,7 +36,7 @@ class FindingCard(QFrame):
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 8, 10, 10)
         box.setSpacing(3)
-        box.addWidget(label(finding.weight, 8.0, bold=finding.weight == "stop", dim=True))
+        box.addWidget(label(tr(finding.weight), 8.0, bold=finding.weight == "stop", dim=True))
         box.addWidget(label(finding.title, 9.5, bold=True, wrap=True))
         box.addWidget(label(finding.why, 8.5, wrap=True))
         if pictures is not None:
@@ -54,7 +55,7 @@ class FindingCard(QFrame):
             )
             fill(row, self.press, SPRING)
             fill(box, 4, row)
-        self.setAccessibleName(f"{finding.weight}: {finding.title}. {finding.why}")
+        self.setAccessibleName(f"{tr(finding.weight)}: {finding.title}. {finding.why}")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -76,7 +77,7 @@ class Pair(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         image = pictures[0]
         self.setFixedHeight(18 + min(_HIGH, round(_WIDE * image.height() / max(1, image.width()))))
-        self.setAccessibleName("Predicted prints: as it should be, and as it would come out")
+        self.setAccessibleName(tr("Predicted prints: as it should be, and as it would come out"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -84,7 +85,9 @@ class Pair(QWidget):
         painter.setFont(font(8.0))
         painter.setPen(self._theme.colour("dim"))
         wide, high = (self.width() - 8) / 2, self.height() - 17
-        for at, (image, words) in enumerate(zip(self._pictures, ("as it should be", "as it comes out"), strict=True)):
+        for at, (image, words) in enumerate(
+            zip(self._pictures, (tr("as it should be"), tr("as it comes out")), strict=True)
+        ):
             scale = min(wide / image.width(), high / image.height())
             x = at * (wide + 8)
             painter.drawImage(QRectF(x, 0, image.width() * scale, image.height() * scale), image)
@@ -117,7 +120,7 @@ class FindingsView(QScrollArea):
         facts: list[tuple[str, str]],
         extra: list[QWidget],
         pictures: Callable[[Finding], Pictures | None] = lambda _: None,
-        empty: str = "Nothing to find fault with here.",
+        empty: str = tr("Nothing to find fault with here."),
     ) -> None:
         """Show the findings of this desk, how many there are on others (by station), further sections, and facts.
 
@@ -125,7 +128,7 @@ class FindingsView(QScrollArea):
         """
         place = self.verticalScrollBar().value()
         clear(self._box)
-        self._box.addWidget(section("Findings"))
+        self._box.addWidget(section(tr("Findings")))
         self.cards = []
         for finding in findings:
             card = FindingCard(finding, self.theme, pictures(finding))
@@ -135,13 +138,24 @@ class FindingsView(QScrollArea):
         if not findings:
             self._box.addWidget(label(empty, 8.5, dim=True, wrap=True))
         for station, count in elsewhere.items():
-            tip = f"{count} {'finding' if count == 1 else 'findings'} on the desk {station}"
-            more = button(f"{station}: {count} more", partial(self.wanted.emit, station), tip, quiet=True)
+            tip = trn(
+                "{count} finding on the desk {station}",
+                "{count} findings on the desk {station}",
+                count,
+                count=count,
+                station=tr(station),
+            )
+            more = button(
+                tr("{station}: {count} more", station=tr(station), count=count),
+                partial(self.wanted.emit, station),
+                tip,
+                quiet=True,
+            )
             self._box.addWidget(more, alignment=Qt.AlignmentFlag.AlignLeft)
         for widget in extra:
             self._box.addWidget(widget)
         if facts:
-            fill(self._box, 4, section("Facts"), fact_grid(facts))
+            fill(self._box, 4, section(tr("Facts")), fact_grid(facts))
         self._box.addStretch()
         self.verticalScrollBar().setValue(place)
 

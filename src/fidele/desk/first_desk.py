@@ -16,11 +16,12 @@ from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.session.first_print import Step
 from fidele.session.model import Session
 
 #: What stands in words where a step is done, to be done, or comes later.
-_STANDS = {"done": "done", "now": "to do now", "later": "later"}
+_STANDS = {"done": tr("done"), "now": tr("to do now"), "later": tr("later")}
 
 
 class StepMark(QWidget):
@@ -30,7 +31,7 @@ class StepMark(QWidget):
         super().__init__()
         self._number, self._stand, self._colours = number, stand, colours
         self.setFixedSize(QSize(34, 34))
-        self.setAccessibleName(f"Step {number}: {_STANDS[stand]}")
+        self.setAccessibleName(tr("Step {number}: {stands}", number=number, stands=_STANDS[stand]))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter, (ink, ground) = QPainter(self), self._colours
@@ -56,7 +57,9 @@ class FirstDesk(Desk):
         super().__init__(session, work)
         self._settings: QSettings | None = None
         head = self.head()
-        self.leave = button("Not now", self._leave, "Go to work; this stays under Help and in the shelf", quiet=True)
+        self.leave = button(
+            tr("Not now"), self._leave, tr("Go to work; this stays under Help and in the shelf"), quiet=True
+        )
         head.addWidget(self.leave, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         path = QWidget()
@@ -73,11 +76,11 @@ class FirstDesk(Desk):
         """Show each step as it stands, and what is on this machine."""
         steps = self.session.first_print.steps()
         at = next((k for k, step in enumerate(steps) if step.stand == "now"), None)
-        self.title.setText("From here to a first good print")
+        self.title.setText(tr("From here to a first good print"))
         self.state.setText(
-            f"Step {at + 1} of {len(steps)}. Each can be left and taken up again."
+            tr("Step {at} of {n}. Each can be left and taken up again.", at=at + 1, n=len(steps))
             if at is not None
-            else "All steps are done: a print of this condition was checked and is right."
+            else tr("All steps are done: a print of this condition was checked and is right.")
         )
         clear(self._path)
         for number, step in enumerate(steps, 1):
@@ -85,20 +88,28 @@ class FirstDesk(Desk):
         self._path.addStretch()
         clear(self._here)
         facts = [(h.what, h.which) for h in self.session.first_print.here()]
-        fill(self._here, section("On this machine"), fact_grid(facts), 10, section("Look at it first"))
-        about = (
-            "The demo is a workshop of its own with invented printers, press and scanner: print, press and scan there "
-            "as often as you like. It opens in a second window and leaves nothing in yours. Making it takes half a "
-            "minute at its first start."
+        fill(self._here, section(tr("On this machine")), fact_grid(facts), 10, section(tr("Look at it first")))
+        about = tr(
+            "The demo is a workshop of its own with invented printers, press and scanner: print, press and "
+            "scan there as often as you like. It opens in a second window and leaves nothing in yours. "
+            "Making it takes half a minute at its first start."
         )
-        demo = button("Open the demo", self._demo, "A second window with an invented workshop")
+        demo = button(tr("Open the demo"), self._demo, tr("A second window with an invented workshop"))
         fill(self._here, label(about, 9.0, dim=True, wrap=True), across(demo, SPRING), REST)
 
     def _step(self, number: int, step: Step) -> QFrame:
         tile = QFrame()
         tile.setObjectName("card" if step.stand == "now" else "row")
         tile.setProperty("strong", step.stand == "now")
-        tile.setAccessibleName(f"Step {number}, {step.title}: {_STANDS[step.stand]}. {step.sentence}")
+        tile.setAccessibleName(
+            tr(
+                "Step {number}, {title}: {stands}. {sentence}",
+                number=number,
+                title=step.title,
+                stands=_STANDS[step.stand],
+                sentence=step.sentence,
+            )
+        )
         colours = (QColor(self.theme.colour("text")), QColor(self.theme.colour("desk")))
         title = heading(step.title) if step.stand == "now" else label(step.title, 9.5, bold=True)
         words = down(title, label(step.sentence, 9.0, dim=step.stand != "now", wrap=True), space=2)
@@ -107,7 +118,11 @@ class FirstDesk(Desk):
         for k, lead in enumerate(step.leads):
             main = step.stand == "now" and k == 0
             go = partial(self._lead, lead.desk)
-            presses.addWidget(button(lead.words, go, f"For step {number}, {step.title.lower()}", main=main))
+            presses.addWidget(
+                button(
+                    lead.words, go, tr("For step {number}, {title}", number=number, title=step.title.lower()), main=main
+                )
+            )
         fill(presses, REST)
         row.addLayout(presses)
         return tile

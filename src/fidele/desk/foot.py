@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QListWidge
 from fidele.desk.kit import across, down
 from fidele.desk.labels import button, label, line
 from fidele.desk.theme import font, px
+from fidele.language import tr
 
 #: So many messages are kept.
 _KEPT = 300
@@ -41,17 +42,17 @@ class Messages(QDialog):
     def __init__(self, messages: Iterable[Message], parent: QWidget) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle("Messages")
+        self.setWindowTitle(tr("Messages"))
         self.resize(720, 420)
         self.list = QListWidget()
-        self.list.setAccessibleName("Messages, the newest first")
+        self.list.setAccessibleName(tr("Messages, the newest first"))
         self.list.setWordWrap(True)
         self.list.setFont(font(9.0))
         for one in messages:
             item = QListWidgetItem(f"{one.when:%H:%M:%S}   {one.sentence}")
             item.setData(Qt.ItemDataRole.UserRole, one.station)
             if one.station:
-                item.setToolTip(f"Enter or a double click opens the desk “{one.station}”")
+                item.setToolTip(tr("Enter or a double click opens the desk “{station}”", station=tr(one.station)))
             item.setFont(font(9.0, font().Weight.DemiBold if one.wrong else font().Weight.Normal))
             self.list.addItem(item)
         self.list.itemActivated.connect(self._go)
@@ -74,13 +75,13 @@ class Steps(QDialog):
     def __init__(self, done: Sequence[str], undone: Sequence[str], parent: QWidget) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle("Steps")
+        self.setWindowTitle(tr("Steps"))
         self.resize(460, 420)
         self.list = QListWidget()
-        self.list.setAccessibleName("Steps, the last first")
+        self.list.setAccessibleName(tr("Steps, the last first"))
         self.list.setFont(font(9.0))
-        rows = [(f"Do again: {name}", -n) for n, name in enumerate(undone, 1)][::-1]
-        rows += [(f"Take back: {name}", n) for n, name in enumerate(done, 1)]
+        rows = [(tr("Do again: {name}", name=name), -n) for n, name in enumerate(undone, 1)][::-1]
+        rows += [(tr("Take back: {name}", name=name), n) for n, name in enumerate(done, 1)]
         for words, steps in rows:
             item = QListWidgetItem(words)
             item.setData(Qt.ItemDataRole.UserRole, steps)
@@ -89,7 +90,7 @@ class Steps(QDialog):
         self.list.itemActivated.connect(self._go)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
-        what = "Enter or a double click goes there, with all steps between."
+        what = tr("Enter or a double click goes there, with all steps between.")
         down(label(what, 9.0, dim=True, wrap=True), self.list, buttons, on=self)
 
     def _go(self, item: QListWidgetItem) -> None:
@@ -120,7 +121,9 @@ class Foot(QWidget):
         #: What was said, the newest first, with when.
         self.messages: deque[Message] = deque(maxlen=_KEPT)
         self._wrong, self._wrong_at = "", -_STAYS
-        self.list = button("Messages", self.show_messages, "Everything that was said, the newest first", quiet=True)
+        self.list = button(
+            tr("Messages"), self.show_messages, tr("Everything that was said, the newest first"), quiet=True
+        )
         self.list.setEnabled(False)
         box.addWidget(self.list)
         self.said = line("", 8.5)
@@ -130,31 +133,37 @@ class Foot(QWidget):
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
         self.bar.setFixedWidth(180)
-        self.bar.setAccessibleName("Progress")
+        self.bar.setAccessibleName(tr("Progress"))
         box.addWidget(self.bar)
-        self.cancel = button("Cancel", self.cancelled.emit, "Stop the work under way (Esc)", quiet=True)
+        self.cancel = button(tr("Cancel"), self.cancelled.emit, tr("Stop the work under way (Esc)"), quiet=True)
         box.addWidget(self.cancel)
-        self.undo = button("Undo", self.undone.emit, "Take the last step back (Ctrl+Z)", quiet=True)
+        self.undo = button(tr("Undo"), self.undone.emit, tr("Take the last step back (Ctrl+Z)"), quiet=True)
         box.addWidget(self.undo)
-        tip = "All that was done, to take back or do again (Ctrl+Alt+Z)"
-        self.steps = button("Steps", self.steps_wanted.emit, tip, quiet=True)
+        tip = tr("All that was done, to take back or do again (Ctrl+Alt+Z)")
+        self.steps = button(tr("Steps"), self.steps_wanted.emit, tip, quiet=True)
         box.addWidget(self.steps)
         self.bench = button(
-            "The bench", self.bench_wanted.emit, "The simulated devices, as your hands reach them (F4)", quiet=True
+            tr("The bench"),
+            self.bench_wanted.emit,
+            tr("The simulated devices, as your hands reach them (F4)"),
+            quiet=True,
         )
         box.addWidget(self.bench)
         self.report = button(
-            "Report a fault …", self.report_wanted.emit, "Versions, log and devices in one file; no artwork", quiet=True
+            tr("Report a fault …"),
+            self.report_wanted.emit,
+            tr("Versions, log and devices in one file; no artwork"),
+            quiet=True,
         )
         box.addWidget(self.report)
-        tip = "What this desk is for, every command by any word, shortcuts, words (F1)"
-        self.help = button("Help", self.help_wanted.emit, tip, quiet=True)
+        tip = tr("What this desk is for, every command by any word, shortcuts, words (F1)")
+        self.help = button(tr("Help"), self.help_wanted.emit, tip, quiet=True)
         box.addWidget(self.help)
-        tip = "Size of type, theme, units (F12)"
-        self.settings = button("Settings", self.settings_wanted.emit, tip, quiet=True)
+        tip = tr("Size of type, theme, units (F12)")
+        self.settings = button(tr("Settings"), self.settings_wanted.emit, tip, quiet=True)
         box.addWidget(self.settings)
         self.theme = button(
-            "Booth grey", self.theme_changed.emit, "Mid-grey all around, for judging colour (F9)", quiet=True
+            tr("Booth grey"), self.theme_changed.emit, tr("Mid-grey all around, for judging colour (F9)"), quiet=True
         )
         box.addWidget(self.theme)
         self.end()
@@ -168,7 +177,9 @@ class Foot(QWidget):
         if wrong:
             self._wrong, self._wrong_at = sentence, time.monotonic()
         still = not wrong and time.monotonic() - self._wrong_at < _STAYS and sentence != self._wrong
-        self._show(f"{self._wrong} Then: {sentence}" if still and sentence else sentence)
+        self._show(
+            tr("{wrong} Then: {sentence}", wrong=self._wrong, sentence=sentence) if still and sentence else sentence
+        )
         if sentence and (not self.messages or self.messages[0].sentence != sentence):
             self.messages.appendleft(Message(datetime.datetime.now(), sentence, station, wrong))
             self.list.setEnabled(True)
@@ -191,7 +202,7 @@ class Foot(QWidget):
     def show_undo(self, name: str) -> None:
         """Show what would be undone, '' for nothing."""
         self.undo.setEnabled(bool(name))
-        self.undo.setToolTip(f"Undo: {name or 'nothing to undo'} (Ctrl+Z)")
+        self.undo.setToolTip(tr("Undo: {name} (Ctrl+Z)", name=name or tr("nothing to undo")))
 
     def begin(self, title: str) -> None:
         """Show that something is under way."""

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fidele.arrays import Floats
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.icc.solid import Solid
+from fidele.language import tr
 from fidele.proof.soft import show
 
 
@@ -47,8 +48,8 @@ class SolidView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.setAccessibleName("Gamut as a solid; drag or use the arrow keys to turn it, plus and minus to zoom")
-        self.setToolTip("Drag to turn, wheel to zoom. All colours that can be printed, in L*a*b*.")
+        self.setAccessibleName(tr("Gamut as a solid; drag or use the arrow keys to turn it, plus and minus to zoom"))
+        self.setToolTip(tr("Drag to turn, wheel to zoom. All colours that can be printed, in L*a*b*."))
 
     def show_gamuts(self, gamuts: Gamuts) -> None:
         """Show other gamuts."""
@@ -85,7 +86,7 @@ class SolidView(QWidget):
         if solid is None:
             painter.setPen(self.theme.colour("dim"))
             painter.setFont(font(9))
-            words = "A profile of this kind has no gamut." if self.gamuts.name else ""
+            words = tr("A profile of this kind has no gamut.") if self.gamuts.name else ""
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -217,8 +218,8 @@ class SliceView(QWidget):
         self._image: tuple[tuple[object, ...], QImage] | None = None
         self.setMinimumSize(200, 200)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Slice of the gamut in a* and b* at one lightness")
-        self.setToolTip("The cut at the lightness chosen below. Wheel to go up and down.")
+        self.setAccessibleName(tr("Slice of the gamut in a* and b* at one lightness"))
+        self.setToolTip(tr("The cut at the lightness chosen below. Wheel to go up and down."))
 
     def show_gamuts(self, gamuts: Gamuts) -> None:
         """Show other gamuts."""
@@ -284,7 +285,7 @@ class SliceView(QWidget):
         painter.drawLine(QPointF(tick[0], zero[1] - 3), QPointF(tick[0], zero[1] + 3))
         painter.drawText(QPointF(tick[0] - 6, zero[1] + 14), "50")
         painter.setPen(self.theme.colour("text"))
-        painter.drawText(QPointF(8, self.height() - 8), f"cut at L* {self.level:.0f}")
+        painter.drawText(QPointF(8, self.height() - 8), tr("cut at L* {level:.0f}", level=self.level))
 
     def _outline(self, painter: QPainter, solid: Solid, dashed: bool) -> None:
         cut = solid.slice_at(self.level)

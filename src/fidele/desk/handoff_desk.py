@@ -24,6 +24,7 @@ from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import SENDS
 from fidele.judge.finding import Action, Deed, Finding
+from fidele.language import tr
 from fidele.proof.soft import show
 from fidele.route.condition import Card
 from fidele.run.probes import probe
@@ -33,41 +34,43 @@ from fidele.tiles import Progress
 
 _THUMB = 300
 _OTHERS = "others"
-_ANOTHER = "the other program"
-_PREDICTED = "Predicted prints of this picture"
+_ANOTHER = tr("the other program")
+_PREDICTED = tr("Predicted prints of this picture")
 #: Who can convert: in words, when each is right, and what follows for the others.
 _OWNERS = {
     "fidele": (
-        "Fidele, through the profile",
-        "Recommended: the proof shows what will come out.",
-        "Print system and driver must leave the numbers alone.",
+        tr("Fidele, through the profile"),
+        tr("Recommended: the proof shows what will come out."),
+        tr("Print system and driver must leave the numbers alone."),
     ),
     "system": (
-        "The print system, for every program",
-        "Right where other programs print here too: the profile is assigned to the printer.",
-        "Fidele passes the picture on in sRGB, which it expects; the driver must leave the numbers alone.",
+        tr("The print system, for every program"),
+        tr("Right where other programs print here too: the profile is assigned to the printer."),
+        tr("Fidele passes the picture on in sRGB, which it expects; the driver must leave the numbers alone."),
     ),
     "driver": (
-        "The driver, by its maker's correction",
-        "Right with the maker's own media, and where there is no profile.",
-        "Fidele passes the picture on in sRGB; the print system must leave the numbers alone.",
+        tr("The driver, by its maker's correction"),
+        tr("Right with the maker's own media, and where there is no profile."),
+        tr("Fidele passes the picture on in sRGB; the print system must leave the numbers alone."),
     ),
     "driver-profile": (
-        "The driver, by this profile",
-        "Right where this driver must do it itself: it is given the profile.",
-        "Fidele passes the picture on in sRGB, which it must expect; the print system must leave the numbers alone.",
+        tr("The driver, by this profile"),
+        tr("Right where this driver must do it itself: it is given the profile."),
+        tr(
+            "Fidele passes the picture on in sRGB, which it must expect; the print system must leave the numbers alone."
+        ),
     ),
     "program": (
-        "The other program, through the profile",
-        "Right where it converts through an output profile by itself: set it to this one.",
-        "It is given a file that says what its colours mean; print system and driver must leave the numbers alone.",
+        tr("The other program, through the profile"),
+        tr("Right where it converts through an output profile by itself: set it to this one."),
+        tr("It is given a file that says what its colours mean; print system and driver must leave the numbers alone."),
     ),
 }
-_DOUBT = {"perhaps": "may fit", "not": "does not fit"}
+_DOUBT = {"perhaps": tr("may fit"), "not": tr("does not fit")}
 
 
 #: What a predicted print is called where nobody knows what the driver does behind what can be asked.
-_SUPPOSED = "if the driver leaves it alone"
+_SUPPOSED = tr("if the driver leaves it alone")
 
 
 class HandoffDesk(Desk):
@@ -79,32 +82,34 @@ class HandoffDesk(Desk):
         super().__init__(session, work)
         self.box.setContentsMargins(18, 12, 18, 10)
         self.box.setSpacing(4)
-        self.title = heading("There is no printing condition yet")
+        self.title = heading(tr("There is no printing condition yet"))
         self.box.addWidget(self.title)
         self.choosers = QWidget()
-        top = across(label("Profile", 9.0, bold=True), margins=(0, 0, 0, 0), on=self.choosers)
-        self.profile = choice("Profile of the condition", chosen=self._choose_profile, letters=15)
-        fill(top, (self.profile, 1), 8, label("Who converts", 9.0, bold=True))
+        top = across(label(tr("Profile"), 9.0, bold=True), margins=(0, 0, 0, 0), on=self.choosers)
+        self.profile = choice(tr("Profile of the condition"), chosen=self._choose_profile, letters=15)
+        fill(top, (self.profile, 1), 8, label(tr("Who converts"), 9.0, bold=True))
         self.owner = choice(
-            "Who converts",
-            tip="Exactly one layer converts colour. Everything that follows from the choice is set too.",
+            tr("Who converts"),
+            tip=tr("Exactly one layer converts colour. Everything that follows from the choice is set too."),
             chosen=self._choose_owner,
             letters=20,
         )
         top.addWidget(self.owner)
         self.sends = choice(
-            "Sent in",
-            tip="The space that the picture is sent in: the one that is expected there. The larger one loses less.",
+            tr("Sent in"),
+            tip=tr("The space that the picture is sent in: the one that is expected there. The larger one loses less."),
             letters=6,
         )
         for name in SENDS:
-            self.sends.addItem(f"in {name}", name)
+            self.sends.addItem(tr("in {name}", name=name), name)
         self.sends.activated.connect(lambda i: self.guarded(self.session.handoff.send_in, self.sends.itemData(i)))
         top.addWidget(self.sends)
         self.program = choice(
-            "Who prints",
-            tip="Who sends the page to the printer. "
-            "Another program gets a finished file: converted, mirrored, at true size.",
+            tr("Who prints"),
+            tip=tr(
+                "Who sends the page to the printer. Another program gets a finished file: converted, mirrored, "
+                "at true size."
+            ),
             letters=13,
         )
         for words, name in self._programs():
@@ -120,34 +125,34 @@ class HandoffDesk(Desk):
         self.box.addWidget(self.table)
         row = Flow(space=9)
         self.bring = button(
-            "Set the driver to the card",
+            tr("Set the driver to the card"),
             lambda: self.guarded(self.session.handoff.bring),
-            "Set everything in one act, then read it back",
+            tr("Set everything in one act, then read it back"),
         )
         row.addWidget(self.bring)
         self.probe = button(
-            "Probe without ink",
+            tr("Probe without ink"),
             lambda: self.acted.emit(Action(Deed.PROBE)),
-            "Send known numbers down the route and compare what comes out. Takes a second, no ink.",
+            tr("Send known numbers down the route and compare what comes out. Takes a second, no ink."),
         )
         row.addWidget(self.probe)
         self.again = button(
-            "Read back", self.session.refresh, "Ask the driver and the print system once more (F5)", quiet=True
+            tr("Read back"), self.session.refresh, tr("Ask the driver and the print system once more (F5)"), quiet=True
         )
         row.addWidget(self.again)
-        self.all = button("", self.refresh, "Show every setting of this driver, or what matters most", quiet=True)
+        self.all = button("", self.refresh, tr("Show every setting of this driver, or what matters most"), quiet=True)
         self.all.setCheckable(True)
         row.addWidget(self.all)
         fill(self.box, 5, row, 5)
         self.below = line(_PREDICTED, 9.5, bold=True)
         self.what_if = choice(
-            "What if it went another way",
-            tip="What a wrong route would print of this picture",
+            tr("What if it went another way"),
+            tip=tr("What a wrong route would print of this picture"),
             chosen=lambda _: self._show_predictions(),
             letters=20,
             points=8.5,
         )
-        self.asked = label("what if it is", 8.5, dim=True)
+        self.asked = label(tr("what if it is"), 8.5, dim=True)
         self.box.addLayout(across((self.below, 1), self.asked, self.what_if))
         outcomes = across(space=14)
         self.outcomes = [Outcome() for _ in range(3)]
@@ -179,7 +184,9 @@ class HandoffDesk(Desk):
         self.owner.setCurrentIndex(self.owner.findData(card.owner))
         self.probe.setVisible(session.device.probing is not None)
         if self.program.findData(card.printed_from) < 0:  # one that only its condition names
-            self.program.insertItem(self.program.count() - 1, f"{card.printed_from} prints", card.printed_from)
+            self.program.insertItem(
+                self.program.count() - 1, tr("{printed_from} prints", printed_from=card.printed_from), card.printed_from
+            )
         self.program.setCurrentIndex(max(0, self.program.findData(card.printed_from)))
         self.bring.setVisible(not session.rows or any(row.settable or row.held for row in session.rows))
         self.rightness.setText(f"{_OWNERS[card.owner][1]} {_OWNERS[card.owner][2]}".replace("sRGB", card.sends))
@@ -187,14 +194,19 @@ class HandoffDesk(Desk):
         self.sends.setVisible(offers and card.owner in ("driver", "driver-profile", "program"))
         self.sends.setCurrentIndex(self.sends.findData(card.sends))
         self.owner.setToolTip(
-            f"{_OWNERS[card.owner][1]} Exactly one layer converts; everything that follows is set too."
+            tr(
+                "{owners} Exactly one layer converts; everything that follows is set too.",
+                owners=_OWNERS[card.owner][1],
+            )
         )
         self._fill_profiles(card)
         choices = session.device.choices() if session.rows else ()
         self.table.show_rows(session.rows, choices, self.all.isChecked(), self.height() < 600)
-        self.table.show_time(f"read back {clock(session.state.read_at)}")
+        self.table.show_time(tr("read back {clock}", clock=clock(session.state.read_at)))
         self.all.setVisible(len(session.rows) > MOST_ROWS)
-        self.all.setText("The most important only" if self.all.isChecked() else f"All {len(session.rows)} settings")
+        self.all.setText(
+            tr("The most important only") if self.all.isChecked() else tr("All {n} settings", n=len(session.rows))
+        )
         self._want_predictions()
 
     def _fill_profiles(self, card: Card) -> None:
@@ -206,17 +218,24 @@ class HandoffDesk(Desk):
         self._profiles_for = (near, card.profile)
         self.profile.clear()
         if not card.profile:
-            self.profile.addItem("none yet", "")
+            self.profile.addItem(tr("none yet"), "")
         for title, profile_id, fits in near:
             self.profile.addItem(title if fits.grade == "fits" else f"{title}, {_DOUBT[fits.grade]}", profile_id)
             self.profile.setItemData(self.profile.count() - 1, fits.words, Qt.ItemDataRole.ToolTipRole)
         if card.profile and card.profile not in {o[1] for o in near}:
-            self.profile.addItem("not on the shelf", card.profile)
+            self.profile.addItem(tr("not on the shelf"), card.profile)
         others = len(offered) - len(near)
         self.profile.insertSeparator(self.profile.count())
-        self.profile.addItem(f"{others} more, and why they do not fit …" if others else "All profiles …", _OTHERS)
+        self.profile.addItem(
+            tr("{others} more, and why they do not fit …", others=others) if others else tr("All profiles …"), _OTHERS
+        )
         self.profile.setCurrentIndex(max(0, self.profile.findData(card.profile or "")))
-        self.profile.setToolTip(f"{self.profile.currentText()}. What fits printer, media and piece is offered first.")
+        self.profile.setToolTip(
+            tr(
+                "{currenttext}. What fits printer, media and piece is offered first.",
+                currenttext=self.profile.currentText(),
+            )
+        )
 
     def _choose_profile(self, index: int) -> None:
         chosen = self.profile.itemData(index)
@@ -233,7 +252,11 @@ class HandoffDesk(Desk):
 
     def _programs(self) -> list[tuple[str, str]]:
         names = [p.name for p in self.session.devices.programs]
-        return [("Fidele prints", ""), *((f"{n} prints", n) for n in names), ("Another program prints", _ANOTHER)]
+        return [
+            (tr("Fidele prints"), ""),
+            *((tr("{n} prints", n=n), n) for n in names),
+            (tr("Another program prints"), _ANOTHER),
+        ]
 
     def _choose_program(self, index: int) -> None:
         self.guarded(self.session.handoff.print_from, self.program.itemData(index))
@@ -250,7 +273,7 @@ class HandoffDesk(Desk):
                 outcome.show_prediction(None, "", "", False)
             self.what_if.setVisible(False)
             self.asked.setVisible(False)
-            self.below.setText("With a picture and a profile, its predicted prints by this route are shown here.")
+            self.below.setText(tr("With a picture and a profile, its predicted prints by this route are shown here."))
             return
         self.what_if.setVisible(True)
         self.asked.setVisible(True)
@@ -276,11 +299,11 @@ class HandoffDesk(Desk):
         source, device, media = artwork.profile, session.device, session.media
         known = session.state.probes
         through = known.through if known is not None else None
-        now = "as it will come out now"
+        now = tr("as it will come out now")
         corrections, converts = session.corrections, "Fidele" in chain.knots
         if card.printed_from and through is None:
             there = card.owner == "program"
-            now = "if the program converts as it is to" if there else "if the program passes it on"
+            now = tr("if the program converts as it is to") if there else tr("if the program passes it on")
             converts = converts or there
         elif "driver" in chain.unknown and through is None:
             now = _SUPPOSED
@@ -299,7 +322,7 @@ class HandoffDesk(Desk):
     def _take(self, key: tuple[object, ...], found: list[Prediction]) -> None:
         if key == self._shown_for:
             self._predictions = found
-            chosen = self.what_if.currentText() or "not converted"
+            chosen = self.what_if.currentText() or tr("not converted")
             self.what_if.clear()
             self.what_if.addItems([p.title for p in found[2:]])
             self.what_if.setCurrentIndex(max(0, self.what_if.findText(chosen)))
@@ -323,10 +346,16 @@ class HandoffDesk(Desk):
         third = self._predictions[2 + max(0, self.what_if.currentIndex()) :][:1]
         shown = [*self._predictions[:2], *third]
         for index, (outcome, found) in enumerate(zip(self.outcomes, shown, strict=False)):
-            words = "the proof you approved" if index == 1 else f"mean ΔE00 {found.mean_de00:.1f} from the right one"
-            worst = f"worst: {found.worst}" if found.worst else "every colour stays near the right one"
+            words = (
+                tr("the proof you approved")
+                if index == 1
+                else tr("mean ΔE00 {mean_de00:.1f} from the right one", mean_de00=found.mean_de00)
+            )
+            worst = (
+                tr("worst: {worst}", worst=found.worst) if found.worst else tr("every colour stays near the right one")
+            )
             if found.title == _SUPPOSED:
-                worst = "it cannot be asked: look there and confirm"
+                worst = tr("it cannot be asked: look there and confirm")
             outcome.show_prediction(
                 to_image(show(found.Lab)), found.title, words, index == 0, " " if index == 1 else worst
             )
@@ -347,20 +376,20 @@ class HandoffDesk(Desk):
         if self.session.card is None:
             return []
         ask = button(
-            "Trial prints",
+            tr("Trial prints"),
             lambda: self.go.emit("Trial prints"),
-            "Print one chart with one thing varied: media name, quality, who converts; and compare",
+            tr("Print one chart with one thing varied: media name, quality, who converts; and compare"),
         )
         own = button(
-            "Own profile",
+            tr("Own profile"),
             lambda: self.go.emit("Own profile"),
-            "Print a target with nothing converting, measure it, and make this condition's own profile",
+            tr("Print a target with nothing converting, measure it, and make this condition's own profile"),
         )
         made = QWidget()
         even = button(
-            "Balance",
+            tr("Balance"),
             lambda: self.go.emit("Balance"),
-            "The driver converts without a profile: curves for neutral greys and even tones, from one printed page",
+            tr("The driver converts without a profile: curves for neutral greys and even tones, from one printed page"),
         )
         down(ask, own, even, margins=(0, 2, 0, 2), on=made).setAlignment(Qt.AlignmentFlag.AlignLeft)
         return [made]
@@ -373,21 +402,21 @@ class HandoffDesk(Desk):
         rows = []
         names = {
             "Fidele": "Fidele",
-            "program": "Program",
-            "system": "Print system",
-            "driver": "Driver",
-            "panel": "Panel",
+            "program": tr("Program"),
+            "system": tr("Print system"),
+            "driver": tr("Driver"),
+            "panel": tr("Panel"),
         }
         for layer in session.chain.layers:
-            known = " ".join(filter(None, (layer.evidence.value, clock(layer.when), layer.who)))
+            known = " ".join(filter(None, (tr(layer.evidence.value), clock(layer.when), layer.who)))
             rows.append(
                 (names.get(layer.name, layer.name), layer.how if layer.name == "Fidele" else f"{layer.how} ({known})")
             )
         assumed = [(names.get(x.name, x.name), x.assumes) for x in session.chain.layers if x.assumes]
-        rows += [(f"{name} takes it for", words) for name, words in assumed]
+        rows += [(tr("{name} takes it for", name=name), words) for name, words in assumed]
         rows += [
-            ("Profile", session.profiles.title_in_force or "none"),
-            ("Loaded", f"{session.card.media}, {session.card.size}"),
+            (tr("Profile"), session.profiles.title_in_force or tr("none")),
+            (tr("Loaded"), f"{session.card.media}, {session.card.size}"),
         ]
         return rows
 

@@ -27,6 +27,7 @@ from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, heading, label
 from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
+from fidele.language import tr
 
 #: Where the guide lies, as `./run guide` built it.
 GUIDE = Path(str(resources.files("fidele") / "data" / "guide"))
@@ -54,7 +55,7 @@ def _kept(name: str) -> dict:  # type: ignore[type-arg]
 def of_desk(station: str) -> tuple[str, list[str]]:
     """Return what a desk is for, and its first steps."""
     about = _kept("desks.json")[station]
-    return about["for"], about["steps"]
+    return tr(about["for"]), [tr(step) for step in about["steps"]]
 
 
 def chapter(station: str) -> str:
@@ -64,7 +65,7 @@ def chapter(station: str) -> str:
 
 def words() -> dict[str, str]:
     """Return the words that need explaining, each with its explanation."""
-    return dict(_kept("words.json"))
+    return {tr(word): tr(what) for word, what in _kept("words.json").items()}
 
 
 def commands(desks: Mapping[str, Desk]) -> list[Command]:
@@ -81,7 +82,7 @@ def commands(desks: Mapping[str, Desk]) -> list[Command]:
 def matching(known: Iterable[Command], typed: str) -> list[Command]:
     """Return the commands that hold all words that were typed, in whatever order."""
     wanted = typed.casefold().split()
-    return [c for c in known if all(w in f"{c.words} {c.about} {c.station}".casefold() for w in wanted)]
+    return [c for c in known if all(w in f"{c.words} {c.about} {tr(c.station)}".casefold() for w in wanted)]
 
 
 class GuideView(QTextBrowser):
@@ -105,37 +106,37 @@ class Help(QDialog):
     def __init__(self, station: str, desks: Mapping[str, Desk], keys: list[tuple[str, str]], parent: QWidget) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.resize(px(720), px(600))
         self._desks = desks
         self._known: list[Command] = []
         self.tabs = QTabWidget()
-        self.tabs.addTab(self._desk(station), "This desk")
+        self.tabs.addTab(self._desk(station), tr("This desk"))
         self.guide = GuideView()
-        self.guide.setAccessibleName("The guide")
+        self.guide.setAccessibleName(tr("The guide"))
         self.guide.setFont(font(10))
         self.guide.setOpenExternalLinks(True)
         self.guide.setSource(QUrl.fromLocalFile(str(GUIDE / f"{chapter(station)}.html")))
-        contents = button("All chapters", self._contents, "The guide from its beginning", quiet=True)
-        self.back = button("Back", self.guide.backward, "The page before", quiet=True)
+        contents = button(tr("All chapters"), self._contents, tr("The guide from its beginning"), quiet=True)
+        self.back = button(tr("Back"), self.guide.backward, tr("The page before"), quiet=True)
         self.guide.backwardAvailable.connect(self.back.setEnabled)
         self.back.setEnabled(False)
         page = QWidget()
         row = across(contents, self.back, SPRING)
         down(row, (self.guide, 1), space=6, margins=(12, 8, 12, 12), on=page)
-        self.tabs.addTab(page, "Guide")
-        self.typed = entry("Find a command", hint="any word: mirror, export, scan, gamut …")
+        self.tabs.addTab(page, tr("Guide"))
+        self.typed = entry(tr("Find a command"), hint=tr("any word: mirror, export, scan, gamut …"))
         self.found = QListWidget()
-        self.found.setAccessibleName("Commands that were found")
+        self.found.setAccessibleName(tr("Commands that were found"))
         self.found.setWordWrap(True)
         self.typed.textChanged.connect(self.search)
         self.typed.returnPressed.connect(lambda: self._go(self.found.item(0)))
         self.found.itemActivated.connect(self._go)
         search = QWidget()
         down(self.typed, (self.found, 1), space=8, margins=(12, 12, 12, 12), on=search)
-        self.tabs.addTab(search, "Find a command")
-        self.tabs.addTab(_listed(keys), "Shortcuts")
-        self.tabs.addTab(_listed(list(words().items())), "Words")
+        self.tabs.addTab(search, tr("Find a command"))
+        self.tabs.addTab(_listed(keys), tr("Shortcuts"))
+        self.tabs.addTab(_listed(list(words().items())), tr("Words"))
         self.tabs.currentChanged.connect(lambda _: self.search(self.typed.text()))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
@@ -145,14 +146,14 @@ class Help(QDialog):
     def _desk(station: str) -> QWidget:
         page = QWidget()
         what, steps = of_desk(station)
-        box = down(heading(station), label(what, 10.5, wrap=True), space=10, margins=(16, 14, 16, 14), on=page)
+        box = down(heading(tr(station)), label(what, 10.5, wrap=True), space=10, margins=(16, 14, 16, 14), on=page)
         for number, step in enumerate(steps, 1):
             box.addWidget(label(f"{number}.  {step}", 10.0, wrap=True))
         picture = QPixmap(str(GUIDE / "pictures" / f"{_kept('desks.json')[station].get('picture', '-')}.png"))
         if not picture.isNull():
             shown = label("")
             shown.setPixmap(picture.scaledToWidth(px(_WIDE), Qt.TransformationMode.SmoothTransformation))
-            shown.setAccessibleName(f"The desk {station} at work, in the demo")
+            shown.setAccessibleName(tr("The desk {station} at work, in the demo", station=tr(station)))
             fill(box, 6, shown)
         fill(box, REST)
         return scrolled(page)
@@ -169,7 +170,7 @@ class Help(QDialog):
         self.found.clear()
         for command in matching(self._known, typed)[:200]:
             about = f"\n{command.about}" if command.about else ""
-            item = QListWidgetItem(f"{command.words}   ({command.station}){about}")
+            item = QListWidgetItem(f"{command.words}   ({tr(command.station)}){about}")
             item.setData(Qt.ItemDataRole.UserRole, (command.station, command.words))
             self.found.addItem(item)
 

@@ -23,6 +23,7 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.icc.spaces import GREYS, SENDS, space_named
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.run.instructions import write_instructions
 from fidele.run.job import Printed
 from fidele.run.kept import file_hash
@@ -39,7 +40,7 @@ from fidele.store.shelf import Delivery, Installed, Shelf
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion
 
-_WRITTEN = "TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)"
+_WRITTEN = tr("TIFF (*.tif);;PNG (*.png);;JPEG (*.jpg);;PDF (*.pdf)")
 
 
 _T = TypeVar("_T")
@@ -97,9 +98,9 @@ class Incoming:
         kinds = " ".join(KINDS) if what != "colours" else " ".join(f"*{e}" for e in LISTS)
         if what == "scan":
             kinds = f"{kinds} {' '.join(f'*{e}' for e in MEASURED)}"
-        titles = {"artwork": "Open pictures", "colours": "Import a list of colours"}
+        titles = {"artwork": tr("Open pictures"), "colours": tr("Import a list of colours")}
         title = titles.get(what, "Open a scan of the chart, or measurements")
-        named = f"Colours ({kinds})" if what == "colours" else f"Pictures ({kinds})"
+        named = tr("Colours ({kinds})", kinds=kinds) if what == "colours" else tr("Pictures ({kinds})", kinds=kinds)
         if what == "artwork":
             names, _ = QFileDialog.getOpenFileNames(self._parent, title, self._folder(what), named)
         else:
@@ -114,13 +115,13 @@ class Incoming:
             self.take_all([Path(name) for name in names], what == "scan")
 
     def _pick_inbox(self, convert: bool) -> None:
-        folder = QFileDialog.getExistingDirectory(self._parent, "Watch which folder?", self._folder("inbox"))
+        folder = QFileDialog.getExistingDirectory(self._parent, tr("Watch which folder?"), self._folder("inbox"))
         if not folder:
             return
         self._remember("inbox", Path(folder))
         into = None
         if convert:
-            title = "Where do the converted files go?"
+            title = tr("Where do the converted files go?")
             chosen = QFileDialog.getExistingDirectory(self._parent, title, self._folder("converted"))
             if not chosen:
                 return
@@ -144,7 +145,7 @@ class Incoming:
         if folders and not scan:
             rest = [path for path in paths if path not in folders]
             look = partial(_held_in, folders)
-            title = f"Looking into {folders[0].name}"
+            title = tr("Looking into {name}", name=folders[0].name)
             self._window.work.run(title, look, lambda found: self._take_files([*rest, *found], False), lane="opening")
         else:
             self._take_files(paths, scan)
@@ -179,9 +180,12 @@ class Incoming:
             self._take_measured(path, kind, scan)
         else:
             session.say(
-                f"{path.name} is neither a picture (PNG, JPEG, TIFF, WebP, PDF, SVG) nor a profile (.icc, .icm, zip, "
-                "mail) nor measurements or a list of colours (CGATS, CxF, CSV). A leaflet is dropped on its "
-                "profile's desk."
+                tr(
+                    "{name} is neither a picture (PNG, JPEG, TIFF, WebP, PDF, SVG) nor a profile (.icc, .icm, zip, "
+                    "mail) nor measurements or a list of colours (CGATS, CxF, CSV). A leaflet is dropped on its "
+                    "profile's desk.",
+                    name=path.name,
+                )
             )
         return True
 
@@ -200,7 +204,10 @@ class Incoming:
     def _beside(self, path: Path, read: Callable[[], _T], take: Callable[[_T], object]) -> None:
         """Read a file beside the interface, and take what it held."""
         self._window.work.run(
-            f"Reading {path.name}", lambda _: read(), lambda found: self._guarded(take, found), lane="opening"
+            tr("Reading {name}", name=path.name),
+            lambda _: read(),
+            lambda found: self._guarded(take, found),
+            lane="opening",
         )
 
     def _take_colours(self, path: Path) -> None:
@@ -240,20 +247,43 @@ class Incoming:
             refused = [one for one in found if isinstance(one, str)]
             session.pieces.adopt_all(artworks)
             if artworks and arrived:
-                session.say(f"{', '.join(one.path.name for one in artworks[:3])} arrived in {arrived}.")
+                session.say(
+                    tr(
+                        "{name} arrived in {arrived}.",
+                        name=", ".join(one.path.name for one in artworks[:3]),
+                        arrived=arrived,
+                    )
+                )
             elif len(artworks) == 1:
                 one = artworks[0]
-                session.say(f"{one.path.name} opened: {one.width} x {one.height} pixels, {one.slip.words}.")
+                session.say(
+                    tr(
+                        "{name} opened: {width} x {height} pixels, {words}.",
+                        name=one.path.name,
+                        width=one.width,
+                        height=one.height,
+                        words=one.slip.words,
+                    )
+                )
             elif artworks:
-                session.say(f"{len(artworks)} of {len(found)} pictures are opened.")
+                session.say(tr("{n} of {n2} pictures are opened.", n=len(artworks), n2=len(found)))
             for why in reversed(refused):  # each is in the list of messages; the first is seen in the foot
                 session.say(why)
             if len(refused) > 1:
-                session.say(f"{len(refused)} of {len(found)} could not be opened; Messages say why. {refused[0]}")
+                session.say(
+                    tr(
+                        "{n} of {n2} could not be opened; Messages say why. {refused}",
+                        n=len(refused),
+                        n2=len(found),
+                        refused=refused[0],
+                    )
+                )
             if artworks and show:
                 self._window.show_desk("Artwork")
 
-        title = f"Opening {paths[0].name}" if len(paths) == 1 else f"Opening {len(paths)} pictures"
+        title = (
+            tr("Opening {name}", name=paths[0].name) if len(paths) == 1 else tr("Opening {n} pictures", n=len(paths))
+        )
         self._window.work.run(title, read, opened, lane="opening")
 
     def take_data(self, data: QMimeData) -> None:
@@ -265,18 +295,18 @@ class Incoming:
         if data.hasImage():
             self._paste(QImage(data.imageData()))
         elif data.hasUrls():
-            self._session.say("Only files on this machine can be dropped here.")
+            self._session.say(tr("Only files on this machine can be dropped here."))
         elif data.hasText() and data.text().strip():
             self._guarded(self._paste_table, data.text())
         else:
-            self._session.say("There is no picture and no table to paste.")
+            self._session.say(tr("There is no picture and no table to paste."))
 
     def _paste_table(self, text: str) -> None:
         """Take measurements that were copied from a table, as a file of the workshop."""
         path = self._session.pieces.keep_pasted(text.encode(), ".txt")
         if not kind_of(path):
             path.unlink()
-            self._session.say("What was copied is no picture and no table of measurements with a line of headings.")
+            self._session.say(tr("What was copied is no picture and no table of measurements with a line of headings."))
             return
         self._window.show_desk("Check")
         self._window.desks.check.read_file(path)
@@ -284,7 +314,7 @@ class Incoming:
     def _paste(self, image: QImage) -> None:
         """Take a picture from the clipboard; what it says of its space goes with it."""
         if image.isNull():
-            self._session.say("There is no picture to paste.")
+            self._session.say(tr("There is no picture to paste."))
             return
         held = QByteArray()
         buffer = QBuffer(held)
@@ -306,7 +336,7 @@ class Incoming:
     def take_profiles(self, paths: list[Path]) -> None:
         """Look into files or folders and take in what they hold; large ones beside the interface."""
         for path in paths:
-            look, title = partial(_look, self._session.shelf.beside(), path), f"Looking into {path.name}"
+            look, title = partial(_look, self._session.shelf.beside(), path), tr("Looking into {name}", name=path.name)
             self._window.work.run(title, look, self.take_delivery, lane="opening")
 
     def take_delivery(self, delivery: Delivery) -> None:
@@ -330,7 +360,7 @@ class Incoming:
         session = self._session
         card = session.need_card()
         if session.profile is None:
-            raise FideleError("The condition has no output profile to convert to; drop one on the window.")
+            raise FideleError(tr("The condition has no output profile to convert to; drop one on the window."))
         how = Conversion(card.intent, card.bpc)
         if piece is not None:
             how = Conversion(card.intent, card.bpc, piece.tuning, piece.keep)
@@ -345,18 +375,20 @@ class Incoming:
         pictures = [p for p in session.pieces.all if p.chart is None]
         order = self.order()
         if len(pictures) > 1:
-            title = f"A folder for {len(pictures)} converted files"
+            title = tr("A folder for {n} converted files", n=len(pictures))
             folder = QFileDialog.getExistingDirectory(self._parent, title, self._folder("converted"))
             if folder:
                 self._remember("converted", Path(folder))
-                asked = "Names of the files; {name} stands for the picture's own"
-                name, sure = QInputDialog.getText(self._parent, "Converted files", asked, text=NAME)
+                asked = tr("Names of the files; {name} stands for the picture's own")
+                name, sure = QInputDialog.getText(self._parent, tr("Converted files"), asked, text=NAME)
                 if sure:
                     self._convert_many(named([p.opened.path for p in pictures], Path(folder), name.strip() or NAME))
             return
         piece = session.pieces.need()
-        start = Path(self._folder("converted")) / f"{piece.opened.path.stem}, for {order.condition}.tif"
-        name, kind = QFileDialog.getSaveFileName(self._parent, "Write the converted picture", str(start), _WRITTEN)
+        start = Path(self._folder("converted")) / tr(
+            "{stem}, for {condition}.tif", stem=piece.opened.path.stem, condition=order.condition
+        )
+        name, kind = QFileDialog.getSaveFileName(self._parent, tr("Write the converted picture"), str(start), _WRITTEN)
         if name:
             path = Path(name)
             if not path.suffix:
@@ -372,15 +404,21 @@ class Incoming:
         session = self._session
         piece = session.pieces.need()
         rows = [r for r in session.profiles.rows() if r.entry.description.usable_as_output and not r.papers.hidden]
-        inks = {f"{r.title} (CMYK)": r.entry.id for r in rows if r.entry.description.colour_space == "CMYK"}
-        names = [*SENDS, *(f"grey, {name}" for name in GREYS), *inks]
-        asked = "The space, or the printing condition, that they ask for:"
-        chosen, sure = QInputDialog.getItem(self._parent, "A file for another house", asked, names, 0, False)
+        inks = {
+            tr("{title} (CMYK)", title=r.title): r.entry.id for r in rows if r.entry.description.colour_space == "CMYK"
+        }
+        names = [*SENDS, *(tr("grey, {name}", name=name) for name in GREYS), *inks]
+        asked = tr("The space, or the printing condition, that they ask for:")
+        chosen, sure = QInputDialog.getItem(self._parent, tr("A file for another house"), asked, names, 0, False)
         if not sure:
             return
         target = session.shelf.load(inks[chosen]) if chosen in inks else space_named(chosen.removeprefix("grey, "))
-        start = Path(self._folder("converted")) / f"{piece.opened.path.stem}, {chosen.replace('/', '-')}.tif"
-        name, _ = QFileDialog.getSaveFileName(self._parent, "Write the picture for another house", str(start), _WRITTEN)
+        start = Path(self._folder("converted")) / tr(
+            "{stem}, {chosen}.tif", stem=piece.opened.path.stem, chosen=chosen.replace("/", "-")
+        )
+        name, _ = QFileDialog.getSaveFileName(
+            self._parent, tr("Write the picture for another house"), str(start), _WRITTEN
+        )
         if not name:
             return
         path = Path(name) if Path(name).suffix else Path(f"{name}.tif")
@@ -389,7 +427,13 @@ class Incoming:
         order = Order(target, Conversion(Intent.RELATIVE, True))
 
         def done(_: None) -> None:
-            session.say(f"{path.name} is written in {chosen}, which is embedded in it; it says so in itself.")
+            session.say(
+                tr(
+                    "{name} is written in {chosen}, which is embedded in it; it says so in itself.",
+                    name=path.name,
+                    chosen=chosen,
+                )
+            )
 
         self._window.work.run(
             f"Writing {path.name}", lambda told: write_converted(piece.artwork, path, order, told), done
@@ -402,8 +446,15 @@ class Incoming:
         order = self.order(piece)
 
         def done(_: None) -> None:
-            mirrored = ", mirrored" if order.mirror else ""
-            session.say(f"{path.name} is written: converted for “{order.condition}”{mirrored}; it says so in itself.")
+            mirrored = tr(", mirrored") if order.mirror else ""
+            session.say(
+                tr(
+                    "{name} is written: converted for “{condition}”{mirrored}; it says so in itself.",
+                    name=path.name,
+                    condition=order.condition,
+                    mirrored=mirrored,
+                )
+            )
 
         self._window.work.run(
             f"Writing {path.name}", lambda told: write_converted(piece.artwork, path, order, told), done
@@ -433,7 +484,12 @@ class Incoming:
         def done(failed: list[str]) -> None:
             written = len(targets) - len(failed)
             where = next(iter(targets.values())).parent
-            said = f"{written} of {len(targets)} pictures are written, converted, into {where}."
+            said = tr(
+                "{written} of {n} pictures are written, converted, into {where}.",
+                written=written,
+                n=len(targets),
+                where=where,
+            )
             session.say(f"{said} {failed[0]}" if failed else said)
 
         self._window.work.run(f"Converting {len(targets)} pictures", work, done)
@@ -445,9 +501,11 @@ class Incoming:
 
         def begin() -> None:
             job = session.job()
-            start = Path(self._folder("finished")) / f"{job.artwork.path.stem}, for {job.card.name}.png"
+            start = Path(self._folder("finished")) / tr(
+                "{stem}, for {name}.png", stem=job.artwork.path.stem, name=job.card.name
+            )
             name, _ = QFileDialog.getSaveFileName(
-                self._parent, "Write the finished file", str(start), "Pictures (*.png *.tif)"
+                self._parent, tr("Write the finished file"), str(start), tr("Pictures (*.png *.tif)")
             )
             if name:
                 path = Path(name)
@@ -455,7 +513,7 @@ class Incoming:
                 reason = window.desks.print.reason.text().strip() if session.stops else ""
                 number = session.queue.order(job, reason, session.stops, target=path, state="preparing")
                 carry = session.queue.carrying(number, job)
-                sheet = path.with_name(f"{path.stem}, how to print it.pdf")
+                sheet = path.with_name(tr("{stem}, how to print it.pdf", stem=path.stem))
                 made = session.instructions(path.name, number)
 
                 def work(told: Progress) -> Printed | None:
@@ -468,8 +526,13 @@ class Incoming:
                         session.take_run(printed)
                     session.live.tell(LogChanged())
                     session.say(
-                        f"Run {number} is written: open {path.name} in {job.card.printed_from}, and print it as the "
-                        "sheet beside it says."
+                        tr(
+                            "Run {number} is written: open {name} in {printed_from}, and print it as the sheet "
+                            "beside it says.",
+                            number=number,
+                            name=path.name,
+                            printed_from=job.card.printed_from,
+                        )
                     )
                     window.show_desk("Print")
 
@@ -480,7 +543,9 @@ class Incoming:
     def write_report(self) -> None:
         """Let a person say where a fault report goes, and write it."""
         start = str(Path(self._folder("report")) / "fidele-report.zip")
-        name, _ = QFileDialog.getSaveFileName(self._parent, "Write a fault report", start, "Fault report (*.zip)")
+        name, _ = QFileDialog.getSaveFileName(
+            self._parent, tr("Write a fault report"), start, tr("Fault report (*.zip)")
+        )
         if name:
             self._remember("report", Path(name).parent)
             self._guarded(write_report, self._session, Path(name))

@@ -22,6 +22,7 @@ from PySide6.QtCore import QObject, QSocketNotifier, Signal
 
 from fidele.errors import FideleError
 from fidele.files import reason
+from fidele.language import tr
 
 #: Seconds that a second start waits for a window that is open but busy, and for each answer of it.
 _PATIENCE, _ANSWER = 20.0, 5.0
@@ -91,7 +92,9 @@ class Door(QObject):
             self._lock = os.open(data / "window.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
         except OSError as error:
             if not data.is_dir():
-                raise FideleError(f"The workshop in {data} cannot be made: {reason(error)}.") from error
+                raise FideleError(
+                    tr("The workshop in {data} cannot be made: {reason}.", data=data, reason=reason(error))
+                ) from error
             self._lock = os.open(data, os.O_RDONLY | os.O_CLOEXEC)  # it can be looked at; its folder can be locked too
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)

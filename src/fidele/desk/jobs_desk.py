@@ -13,6 +13,7 @@ from fidele.desk.kit import ask, down, entry, tick
 from fidele.desk.labels import button, clear, label
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.store.jobs import JobRecord
 
@@ -22,13 +23,13 @@ class NameDialog(QDialog):
 
     def __init__(self, job: JobRecord, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Name the job")
-        self.name, self.customer = entry("Name of the job"), entry("Customer", hint="whose job it is")
+        self.setWindowTitle(tr("Name the job"))
+        self.name, self.customer = entry(tr("Name of the job")), entry(tr("Customer"), hint=tr("whose job it is"))
         self.name.setText(job.name)
         self.customer.setText(job.customer)
         form = QFormLayout()
-        ask(form, "Name", self.name)
-        ask(form, "Customer", self.customer)
+        ask(form, tr("Name"), self.name)
+        ask(form, tr("Customer"), self.customer)
         both = QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         buttons = QDialogButtonBox(both)
         buttons.accepted.connect(self.accept)
@@ -45,9 +46,13 @@ class JobsDesk(Desk):
         super().__init__(session, work)
         self.jobs = session.jobs
         head = self.head()
-        self.old = tick("archived too", changed=lambda _: self.refresh(), tip="Also those that were put away")
-        self.bring = button("Take in a job …", self._bring, "A job that a colleague sent, as one file", quiet=True)
-        self.new = button("New job", self._new, "Nothing in hand; what is in hand now stays as it is", main=True)
+        self.old = tick(tr("archived too"), changed=lambda _: self.refresh(), tip=tr("Also those that were put away"))
+        self.bring = button(
+            tr("Take in a job …"), self._bring, tr("A job that a colleague sent, as one file"), quiet=True
+        )
+        self.new = button(
+            tr("New job"), self._new, tr("Nothing in hand; what is in hand now stays as it is"), main=True
+        )
         for one in (self.old, self.bring, self.new):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
@@ -58,29 +63,33 @@ class JobsDesk(Desk):
     def refresh(self) -> None:
         """List the jobs, the last changed first."""
         jobs, current = self.jobs.all(self.old.isChecked()), self.jobs.current
-        self.title.setText("Jobs")
+        self.title.setText(tr("Jobs"))
         self.state.setText(
-            "Everything that is in hand (pictures, sizes, copies, tuning, marks, condition) is saved as you work. "
-            "Closing loses nothing."
+            tr(
+                "Everything that is in hand (pictures, sizes, copies, tuning, marks, condition) is saved as "
+                "you work. Closing loses nothing."
+            )
         )
         clear(self._rows)
         for job in jobs:
             self._rows.addWidget(self._tile(job, current is not None and job.id == current.id))
         if not jobs:
-            self._rows.addWidget(label("No job yet: open a picture, and a job begins by itself.", 10.0, dim=True))
+            self._rows.addWidget(label(tr("No job yet: open a picture, and a job begins by itself."), 10.0, dim=True))
         self._rows.addStretch(1)
 
     def _tile(self, job: JobRecord, in_hand: bool) -> Tile:
         files = [one.artwork.name for one in job.pictures]
-        named = ", ".join(files[:3]) + (f" and {len(files) - 3} more" if len(files) > 3 else "")
+        named = ", ".join(files[:3]) + (tr(" and {n} more", n=len(files) - 3) if len(files) > 3 else "")
         card = self.session.cards.find(job.card) if job.card else None
-        mark = "in hand" if in_hand else "archived" if job.archived else f"{job.changed:%d.%m.%Y %H:%M}"
-        tile = Tile(job.title, [named or "no pictures", card.name if card is not None else ""], mark)
-        opens = button("Open", partial(self.open, job.id), f"Open “{job.title}” as it was left")
-        opens.setAccessibleName(f"Open {job.title}")
+        mark = tr("in hand") if in_hand else tr("archived") if job.archived else f"{job.changed:%d.%m.%Y %H:%M}"
+        tile = Tile(job.title, [named or tr("no pictures"), card.name if card is not None else ""], mark)
+        opens = button(tr("Open"), partial(self.open, job.id), tr("Open “{title}” as it was left", title=job.title))
+        opens.setAccessibleName(tr("Open {title}", title=job.title))
         opens.setEnabled(not in_hand)
-        more = button("More …", lambda: None, f"Name, copy, archive or send “{job.title}”", quiet=True)
-        more.setAccessibleName(f"More of {job.title}")
+        more = button(
+            tr("More …"), lambda: None, tr("Name, copy, archive or send “{title}”", title=job.title), quiet=True
+        )
+        more.setAccessibleName(tr("More of {title}", title=job.title))
         more.clicked.disconnect()
         more.clicked.connect(partial(self._menu, job, more))
         tile.right.addWidget(opens)
@@ -92,7 +101,7 @@ class JobsDesk(Desk):
         return {
             "Name it …": partial(self._name, job),
             "Duplicate": partial(self._duplicate, job),
-            "Take out of the archive" if job.archived else "Archive": partial(
+            tr("Take out of the archive") if job.archived else tr("Archive"): partial(
                 self.jobs.archive, job.id, not job.archived
             ),
             "Export with its pictures …": partial(self._export, job, True),
@@ -131,10 +140,10 @@ class JobsDesk(Desk):
 
     def _duplicate(self, job: JobRecord) -> None:
         made = self.jobs.duplicate(job.id)
-        self.session.say(f"“{made.title}” is a copy; open it to go on with it.")
+        self.session.say(tr("“{title}” is a copy; open it to go on with it.", title=made.title))
 
     def _export(self, job: JobRecord, with_artwork: bool) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the job", f"{job.name}.zip", "Job (*.zip)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export the job"), f"{job.name}.zip", tr("Job (*.zip)"))
         if name:
             self.export(job, Path(name), with_artwork)
 
@@ -144,12 +153,12 @@ class JobsDesk(Desk):
         self.work.run(
             f"Writing {path.name}",
             lambda _: jobs.export(job.id, path, with_artwork),
-            lambda _: self.session.say(f"“{job.title}” is in {path}."),
+            lambda _: self.session.say(tr("“{title}” is in {path}.", title=job.title, path=path)),
             lane="opening",
         )
 
     def _bring(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Take in a job", "", "Job (*.zip)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Take in a job"), "", tr("Job (*.zip)"))
         if name:
             self.take_in(Path(name))
 
@@ -157,5 +166,8 @@ class JobsDesk(Desk):
         """Take in a job that somebody sent, and open it."""
         jobs = self.jobs
         self.work.run(
-            f"Reading {path.name}", lambda _: jobs.take_in(path), lambda job: self.open(job.id), lane="opening"
+            tr("Reading {name}", name=path.name),
+            lambda _: jobs.take_in(path),
+            lambda job: self.open(job.id),
+            lane="opening",
         )

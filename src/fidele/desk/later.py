@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTimeEdit, QWidget
 from fidele.desk.kit import down
 from fidele.desk.labels import label
 from fidele.desk.theme import font
+from fidele.language import tr
 
 
 class LaterDialog(QDialog):
@@ -17,12 +18,12 @@ class LaterDialog(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Print it later")
-        box = down(label("Not before", 9.5), on=self)
+        self.setWindowTitle(tr("Print it later"))
+        box = down(label(tr("Not before"), 9.5), on=self)
         self.time = QTimeEdit(QTime.currentTime().addSecs(3600))
         self.time.setDisplayFormat("HH:mm")
         self.time.setFont(font(10))
-        self.time.setAccessibleName("Not before this time")
+        self.time.setAccessibleName(tr("Not before this time"))
         box.addWidget(self.time)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)

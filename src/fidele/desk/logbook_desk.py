@@ -28,6 +28,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
+from fidele.language import tr, trn
 from fidele.run.log import compared, export, facts, matching, totals
 from fidele.session.model import Session
 from fidele.store.records import DONE, KeptRun
@@ -49,44 +50,44 @@ class LogbookDesk(Desk):
         super().__init__(session, work)
         top = self.head()
         self.again = button(
-            "Print again", self._again, "Exactly as it was, even when settings have changed since", main=True
+            tr("Print again"), self._again, tr("Exactly as it was, even when settings have changed since"), main=True
         )
-        self.save = button("Export …", self._export, "The runs listed here, as CSV or JSON", quiet=True)
+        self.save = button(tr("Export …"), self._export, tr("The runs listed here, as CSV or JSON"), quiet=True)
         top.addWidget(self.save)
         top.addWidget(self.again)
         self.box.addLayout(top)
         row = QHBoxLayout()
-        self.search = entry("Search the logbook", hint="words of title, artwork, condition, day …")
+        self.search = entry(tr("Search the logbook"), hint=tr("words of title, artwork, condition, day …"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._list())
         row.addWidget(self.search, 1)
-        self.time_is, self.state_is, self.card_is = Choice("Time"), Choice("State"), Choice("Condition")
-        for box, name in ((self.time_is, "Time"), (self.state_is, "State"), (self.card_is, "Condition")):
+        self.time_is, self.state_is, self.card_is = Choice(tr("Time")), Choice(tr("State")), Choice(tr("Condition"))
+        for box, name in ((self.time_is, tr("Time")), (self.state_is, tr("State")), (self.card_is, tr("Condition"))):
             box.setFont(font(9))
-            box.setAccessibleName(f"Only runs of this {name.lower()}")
+            box.setAccessibleName(tr("Only runs of this {name}", name=name.lower()))
             box.activated.connect(lambda _: self._list())
             row.addWidget(box)
         for words, days in (
-            ("at any time", 0),
-            ("today", 1),
-            ("last 7 days", 7),
-            ("last 31 days", 31),
-            ("last year", 366),
+            (tr("at any time"), 0),
+            (tr("today"), 1),
+            (tr("last 7 days"), 7),
+            (tr("last 31 days"), 31),
+            (tr("last year"), 366),
         ):
             self.time_is.addItem(words, days)
-        self.state_is.addItem("every state", "")
+        self.state_is.addItem(tr("every state"), "")
         for state in DONE:
-            self.state_is.addItem(state, state)
+            self.state_is.addItem(tr(state), state)
         self.box.addLayout(row)
         self.tree = QTreeWidget()
         self.tree.setFont(font(9))
-        self.tree.setAccessibleName("Runs")
+        self.tree.setAccessibleName(tr("Runs"))
         self.tree.setRootIsDecorated(False)
         self.tree.setUniformRowHeights(True)
         self.tree.setIconSize(QSize(_ICON, _ICON))
         self.tree.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.tree.setHeaderLabels(["Run", "What", "Condition", "State", "Check"])
-        self.tree.setToolTip("Choose one run to see everything of it, two to see in what they differ")
+        self.tree.setHeaderLabels([tr("Run"), tr("What"), tr("Condition"), tr("State"), tr("Check")])
+        self.tree.setToolTip(tr("Choose one run to see everything of it, two to see in what they differ"))
         self.tree.itemSelectionChanged.connect(self._chosen)
         head = self.tree.header()
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
@@ -98,14 +99,14 @@ class LogbookDesk(Desk):
         self.picture = QLabel()
         self.picture.setFixedSize(180, 180)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.picture.setAccessibleName("Small picture of the sheet")
+        self.picture.setAccessibleName(tr("Small picture of the sheet"))
         small = down(self.picture)
         self.photos = line("", 8.5, dim=True)
         fill(small, self.photos, SPRING)
         below.addLayout(small)
         self.details = QTreeWidget()
         self.details.setFont(font(9))
-        self.details.setAccessibleName("What is known of the run")
+        self.details.setAccessibleName(tr("What is known of the run"))
         self.details.setRootIsDecorated(False)
         self.details.header().setStretchLastSection(True)
         self.details.header().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
@@ -146,7 +147,7 @@ class LogbookDesk(Desk):
         if len(runs) == 2:
             self._compare(runs[0], runs[1])
             return
-        self.details.setHeaderLabels(["", "Value"])
+        self.details.setHeaderLabels(["", tr("Value")])
         section = ""
         for fact in facts(runs[0]):
             if fact.section != section:
@@ -162,21 +163,23 @@ class LogbookDesk(Desk):
         self.details.header().resizeSection(0, 190)
         photos = self.session.logbook.photos(runs[0].id)
         self.photos.setText(
-            f"{len(photos)} photo{'s' if len(photos) > 1 else ''}: {Path(photos[-1]).name}" if photos else ""
+            trn("{n} photo: {name}", "{n} photos: {name}", len(photos), n=len(photos), name=Path(photos[-1]).name)
+            if photos
+            else ""
         )
         self.photos.setToolTip("\n".join(photos))
 
     def _checks(self, run: KeptRun) -> None:
         for at, verdict in self.session.logbook.checks_of(run.id):
             said = SAID.get(verdict.verdict, verdict.verdict)
-            figures = f"mean {verdict.mean:.2f}, 95th percentile {verdict.p95:.2f}"
+            figures = tr("mean {mean:.2f}, 95th percentile {p95:.2f}", mean=verdict.mean, p95=verdict.p95)
             words = f"{said}, {clock(at)}: {figures}. {'; '.join(verdict.words)}"
             item = QTreeWidgetItem([f"   {verdict.chart or 'Check'}", words])
             item.setToolTip(1, words)
             self.details.addTopLevelItem(item)
 
     def _compare(self, one: KeptRun, other: KeptRun) -> None:
-        self.details.setHeaderLabels(["", f"Run {one.id}", f"Run {other.id}"])
+        self.details.setHeaderLabels(["", tr("Run {id}", id=one.id), tr("Run {id}", id=other.id)])
         differ = compared(one, other)
         for row in differ:
             item = QTreeWidgetItem(list(row))
@@ -184,7 +187,7 @@ class LogbookDesk(Desk):
                 item.setToolTip(column, row[column])
             self.details.addTopLevelItem(item)
         if not differ:
-            self.details.addTopLevelItem(QTreeWidgetItem(["They do not differ", "", ""]))
+            self.details.addTopLevelItem(QTreeWidgetItem([tr("They do not differ"), "", ""]))
         third = max(110, (self.details.viewport().width() - 6) // 3)
         self.details.header().resizeSection(0, third)
         self.details.header().resizeSection(1, third)
@@ -197,18 +200,20 @@ class LogbookDesk(Desk):
 
             def order() -> None:
                 number = self.session.queue.again(runs[0].id)
-                self.session.say(f"Run {number} is in the queue: run {runs[0].id} again, as it was.")
+                self.session.say(
+                    tr("Run {number} is in the queue: run {id} again, as it was.", number=number, id=runs[0].id)
+                )
                 self.go.emit("Print")
 
             self.guarded(order)
 
     def _export(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Export the logbook", "logbook.csv", "Table (*.csv);;Everything (*.json)"
+            self, tr("Export the logbook"), "logbook.csv", tr("Table (*.csv);;Everything (*.json)")
         )
         if name:
             self.guarded(export, self._runs, Path(name))
-            self.session.say(f"{len(self._runs)} runs are written to {Path(name).name}.")
+            self.session.say(tr("{n} runs are written to {name}.", n=len(self._runs), name=Path(name).name))
 
     # Showing -----------------------------------------------------------------------------------------------------
 
@@ -230,7 +235,7 @@ class LogbookDesk(Desk):
                 self._take(whole)
 
         def read() -> None:
-            self.work.quietly("the whole logbook", lambda _: logbook.everything(), take)
+            self.work.quietly(tr("the whole logbook"), lambda _: logbook.everything(), take)
 
         QTimer.singleShot(_LATER, self, read)
 
@@ -239,7 +244,7 @@ class LogbookDesk(Desk):
         kept = self.card_is.currentData()
         names = sorted({r.card_name for r in every})
         self.card_is.clear()
-        self.card_is.addItem("every condition", "")
+        self.card_is.addItem(tr("every condition"), "")
         for name in names:
             self.card_is.addItem(name, name)
         self.card_is.setCurrentIndex(max(0, self.card_is.findData(kept)))
@@ -258,10 +263,10 @@ class LogbookDesk(Desk):
         self.tree.clear()
         for run in runs[:_LISTED]:
             said = SAID.get(run.verdict, "")
-            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, run.card_name, run.state, said])
+            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, run.card_name, tr(run.state), said])
             item.setData(0, _NUMBER, run.id)
             item.setToolTip(1, run.title + (f"\n{run.why}" if run.why else ""))
-            if run.state == "failed" or said == "failed":
+            if run.state == "failed" or said == tr("failed"):
                 item.setFont(3 if run.state == "failed" else 4, font(9, font().Weight.DemiBold))
             item.setSizeHint(0, QSize(100, _ICON + 4))
             icon = self._icons.get(run.id)
@@ -271,12 +276,17 @@ class LogbookDesk(Desk):
             item.setSelected(run.id in numbers)
         self.tree.blockSignals(False)
         took = totals(runs)
-        self.title.setText(f"{len(runs):,} run{'s' if len(runs) != 1 else ''}" if runs else "No runs")
+        self.title.setText(trn("{n:,} run", "{n:,} runs", len(runs), n=len(runs)) if runs else tr("No runs"))
         ink = sum(took.ink.values())
         self.state.setText(
-            f"{took.printed:,} printed, on {took.square_metres:.2f} m² of media, with {ink:.1f} ml of ink."
+            tr(
+                "{printed:,} printed, on {square_metres:.2f} m² of media, with {ink:.1f} ml of ink.",
+                printed=took.printed,
+                square_metres=took.square_metres,
+                ink=ink,
+            )
             if runs
-            else "What is printed is kept here, with everything that was sent, and can be printed again as it was."
+            else tr("What is printed is kept here, with everything that was sent, and can be printed again as it was.")
         )
         self.save.setEnabled(bool(runs))
         first = self.tree.topLevelItem(0)
@@ -305,7 +315,7 @@ class LogbookDesk(Desk):
                 if item is not None and (icon := self._icons.get(int(item.data(0, _NUMBER)))) is not None:
                     item.setIcon(0, icon)
 
-        self.work.quietly("pictures of the logbook", read, take)
+        self.work.quietly(tr("pictures of the logbook"), read, take)
 
     def own_findings(self) -> list[Finding] | None:
         """Return nothing: the logbook tells what was."""
@@ -314,8 +324,13 @@ class LogbookDesk(Desk):
     def facts(self) -> list[tuple[str, str]]:
         """Return what the listed runs took of media and ink."""
         took = totals(self._runs)
-        rows = [("Printed", f"{took.printed:,} runs"), ("Media", f"{took.square_metres:.3f} m²")]
-        return rows + [(f"{tank.capitalize()} ink", f"{ml:.2f} ml") for tank, ml in took.ink.items()]
+        rows = [
+            (tr("Printed"), tr("{printed:,} runs", printed=took.printed)),
+            (tr("Media"), tr("{square_metres:.3f} m²", square_metres=took.square_metres)),
+        ]
+        return rows + [
+            (tr("{tank} ink", tank=tr(tank).capitalize()), tr("{ml:.2f} ml", ml=ml)) for tank, ml in took.ink.items()
+        ]
 
 
 def _icon(data: bytes) -> NDArray[np.uint8] | None:

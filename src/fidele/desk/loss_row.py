@@ -7,9 +7,10 @@ from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy
 
 from fidele.desk.theme import font
+from fidele.language import tr
 from fidele.proof.losses import Loss
 
-_TIP = "Left: wanted. Right: as it will print. The share is that of the picture's area. Press to see where it sits."
+_TIP = tr("Left: wanted. Right: as it will print. The share is that of the picture's area. Press to see where it sits.")
 #: Width of one patch, left edge of the words, and what stays free around them, in pixels.
 _PATCH, _WORDS, _EDGE = 27, 62, 4
 _WRAPPED = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
@@ -25,7 +26,7 @@ class LossRow(QAbstractButton):
         super().__init__()
         self._colours = colours
         self._words = loss.words
-        self.setText(f"ΔE00 {loss.de00:.1f} · {loss.area * 100:.1f} %")
+        self.setText(tr("ΔE00 {de00:.1f} · {area:.1f} %", de00=loss.de00, area=loss.area * 100))
         self.setCheckable(True)
         self.setChecked(chosen)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -34,7 +35,14 @@ class LossRow(QAbstractButton):
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
         self.setToolTip(_TIP)
-        self.setAccessibleName(f"{loss.area * 100:.1f} % of the picture, ΔE00 {loss.de00:.1f}, {loss.words}")
+        self.setAccessibleName(
+            tr(
+                "{area:.1f} % of the picture, ΔE00 {de00:.1f}, {words}",
+                area=loss.area * 100,
+                de00=loss.de00,
+                words=loss.words,
+            )
+        )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -13,22 +13,23 @@ from fidele.desk.kit import down
 from fidele.desk.labels import button, clear, label
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.store.lost import Lost, find_lost, usual_places
 from fidele.store.shelf import Delivery
 from fidele.tiles import Progress
 
 _MARKS = {
-    "elsewhere": "in the wrong folder",
-    "in-zip": "inside a zip",
-    "in-mail": "inside a mail",
-    "compressed": "compressed",
-    "in-trash": "thrown away",
-    "wrong-name": "wrong name",
-    "other-version": "another version",
-    "damaged": "damaged",
-    "unreadable": "not readable",
-    "hidden": "hidden",
+    "elsewhere": tr("in the wrong folder"),
+    "in-zip": tr("inside a zip"),
+    "in-mail": tr("inside a mail"),
+    "compressed": tr("compressed"),
+    "in-trash": tr("thrown away"),
+    "wrong-name": tr("wrong name"),
+    "other-version": tr("another version"),
+    "damaged": tr("damaged"),
+    "unreadable": tr("not readable"),
+    "hidden": tr("hidden"),
 }
 
 
@@ -42,11 +43,13 @@ class LostDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = self.head()
-        self.search = button("Search", lambda: self.look(self._places()), "Search the usual places", main=True)
+        self.search = button(tr("Search"), lambda: self.look(self._places()), tr("Search the usual places"), main=True)
         head.addWidget(self.search, alignment=Qt.AlignmentFlag.AlignTop)
-        head.addWidget(button("Search a folder …", self._pick, "Any other place"), alignment=Qt.AlignmentFlag.AlignTop)
         head.addWidget(
-            button("All profiles", lambda: self.go.emit("Profiles"), "Everything on this machine", quiet=True),
+            button(tr("Search a folder …"), self._pick, tr("Any other place")), alignment=Qt.AlignmentFlag.AlignTop
+        )
+        head.addWidget(
+            button(tr("All profiles"), lambda: self.go.emit("Profiles"), tr("Everything on this machine"), quiet=True),
             alignment=Qt.AlignmentFlag.AlignTop,
         )
         self.box.addLayout(head)
@@ -69,7 +72,7 @@ class LostDesk(Desk):
 
         def take(found: list[Lost]) -> None:
             self.found, self._searched = found, places
-            self.session.say(f"{len(found)} found." if found else "Nothing is lost there.")
+            self.session.say(tr("{n} found.", n=len(found)) if found else tr("Nothing is lost there."))
             self.refresh()
 
         self.work.run("Searching for profiles", find, take)
@@ -81,8 +84,8 @@ class LostDesk(Desk):
                 r.entry.path,
                 str(r.entry.path),
                 "hidden",
-                "It is on the shelf, but you have hidden it.",
-                "Show it again",
+                tr("It is on the shelf, but you have hidden it."),
+                tr("Show it again"),
                 None,
                 r.entry.id,
             )
@@ -92,7 +95,7 @@ class LostDesk(Desk):
 
     def refresh(self) -> None:
         """Show what was found, without what has been put right since."""
-        self.title.setText("Why is it not there?")
+        self.title.setText(tr("Why is it not there?"))
         where = ", ".join(str(p) for p in (self._searched or self._places()))
         there = {e.id for e in self.session.shelf.known()}
         found = [f for f in self.found or [] if not f.id or f.id not in there]
@@ -100,9 +103,15 @@ class LostDesk(Desk):
         names = {r.entry.id: r.title for r in self.session.profiles.rows()}
         self.search.setEnabled(not self.work.busy)
         if self.found is None:
-            self.state.setText(f"Searches downloads, saved mails, zips, trash and wrong names in {where}.")
+            self.state.setText(
+                tr("Searches downloads, saved mails, zips, trash and wrong names in {where}.", where=where)
+            )
         else:
-            self.state.setText(f"{len(found)} found in {where}." if found else f"Nothing is lost in {where}.")
+            self.state.setText(
+                tr("{n} found in {where}.", n=len(found), where=where)
+                if found
+                else tr("Nothing is lost in {where}.", where=where)
+            )
         shown = (self.found is None, *((f.shown, f.obstacle) for f in everything))
         if shown == self._shown:
             return
@@ -117,7 +126,7 @@ class LostDesk(Desk):
         if not everything and self.found is not None:
             self._list.addWidget(
                 label(
-                    "If you know the file, drop it on this window: it is looked into on the spot.",
+                    tr("If you know the file, drop it on this window: it is looked into on the spot."),
                     9,
                     dim=True,
                     wrap=True,
@@ -140,6 +149,6 @@ class LostDesk(Desk):
         self.mended.emit(lost.id)
 
     def _pick(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Search this folder", str(Path.home()))
+        folder = QFileDialog.getExistingDirectory(self, tr("Search this folder"), str(Path.home()))
         if folder:
             self.look((Path(folder),))

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QMenu, QSizePolicy, QWidget
 from fidele.desk.spots import Part, Spots
 from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.devices.protocol import Control
+from fidele.language import tr
 
 #: Height of a line on a panel, and of the parts of a printer, at the designed size of type.
 _LINE, _HEAD, _TRAY, _TANK, _NOZZLES = 22, 34, 30, 62, 16
@@ -22,8 +23,14 @@ _DOTS = 10
 def words(control: Control, value: object) -> str:
     """Return how a value of a control is said: ink as percent, a pace as times, a path by its name, nothing as none."""
     if isinstance(value, float):
-        return f"{value * 100:.0f} %" if control.part else "as they are" if value == 1 else f"{value:g} times as fast"
-    return str(value).rpartition("/")[2] or "none"
+        return (
+            tr("{value:.0f} %", value=value * 100)
+            if control.part
+            else tr("as they are")
+            if value == 1
+            else tr("{value:g} times as fast", value=value)
+        )
+    return str(value).rpartition("/")[2] or tr("none")
 
 
 class MachineView(QWidget):
@@ -45,7 +52,7 @@ class MachineView(QWidget):
     def show_controls(self, controls: Sequence[Control], theme: Theme) -> None:
         """Show a device as it stands now."""
         self.controls, self.theme = tuple(controls), theme
-        self.setAccessibleName(f"{controls[0].device}, as it stands on the bench")
+        self.setAccessibleName(tr("{device}, as it stands on the bench", device=controls[0].device))
         self.setFixedHeight(round(self._arrange()))
         self._tell()
         self.update()

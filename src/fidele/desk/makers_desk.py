@@ -13,6 +13,7 @@ from fidele.desk.kit import down
 from fidele.desk.labels import button, label, section
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.store.shelf import Delivery
 from fidele.tiles import Progress
@@ -27,7 +28,7 @@ class MakersDesk(Desk):
         super().__init__(session, work)
         head = self.head()
         head.addWidget(
-            button("All profiles", lambda: self.go.emit("Profiles"), "Everything on this machine", quiet=True),
+            button(tr("All profiles"), lambda: self.go.emit("Profiles"), tr("Everything on this machine"), quiet=True),
             alignment=Qt.AlignmentFlag.AlignTop,
         )
         self.box.addLayout(head)
@@ -35,28 +36,30 @@ class MakersDesk(Desk):
         column = down(space=7, margins=(0, 0, 8, 0), on=inside)
         catalogue, carries, name = session.devices.catalogue, session.device.carries, session.device.name
         if catalogue is not None:
-            column.addWidget(section("In the makers' catalogue"))
+            column.addWidget(section(tr("In the makers' catalogue")))
             for item in catalogue.listing():
                 tile = Tile(item.name, [f"{item.words}. {item.file}"], item.supplier)
                 fetch = self._fetcher(item.file, partial(catalogue.fetch, item))
-                tile.right.addWidget(button("Fetch", fetch, f"Fetch {item.file}"))
+                tile.right.addWidget(button(tr("Fetch"), fetch, tr("Fetch {file}", file=item.file)))
                 column.addWidget(tile)
             column.addSpacing(6)
-        column.addWidget(section(f"Carried by the {name} itself"))
-        words = "Its maker's own media, as the factory meant them: this unit may differ. Try them."
-        column.addWidget(label(words if carries else "It carries no profiles.", 8.5, dim=True, wrap=True))
+        column.addWidget(section(tr("Carried by the {name} itself", name=name)))
+        words = tr("Its maker's own media, as the factory meant them: this unit may differ. Try them.")
+        column.addWidget(label(words if carries else tr("It carries no profiles."), 8.5, dim=True, wrap=True))
         for media in carries.media_list() if carries is not None else ():
             assert carries is not None
             tile = Tile(media.name, [media.words], name)
             fetch = self._fetcher(f"{media.name}.icc", partial(carries.media_profile, media.name))
             tile.right.addWidget(
-                button("Get from printer", fetch, f"Take the profile for {media.name} from the printer")
+                button(
+                    tr("Get from printer"), fetch, tr("Take the profile for {name} from the printer", name=media.name)
+                )
             )
             column.addWidget(tile)
         column.addStretch()
         self.box.addWidget(scrolled(inside), 1)
-        self.title.setText("From the makers")
-        self.state.setText("What is fetched goes to the shelf; where it is several profiles, you are asked which.")
+        self.title.setText(tr("From the makers"))
+        self.state.setText(tr("What is fetched goes to the shelf; where it is several profiles, you are asked which."))
 
     def _fetcher(self, name: str, fetch: Callable[[], bytes]) -> Callable[[], None]:
         return lambda: self.fetch(name, fetch)

@@ -14,11 +14,12 @@ from fidele.desk.kit import SPRING, choice, down, entry, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.route.layers import MEANINGS
 from fidele.session.making import Draft
 from fidele.session.model import Session
 
-_NONE_YET = "none yet: the driver converts"
+_NONE_YET = tr("none yet: the driver converts")
 
 
 class MakingDesk(Desk):
@@ -31,11 +32,11 @@ class MakingDesk(Desk):
         self.draft = Draft()
         self._no_profile = False  # a person has said that there is none
         head = self.head()
-        self.make = button("Put it in force", self._make, "Make this condition and put it in force", main=True)
+        self.make = button(tr("Put it in force"), self._make, tr("Make this condition and put it in force"), main=True)
         self.trials = button(
-            "Make one for each stand-in",
+            tr("Make one for each stand-in"),
             self._trials,
-            "A condition for each of the three stand-ins most worth trying: print with each, keep the best",
+            tr("A condition for each of the three stand-ins most worth trying: print with each, keep the best"),
         )
         for made in (self.make, self.trials):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
@@ -49,12 +50,12 @@ class MakingDesk(Desk):
         self.fields: dict[str, QComboBox] = {}
         for row, (field, question) in enumerate(
             (
-                ("piece", "What do you print on?"),
-                ("printer", "With which printer?"),
-                ("media", "What lies in it?"),
-                ("profile", "Through which profile?"),
-                ("stand_in", "Which name does the driver get for it?"),
-                ("size", "How large is the sheet?"),
+                ("piece", tr("What do you print on?")),
+                ("printer", tr("With which printer?")),
+                ("media", tr("What lies in it?")),
+                ("profile", tr("Through which profile?")),
+                ("stand_in", tr("Which name does the driver get for it?")),
+                ("size", tr("How large is the sheet?")),
             )
         ):
             box = choice(question, chosen=lambda _, f=field: self._answered(f), points=9.5)
@@ -62,19 +63,19 @@ class MakingDesk(Desk):
             box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
             if (edit := box.lineEdit()) is not None:
                 edit.editingFinished.connect(lambda f=field: self._answered(f))
-                edit.setPlaceholderText("choose, or type its name")
+                edit.setPlaceholderText(tr("choose, or type its name"))
             self.fields[field] = box
             asked = label(question, 9.5, bold=True)
             asked.setObjectName(field)
             grid.addWidget(asked, row, 0)
             grid.addWidget(box, row, 1)
-        self.name = entry("What do you call it?", points=9.5)
+        self.name = entry(tr("What do you call it?"), points=9.5)
         self.name.textEdited.connect(lambda text: self._change(name=text))
-        grid.addWidget(label("What do you call it?", 9.5, bold=True), 6, 0)
+        grid.addWidget(label(tr("What do you call it?"), 9.5, bold=True), 6, 0)
         grid.addWidget(self.name, 6, 1)
         column.addLayout(grid)
         self.expect = label("", 9.5, wrap=True)
-        fill(column, self.expect, section("What follows from it"))
+        fill(column, self.expect, section(tr("What follows from it")))
         self._follows = QVBoxLayout()
         fill(column, self._follows, SPRING)
         self.box.addWidget(scrolled(inside), 1)
@@ -88,8 +89,8 @@ class MakingDesk(Desk):
 
     def refresh(self) -> None:
         """Show the questions with what can be answered now."""
-        self.title.setText("A new printing condition")
-        self.state.setText("Everything that a profile is true for, on one card. What follows is filled in.")
+        self.title.setText(tr("A new printing condition"))
+        self.state.setText(tr("Everything that a profile is true for, on one card. What follows is filled in."))
         making, draft = self.session.making, self.draft
         if not draft.piece:
             draft = dataclasses.replace(draft, piece=making.pieces()[0])
@@ -111,7 +112,7 @@ class MakingDesk(Desk):
         fill("piece", [(p, p) for p in making.pieces()], draft.piece)
         fill("printer", [(p.name, p.id) for p in printers], draft.printer)
         fill("media", [(m, m) for m in medias], draft.media)
-        doubt = {"fits": "", "perhaps": ", may fit"}
+        doubt = {"fits": "", "perhaps": tr(", may fit")}
         fill("profile", [*((r.title + doubt[r.fit.grade], r.entry.id) for r in rows), (_NONE_YET, "")], draft.profile)
         names = [(f"{m.name}: {m.words}" if m.words else m.name, m.name) for m in stand_ins]
         fill("stand_in", names, draft.stand_in or (stand_ins[0].name if stand_ins else ""))
@@ -119,7 +120,7 @@ class MakingDesk(Desk):
         sizes = making.sizes(draft)
         fill("size", [(s, s) for s in sizes], draft.size or (sizes[0] if sizes else ""))
         if not draft.printer:
-            self.state.setText("There is no printer yet: set one up on this machine, or describe one (Printers).")
+            self.state.setText(tr("There is no printer yet: set one up on this machine, or describe one (Printers)."))
         if not draft.printer or not draft.media:
             self.expect.setText("" if draft.printer else self.session.devices.missing())
             clear(self._follows)
@@ -162,15 +163,23 @@ class MakingDesk(Desk):
         clear(self._follows)
         card = self.session.making.card(self.draft)
         rows = [
-            ("Who converts", "Fidele, through the profile" if card.profile else "the driver, by its maker's correction")
+            (
+                tr("Who converts"),
+                tr("Fidele, through the profile") if card.profile else tr("the driver, by its maker's correction"),
+            )
         ]
         if card.profile:
-            rows.append(("Intent", card.intent.words))
+            rows.append((tr("Intent"), card.intent.words))
         rows += [(MEANINGS[m], str(card.driver[m])) for m in MEANINGS if m in card.driver]
-        rows.append(("Mirrored", {"fidele": "by Fidele", "driver": "by the driver", "nobody": "no"}[card.mirror_by]))
+        rows.append(
+            (
+                tr("Mirrored"),
+                {"fidele": tr("by Fidele"), "driver": tr("by the driver"), "nobody": tr("no")}[card.mirror_by],
+            )
+        )
         if card.process == "transfer":
             press = card.press
-            rows.append(("Press", units.pressing(press.temperature, press.seconds, press.pressure)))
+            rows.append((tr("Press"), units.pressing(press.temperature, press.seconds, press.pressure)))
         self._follows.addLayout(fact_grid(rows))
 
     # Doing -------------------------------------------------------------------------------------------------------
@@ -186,7 +195,7 @@ class MakingDesk(Desk):
     def _trials(self) -> None:
         def trials() -> None:
             made = self.session.making.stand_in_trials(self.draft)
-            self.session.say(f"{len(made)} conditions to try: {', '.join(c.name for c in made)}.")
+            self.session.say(tr("{n} conditions to try: {name}.", n=len(made), name=", ".join(c.name for c in made)))
             self.begin()
             self.go.emit("Hand-off")
 

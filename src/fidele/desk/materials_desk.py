@@ -15,16 +15,17 @@ from fidele.desk.numbers import number
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.route.condition import PressData
 from fidele.session.model import Session
 from fidele.store.materials import KINDS, Material
 
-_PLURAL = {"ink": "Inks", "media": "Papers", "substrate": "Pieces to press on", "process": "Processes"}
+_PLURAL = {"ink": tr("Inks"), "media": tr("Papers"), "substrate": tr("Pieces to press on"), "process": tr("Processes")}
 _ABOUT = {
-    "ink": "The ink set in the tanks, above all another maker's than the printer's.",
-    "media": "Paper that prints leave on: transfer paper, or the paper that is the piece itself.",
-    "substrate": "What prints are pressed on: mug, metal, cloth, slate.",
-    "process": "Pressed or straight, with the press's settings, for one kind of work.",
+    "ink": tr("The ink set in the tanks, above all another maker's than the printer's."),
+    "media": tr("Paper that prints leave on: transfer paper, or the paper that is the piece itself."),
+    "substrate": tr("What prints are pressed on: mug, metal, cloth, slate."),
+    "process": tr("Pressed or straight, with the press's settings, for one kind of work."),
 }
 
 
@@ -36,7 +37,9 @@ class MaterialsDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = self.head()
-        self.new = button("New …", partial(self._edit, None), "An ink, a paper, a piece or a process of your own")
+        self.new = button(
+            tr("New …"), partial(self._edit, None), tr("An ink, a paper, a piece or a process of your own")
+        )
         head.addWidget(self.new, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         inside = QWidget()
@@ -51,34 +54,36 @@ class MaterialsDesk(Desk):
         page = QWidget()
         box = down(space=8, margins=(0, 0, 8, 0), on=page)
         form = QFormLayout()
-        self.kind = choice("Kind", list(KINDS.items()), chosen=lambda _: self._suit())
-        self.name = entry("Name", hint="what you call it")
-        self.lot = entry("Lot", hint="number on the package in use")
-        self.notes = entry("Notes", hint="where it comes from, what to mind")
-        self.pressed = choice("Prints are", [("transfer", "pressed on a piece"), ("direct", "straight on the paper")])
-        self.seen = choice("Seen from", [("front", "front"), ("back", "back, through a clear piece")])
+        self.kind = choice(tr("Kind"), list(KINDS.items()), chosen=lambda _: self._suit())
+        self.name = entry(tr("Name"), hint=tr("what you call it"))
+        self.lot = entry(tr("Lot"), hint=tr("number on the package in use"))
+        self.notes = entry(tr("Notes"), hint=tr("where it comes from, what to mind"))
+        self.pressed = choice(
+            tr("Prints are"), [("transfer", tr("pressed on a piece")), ("direct", tr("straight on the paper"))]
+        )
+        self.seen = choice(tr("Seen from"), [("front", tr("front")), ("back", tr("back, through a clear piece"))])
         self.press = {
-            "temperature": number(20, 240, "Of the hot plate", 0, " °C"),
-            "seconds": number(1, 900, "How long it stays closed", 0, " s"),
-            "pressure": number(0.1, 8, "On the piece", 1, " bar"),
+            "temperature": number(20, 240, tr("Of the hot plate"), 0, " °C"),
+            "seconds": number(1, 900, tr("How long it stays closed"), 0, " s"),
+            "pressure": number(0.1, 8, tr("On the piece"), 1, " bar"),
         }
         for words, field in (
-            ("Kind", self.kind),
-            ("Name", self.name),
-            ("Lot in use", self.lot),
-            ("Notes", self.notes),
-            ("Prints are", self.pressed),
-            ("Seen from", self.seen),
-            ("Press temperature", self.press["temperature"]),
-            ("Press time", self.press["seconds"]),
-            ("Press pressure", self.press["pressure"]),
+            (tr("Kind"), self.kind),
+            (tr("Name"), self.name),
+            (tr("Lot in use"), self.lot),
+            (tr("Notes"), self.notes),
+            (tr("Prints are"), self.pressed),
+            (tr("Seen from"), self.seen),
+            (tr("Press temperature"), self.press["temperature"]),
+            (tr("Press time"), self.press["seconds"]),
+            (tr("Press pressure"), self.press["pressure"]),
         ):
             ask(form, words, field)
         self._rows = form
         box.addLayout(form)
         self.about = label("", 8.5, dim=True, wrap=True)
-        keep = button("Keep it", self._keep, "", main=True)
-        fill(box, self.about, across(keep, button("Back to the list", self._leave, ""), SPRING), SPRING)
+        keep = button(tr("Keep it"), self._keep, "", main=True)
+        fill(box, self.about, across(keep, button(tr("Back to the list"), self._leave, ""), SPRING), SPRING)
         return page
 
     def _suit(self) -> None:
@@ -94,9 +99,9 @@ class MaterialsDesk(Desk):
     def refresh(self) -> None:
         """Show the materials as they are now."""
         every = self.session.materials.store.all()
-        self.title.setText("Materials")
-        count = f"{len(every)} of your own" if every else "Nothing of your own yet"
-        self.state.setText(f"{count}. What is listed here can be chosen on every condition.")
+        self.title.setText(tr("Materials"))
+        count = tr("{n} of your own", n=len(every)) if every else tr("Nothing of your own yet")
+        self.state.setText(tr("{count}. What is listed here can be chosen on every condition.", count=count))
         clear(self._list)
         for kind, plural in _PLURAL.items():
             fill(self._list, 4, section(plural))
@@ -104,24 +109,26 @@ class MaterialsDesk(Desk):
             for material in mine:
                 self._list.addWidget(self._tile(material))
             if not mine:
-                self._list.addWidget(label(f"None yet. {_ABOUT[kind]}", 8.5, dim=True, wrap=True))
+                self._list.addWidget(label(tr("None yet. {about}", about=_ABOUT[kind]), 8.5, dim=True, wrap=True))
         self._list.addStretch()
 
     def _tile(self, material: Material) -> Tile:
         card = self.session.card
         used = card is not None and material.kind != "process" and getattr(card, material.kind) == material.name
-        lines = [f"Lot {material.lot}" if material.lot else "", material.notes]
+        lines = [tr("Lot {lot}", lot=material.lot) if material.lot else "", material.notes]
         if material.kind == "process":
             p = material.press
             how = units.pressing(p.temperature, p.seconds, p.pressure)
-            lines.insert(0, how if material.pressed == "transfer" else "straight on the paper")
-        tile = Tile(material.name, [" · ".join(one for one in lines if one)], "in use" if used else "")
-        use = button("Use", partial(self._use, material), f"Set the condition in force to {material.name}")
+            lines.insert(0, how if material.pressed == "transfer" else tr("straight on the paper"))
+        tile = Tile(material.name, [" · ".join(one for one in lines if one)], tr("in use") if used else "")
+        use = button(
+            tr("Use"), partial(self._use, material), tr("Set the condition in force to {name}", name=material.name)
+        )
         use.setEnabled(card is not None and not card.locked)
         row = across(
-            button("Take away", partial(self._remove, material), "Conditions keep its name", quiet=True),
-            button("Copy", partial(self._copy, material), "A second one that is much like it", quiet=True),
-            button("Change …", partial(self._edit, material), "Its name, its lot, what is noted"),
+            button(tr("Take away"), partial(self._remove, material), tr("Conditions keep its name"), quiet=True),
+            button(tr("Copy"), partial(self._copy, material), tr("A second one that is much like it"), quiet=True),
+            button(tr("Change …"), partial(self._edit, material), tr("Its name, its lot, what is noted")),
             use,
         )
         tile.right.addLayout(row)
@@ -151,7 +158,7 @@ class MaterialsDesk(Desk):
     def _kept(self, press: PressData) -> None:
         name = self.name.text().strip()
         if not name:
-            raise FideleError("It needs a name: what is it called in your workshop?")
+            raise FideleError(tr("It needs a name: what is it called in your workshop?"))
         made = Material(
             kind=self.kind.currentData(),
             name=name[:120],

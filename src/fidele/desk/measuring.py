@@ -18,6 +18,7 @@ from fidele.desk.labels import button, label
 from fidele.desk.plots import Eyes
 from fidele.devices.devices import NoInstrument
 from fidele.devices.protocol import Instrument
+from fidele.language import named, tr
 from fidele.run.chart_page import on_patches
 from fidele.run.job import Printed
 from fidele.session.model import Session
@@ -29,7 +30,7 @@ _AT_ONCE = 4
 class MeasuringPage(Page):
     """The instrument goes over the patches; what it reads is shown at once."""
 
-    title, tip = "Measure", "Patch by patch with the spectrophotometer"
+    title, tip = named("Measure"), tr("Patch by patch with the spectrophotometer")
     measured = Signal(object)
 
     def __init__(self, session: Session) -> None:
@@ -42,11 +43,11 @@ class MeasuringPage(Page):
         self._timer = QTimer(self, interval=0)
         self._timer.timeout.connect(self._step)
         row = QHBoxLayout()
-        self.go = button("Measure all", self._start, "From the first patch on", main=True)
-        self.again = button("This patch again", self._once_more, "Measure the patch that is picked once more")
-        self.take = button("Take the measurement", self._take, "Judge the print by it")
+        self.go = button(tr("Measure all"), self._start, tr("From the first patch on"), main=True)
+        self.again = button(tr("This patch again"), self._once_more, tr("Measure the patch that is picked once more"))
+        self.take = button(tr("Take the measurement"), self._take, tr("Judge the print by it"))
         self.average = button(
-            "Average with those before", self._average, "Take it together with earlier ones of this print"
+            tr("Average with those before"), self._average, tr("Take it together with earlier ones of this print")
         )
         for made in (self.go, self.again, self.take, self.average):
             row.addWidget(made)
@@ -63,7 +64,7 @@ class MeasuringPage(Page):
     def begin(self, run: Printed | None) -> None:
         """Take a run; what was measured of another one is put away."""
         if run is None or run.job.patches is None or run.piece is None:
-            self.said.setText("Print and press a chart first.")
+            self.said.setText(tr("Print and press a chart first."))
             return
         if self._run is None or run.number != self._run.number:
             self._spectra, self._next = (
@@ -102,7 +103,9 @@ class MeasuringPage(Page):
             self._spectra[self._picked] = self._instrument.measure(self._run.piece, self._places()[[self._picked]])[0]
             self._show()
             moved = float(delta_e_2000(before, self._lab()[self._picked]))
-            self.said.setText(f"{self._ids()[self._picked]} measured again: moved by ΔE00 {moved:.2f}.")
+            self.said.setText(
+                tr("{ids} measured again: moved by ΔE00 {moved:.2f}.", ids=self._ids()[self._picked], moved=moved)
+            )
 
     def _ids(self) -> tuple[str, ...]:
         run = self._run
@@ -146,8 +149,26 @@ class MeasuringPage(Page):
         if 0 <= self._picked < self._next:
             L, a, b = Lab[self._picked]
             self.said.setText(
-                f"{self._next} of {len(Lab)} patches. {self._ids()[self._picked]}: L*a*b* {L:.1f} {a:.1f} {b:.1f}"
-                f"{'. All are measured: take the measurement.' if done else ''}"
+                tr(
+                    "{next} of {n} patches. {ids}: L*a*b* {l:.1f} {a:.1f} {b:.1f}. All are measured: take the "
+                    "measurement.",
+                    next=self._next,
+                    n=len(Lab),
+                    ids=self._ids()[self._picked],
+                    l=L,
+                    a=a,
+                    b=b,
+                )
+                if done
+                else tr(
+                    "{next} of {n} patches. {ids}: L*a*b* {l:.1f} {a:.1f} {b:.1f}",
+                    next=self._next,
+                    n=len(Lab),
+                    ids=self._ids()[self._picked],
+                    l=L,
+                    a=a,
+                    b=b,
+                )
             )
         else:
-            self.said.setText(f"{len(Lab)} patches to measure with {self._instrument.name}.")
+            self.said.setText(tr("{n} patches to measure with {name}.", n=len(Lab), name=self._instrument.name))

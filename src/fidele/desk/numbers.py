@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractSpinBox, QDoubleSpinBox, QLineEdit, QSpin
 from fidele import units
 from fidele.desk.theme import font, px
 from fidele.errors import FideleError
+from fidele.language import decimals, tr
 
 
 class Decimal(QDoubleSpinBox):
@@ -24,6 +25,9 @@ class Decimal(QDoubleSpinBox):
 
     def valueFromText(self, text: str) -> float:
         return super().valueFromText(text.replace(",", "."))
+
+    def textFromValue(self, value: float) -> str:
+        return decimals(super().textFromValue(value))
 
 
 class Quantity(Decimal):
@@ -49,7 +53,11 @@ class Quantity(Decimal):
         self.lineEdit().setText(f"{self.prefix()}{self.textFromValue(known)}{self.suffix()}")
 
     def textFromValue(self, value: float) -> str:
-        return f"{units.shown(self.kind, value):.{units.decimals(self.kind, self._digits)}f}"
+        return tr(
+            "{shown:.{decimals}f}",
+            shown=units.shown(self.kind, value),
+            decimals=units.decimals(self.kind, self._digits),
+        )
 
     def _bare(self, text: str) -> str:
         """Return what was typed: the field's own unit stays behind it, another one too."""

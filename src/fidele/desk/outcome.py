@@ -7,6 +7,7 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import tr
 
 
 class Outcome(QWidget):
@@ -23,7 +24,14 @@ class Outcome(QWidget):
     def show_prediction(self, image: QImage | None, title: str, words: str, bold: bool, more: str = "") -> None:
         """Show a picture with its title, a line of words, and perhaps a second one."""
         self.image, self.title, self.words, self.bold, self.more = image, title, words, bold, more
-        self.setAccessibleName(f"Predicted print: {title}, {words}{f', {more}' if more else ''}")
+        self.setAccessibleName(
+            tr(
+                "Predicted print: {title}, {words}{value}",
+                title=title,
+                words=words,
+                value=(f", {more}" if more else ""),
+            )
+        )
         self.setToolTip(more)
         self.update()
 

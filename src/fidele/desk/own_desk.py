@@ -16,6 +16,7 @@ from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.work import Work
+from fidele.language import tr, trn
 from fidele.session.model import Session
 from fidele.session.own_profiles import TARGETS, Made
 
@@ -29,31 +30,35 @@ class OwnDesk(Desk):
         super().__init__(session, work)
         self.own = session.own_profiles
         head = self.head()
-        self.build = button("Make the profile", self._build, "Fit what was measured; nothing is used yet", main=True)
-        self.use = button("Put it on the shelf and use it", self._use, "One step, which Undo takes back", main=True)
+        self.build = button(
+            tr("Make the profile"), self._build, tr("Fit what was measured; nothing is used yet"), main=True
+        )
+        self.use = button(
+            tr("Put it on the shelf and use it"), self._use, tr("One step, which Undo takes back"), main=True
+        )
         for one in (self.build, self.use):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        self.kind = choice("Target", [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS])
+        self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS])
         self.kind.setCurrentIndex(1)
         self.kind.activated.connect(lambda _: self.refresh())
         self.buys = label("", 9.0, dim=True, wrap=True)
         self._pages = QGridLayout()
         self._pages.setHorizontalSpacing(14)
         self._pages.setVerticalSpacing(4)
-        self.add = button("Add measurements …", self._add, "CGATS, CxF or CSV files of this target", quiet=True)
-        self.all = button("Print, press and measure it", self._do, "Every page, by the stand-ins of the bench")
+        self.add = button(tr("Add measurements …"), self._add, tr("CGATS, CxF or CSV files of this target"), quiet=True)
+        self.all = button(tr("Print, press and measure it"), self._do, tr("Every page, by the stand-ins of the bench"))
         self.report = QWidget()
         self._said = down(space=5, margins=(0, 0, 0, 0), on=self.report)
         fill(
             self.box,
-            section("1  The target"),
+            section(tr("1  The target")),
             self.kind,
             self.buys,
-            section("2  Its pages, printed with nothing converting"),
+            section(tr("2  Its pages, printed with nothing converting")),
             self._pages,
             across(self.all, self.add, SPRING),
-            section("3  How good it is"),
+            section(tr("3  How good it is")),
             (self.report, 1),
         )
 
@@ -71,26 +76,37 @@ class OwnDesk(Desk):
         clear(self._pages)
         clear(self._said)
         if card is None:
-            self.title.setText("A profile of one's own needs a printing condition")
+            self.title.setText(tr("A profile of one's own needs a printing condition"))
             self.state.setText(
-                "Make one first (F6): it says which printer, paper, ink and settings the profile is for."
+                tr("Make one first (F6): it says which printer, paper, ink and settings the profile is for.")
             )
             for one in (self.build, self.all, self.add, self.kind):
                 one.setEnabled(False)
             return
-        self.title.setText(f"A profile for “{card.name}”")
+        self.title.setText(tr("A profile for “{name}”", name=card.name))
         self.state.setText(
-            f"{card.summary}. Print the target with exactly these settings, press it flat, let it cool and dry, then "
-            "measure it. It can be done page by page, days apart: what was measured is kept."
+            tr(
+                "{summary}. Print the target with exactly these settings, press it flat, let it cool and dry, "
+                "then measure it. It can be done page by page, days apart: what was measured is kept.",
+                summary=card.summary,
+            )
         )
         pages, free = self.own.pages(self.target), not self.work.busy
-        self.buys.setText(f"{len(pages)} {'page' if len(pages) == 1 else 'pages'}. {self.own.expected(self.target)}")
+        self.buys.setText(
+            trn(
+                "{n} page. {expected}",
+                "{n} pages. {expected}",
+                len(pages),
+                n=len(pages),
+                expected=self.own.expected(self.target),
+            )
+        )
         for row, page in enumerate(pages):
-            self._pages.addWidget(label(f"Page {page.page + 1}", 9.5, bold=True), row, 0)
+            self._pages.addWidget(label(tr("Page {page}", page=page.page + 1), 9.5, bold=True), row, 0)
             self._pages.addWidget(label(page.words, 9.5), row, 1)
-            again = "Print it again" if page.run else "Lay it on the sheet"
-            lay = button(again, partial(self._lay, page.page), "Bare: no conversion, true size")
-            lay.setAccessibleName(f"{again}: page {page.page + 1}")
+            again = tr("Print it again") if page.run else tr("Lay it on the sheet")
+            lay = button(again, partial(self._lay, page.page), tr("Bare: no conversion, true size"))
+            lay.setAccessibleName(tr("{again}: page {page}", again=again, page=page.page + 1))
             self._pages.addWidget(lay, row, 2)
         self._pages.setColumnStretch(1, 1)
         self.all.setVisible(self.own.by_itself)
@@ -101,20 +117,31 @@ class OwnDesk(Desk):
         if made is not None:
             self._show(made)
         else:
-            words = f"{len(files)} measured {'file' if len(files) == 1 else 'files'}: make the profile to see."
-            self._said.addWidget(label(words if files else "Nothing was measured yet.", 9.5, dim=True, wrap=True))
+            words = trn(
+                "{n} measured file: make the profile to see.",
+                "{n} measured files: make the profile to see.",
+                len(files),
+                n=len(files),
+            )
+            self._said.addWidget(label(words if files else tr("Nothing was measured yet."), 9.5, dim=True, wrap=True))
 
     def _show(self, made: Made) -> None:
         own = made.own
         white, black = lab_words(own.white_Lab), lab_words(own.black_Lab)
-        head = f"{own.used} of {len(made.found.ids)} patches. White L*a*b* {white}, black {black}."
+        head = tr(
+            "{used} of {n} patches. White L*a*b* {white}, black {black}.",
+            used=own.used,
+            n=len(made.found.ids),
+            white=white,
+            black=black,
+        )
         for row, words in enumerate((head, *made.lines)):
             self._said.addWidget(label(words, 10.0 if row == 1 else 9.5, bold=row == 1, wrap=True))
         shown = Distribution()
         shown.theme = self.theme
         shown.show_comparison(own.comparison)
         shown.setMinimumHeight(150)
-        what = "How far each patch is from what all others say of it: the measurement's noise is in this, too"
+        what = tr("How far each patch is from what all others say of it: the measurement's noise is in this, too")
         fill(self._said, 6, label(what, 8.5, dim=True, wrap=True), (shown, 1))
 
     # Doing -------------------------------------------------------------------------------------------------------
@@ -124,13 +151,13 @@ class OwnDesk(Desk):
         self.go.emit("Print")
 
     def _do(self) -> None:
-        title = "Printing, pressing and measuring the target"
+        title = tr("Printing, pressing and measuring the target")
         self.guarded(lambda: self.work.run(title, self.own.doing(self.target), lambda _: self.refresh()))
         self.refresh()
 
     def _add(self) -> None:
-        kinds = "Measurements (*.txt *.cgats *.cxf *.xml *.csv)"
-        names, _ = QFileDialog.getOpenFileNames(self, "Measurements of this target", "", kinds)
+        kinds = tr("Measurements (*.txt *.cgats *.cxf *.xml *.csv)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Measurements of this target"), "", kinds)
         for name in names:
             self.guarded(self.own.add, Path(name))
         self.refresh()
@@ -154,7 +181,16 @@ class OwnDesk(Desk):
         card = self.session.card
         if card is None:
             return []
-        rows = [("Bare", "nothing converts: the thread shows no knot while a page lies on the sheet")]
+        rows = [(tr("Bare"), tr("nothing converts: the thread shows no knot while a page lies on the sheet"))]
         if card.process == "transfer":
-            rows.append(("Pressed", f"flat, {units.temperature(card.press.temperature)}, {card.press.seconds:.0f} s"))
-        return [*rows, ("Measured", "by instrument, or a characterised scanner; repeats are averaged")]
+            rows.append(
+                (
+                    tr("Pressed"),
+                    tr(
+                        "flat, {temperature}, {seconds:.0f} s",
+                        temperature=units.temperature(card.press.temperature),
+                        seconds=card.press.seconds,
+                    ),
+                )
+            )
+        return [*rows, (tr("Measured"), tr("by instrument, or a characterised scanner; repeats are averaged"))]

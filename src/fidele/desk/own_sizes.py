@@ -10,6 +10,7 @@ from fidele.desk.labels import label
 from fidele.desk.numbers import number
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.session.blanks import Blank, Blanks, OwnSheet
 from fidele.sheet.placing import Media
 from fidele.sheet.shapes import SHAPES
@@ -29,21 +30,21 @@ class SizeDialog(QDialog):
         self.setWindowTitle(title)
         box = down(label(words, 9.5, wrap=True), on=self)
         form = QFormLayout()
-        self.name = entry("Name")
-        ask(form, "Name", self.name)
-        self.width_field, self.height_field = _mm(100, "Width"), _mm(100, "Height")
-        ask(form, "Width", self.width_field)
-        ask(form, "Height", self.height_field)
-        self.shape = choice("Outline")
+        self.name = entry(tr("Name"))
+        ask(form, tr("Name"), self.name)
+        self.width_field, self.height_field = _mm(100, tr("Width")), _mm(100, tr("Height"))
+        ask(form, tr("Width"), self.width_field)
+        ask(form, tr("Height"), self.height_field)
+        self.shape = choice(tr("Outline"))
         self.shape.addItems(list(SHAPES))
         self.bleed, self.safe = (
-            _mm(2, "Bleed: the print goes over the edge by"),
-            _mm(4, "Nothing of weight nearer to the edge than"),
+            _mm(2, tr("Bleed: the print goes over the edge by")),
+            _mm(4, tr("Nothing of weight nearer to the edge than")),
         )
         if shapes:
-            ask(form, "Outline", self.shape)
-            ask(form, "Bleed", self.bleed)
-            ask(form, "Safe from edge", self.safe)
+            ask(form, tr("Outline"), self.shape)
+            ask(form, tr("Bleed"), self.bleed)
+            ask(form, tr("Safe from edge"), self.safe)
         box.addLayout(form)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
@@ -63,7 +64,9 @@ class SizeDialog(QDialog):
 
 def ask_blank(parent: QWidget, blanks: Blanks) -> None:
     """Ask for a blank and keep it."""
-    dialog = SizeDialog(parent, "Another blank", "The blank's own size; the print covers it and its bleed.", True)
+    dialog = SizeDialog(
+        parent, tr("Another blank"), tr("The blank's own size; the print covers it and its bleed."), True
+    )
     if dialog.exec() == QDialog.DialogCode.Accepted:
         blanks.add_blank(dialog.blank())
 
@@ -75,11 +78,11 @@ def ask_sheet(parent: QWidget, blanks: Blanks, carrier: Media, device: Printer) 
     '' where nothing was chosen.
     """
     words = (
-        "The driver takes sizes of one's own. One that is too large or small for it is fed as "
+        tr("The driver takes sizes of one's own. One that is too large or small for it is fed as ")
         if _takes_own(device, carrier)
-        else "It is fed as "
-    ) + f"{carrier.name}, in the middle of the way in: what lies beside it stays bare."
-    dialog = SizeDialog(parent, "A sheet of its own size", words, False)
+        else tr("It is fed as ")
+    ) + tr("{name}, in the middle of the way in: what lies beside it stays bare.", name=carrier.name)
+    dialog = SizeDialog(parent, tr("A sheet of its own size"), words, False)
     if dialog.exec() != QDialog.DialogCode.Accepted:
         return "", ""
     made = dialog.sheet(carrier.name)
@@ -87,7 +90,7 @@ def ask_sheet(parent: QWidget, blanks: Blanks, carrier: Media, device: Printer) 
     if named:
         return named, ""
     if carrier.roll:
-        raise FideleError(f"The driver takes no sheet of {units.size(made.width, made.height, 1)}.")
+        raise FideleError(tr("The driver takes no sheet of {size}.", size=units.size(made.width, made.height, 1)))
     blanks.add_sheet(made, carrier)
     return "", made.name
 

@@ -16,6 +16,7 @@ from fidele.desk.labels import button, clear, label, section
 from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.theme import font, px
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.session.piece import PanelPlan
 from fidele.sheet.panels import Panels
@@ -32,23 +33,26 @@ class PanelsBox(QWidget):
         self.session, self._do = session, do
         self._filling = False
         whole_box = down(margins=(0, 0, 0, 0), on=self)
-        head = across(section("Panels"), SPRING)
+        head = across(section(tr("Panels")), SPRING)
         self.part = button(
-            "Split into panels", self._part, "Split a piece that is larger than its media into panels", quiet=True
+            tr("Split into panels"),
+            self._part,
+            tr("Split a piece that is larger than its media into panels"),
+            quiet=True,
         )
         head.addWidget(self.part)
         whole_box.addLayout(head)
         self.parted = QFrame()
         box = down(margins=(0, 0, 0, 0), on=self.parted)
-        self.overlap = number(0, 500, "Overlap of neighbours", width=78)
-        self.columns = whole(0, 99, "Columns of panels; 0 for as few as will do", 44)
-        self.rows = whole(0, 99, "Rows of panels; 0 for as few as will do", 44)
-        self.most_wide = number(0, 20_000, "A panel's greatest width; 0 for as much as the media holds", width=78)
-        self.most_high = number(0, 20_000, "A panel's greatest height; 0 for as much as the media holds", width=78)
+        self.overlap = number(0, 500, tr("Overlap of neighbours"), width=78)
+        self.columns = whole(0, 99, tr("Columns of panels; 0 for as few as will do"), 44)
+        self.rows = whole(0, 99, tr("Rows of panels; 0 for as few as will do"), 44)
+        self.most_wide = number(0, 20_000, tr("A panel's greatest width; 0 for as much as the media holds"), width=78)
+        self.most_high = number(0, 20_000, tr("A panel's greatest height; 0 for as much as the media holds"), width=78)
         for fields in (
-            (label("overlap", 8.5, dim=True), self.overlap),
-            (label("number", 8.5, dim=True), self.columns, label("x", 8.5, dim=True), self.rows),
-            (label("at most", 8.5, dim=True), self.most_wide, label("x", 8.5, dim=True), self.most_high),
+            (label(tr("overlap"), 8.5, dim=True), self.overlap),
+            (label(tr("number"), 8.5, dim=True), self.columns, label("x", 8.5, dim=True), self.rows),
+            (label(tr("at most"), 8.5, dim=True), self.most_wide, label("x", 8.5, dim=True), self.most_high),
         ):
             row = across(space=4)
             for widget in fields:
@@ -59,14 +63,16 @@ class PanelsBox(QWidget):
             field.editingFinished.connect(self._plan)
         self.list = QListWidget()
         self.list.setFont(font(8.5))
-        self.list.setAccessibleName("Panels to print")
-        self.list.setToolTip("Tick the panels that are to be printed, or printed again")
+        self.list.setAccessibleName(tr("Panels to print"))
+        self.list.setToolTip(tr("Tick the panels that are to be printed, or printed again"))
         self.list.itemChanged.connect(self._ticked)
         box.addWidget(self.list)
         self.seams = Flow(space=4)
         box.addLayout(self.seams)
         self._fields: list[tuple[int, int, QDoubleSpinBox]] = []
-        self.even = button("Seams by themselves", self._even, "Let all seams fall where they are best", quiet=True)
+        self.even = button(
+            tr("Seams by themselves"), self._even, tr("Let all seams fall where they are best"), quiet=True
+        )
         box.addWidget(self.even, alignment=Qt.AlignmentFlag.AlignLeft)
         whole_box.addWidget(self.parted)
 
@@ -115,9 +121,14 @@ class PanelsBox(QWidget):
         if wanted != [(axis, n) for axis, n, _ in self._fields]:
             clear(self.seams)
             self._fields = []
-            self.seams.addWidget(label("seams at", 8.5, dim=True))
+            self.seams.addWidget(label(tr("seams at"), 8.5, dim=True))
             for axis, n in wanted:
-                field = number(0, 100_000, f"Seam {n + 1} {'across' if axis == 0 else 'down'}", width=72)
+                field = number(
+                    0,
+                    100_000,
+                    (tr("Seam {n} across", n=n + 1) if axis == 0 else tr("Seam {n} down", n=n + 1)),
+                    width=72,
+                )
                 field.editingFinished.connect(partial(self._typed, axis, n, field))
                 self._fields.append((axis, n, field))
                 self.seams.addWidget(field)
@@ -142,7 +153,7 @@ class PanelsBox(QWidget):
     def _show(self) -> None:
         piece = self.session.pieces.current
         plan = piece.panels if piece is not None else None
-        self.part.setText("One piece again" if plan is not None else "Split into panels")
+        self.part.setText(tr("One piece again") if plan is not None else tr("Split into panels"))
         self.part.setEnabled(piece is not None and piece.chart is None)
         self.parted.setVisible(plan is not None)
         if plan is None:
@@ -163,7 +174,9 @@ class PanelsBox(QWidget):
         for panel in parted.panels if parted else ():
             mm = (panel.x, panel.y, panel.x + panel.width, panel.y + panel.height)
             x, y, wide, high = (units.shown("length", each) for each in mm)
-            item = QListWidgetItem(f"{panel.name}  {x:.4g}–{wide:.4g} x {y:.4g}–{high:.4g}")
+            item = QListWidgetItem(
+                tr("{name}  {x:.4g}–{wide:.4g} x {y:.4g}–{high:.4g}", name=panel.name, x=x, wide=wide, y=y, high=high)
+            )
             item.setData(Qt.ItemDataRole.UserRole, panel.name)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked if panel.name in plan.skip else Qt.CheckState.Checked)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fidele import units
 from fidele.desk.spots import Ringed, ring
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import tr
 from fidele.sheet.panels import Area, Panels
 
 #: A seam is taken hold of so many pixels beside it.
@@ -35,10 +36,12 @@ class PanelsView(Ringed, QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(260, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Piece in panels")
+        self.setAccessibleName(tr("Piece in panels"))
         self.setToolTip(
-            "Drag a seam to move it. Drag over what no seam may run through; click such an area, or press Delete, to "
-            "free it again. Click a panel to leave it out or take it in"
+            tr(
+                "Drag a seam to move it. Drag over what no seam may run through; click such an area, or press "
+                "Delete, to free it again. Click a panel to leave it out or take it in"
+            )
         )
         self.theme: Theme = LIGHT
         self.image: QImage | None = None
@@ -111,7 +114,7 @@ class PanelsView(Ringed, QWidget):
         painter.setFont(font(11, font().Weight.DemiBold))
         for panel in parted.panels:
             corner = self._box((panel.x, panel.y, panel.width, panel.height)).topLeft()
-            said = f"{panel.name}, left out" if panel.name in self.skip else panel.name
+            said = tr("{name}, left out", name=panel.name) if panel.name in self.skip else panel.name
             wide = painter.fontMetrics().horizontalAdvance(said) + 14
             label = QRectF(corner.x() + 8, corner.y() + 8, wide, 22)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -147,10 +150,10 @@ class PanelsView(Ringed, QWidget):
         spans = [(a[axis], a[axis] + a[axis + 2]) for a in self.clear]
         said = [units.length(at)]
         if any(low < at < high for low, high in spans):
-            said.append("through what is to be kept clear")
+            said.append(tr("through what is to be kept clear"))
         rank = self._busyness(axis, at)
         if rank is not None:
-            detail = "through detail" if rank > 0.75 else "through an even part" if rank < 0.25 else ""
+            detail = tr("through detail") if rank > 0.75 else tr("through an even part") if rank < 0.25 else ""
             said += [detail] if detail else []
         return ", ".join(said)
 
@@ -202,7 +205,7 @@ class PanelsView(Ringed, QWidget):
         painter.setFont(font(8))
         said = QRectF(box.x() + 2, box.bottom() - 16, 70, 14)
         painter.fillRect(said, QColor(250, 250, 250))
-        painter.drawText(said, Qt.AlignmentFlag.AlignCenter, "keep clear")
+        painter.drawText(said, Qt.AlignmentFlag.AlignCenter, tr("keep clear"))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:

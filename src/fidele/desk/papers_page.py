@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBox
 from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.tile import scrolled
+from fidele.language import tr
 from fidele.papers.model import ABOUT, MADE, ORIGIN_WORDS, Said
 from fidele.session.model import Session
 from fidele.session.profiles import Row
@@ -47,7 +48,7 @@ class _Field(QWidget):
         self.edit.setEditText(self._value)
         field = self.edit.lineEdit()
         if field is not None:
-            field.setPlaceholderText("not stated")
+            field.setPlaceholderText(tr("not stated"))
             field.editingFinished.connect(self._done)
         self.edit.textActivated.connect(lambda _: self._done())
         self.edit.setMinimumWidth(60)
@@ -58,9 +59,9 @@ class _Field(QWidget):
         if found is not None and not found.certain:
             row.addWidget(
                 button(
-                    "Confirm",
+                    tr("Confirm"),
                     lambda: self.confirmed.emit(name),
-                    f"Confirm it: {found.sentence or found.value}",
+                    tr("Confirm it: {sentence}", sentence=found.sentence or found.value),
                     quiet=True,
                 )
             )
@@ -68,9 +69,9 @@ class _Field(QWidget):
         if found is not None:
             words = ORIGIN_WORDS[found.origin]
             if found.origin == "leaflet":
-                words = f"leaflet: “{found.sentence}”"
+                words = tr("leaflet: “{sentence}”", sentence=found.sentence)
             elif found.origin == "hand" and found.who:
-                words = f"said by {found.who}" + (f", {found.when:%d.%m.%Y}" if found.when else "")
+                words = tr("said by {who}", who=found.who) + (f", {found.when:%d.%m.%Y}" if found.when else "")
             note = line(words, 7.5, dim=True, tip=found.sentence or words)
             box.addWidget(note)
 
@@ -112,25 +113,25 @@ class PapersPage(QWidget):
         self.fields = {}
         columns = QHBoxLayout()
         columns.setSpacing(26)
-        columns.addLayout(self._column("What it is for", ABOUT, row), 1)
-        columns.addLayout(self._column("How it was made", self._asked(row), row), 1)
+        columns.addLayout(self._column(tr("What it is for"), ABOUT, row), 1)
+        columns.addLayout(self._column(tr("How it was made"), self._asked(row), row), 1)
         self._box.addLayout(columns)
         guesses = [s for s in row.papers.said.values() if not s.certain]
         feet = QHBoxLayout()
         if guesses:
-            count = "the guess" if len(guesses) == 1 else f"all {len(guesses)} guesses"
+            count = tr("the guess") if len(guesses) == 1 else tr("all {n} guesses", n=len(guesses))
             feet.addWidget(
                 button(
-                    f"Confirm {count}",
+                    tr("Confirm {count}", count=count),
                     lambda: self._guarded(self._session.profiles.confirm, self._id),
-                    "You vouch for everything that is marked as a guess here",
+                    tr("You vouch for everything that is marked as a guess here"),
                 )
             )
         feet.addWidget(
             button(
-                "Add a leaflet …",
+                tr("Add a leaflet …"),
                 self.leaflet_wanted.emit,
-                "Text, PDF or mail from the supplier: it is kept here, and what it says is offered to confirm",
+                tr("Text, PDF or mail from the supplier: it is kept here, and what it says is offered to confirm"),
             )
         )
         feet.addStretch()
@@ -138,7 +139,9 @@ class PapersPage(QWidget):
         for name in row.papers.leaflets:
             path = self._session.profiles.store.leaflet(self._id, name)
             kept = across(
-                label("Leaflet", 8.5, dim=True), button(name, partial(_show_file, path), str(path), quiet=True), SPRING
+                label(tr("Leaflet"), 8.5, dim=True),
+                button(name, partial(_show_file, path), str(path), quiet=True),
+                SPRING,
             )
             self._box.addLayout(kept)
         self._box.addStretch()

@@ -16,6 +16,7 @@ from fidele.arrays import Codes
 from fidele.desk.pyramid import Pyramid
 from fidele.desk.spots import Part, Ringed, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import tr
 from fidele.session.looks import Show
 
 
@@ -56,10 +57,12 @@ class PictureView(Ringed, QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(240, 160)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Picture")
-        self.setToolTip("Drag to move, wheel to zoom, 0 for all of it, 1 for pixel by pixel, 2 for its printed size")
+        self.setAccessibleName(tr("Picture"))
+        self.setToolTip(
+            tr("Drag to move, wheel to zoom, 0 for all of it, 1 for pixel by pixel, 2 for its printed size")
+        )
         self.theme: Theme = LIGHT
-        self.empty = "Nothing to show yet."
+        self.empty = tr("Nothing to show yet.")
         self._pixels: Codes | None = None
         self._teeth: list[Tooth] = []
         self._spots = Spots(self)
@@ -113,7 +116,7 @@ class PictureView(Ringed, QWidget):
         if self._comb and self._pixels is not None:
             edges = self._edges()
             for index, tooth in enumerate(self._teeth):
-                name = ", ".join([tooth.name, *tooth.beneath, *(["chosen"] if tooth.chosen else [])])
+                name = ", ".join([tooth.name, *tooth.beneath, *([tr("chosen")] if tooth.chosen else [])])
                 place = QRect(edges[index], 0, edges[index + 1] - edges[index], 34)
                 parts.append(Part(name, place, partial(self.tooth_chosen.emit, index), tooth.chosen))
         self._spots.show(parts)

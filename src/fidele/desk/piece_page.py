@@ -17,6 +17,7 @@ from fidele.desk.print_desk import as_it_is, seen
 from fidele.desk.work import Work
 from fidele.devices.protocol import Lies
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.job import Printed
 from fidele.run.press import attach_photo
@@ -27,7 +28,7 @@ from fidele.tiles import Progress
 
 #: What lies there as it looks on the screen, and as it was promised to look.
 _Looked = tuple[NDArray[np.uint8], NDArray[np.uint8] | None]
-_BY_HAND = "The print lies at its printer. When it is pressed, attach a photo, or scan it on the check desk."
+_BY_HAND = tr("The print lies at its printer. When it is pressed, attach a photo, or scan it on the check desk.")
 #: Pieces are looked at with so many pixels on their longer side at most.
 _LOOKED_AT = 2600
 
@@ -45,16 +46,16 @@ class PiecePage(QWidget):
         self.said = line("", 8.5, dim=True)
         row.addWidget(self.said, 1)
         self.photo = QLabel()
-        self.photo.setAccessibleName("Last photo of the piece")
+        self.photo.setAccessibleName(tr("Last photo of the piece"))
         row.addWidget(self.photo)
-        self.attach = button("Attach a photo …", self._attach, "Keep a photo or scan of the piece with its run")
+        self.attach = button(tr("Attach a photo …"), self._attach, tr("Keep a photo or scan of the piece with its run"))
         row.addWidget(self.attach)
         column.addLayout(row)
         self._looked: Lies | None = None
 
     def _attach(self) -> None:
-        kinds = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff)"
-        name, _ = QFileDialog.getOpenFileName(self, "A photo of the piece", "", kinds)
+        kinds = tr("Pictures (*.png *.jpg *.jpeg *.tif *.tiff)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("A photo of the piece"), "", kinds)
         if name:
             self.attach_file(Path(name))
 
@@ -67,7 +68,9 @@ class PiecePage(QWidget):
             session = self.session
             kept = attach_photo(session.logbook, session.places.data / "photos", run.number, path)
             session.live.tell(LogChanged())
-            self.session.say(f"{path.name} is kept with run {run.number}, as {kept.name}.")
+            self.session.say(
+                tr("{name} is kept with run {number}, as {name2}.", name=path.name, number=run.number, name2=kept.name)
+            )
         except FideleError as error:
             self.session.warn(str(error))
         self._show_photo(run)
@@ -85,7 +88,7 @@ class PiecePage(QWidget):
         if run is None or card is None or run.sheet is None or table is None:
             self._looked = None
             there = run is not None and run.sheet is None and not run.only_file
-            self.view.empty = _BY_HAND if there else "The pressed piece will lie here."
+            self.view.empty = _BY_HAND if there else tr("The pressed piece will lie here.")
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.said.setText("")
@@ -117,11 +120,11 @@ class PiecePage(QWidget):
         pixels, wanted = found
         self.view.set_picture(pixels)
         if before:
-            self.view.set_teeth([Tooth("on the table, still dull", as_it_is)])
-            self.said.setText("The transfer paper, not pressed yet.")
+            self.view.set_teeth([Tooth(tr("on the table, still dull"), as_it_is)])
+            self.said.setText(tr("The transfer paper, not pressed yet."))
         elif wanted is None or wanted.shape != pixels.shape:
-            self.view.set_teeth([Tooth("the piece", as_it_is)])
-            self.said.setText("Nothing was promised for it: no profile converted it.")
+            self.view.set_teeth([Tooth(tr("the piece"), as_it_is)])
+            self.said.setText(tr("Nothing was promised for it: no profile converted it."))
         else:
-            self.view.set_teeth([Tooth("promised", as_it_is, pixels=wanted), Tooth("the piece", as_it_is)])
-            self.said.setText("Drag the piece beneath the line: both are of one size, in one light.")
+            self.view.set_teeth([Tooth("promised", as_it_is, pixels=wanted), Tooth(tr("the piece"), as_it_is)])
+            self.said.setText(tr("Drag the piece beneath the line: both are of one size, in one light."))

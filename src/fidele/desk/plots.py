@@ -15,6 +15,7 @@ from fidele.check.cause import Cause
 from fidele.check.statistics import Comparison
 from fidele.desk.spots import Part, Spots
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import tr
 from fidele.proof.soft import show
 
 
@@ -49,14 +50,24 @@ class Plot(QWidget):
         """Return what the picture says, in words, for those who do not see it: the whole, or the picked patch."""
         c = self.comparison
         if c is None:
-            return "Nothing is shown yet."
+            return tr("Nothing is shown yet.")
         if 0 <= self.pick < len(c.ids):
-            wanted, got = (" ".join(f"{v:.0f}" for v in lab[self.pick]) for lab in (c.wanted, c.measured))
-            return f"Patch {c.ids[self.pick]}: ΔE00 {c.de00[self.pick]:.1f}, wanted L*a*b* {wanted}, measured {got}"
+            wanted, got = (" ".join(tr("{v:.0f}", v=v) for v in lab[self.pick]) for lab in (c.wanted, c.measured))
+            return tr(
+                "Patch {ids}: ΔE00 {de00:.1f}, wanted L*a*b* {wanted}, measured {got}",
+                ids=c.ids[self.pick],
+                de00=c.de00[self.pick],
+                wanted=wanted,
+                got=got,
+            )
         worst = int(c.de00.argmax())
-        return (
-            f"{len(c.ids)} patches: ΔE00 mean {c.mean:.1f}, 95 of 100 within {c.p95:.1f}, "
-            f"the worst {c.ids[worst]} with {c.de00[worst]:.1f}"
+        return tr(
+            "{n} patches: ΔE00 mean {mean:.1f}, 95 of 100 within {p95:.1f}, the worst {ids} with {de00:.1f}",
+            n=len(c.ids),
+            mean=c.mean,
+            p95=c.p95,
+            ids=c.ids[worst],
+            de00=c.de00[worst],
         )
 
     def mark(self, index: int) -> None:
@@ -77,7 +88,7 @@ class Eyes(Plot):
     """The chart in its layout: each patch as wanted, with the measured colour as a disc in its middle."""
 
     def __init__(self) -> None:
-        super().__init__("Patches: wanted colour with the measured one as an eye in its middle")
+        super().__init__(tr("Patches: wanted colour with the measured one as an eye in its middle"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(260, 180)
         self.columns = 12
@@ -119,7 +130,7 @@ class Eyes(Plot):
             if c is not None and index < len(self._place):
                 at = self._place[index]
                 cell = QRectF((at % self.columns) * wide, (at // self.columns) * high, wide, high).toRect()
-                name = f"Patch {c.ids[index]}, ΔE00 {c.de00[index]:.1f}"
+                name = tr("Patch {ids}, ΔE00 {de00:.1f}", ids=c.ids[index], de00=c.de00[index])
                 parts.append(Part(name, cell, partial(self.picked.emit, int(index)), int(index) == self.pick))
         self._spots.show(parts)
 
@@ -169,7 +180,7 @@ class Eyes(Plot):
         if cell.width() > 26 and cell.height() > 15:
             painter.setPen(QColor(20, 20, 20) if level > 130 else QColor(245, 245, 245))
             painter.setFont(font(8, font().Weight.DemiBold if de > limit else font().Weight.Normal))
-            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, f"{de:.1f}")
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, tr("{de:.1f}", de=de))
 
     def _at(self, place: QPointF) -> int:
         wide, high, rows = self._cell()
@@ -186,7 +197,7 @@ class Eyes(Plot):
         if index >= 0 and self.comparison is not None:
             QToolTip.showText(
                 event.globalPosition().toPoint(),
-                f"{self.comparison.ids[index]}: ΔE00 {self.comparison.de00[index]:.1f}",
+                tr("{ids}: ΔE00 {de00:.1f}", ids=self.comparison.ids[index], de00=self.comparison.de00[index]),
                 self,
             )
 
@@ -204,7 +215,9 @@ class Vectors(Plot):
     """From wanted to measured in the a*b* plane, or by chroma and lightness; each line in the wanted colour."""
 
     def __init__(self, chroma: bool = False) -> None:
-        super().__init__(f"Shifts in {'L*C*' if chroma else 'a*b*'}, from wanted to measured")
+        super().__init__(
+            tr("Shifts in L*C*, from wanted to measured") if chroma else tr("Shifts in a*b*, from wanted to measured")
+        )
         self.setMinimumSize(150, 150)
         self._chroma = chroma
         self._line: list[QColor] = []
@@ -285,10 +298,12 @@ class Suspects(QWidget):
         self.cause: Cause | None = None
         self._most = most
         self.setMinimumHeight(88)
-        self.setAccessibleName("Suspected causes")
+        self.setAccessibleName(tr("Suspected causes"))
         self.setToolTip(
-            "For each suspect: the mean ΔE00 between what it predicts and what was measured. The best leaves least; "
-            "a bracket joins those that cannot be told apart."
+            tr(
+                "For each suspect: the mean ΔE00 between what it predicts and what was measured. The best "
+                "leaves least; a bracket joins those that cannot be told apart."
+            )
         )
 
     def show_cause(self, cause: Cause | None) -> None:
@@ -298,7 +313,11 @@ class Suspects(QWidget):
             shown = cause.suspects[: self._most]
             self.setMinimumHeight(_ROW * len(shown))
             self.setAccessibleDescription(
-                ", ".join(f"{s.title} leaves {s.fit_de00:.1f}" for s in shown if s.Lab is not None)
+                ", ".join(
+                    tr("{title} leaves {fit_de00:.1f}", title=s.title, fit_de00=s.fit_de00)
+                    for s in shown
+                    if s.Lab is not None
+                )
             )
         self.update()
 
@@ -328,5 +347,11 @@ class Suspects(QWidget):
             painter.drawText(
                 QRectF(left + room + 8, y, right - 8, 20),
                 Qt.AlignmentFlag.AlignVCenter,
-                f"leaves {suspect.fit_de00:.1f}, {suspect.confidence * 100:.0f} %" if suspect.Lab is not None else "",
+                tr(
+                    "leaves {fit_de00:.1f}, {confidence:.0f} %",
+                    fit_de00=suspect.fit_de00,
+                    confidence=suspect.confidence * 100,
+                )
+                if suspect.Lab is not None
+                else "",
             )

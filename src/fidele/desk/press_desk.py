@@ -22,6 +22,7 @@ from fidele.desk.stack_view import StackView
 from fidele.desk.theme import Theme, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
+from fidele.language import named, tr
 from fidele.route.condition import Card, PressData
 from fidele.run.job import Printed
 from fidele.run.press import PressClock, deviation, groups, layers, pressed, steps
@@ -29,10 +30,10 @@ from fidele.session.model import Session
 
 _TICK = 100
 _FIELDS = (
-    ("temperature", "temperature", 20, 240, " °C", 0),
-    ("seconds", "time", 1, 900, " s", 0),
-    ("pressure", "pressure", 0.1, 8, " bar", 1),
-    ("preheat", "warm before", 0, 120, " s", 0),
+    ("temperature", tr("temperature"), 20, 240, " °C", 0),
+    ("seconds", tr("time"), 1, 900, " s", 0),
+    ("pressure", tr("pressure"), 0.1, 8, " bar", 1),
+    ("preheat", tr("warm before"), 0, 120, " s", 0),
 )
 
 
@@ -67,14 +68,14 @@ class PressDesk(Desk):
     def _head(self) -> None:
         top = self.head()
         self.which = choice(
-            "Print on the table", tip="Prints that lie on the table, the newest first", chosen=self._choose_run
+            tr("Print on the table"), tip=tr("Prints that lie on the table, the newest first"), chosen=self._choose_run
         )
         self.which.setFixedWidth(px(150))
         top.addWidget(self.which)
-        self.other = button("The piece", self._other_page, "The pressed piece beside what was promised")
-        self.on = button("Go on to the check", lambda: self.go.emit("Check"))
-        tip = "For a tablet beside the press: clock and buttons as large as there is room"
-        self.large = button("Large view", self._large, tip)
+        self.other = button(tr("The piece"), self._other_page, tr("The pressed piece beside what was promised"))
+        self.on = button(tr("Go on to the check"), lambda: self.go.emit("Check"))
+        tip = tr("For a tablet beside the press: clock and buttons as large as there is room")
+        self.large = button(tr("Large view"), self._large, tip)
         fill(top, self.large, self.other, self.on)
         self.box.addLayout(top)
 
@@ -83,14 +84,16 @@ class PressDesk(Desk):
         self.fields: dict[str, QDoubleSpinBox] = {}
         for name, text, low, high, unit, decimals in _FIELDS:
             pair = QWidget()
-            field = number(low, high, f"Press {text}", decimals, unit, 70)
-            field.setToolTip("What the press is set to this time; the condition stays as it is")
+            field = number(low, high, tr("Press {value}", value=text), decimals, unit, 70)
+            field.setToolTip(tr("What the press is set to this time; the condition stays as it is"))
             field.valueChanged.connect(lambda value, n=name: self._change(**{n: value}))
             self.fields[name] = field
             across(label(text, 8.5, dim=True), field, space=6, margins=(0, 0, 0, 0), on=pair)
             row.addWidget(pair)
-        self.asked = button("As the condition says", self._as_asked, "Take back what is set otherwise here", quiet=True)
-        self.keep_it = button("Keep in the condition", self._keep, "From now on the condition asks for this")
+        self.asked = button(
+            tr("As the condition says"), self._as_asked, tr("Take back what is set otherwise here"), quiet=True
+        )
+        self.keep_it = button(tr("Keep in the condition"), self._keep, tr("From now on the condition asks for this"))
         self.otherwise = label("", 8.5, dim=True, wrap=True)
         fill(self.box, row, across((self.otherwise, 1), self.asked, self.keep_it))
 
@@ -99,38 +102,42 @@ class PressDesk(Desk):
         row = across(space=14, margins=(0, 0, 0, 0), on=page)
         left = QVBoxLayout()
         self.group = choice(
-            "Pieces of the condition",
-            tip="Pieces of several conditions share this sheet; cut them apart and press each by its own",
+            tr("Pieces of the condition"),
+            tip=tr("Pieces of several conditions share this sheet; cut them apart and press each by its own"),
             chosen=lambda _: self.refresh(),
         )
         left.addWidget(self.group)
         self.layers = StackView()
         left.addWidget(self.layers)
         choices = QHBoxLayout()
-        tops = ("paper", "piece")
+        tops = (named("paper"), named("piece"))
         self.on_top = choice(
-            "What lies on top",
-            [(top, f"{top} on top") for top in tops],
+            tr("What lies on top"),
+            [(top, tr("{top} on top", top=tr(top))) for top in tops],
             chosen=lambda i: self._change(on_top=tops[i]),
             points=8.5,
         )
-        self.cover = tick("cover sheet", changed=lambda on: self._change(cover=on), points=8.5)
+        self.cover = tick(tr("cover sheet"), changed=lambda on: self._change(cover=on), points=8.5)
         fill(choices, self.on_top, self.cover, SPRING)
         left.addLayout(choices)
         inside = QWidget()
         self.list = down(space=1, margins=(0, 0, 4, 0), on=inside)
         left.addWidget(scrolled(inside), 1)
-        self.note = entry("Note on the pressing", hint="what was done otherwise, if anything")
+        self.note = entry(tr("Note on the pressing"), hint=tr("what was done otherwise, if anything"))
         left.addWidget(self.note)
         row.addLayout(left, 5)
         right = QVBoxLayout()
         self.face = ClockView()
         right.addWidget(self.face, 1)
         buttons = QHBoxLayout()
-        self.warm = button("Warm", self._warm, "Start the clock for warming paper and piece")
-        self.start = button("Press closed, start timer", self._start, "The press is closed on the piece", main=True)
-        self.press_it = button("Done already", self._press, "Note that it was pressed just as these numbers say")
-        self.stop = button("Stop", self._stop, "Stop the clock; nothing was pressed", quiet=True)
+        self.warm = button(tr("Warm"), self._warm, tr("Start the clock for warming paper and piece"))
+        self.start = button(
+            tr("Press closed, start timer"), self._start, tr("The press is closed on the piece"), main=True
+        )
+        self.press_it = button(
+            tr("Done already"), self._press, tr("Note that it was pressed just as these numbers say")
+        )
+        self.stop = button(tr("Stop"), self._stop, tr("Stop the clock; nothing was pressed"), quiet=True)
         right.addWidget(self.start)
         for made in (self.warm, self.press_it, self.stop):
             buttons.addWidget(made)
@@ -173,7 +180,7 @@ class PressDesk(Desk):
         really, card = self._really, self.session.card
         if really is not None and card is not None and self.card is not None and self.card.id == card.id:
             self._really = None
-            self.guarded(lambda: self.session.change_card("Press as it was done", press=really))
+            self.guarded(lambda: self.session.change_card(tr("Press as it was done"), press=really))
             self.refresh()
 
     def _as_asked(self) -> None:
@@ -257,8 +264,12 @@ class PressDesk(Desk):
         self.session.take_run(run)
         off = deviation(card, done)
         self.session.say(
-            f"Run {run.number} is pressed: {units.pressing(done.temperature, round(done.seconds), done.pressure)}."
-            + (f" That was {off}." if off else "")
+            tr(
+                "Run {number} is pressed: {pressing}.",
+                number=run.number,
+                pressing=units.pressing(done.temperature, round(done.seconds), done.pressure),
+            )
+            + (tr(" That was {off}.", off=off) if off else "")
         )
 
     # Showing -----------------------------------------------------------------------------------------------------
@@ -268,15 +279,22 @@ class PressDesk(Desk):
         running, what = self.clock.running, self.clock.what
         if not running:
             seconds = self.press.seconds if self.press is not None else 0.0
-            self.face.show_time(f"{int(seconds) // 60}:{int(seconds) % 60:02d}", "press time", 0.0, False)
+            self.face.show_time(f"{int(seconds) // 60}:{int(seconds) % 60:02d}", tr("press time"), 0.0, False)
             return
         left = self.clock.remaining
         over = left <= 0
-        words = {"warm": "warming", "press": "pressing"}[what]
+        words = {"warm": tr("warming"), "press": tr("pressing")}[what]
         if over:
-            words = "Open the press now" if what == "press" else "Warm enough: lay it in"
+            words = tr("Open the press now") if what == "press" else tr("Warm enough: lay it in")
         if over and not self.face.over:
-            announce(words, f"Run {self.session.run.number if self.session.run else 0}, {self.face_words(card)}")
+            announce(
+                words,
+                tr(
+                    "Run {number}, {face_words}",
+                    number=(self.session.run.number if self.session.run else 0),
+                    face_words=self.face_words(card),
+                ),
+            )
             if what == "warm":
                 self._ticked["warm"] = True
                 self._show_steps()
@@ -292,10 +310,10 @@ class PressDesk(Desk):
         self.warm.setVisible(warmed > 0)
         self.warm.setEnabled(todo and not running)
         if card is not None:
-            self.warm.setText(f"Warm {warmed:.0f} s")
+            self.warm.setText(tr("Warm {warmed:.0f} s", warmed=warmed))
         pressing = running and self.clock.what == "press"
         self.start.setEnabled(todo)
-        self.start.setText("Press opened" if pressing else "Press closed, start timer")
+        self.start.setText(tr("Press opened") if pressing else tr("Press closed, start timer"))
         self.press_it.setEnabled(todo and not running)
         self.stop.setVisible(running)
 
@@ -327,7 +345,9 @@ class PressDesk(Desk):
             self._really, self._of = None, card.id if card is not None else ""
         changed = self._really is not None
         off = deviation(card, self._really) if card is not None and self._really is not None else ""
-        self.otherwise.setText(f"This time {off or 'otherwise'}; the condition stays as it is." if changed else "")
+        self.otherwise.setText(
+            tr("This time {off}; the condition stays as it is.", off=off or tr("otherwise")) if changed else ""
+        )
         self.otherwise.setVisible(changed)
         self.asked.setVisible(changed)
         self.keep_it.setVisible(
@@ -352,7 +372,7 @@ class PressDesk(Desk):
             self.stack.setCurrentIndex(1 if done else 0)
         self.on.setVisible(done)
         self.other.setVisible(run is not None and not run.only_file)
-        self.other.setText("At the press" if self.stack.currentIndex() else "The piece")
+        self.other.setText(tr("At the press") if self.stack.currentIndex() else tr("The piece"))
         self._say(run, card)
         self._show_steps()
         self._tick()
@@ -379,7 +399,7 @@ class PressDesk(Desk):
         self.which.setVisible(len(table) > 1 or (bool(table) and run is None))
         self.which.clear()
         if run is None:
-            self.which.addItem("on the table …", 0)
+            self.which.addItem(tr("on the table …"), 0)
         for one in table:
             self.which.addItem(f"{one.number}  {one.job.title}", one.number)
         if run is not None:
@@ -392,21 +412,35 @@ class PressDesk(Desk):
         self.group.clear()
         for card, areas in found:
             is_done = run is not None and card.id in run.pieces
-            self.group.addItem(f"{card.name}: {len(areas)} of them{', pressed' if is_done else ''}", card.id)
+            self.group.addItem(
+                (
+                    tr("{name}: {n} of them, pressed", name=card.name, n=len(areas))
+                    if is_done
+                    else tr("{name}: {n} of them", name=card.name, n=len(areas))
+                ),
+                card.id,
+            )
         self.group.setCurrentIndex(max(0, self.group.findData(chosen)))
 
     def _say(self, run: Printed | None, card: Card | None) -> None:
         if run is None or card is None or run.sheet is None:
-            self.title.setText("Nothing to press yet")
-            self.state.setText("Print something first. The stack and the steps are those of the condition in force.")
-        elif card.id not in run.pieces and run.piece is None:
-            self.title.setText(f"Press run {run.number} on {card.substrate}")
-            flat = " Take a flat piece of the same material: it is a chart." if run.job.chart else ""
-            self.state.setText(f"{layers(card.press, card.substrate)[-2].capitalize()} below.{flat}")
-        else:
-            self.title.setText(f"Run {run.number}, pressed {clock(run.pressed_at)}")
+            self.title.setText(tr("Nothing to press yet"))
             self.state.setText(
-                f"{card.substrate.capitalize()}, as it looks under D50 light. Let it cool before you judge it."
+                tr("Print something first. The stack and the steps are those of the condition in force.")
+            )
+        elif card.id not in run.pieces and run.piece is None:
+            self.title.setText(tr("Press run {number} on {substrate}", number=run.number, substrate=card.substrate))
+            flat = tr(" Take a flat piece of the same material: it is a chart.") if run.job.chart else ""
+            self.state.setText(
+                tr("{layers} below.{flat}", layers=tr(layers(card.press, card.substrate)[-2]).capitalize(), flat=flat)
+            )
+        else:
+            self.title.setText(tr("Run {number}, pressed {clock}", number=run.number, clock=clock(run.pressed_at)))
+            self.state.setText(
+                tr(
+                    "{substrate}, as it looks under D50 light. Let it cool before you judge it.",
+                    substrate=card.substrate.capitalize(),
+                )
             )
 
     def set_theme(self, theme: Theme) -> None:
@@ -420,9 +454,9 @@ class PressDesk(Desk):
         if card is None:
             return []
         return [
-            ("Piece", card.substrate),
-            ("Seen from", card.seen_from),
-            ("Press", units.pressing(card.press.temperature, card.press.seconds, card.press.pressure)),
-            ("Warm before", f"{card.press.preheat:.0f} s"),
-            ("From above", ", ".join(layers(card.press, card.substrate))),
+            (tr("Piece"), card.substrate),
+            (tr("Seen from"), tr(card.seen_from)),
+            (tr("Press"), units.pressing(card.press.temperature, card.press.seconds, card.press.pressure)),
+            (tr("Warm before"), tr("{preheat:.0f} s", preheat=card.press.preheat)),
+            (tr("From above"), ", ".join(map(tr, layers(card.press, card.substrate)))),
         ]

@@ -12,6 +12,7 @@ from fidele.desk.clock_view import ClockView
 from fidele.desk.kit import across, down
 from fidele.desk.labels import label
 from fidele.desk.theme import Theme, font, sheet
+from fidele.language import tr
 from fidele.route.condition import Card, PressData
 
 #: Height of a button: twice the least that a finger hits (WCAG 2.2, 2.5.8 asks for 24 px).
@@ -53,7 +54,7 @@ class PressMode(QWidget):
         super().__init__(parent, Qt.WindowType.Window)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setObjectName("desk")
-        self.setWindowTitle("Fidele: press")
+        self.setWindowTitle(tr("Fidele: press"))
         self.setStyleSheet(sheet(desk.theme))
         self._desk = desk
         self.title = label("", 20.0, bold=True, wrap=True)
@@ -62,9 +63,9 @@ class PressMode(QWidget):
         self.face.theme = desk.theme
         self.start = self._button("", desk.start.click, main=True)
         self.warm = self._button("", desk.warm.click)
-        self.done = self._button("Done already", desk.press_it.click)
-        self.stop = self._button("Stop", desk.stop.click)
-        self.leave = self._button("Leave large view", self.close)
+        self.done = self._button(tr("Done already"), desk.press_it.click)
+        self.stop = self._button(tr("Stop"), desk.stop.click)
+        self.leave = self._button(tr("Leave large view"), self.close)
         row = across(self.warm, self.done, self.stop, self.leave, space=14)
         down(self.title, self.state, (self.face, 1), self.start, row, space=14, margins=(28, 22, 28, 22), on=self)
         self._timer = QTimer(self, interval=_LOOK)

@@ -27,6 +27,7 @@ from fidele.desk.readiness_box import ReadinessBox
 from fidele.desk.theme import px
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.proof.soft import show
 from fidele.run.job import Job, Printed
 from fidele.session.jobs import Opened
@@ -36,7 +37,7 @@ from fidele.tiles import Progress
 
 #: Prints are looked at with so many pixels on a side at the most.
 _LOOKED_AT = 3000
-_AT_THE_PRINTER = "The print lies at its printer."
+_AT_THE_PRINTER = tr("The print lies at its printer.")
 
 
 class PrintDesk(Desk):
@@ -68,51 +69,57 @@ class PrintDesk(Desk):
         self.box.addLayout(self.head())
         top = Flow(space=8)
         self.reason = entry(
-            "Reason to print all the same",
-            hint="why print all the same?",
-            tip="Findings hold this print. With a reason, which the logbook keeps, it goes on.",
+            tr("Reason to print all the same"),
+            hint=tr("why print all the same?"),
+            tip=tr("Findings hold this print. With a reason, which the logbook keeps, it goes on."),
         )
         self.reason.setFixedWidth(px(176))
         self.reason.textChanged.connect(lambda _: self._buttons())
         top.addWidget(self.reason)
-        self.print_it = button("Print", self._print, "Prepare the page and send it to the printer (Ctrl+P)", main=True)
-        self.print_it.setAccessibleName("Print the sheet")
+        self.print_it = button(
+            tr("Print"), self._print, tr("Prepare the page and send it to the printer (Ctrl+P)"), main=True
+        )
+        self.print_it.setAccessibleName(tr("Print the sheet"))
         top.addWidget(self.print_it)
         self.other = menu_button(
-            "Other ways to print", "Hold it, print it later, only prepare it, or write it as a file"
+            tr("Other ways to print"), tr("Hold it, print it later, only prepare it, or write it as a file")
         )
-        self.other.setAccessibleName("Other ways to print")
+        self.other.setAccessibleName(tr("Other ways to print"))
         menu = QMenu(self.other)
         self.ways: dict[str, QAction] = {}
         for name, words, call in (
-            ("one", "Only the sheet that is looked at", lambda: self._order(only=True)),
-            ("hold", "Put it in the queue and hold it", lambda: self._order(hold=True)),
-            ("later", "Print it later …", self._later),
-            ("prepare", "Only prepare it", lambda: self._order(hold=True, prepare=True)),
-            ("file", "Write it as a file …", self._to_file),
-            ("readiness", "Print a readiness page first", self.order_readiness),
+            ("one", tr("Only the sheet that is looked at"), lambda: self._order(only=True)),
+            ("hold", tr("Put it in the queue and hold it"), lambda: self._order(hold=True)),
+            ("later", tr("Print it later …"), self._later),
+            ("prepare", tr("Only prepare it"), lambda: self._order(hold=True, prepare=True)),
+            ("file", tr("Write it as a file …"), self._to_file),
+            ("readiness", tr("Print a readiness page first"), self.order_readiness),
         ):
             action = QAction(words, menu)
             action.triggered.connect(call)
             menu.addAction(action)
             self.ways[name] = action
         menu.addSeparator()
-        self.wait = QAction("Runs of this condition wait for my word", menu, checkable=True)
+        self.wait = QAction(tr("Runs of this condition wait for my word"), menu, checkable=True)
         self.wait.triggered.connect(self._habit_hold)
         menu.addAction(self.wait)
-        self.pause = QAction("Ask for a readiness page after 24 hours, and before charts", menu, checkable=True)
+        self.pause = QAction(tr("Ask for a readiness page after 24 hours, and before charts"), menu, checkable=True)
         self.pause.triggered.connect(self._habit_readiness)
         menu.addAction(self.pause)
         self.other.setMenu(menu)
         top.addWidget(self.other)
         self.write = button(
-            "Write the finished file …",
+            tr("Write the finished file …"),
             self.file_wanted.emit,
-            "The page as it must reach the paper: converted, mirrored, at true size, for the program that prints it",
+            tr(
+                "The page as it must reach the paper: converted, mirrored, at true size, for the program that prints it"
+            ),
         )
         top.addWidget(self.write)
-        self.printed = button("I printed it", self._printed, "The finished file was printed, from its own program")
-        self.on = button("Go on to the press", lambda: self.go.emit("Press"))
+        self.printed = button(
+            tr("I printed it"), self._printed, tr("The finished file was printed, from its own program")
+        )
+        self.on = button(tr("Go on to the press"), lambda: self.go.emit("Press"))
         top.addWidget(self.printed)
         top.addWidget(self.on)
         self.box.addLayout(top)
@@ -120,9 +127,9 @@ class PrintDesk(Desk):
     def _queue(self) -> QVBoxLayout:
         column = QVBoxLayout()
         head = QHBoxLayout()
-        self.queue_title = label("Queue", 9.5, bold=True)
+        self.queue_title = label(tr("Queue"), 9.5, bold=True)
         head.addWidget(self.queue_title, 1)
-        self.still = button("Pause queue", self._pause, "Begin no further run by itself, or resume", quiet=True)
+        self.still = button(tr("Pause queue"), self._pause, tr("Begin no further run by itself, or resume"), quiet=True)
         head.addWidget(self.still)
         column.addLayout(head)
         self.queue = QueueView()
@@ -134,22 +141,30 @@ class PrintDesk(Desk):
         self.queue.picked.connect(lambda _: self._queue_buttons())
         column.addWidget(self.queue, 1)
         row = Flow(space=4)
-        self.hold = button("Hold", lambda: self._toggle(self.queue.current), "Hold this run, or let it go on (Space)")
-        self.now = button("Print next", self._now, "Print this run at once, before all others")
-        self.prepare = button("Prepare", self._prepare, "Prepare its page already, and hold it then")
-        self.cancel = button("Cancel", lambda: self._cancel(self.queue.current), "Take it out of the queue (Delete)")
+        self.hold = button(
+            tr("Hold"), lambda: self._toggle(self.queue.current), tr("Hold this run, or let it go on (Space)")
+        )
+        self.now = button(tr("Print next"), self._now, tr("Print this run at once, before all others"))
+        self.prepare = button(tr("Prepare"), self._prepare, tr("Prepare its page already, and hold it then"))
+        self.cancel = button(
+            tr("Cancel"), lambda: self._cancel(self.queue.current), tr("Take it out of the queue (Delete)")
+        )
         for made in (self.hold, self.now, self.prepare, self.cancel):
             row.addWidget(made)
-        self.edit = button("Edit", self._edit, "Its pictures come into hand; changed, they go back into its place")
-        self.renew = button(
-            "Renew", self._renew, "Order it anew in its place, as picture, condition and driver are now"
+        self.edit = button(
+            tr("Edit"), self._edit, tr("Its pictures come into hand; changed, they go back into its place")
         )
-        self.leave = button("Leave it as it was", self._leave, "The run that is being edited waits again, unchanged")
+        self.renew = button(
+            tr("Renew"), self._renew, tr("Order it anew in its place, as picture, condition and driver are now")
+        )
+        self.leave = button(
+            tr("Leave it as it was"), self._leave, tr("The run that is being edited waits again, unchanged")
+        )
         for made in (self.edit, self.renew, self.leave):
             row.addWidget(made)
         column.addLayout(row)
         self.runs = button(
-            "The logbook", lambda: self.go.emit("Logbook"), "Every run that was printed (F11)", quiet=True
+            tr("The logbook"), lambda: self.go.emit("Logbook"), tr("Every run that was printed (F11)"), quiet=True
         )
         column.addWidget(self.runs, alignment=Qt.AlignmentFlag.AlignLeft)
         return column
@@ -178,7 +193,7 @@ class PrintDesk(Desk):
         session.refresh()  # what counts is the route at this moment
         stops = session.stops
         if stops and len(reason) < 3:
-            session.say(f"Held: {stops[0].title.lower()}. {stops[0].remedy}")
+            session.say(tr("Held: {title}. {remedy}", title=stops[0].title.lower(), remedy=stops[0].remedy))
             return
         try:
             jobs = [session.sheet.job()] if only else session.sheet.jobs()
@@ -204,8 +219,12 @@ class PrintDesk(Desk):
         if until is not None:
             for number in numbers:
                 session.queue.hold(number, until)
-        runs = f"Run {numbers[0]} is" if len(numbers) == 1 else f"Runs {numbers[0]} to {numbers[-1]} are"
-        said = f"{runs} in the queue." if numbers else "Nothing is in the queue."
+        runs = (
+            tr("Run {numbers} is", numbers=numbers[0])
+            if len(numbers) == 1
+            else tr("Runs {numbers} to {numbers2} are", numbers=numbers[0], numbers2=numbers[-1])
+        )
+        said = tr("{runs} in the queue.", runs=runs) if numbers else tr("Nothing is in the queue.")
         if session.queueing.editing and numbers:
             self.guarded(lambda: session.say(session.queueing.put_back(numbers)))
         else:
@@ -226,7 +245,9 @@ class PrintDesk(Desk):
             self._order(until=dialog.when())
 
     def _to_file(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the sheet", "sheet.tif", "Pictures (*.tif *.png *.pdf)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Write the sheet"), "sheet.tif", tr("Pictures (*.tif *.png *.pdf)")
+        )
         if name:
             self._order(target=Path(name))
 
@@ -237,14 +258,14 @@ class PrintDesk(Desk):
     def _habit_hold(self, on: bool) -> None:
         card = self.session.card
         if card is not None:
-            words = "Runs of this condition wait" if on else "Runs of this condition go at once"
+            words = tr("Runs of this condition wait") if on else tr("Runs of this condition go at once")
             habits = card.sheet.model_copy(update={"hold": on})
             self._do(lambda: self.session.change_card(words, sheet=habits))
 
     def _habit_readiness(self, on: bool) -> None:
         card = self.session.card
         if card is not None:
-            words = "A readiness page is asked for" if on else "No readiness page is asked for"
+            words = tr("A readiness page is asked for") if on else tr("No readiness page is asked for")
             habits = card.sheet.model_copy(update={"readiness_hours": 24.0 if on else 0.0})
             self._do(lambda: self.session.change_card(words, sheet=habits))
 
@@ -296,7 +317,7 @@ class PrintDesk(Desk):
     def _opened(self, opened: Opened) -> None:
         self.session.jobs.take(opened)
         number = self.session.queueing.editing
-        self.session.say(f"Run {number} is in hand: change it on any desk, then put it back here.")
+        self.session.say(tr("Run {number} is in hand: change it on any desk, then put it back here.", number=number))
         self.refresh()
 
     def _leave(self) -> None:
@@ -314,7 +335,7 @@ class PrintDesk(Desk):
 
     def _renewed(self, old: int) -> Callable[[int], None]:
         def done(made: int) -> None:
-            self.session.say(f"Run {made} has the place of run {old}, as things are now.")
+            self.session.say(tr("Run {made} has the place of run {old}, as things are now.", made=made, old=old))
             self.printing.follow()
 
         return done
@@ -329,19 +350,23 @@ class PrintDesk(Desk):
 
         def progress(entry: Queued) -> str:
             if entry.id != self.printing.under_way:
-                return "by another window"
+                return tr("by another window")
             at_service = self.printing.followed
             if at_service is not None and at_service.words:
                 return at_service.words
             left = self.printing.remaining
-            said = f"{self.printing.share * 100:.0f} %"
+            said = tr("{share:.0f} %", share=self.printing.share * 100)
             return f"{said}, {time_words(left)}" if left is not None else said
 
         self.queue.show_entries(entries, progress)
         paused = self.session.queue.paused
         waiting = sum(e.state in WAITING for e in entries)
-        self.queue_title.setText("Queue" + (f", {waiting} waiting" if waiting else "") + (", paused" if paused else ""))
-        self.still.setText("Resume queue" if paused else "Pause queue")
+        self.queue_title.setText(
+            tr("Queue")
+            + (tr(", {waiting} waiting", waiting=waiting) if waiting else "")
+            + (tr(", paused") if paused else "")
+        )
+        self.still.setText(tr("Resume queue") if paused else tr("Pause queue"))
         if self.still.property("main") != paused:
             self.still.setProperty("main", paused)
             self.still.style().polish(self.still)
@@ -361,7 +386,7 @@ class PrintDesk(Desk):
         if followed is not None and followed.words:
             self.hold.setEnabled(True)
             held = followed.held
-        self.hold.setText("Go on" if held else "Hold")
+        self.hold.setText(tr("Go on") if held else tr("Hold"))
 
     # Showing -----------------------------------------------------------------------------------------------------
 
@@ -376,12 +401,12 @@ class PrintDesk(Desk):
         self.write.setVisible(program is not None)
         self.write.setEnabled(ready and (not held or given) and not self.work.busy)
         self.print_it.setVisible(program is None or program.runs_here)
-        where = f" from {program.name}" if program is not None else ""
+        where = tr(" from {name}", name=program.name) if program is not None else ""
         many = self._sheets()
-        words = f"Print {many} sheets" if many > 1 else f"Print{where}"
+        words = tr("Print {many} sheets", many=many) if many > 1 else tr("Print{where}", where=where)
         if number := session.queueing.editing:
-            words = f"Put run {number} back"
-        self.print_it.setText(f"{words} all the same" if held and given else words)
+            words = tr("Put run {number} back", number=number)
+        self.print_it.setText(tr("{words} all the same", words=words) if held and given else words)
         self.ways["one"].setVisible(many > 1)
         for name, action in self.ways.items():
             action.setEnabled(name == "readiness" or (ready and (not held or given)))
@@ -409,19 +434,23 @@ class PrintDesk(Desk):
         waits = run is not None and run.elsewhere and "printed by hand" not in run.receipt
         self.printed.setVisible(waits)
         if session.artwork is None and run is None:
-            self.title.setText("Nothing to print yet")
-            self.state.setText("Open a picture first.")
+            self.title.setText(tr("Nothing to print yet"))
+            self.state.setText(tr("Open a picture first."))
         elif session.card is None:
-            self.title.setText("No printing condition yet")
-            self.state.setText("A condition says which printer, paper and settings: make one (F6), then print.")
+            self.title.setText(tr("No printing condition yet"))
+            self.state.setText(tr("A condition says which printer, paper and settings: make one (F6), then print."))
         elif stops:
-            self.title.setText(f"Held: {stops[0].title.lower()}")
+            self.title.setText(tr("Held: {title}", title=stops[0].title.lower()))
             self.state.setText(stops[0].remedy)
         elif run is not None:
-            self.title.setText(f"Run {run.number}, {'written' if waits else 'printed'} {clock(run.at)}")
-            self.state.setText("Is every line there?" if page else "Print it again, or go on.")
+            self.title.setText(
+                tr("Run {number}, written {clock}", number=run.number, clock=clock(run.at))
+                if waits
+                else tr("Run {number}, printed {clock}", number=run.number, clock=clock(run.at))
+            )
+            self.state.setText(tr("Is every line there?") if page else tr("Print it again, or go on."))
         else:
-            self.title.setText(f"Ready to print {self._what()}")
+            self.title.setText(tr("Ready to print {what}", what=self._what()))
             self.state.setText(f"{session.card.summary if session.card else ''}")
         self._buttons()
         self._show_queue()
@@ -430,7 +459,7 @@ class PrintDesk(Desk):
         if run is None or run.sheet is None or table is None:
             self._looked = None
             lies = run is not None and not run.only_file
-            self.view.empty = _AT_THE_PRINTER if lies else "The sheet will lie here when it is printed."
+            self.view.empty = _AT_THE_PRINTER if lies else tr("The sheet will lie here when it is printed.")
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.note.setText("")
@@ -439,11 +468,11 @@ class PrintDesk(Desk):
             sheet = run.sheet
             self.work.quietly("look", lambda _: seen(table.look(table.as_printed(sheet), _LOOKED_AT)[0]), self._show)
             self.note.setText(
-                "The readiness page as it came out. Look closely: every short line must be there."
+                tr("The readiness page as it came out. Look closely: every short line must be there.")
                 if page
-                else "The transfer paper on the table: mirrored and dull. Only the pressed piece can be judged."
+                else tr("The transfer paper on the table: mirrored and dull. Only the pressed piece can be judged.")
                 if transfer
-                else "The print as it lies on the table."
+                else tr("The print as it lies on the table.")
             )
 
     def _say(self, words: str) -> None:
@@ -454,11 +483,11 @@ class PrintDesk(Desk):
         count = sum(len(p.copies) for p in pieces)
         if count <= 1 or not pieces:
             return self.session.artwork.path.name if self.session.artwork else ""
-        return f"{count} pieces"
+        return tr("{count} pieces", count=count)
 
     def _show(self, pixels: NDArray[np.uint8]) -> None:
         self.view.set_picture(pixels)
-        self.view.set_teeth([Tooth("on the table", as_it_is)])
+        self.view.set_teeth([Tooth(tr("on the table"), as_it_is)])
 
     def facts(self) -> list[tuple[str, str]]:
         """Return the run and what the printer says it did."""
@@ -468,18 +497,18 @@ class PrintDesk(Desk):
             if card is None:
                 return []
             return [
-                ("Printer", card.printer_name),
-                ("Media", f"{card.media}, {card.size}"),
-                ("Profile", self.session.profiles.title_in_force or "none"),
+                (tr("Printer"), card.printer_name),
+                (tr("Media"), f"{card.media}, {card.size}"),
+                (tr("Profile"), self.session.profiles.title_in_force or tr("none")),
             ]
         waits = run.elsewhere and "printed by hand" not in run.receipt
-        rows = [("Run", str(run.number)), ("Written" if waits else "Printed", clock(run.at))]
+        rows = [(tr("Run"), str(run.number)), (tr("Written") if waits else tr("Printed"), clock(run.at))]
         for name, value in list(run.receipt.items())[:12]:
             if name == "differs":
                 continue
             words = " x ".join(map(str, value)) if isinstance(value, list) else value
             if isinstance(value, dict):
-                words = ", ".join(f"{k} {v:.2f}" for k, v in value.items())
+                words = ", ".join(tr("{k} {v:.2f}", k=k, v=v) for k, v in value.items())
             rows.append((name[:1].upper() + name[1:], str(words)))
         return rows
 

@@ -17,6 +17,7 @@ from fidele.desk.labels import button, clear, label, section
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.devices.protocol import Printer
+from fidele.language import tr
 from fidele.route.layers import MEANINGS
 from fidele.session import learning
 from fidele.session.model import Session
@@ -24,12 +25,17 @@ from fidele.session.person import person
 from fidele.tiles import Progress
 
 _KINDS = {
-    "queue": "queue of the print service, with its maker's driver",
-    "driverless": "queue of the print service, without a driver",
-    "described": "described by hand, printed on from its own program",
-    "bench": "stand-in of the bench",
+    "queue": tr("queue of the print service, with its maker's driver"),
+    "driverless": tr("queue of the print service, without a driver"),
+    "described": tr("described by hand, printed on from its own program"),
+    "bench": tr("stand-in of the bench"),
 }
-_HOW = {"guess": "a guess", "standard": "by the standard", "hand": "confirmed by hand", "ink": "proved by ink"}
+_HOW = {
+    "guess": tr("a guess"),
+    "standard": tr("by the standard"),
+    "hand": tr("confirmed by hand"),
+    "ink": tr("proved by ink"),
+}
 
 
 class PrintersDesk(Desk):
@@ -41,13 +47,13 @@ class PrintersDesk(Desk):
         super().__init__(session, work)
         head = self.head()
         self.describe = button(
-            "Describe a printer …",
+            tr("Describe a printer …"),
             self._describe,
-            "One that cannot be reached from here: another system's, a mug printer",
+            tr("One that cannot be reached from here: another system's, a mug printer"),
         )
         head.addWidget(self.describe, alignment=Qt.AlignmentFlag.AlignTop)
         stuff = button(
-            "Materials …", lambda: self.go.emit("Materials"), "Inks, papers, pieces and processes of your own"
+            tr("Materials …"), lambda: self.go.emit("Materials"), tr("Inks, papers, pieces and processes of your own")
         )
         head.addWidget(stuff, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
@@ -72,10 +78,10 @@ class PrintersDesk(Desk):
         """Show the printers as they are now."""
         devices = self.session.devices
         printers, missing = devices.printers, devices.missing()
-        self.title.setText("Printers")
-        count = f"{len(printers)} printers" if len(printers) != 1 else "One printer"
+        self.title.setText(tr("Printers"))
+        count = tr("{n} printers", n=len(printers)) if len(printers) != 1 else tr("One printer")
         self.state.setText(
-            f"{count}. {missing}".strip() if printers else missing or "No printer is set up on this machine yet."
+            f"{count}. {missing}".strip() if printers else missing or tr("No printer is set up on this machine yet.")
         )
         clear(self._list)
         card = self.session.card
@@ -84,9 +90,15 @@ class PrintersDesk(Desk):
             self._chosen = mine if any(p.id == mine for p in printers) else printers[0].id if printers else ""
         for device in printers:
             kind = kind_of(device)
-            state = str(getattr(device, "state_words", "")) or ("" if kind == "described" else "ready")
-            tile = Tile(device.name, [f"{_KINDS[kind]}", state], "in use" if card and card.printer == device.id else "")
-            show = button("Show", partial(self.show_printer, device.id), f"Show what is known of the {device.name}")
+            state = str(getattr(device, "state_words", "")) or ("" if kind == "described" else tr("ready"))
+            tile = Tile(
+                device.name, [f"{_KINDS[kind]}", state], tr("in use") if card and card.printer == device.id else ""
+            )
+            show = button(
+                tr("Show"),
+                partial(self.show_printer, device.id),
+                tr("Show what is known of the {name}", name=device.name),
+            )
             show.setEnabled(device.id != self._chosen)
             tile.right.addWidget(show)
             self._list.addWidget(tile)
@@ -107,11 +119,16 @@ class PrintersDesk(Desk):
             return
         fill(self._shown, section(device.name), fact_grid(self._facts(device)))
         row = across(
-            button("Start a condition", partial(self._start, device), "Paper, piece and profile on one card", main=True)
+            button(
+                tr("Start a condition"),
+                partial(self._start, device),
+                tr("Paper, piece and profile on one card"),
+                main=True,
+            )
         )
         if kind_of(device) == "described":
-            fill(row, button("Change …", partial(self._describe, device), "Change what was described"))
-            fill(row, button("Take away", partial(self._remove, device), "Its conditions and runs stay"))
+            fill(row, button(tr("Change …"), partial(self._describe, device), tr("Change what was described")))
+            fill(row, button(tr("Take away"), partial(self._remove, device), tr("Its conditions and runs stay")))
         self._shown.addLayout(across(row, SPRING))
         if learning.learnable(device):
             self._show_words(device)
@@ -120,54 +137,71 @@ class PrintersDesk(Desk):
     def _facts(self, device: Printer) -> list[tuple[str, str]]:
         ppd: Any = getattr(device, "ppd", None)
         sizes = device.sizes()
-        more = f" and {len(sizes) - 4} more" if len(sizes) > 4 else ""
-        rows = [("Kind", _KINDS[kind_of(device)])]
+        more = tr(" and {n} more", n=len(sizes) - 4) if len(sizes) > 4 else ""
+        rows = [(tr("Kind"), _KINDS[kind_of(device)])]
         if ppd is not None and ppd.name:
-            rows.append(("Driver", ppd.name))
-        rows.append(("Pages", f"{device.format.ppi} to the inch, {device.format.bits} bit"))
-        rows.append(("Sheets", ", ".join(sizes[:4]) + more))
-        ways = getattr(device, "every_choice", lambda _: ())("Sent as")
+            rows.append((tr("Driver"), ppd.name))
+        rows.append((tr("Pages"), tr("{ppi} to the inch, {bits} bit", ppi=device.format.ppi, bits=device.format.bits)))
+        rows.append((tr("Sheets"), ", ".join(sizes[:4]) + more))
+        ways = getattr(device, "every_choice", lambda _: ())(tr("Sent as"))
         if ways:
-            rows.append(("Sent as", " or ".join(ways)))
+            rows.append((tr("Sent as"), tr(" or ").join(ways)))
         says: Any = getattr(device, "says", None)
         if says is not None:
-            rows.append(("Printed from", says.program))
+            rows.append((tr("Printed from"), says.program))
         return rows
 
     def _show_words(self, device: Any) -> None:
         learned = device.learned
-        fill(self._shown, 6, section("What its driver's options mean"))
+        fill(self._shown, 6, section(tr("What its driver's options mean")))
         rows = [
             (MEANINGS.get(meaning, meaning), f"{', '.join(said.options)} ({_HOW[said.how]})")
             for meaning, said in learned.meanings.items()
         ]
         if learned.passes:
-            rows.append(("Leaves numbers alone", f"“{learned.passes}” ({_HOW[learned.meanings['colour'].how]})"))
+            rows.append((tr("Leaves numbers alone"), f"“{learned.passes}” ({_HOW[learned.meanings['colour'].how]})"))
         self._shown.addLayout(fact_grid(rows))
-        fill(self._shown, 6, section("Which choice leaves the numbers alone?"), label(_LEARN, 8.5, dim=True, wrap=True))
+        fill(
+            self._shown,
+            6,
+            section(tr("Which choice leaves the numbers alone?")),
+            label(_LEARN, 8.5, dim=True, wrap=True),
+        )
         options = learning.options_of(device)
         colour = learned.meanings.get("colour")
-        self.option = choice("Option", [(n, n) for n in options], chosen=lambda _: self._fill_choices(device))
-        self.passes, self.corrects = choice("Leaves the numbers alone"), choice("Converts")
+        self.option = choice(tr("Option"), [(n, n) for n in options], chosen=lambda _: self._fill_choices(device))
+        self.passes, self.corrects = choice(tr("Leaves the numbers alone")), choice(tr("Converts"))
         if colour is not None:
             self.option.setCurrentIndex(max(0, self.option.findData(colour.options[0])))
         self._fill_choices(device)
-        fill(self._shown, across(label("Option", 9.0), self.option, SPRING))
-        fill(self._shown, across(label("One choice", 9.0), self.passes, label("another", 9.0), self.corrects, SPRING))
+        fill(self._shown, across(label(tr("Option"), 9.0), self.option, SPRING))
+        fill(
+            self._shown,
+            across(label(tr("One choice"), 9.0), self.passes, label(tr("another"), 9.0), self.corrects, SPRING),
+        )
         know = partial(self._know, device)
         self.know = button(
-            "I know: the first one does", know, "You looked it up in the driver's own help or maker's words"
+            tr("I know: the first one does"), know, tr("You looked it up in the driver's own help or maker's words")
         )
-        self.print_two = button("Print two charts", partial(self._print_two, device), "One page under each choice")
+        self.print_two = button(
+            tr("Print two charts"), partial(self._print_two, device), tr("One page under each choice")
+        )
         self.read_two = button(
-            "Read the two prints …", partial(self._read_two, device), "Scans or measurements of both"
+            tr("Read the two prints …"), partial(self._read_two, device), tr("Scans or measurements of both")
         )
-        self.pressed = tick("The prints were pressed", tip="Pressing mirrors: it says which choice does so as well")
+        self.pressed = tick(
+            tr("The prints were pressed"), tip=tr("Pressing mirrors: it says which choice does so as well")
+        )
         fill(self._shown, across(self.print_two, self.read_two, SPRING), self.pressed, across(self.know, SPRING))
         out = button(
-            "Write for a colleague …", partial(self._export, device), "What is known, as a small file", quiet=True
+            tr("Write for a colleague …"),
+            partial(self._export, device),
+            tr("What is known, as a small file"),
+            quiet=True,
         )
-        taken = button("Take in a colleague's …", self._take_in, "What somebody else learned of a driver", quiet=True)
+        taken = button(
+            tr("Take in a colleague's …"), self._take_in, tr("What somebody else learned of a driver"), quiet=True
+        )
         fill(self._shown, across(out, taken, SPRING))
 
     def _fill_choices(self, device: Any) -> None:
@@ -194,7 +228,13 @@ class PrintersDesk(Desk):
         def know() -> None:
             control, passes, corrects = self._asked()
             learning.say(self.session.devices, device, control, passes, corrects, person())
-            self.session.say(f"Kept: “{control}: {passes}” leaves the numbers alone on every printer with this driver.")
+            self.session.say(
+                tr(
+                    "Kept: “{control}: {passes}” leaves the numbers alone on every printer with this driver.",
+                    control=control,
+                    passes=passes,
+                )
+            )
             self._changed()
 
         self.guarded(know)
@@ -212,8 +252,12 @@ class PrintersDesk(Desk):
 
         def done(runs: list[int]) -> None:
             self.session.say(
-                f"Runs {runs[0]} and {runs[1]} are printed. Let both dry, press both alike, scan or measure them in "
-                "this order, and read them here."
+                tr(
+                    "Runs {runs} and {runs2} are printed. Let both dry, press both alike, scan or measure them in "
+                    "this order, and read them here.",
+                    runs=runs[0],
+                    runs2=runs[1],
+                )
             )
             self.go.emit("")
 
@@ -221,10 +265,10 @@ class PrintersDesk(Desk):
 
     def _read_two(self, device: Printer) -> None:
         control, *choices = self._asked()
-        kinds = "Scans and measurements (*.tif *.tiff *.png *.jpg *.txt *.cgats *.csv *.cxf);;All files (*)"
+        kinds = tr("Scans and measurements (*.tif *.tiff *.png *.jpg *.txt *.cgats *.csv *.cxf);;All files (*)")
         files = []
         for one in choices:
-            name, _ = QFileDialog.getOpenFileName(self, f"The print under “{one}”", "", kinds)
+            name, _ = QFileDialog.getOpenFileName(self, tr("The print under “{one}”", one=one), "", kinds)
             if not name:
                 return
             files.append(Path(name))
@@ -246,12 +290,14 @@ class PrintersDesk(Desk):
         self.work.run("Reading the two prints", work, done)
 
     def _export(self, device: Any) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Where to", f"{device.learned.driver}.json", "JSON (*.json)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Where to"), f"{device.learned.driver}.json", tr("JSON (*.json)")
+        )
         if name:
             self.guarded(learning.write_words, device, Path(name))
 
     def _take_in(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "What a colleague learned", "", "JSON (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("What a colleague learned"), "", tr("JSON (*.json)"))
         words = self.session.devices.learned
         if name and words is not None:
             self.guarded(words.take_in, Path(name))
@@ -272,7 +318,7 @@ class PrintersDesk(Desk):
         self.guarded(store.keep, description)
         self._chosen = f"described/{description.id}"
         self.stack.setCurrentIndex(0)
-        self.session.say(f"The {description.name} is described; start a condition for it.")
+        self.session.say(tr("The {name} is described; start a condition for it.", name=description.name))
         self._changed()
         self.go.emit("")
 
@@ -289,17 +335,19 @@ class PrintersDesk(Desk):
                 store.remove(says.id)
                 self._changed()
 
-            self.session.history.do(f"Take the description of the {says.name} away", away, back)
+            self.session.history.do(tr("Take the description of the {name} away", name=says.name), away, back)
 
 
-_NONE = (
-    "Set a printer up in this machine's print settings, and it appears here by itself. One that hangs on another "
-    "machine, or prints from a program of its own, can be described: Fidele then prepares finished files for it, with "
-    "a sheet that says what to set where, and checks its prints like any other's."
+_NONE = tr(
+    "Set a printer up in this machine's print settings, and it appears here by itself. One that "
+    "hangs on another machine, or prints from a program of its own, can be described: Fidele then "
+    "prepares finished files for it, with a sheet that says what to set where, and checks its "
+    "prints like any other's."
 )
-_LEARN = (
-    "Every driver has its own words. Print a chart under two choices of an option and read both prints, with any "
-    "scanner: no profile is needed to tell which of them converts, mirrors, scales, or only lays down more ink."
+_LEARN = tr(
+    "Every driver has its own words. Print a chart under two choices of an option and read both "
+    "prints, with any scanner: no profile is needed to tell which of them converts, mirrors, "
+    "scales, or only lays down more ink."
 )
 
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fidele.desk.work import Work
 from fidele.devices.protocol import FollowedJob
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.run.job import Printed
 from fidele.session.model import Session
 from fidele.session.news import LogChanged
@@ -70,7 +71,7 @@ class Printing(QObject):
     def begin(self, number: int, only_prepare: bool = False) -> None:
         """Prepare and print a run now."""
         if self._work.busy:
-            self._session.say("Something else is under way; the run waits its turn.")
+            self._session.say(tr("Something else is under way; the run waits its turn."))
             return
         self.under_way, self.share, self._began = number, 0.0, time.monotonic()
         self.followed = self._session.queue.followed(number)
@@ -85,7 +86,7 @@ class Printing(QObject):
             except FideleError as error:
                 return str(error)
 
-        verb = "Preparing" if only_prepare else "Printing"
+        verb = tr("Preparing") if only_prepare else tr("Printing")
         self._work.run(f"{verb} run {number}", work, self._done(number))
         self.changed.emit()
 
@@ -94,18 +95,25 @@ class Printing(QObject):
             session = self._session
             self.under_way = 0
             if result is None:
-                session.say(f"Run {number} is prepared and waits for your word.")
+                session.say(tr("Run {number} is prepared and waits for your word.", number=number))
             elif isinstance(result, str):
-                session.say(f"Run {number}: {result}")
+                session.say(tr("Run {number}: {result}", number=number, result=result))
             elif result.only_file:
-                session.say(f"Run {number} is written as {result.file}.")
+                session.say(tr("Run {number} is written as {file}.", number=number, file=result.file))
             elif result.elsewhere:
                 session.take_run(result)
                 program = result.job.card.printed_from
-                session.say(f"Run {number} is written as {result.file}: print it from {program}, and say so here.")
+                session.say(
+                    tr(
+                        "Run {number} is written as {file}: print it from {program}, and say so here.",
+                        number=number,
+                        file=result.file,
+                        program=program,
+                    )
+                )
             else:
                 session.take_run(result)
-                session.say(f"Run {number} is printed on {result.job.card.media}.")
+                session.say(tr("Run {number} is printed on {media}.", number=number, media=result.job.card.media))
             session.live.tell(LogChanged())
             session.refresh()
             self.changed.emit()
@@ -121,7 +129,7 @@ class Printing(QObject):
 def time_words(seconds: float) -> str:
     """Return a time to wait in words that nobody will hold against us."""
     if seconds < 8:
-        return "a few seconds left"
+        return tr("a few seconds left")
     if seconds < 90:
-        return f"about {round(seconds / 5) * 5} s left"
-    return f"about {round(seconds / 60)} min left"
+        return tr("about {seconds} s left", seconds=round(seconds / 5) * 5)
+    return tr("about {seconds} min left", seconds=round(seconds / 60))

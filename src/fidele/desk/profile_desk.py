@@ -27,6 +27,7 @@ from fidele.icc.solid import Overlap, Solid, overlap, solid_of
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, to_lab
 from fidele.judge.finding import Finding
+from fidele.language import tr
 from fidele.papers.leaflet import Leaflet, text_of_leaflet
 from fidele.proof.kept import Kept, kept
 from fidele.session.model import Session
@@ -53,16 +54,18 @@ class ProfileDesk(Desk):
         self._moved: dict[str, dict[Intent, Kept]] = {}
         self._overlap: tuple[str, Overlap | None, float | None] | None = None
         head = self.head()
-        self.use = button("Use it here", self._use, "Make it the profile of the condition in force", main=True)
+        self.use = button(tr("Use it here"), self._use, tr("Make it the profile of the condition in force"), main=True)
         self.start = button(
-            "Start a condition with it", self._start, "A new printing condition, set as its papers say it was made"
+            tr("Start a condition with it"),
+            self._start,
+            tr("A new printing condition, set as its papers say it was made"),
         )
         self.trial = button(
-            "Try it on this printer",
+            tr("Try it on this printer"),
             lambda: self.trial_wanted.emit(self.profile_id),
-            "Prints, presses and reads a quick chart through it: does it describe this very printer?",
+            tr("Prints, presses and reads a quick chart through it: does it describe this very printer?"),
         )
-        self.space = button("Use for the artwork", self._as_space, "")
+        self.space = button(tr("Use for the artwork"), self._as_space, "")
         self.stand = button("", self._stand, "")
         for made in (self.use, self.start, self.trial, self.space, self.stand):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
@@ -81,8 +84,8 @@ class ProfileDesk(Desk):
         self._group = QButtonGroup(self)
         for index, (name, tip) in enumerate(
             (
-                ("Look at it", "Gamut, greys, tone curves, round trip"),
-                ("Its papers", "What it is for and how it was made"),
+                (tr("Look at it"), tr("Gamut, greys, tone curves, round trip")),
+                (tr("Its papers"), tr("What it is for and how it was made")),
             )
         ):
             made = button(name, partial(self.show_page, index), tip)
@@ -90,13 +93,13 @@ class ProfileDesk(Desk):
             self._group.addButton(made, index)
             row.addWidget(made)
         row.addSpacing(14)
-        self.pin = button("Pin", self._pin, "Keep it at the top of the shelf", quiet=True)
-        self.hide_it = button("Hide", self._hide, "Keep it off the shelf without removing it", quiet=True)
-        self.default = button("Make it the default", self._default, "", quiet=True)
+        self.pin = button(tr("Pin"), self._pin, tr("Keep it at the top of the shelf"), quiet=True)
+        self.hide_it = button(tr("Hide"), self._hide, tr("Keep it off the shelf without removing it"), quiet=True)
+        self.default = button(tr("Make it the default"), self._default, "", quiet=True)
         self.away = button(
-            "Take it off",
+            tr("Take it off"),
             lambda: self.guarded(self.session.profiles.remove, self.profile_id),
-            "Remove it from the shelf; undo puts it back",
+            tr("Remove it from the shelf; undo puts it back"),
             quiet=True,
         )
         for made in (self.pin, self.hide_it, self.default, self.away):
@@ -107,10 +110,10 @@ class ProfileDesk(Desk):
     def _look_page(self) -> QWidget:
         page = QWidget()
         box = down(space=7, margins=(0, 2, 0, 0), on=page)
-        over = across(label("Lay over it", 9))
+        over = across(label(tr("Lay over it"), 9))
         self.over = choice(
-            "What is laid over the gamut",
-            tip="Another profile, a working space, or the colours of the artwork in hand",
+            tr("What is laid over the gamut"),
+            tip=tr("Another profile, a working space, or the colours of the artwork in hand"),
             chosen=lambda _: self._lay_over(),
         )
         self.over.setMinimumWidth(210)
@@ -125,8 +128,8 @@ class ProfileDesk(Desk):
         self.level = QSlider(Qt.Orientation.Horizontal)
         self.level.setRange(2, 98)
         self.level.setValue(50)
-        self.level.setAccessibleName("Lightness of the slice")
-        self.level.setToolTip("Lightness at which the gamut is cut")
+        self.level.setAccessibleName(tr("Lightness of the slice"))
+        self.level.setToolTip(tr("Lightness at which the gamut is cut"))
         self.level.valueChanged.connect(self._cut)
         self.slice.level_wanted.connect(lambda v: self.level.setValue(round(v)))
         cut.addWidget(self.level)
@@ -176,28 +179,28 @@ class ProfileDesk(Desk):
             made.setVisible(row is not None)
         self.pages.setVisible(row is not None)
         if row is None:
-            self.title.setText("No profile")
-            self.state.setText("It is not on the shelf any more. Undo may put it back, or choose another one.")
+            self.title.setText(tr("No profile"))
+            self.state.setText(tr("It is not on the shelf any more. Undo may put it back, or choose another one."))
             return
         what, card = row.entry.description, self.session.card
         printing = what.device_class == "prtr"
         self.title.setText(row.title)
         found = self._found.get(row.entry.id)
-        self.state.setText(found.sentence if found else "Looking at it …")
+        self.state.setText(found.sentence if found else tr("Looking at it …"))
         self.use.setVisible(printing and card is not None)
         self.use.setEnabled(what.usable_as_output and card is not None and card.profile != row.entry.id)
-        self.use.setText("In use here" if card is not None and card.profile == row.entry.id else "Use it here")
+        self.use.setText(tr("In use here") if card is not None and card.profile == row.entry.id else tr("Use it here"))
         self.start.setVisible(printing)
         self.start.setEnabled(what.usable_as_output)
         self.start.setProperty("main", card is None)
         self.trial.setVisible(printing)
         self.trial.setEnabled(what.usable_as_output and not self.work.busy)
-        self.pin.setText("Unpin" if row.papers.pinned else "Pin")
-        self.hide_it.setText("Show again" if row.papers.hidden else "Hide")
+        self.pin.setText(tr("Unpin") if row.papers.pinned else tr("Pin"))
+        self.hide_it.setText(tr("Show again") if row.papers.hidden else tr("Hide"))
         self.away.setVisible(row.entry.own)
         self.space.setVisible(what.device_class in ("mntr", "spac") and what.colour_space == "RGB")
         self.space.setEnabled(self.session.artwork is not None and self.session.artwork.pixels.shape[2] == 3)
-        self.space.setToolTip("Say that the picture in hand was made in this space")
+        self.space.setToolTip(tr("Say that the picture in hand was made in this space"))
         self._show_default(row)
         self._show_role(row)
         if self.pages.currentIndex() == 1:  # many fields: made when they are looked at
@@ -208,20 +211,24 @@ class ProfileDesk(Desk):
         media = self._media(row)
         is_default = self.session.profiles.defaults.of(self.session.device.id, media) == row.entry.id
         self.default.setVisible(row.entry.description.usable_as_output and bool(media))
-        self.default.setText("No longer the default" if is_default else "Make it the default")
+        self.default.setText(tr("No longer the default") if is_default else tr("Make it the default"))
         self.default.setToolTip(
-            f"For {media} on the {self.session.device.name}, whatever the system's default printer is"
+            tr(
+                "For {media} on the {name}, whatever the system's default printer is",
+                media=media,
+                name=self.session.device.name,
+            )
         )
 
     def _show_role(self, row: Row) -> None:
         role = role_for(row.entry.description)
         self.stand.setVisible(bool(role))
         taken = bool(role) and self.session.profiles.roles.of(role) == row.entry.id
-        self.stand.setText(f"{'No longer' if taken else 'Use'} for the {role}")
+        self.stand.setText(tr("No longer for the {role}", role=role) if taken else tr("Use for the {role}", role=role))
         self.stand.setToolTip(
             {
-                "screen": "It describes the screen in front of you: proofs are converted to it",
-                "scanner": "It describes your scanner: charts are read through it",
+                "screen": tr("It describes the screen in front of you: proofs are converted to it"),
+                "scanner": tr("It describes your scanner: charts are read through it"),
             }.get(role, "")
         )
 
@@ -259,7 +266,7 @@ class ProfileDesk(Desk):
         if self._row is not None and self._row.entry.id == key:
             if behaves is None:
                 stop = next(p.message for p in self._row.entry.description.problems if p.weight == "stop")
-                self.state.setText(f"Not sound. {stop}")
+                self.state.setText(tr("Not sound. {stop}", stop=stop))
             else:
                 self.state.setText(behaves.sentence)
                 self._draw(self._row)
@@ -274,11 +281,11 @@ class ProfileDesk(Desk):
     def _fill_over(self, row: Row) -> None:
         chosen = self.over.currentData()
         self.over.clear()
-        self.over.addItem("nothing", "")
+        self.over.addItem(tr("nothing"), "")
         self.over.addItem("sRGB", "sRGB")
         self.over.addItem("opRGB", "opRGB")
         if self.session.artwork is not None:
-            self.over.addItem(f"the colours of {self.session.artwork.path.name}", _ARTWORK)
+            self.over.addItem(tr("the colours of {name}", name=self.session.artwork.path.name), _ARTWORK)
         others = [
             r
             for r in self.session.profiles.rows()
@@ -324,7 +331,7 @@ class ProfileDesk(Desk):
     def _path(self, key: str) -> Path:
         entry = self.session.shelf.find(key)
         if entry is None:
-            raise FideleError("This profile is not on the shelf any more.")
+            raise FideleError(tr("This profile is not on the shelf any more."))
         return entry.path
 
     def _take_overlap(self, found: tuple[str, Gamuts, Overlap | None, float | None]) -> None:
@@ -339,17 +346,26 @@ class ProfileDesk(Desk):
 
     def _say(self, shared: Overlap | None, share: float | None) -> None:
         found = self._found.get(self.profile_id)
-        volume = f"{found.gamut_volume:,.0f}" if found and found.gamut_volume else ""
+        volume = tr("{gamut_volume:,.0f}", gamut_volume=found.gamut_volume) if found and found.gamut_volume else ""
         name = self.over.currentText()
         if share is not None:
-            self.said.setText(f"Holds {share * 100:.0f} % of the picture's colours (dots: the picture).")
+            self.said.setText(
+                tr("Holds {share:.0f} % of the picture's colours (dots: the picture).", share=share * 100)
+            )
         elif shared is not None:
             self.said.setText(
-                f"Covers {shared.b_in_a * 100:.0f} % of {name} (the cage; volume {shared.volume_b:,.0f}). "
-                f"Of its own volume, {shared.volume_a:,.0f}, {(1 - shared.a_in_b) * 100:.0f} % lie outside it."
+                tr(
+                    "Covers {b_in_a:.0f} % of {name} (the cage; volume {volume_b:,.0f}). Of its own volume, "
+                    "{volume_a:,.0f}, {a_in_b:.0f} % lie outside it.",
+                    b_in_a=shared.b_in_a * 100,
+                    name=name,
+                    volume_b=shared.volume_b,
+                    volume_a=shared.volume_a,
+                    a_in_b=(1 - shared.a_in_b) * 100,
+                )
             )
         else:
-            self.said.setText(f"Gamut volume {volume} cubic units of L*a*b*." if volume else "")
+            self.said.setText(tr("Gamut volume {volume} cubic units of L*a*b*.", volume=volume) if volume else "")
 
     def _cut(self, value: int) -> None:
         self.solid.cut_at(float(value))
@@ -376,7 +392,7 @@ class ProfileDesk(Desk):
                 Finding(
                     "not-printing",
                     "note",
-                    f"Not for printing: {what.class_words}",
+                    tr("Not for printing: {class_words}", class_words=what.class_words),
                     _SERVES.get(what.device_class, "Fidele has no use for it beyond showing what it is."),
                     "",
                     desk="profile",
@@ -384,17 +400,19 @@ class ProfileDesk(Desk):
             )
         elif row.fit.grade != "fits" and what.usable_as_output:
             weight = "caution" if row.fit.grade == "not" else "note"
-            to_what = "the condition in force" if self.session.card is not None else "any printer that is here"
-            title = f"Does not fit {to_what}" if row.fit.grade == "not" else "It may fit"
+            to_what = tr("the condition in force") if self.session.card is not None else tr("any printer that is here")
+            title = tr("Does not fit {to_what}", to_what=to_what) if row.fit.grade == "not" else tr("It may fit")
             made.append(
-                Finding("fit", weight, title, row.fit.words, "Say in its papers what it is for.", desk="profile")
+                Finding("fit", weight, title, row.fit.words, tr("Say in its papers what it is for."), desk="profile")
             )
         for problem in (p for p in what.problems if p.code != "intents"):  # those are in the sentence at the top
             why = problem.message + (f" ({problem.clause})" if problem.clause else "")
-            title = {"stop": "Damaged or unusable", "caution": "Not as the standard has it"}.get(
+            title = {"stop": tr("Damaged or unusable"), "caution": tr("Not as the standard has it")}.get(
                 problem.weight, "Remark"
             )
-            made.append(Finding(problem.code, problem.weight, title, why, "Ask its maker for another.", desk="profile"))
+            made.append(
+                Finding(problem.code, problem.weight, title, why, tr("Ask its maker for another."), desk="profile")
+            )
         return sorted(made, key=lambda f: ("stop", "caution", "note").index(f.weight))
 
     def facts(self) -> list[tuple[str, str]]:
@@ -404,23 +422,29 @@ class ProfileDesk(Desk):
             return []
         what = row.entry.description
         rows = [
-            ("Calls itself", what.description),
-            ("Maker", what.maker or "not stated"),
-            ("Made", what.made or "not stated"),
-            ("Kind", f"{what.class_words}, version {what.version}"),
-            ("Spaces", f"{what.colour_space} to {what.pcs}"),
-            ("Intents", ", ".join(Intent(i).words for i in what.intents) or "none"),
+            (tr("Calls itself"), what.description),
+            (tr("Maker"), what.maker or tr("not stated")),
+            (tr("Made"), what.made or tr("not stated")),
+            (tr("Kind"), tr("{class_words}, version {version}", class_words=what.class_words, version=what.version)),
+            (tr("Spaces"), tr("{colour_space} to {pcs}", colour_space=what.colour_space, pcs=what.pcs)),
+            (tr("Intents"), ", ".join(Intent(i).words for i in what.intents) or tr("none")),
         ]
-        for name, Lab in (("White", what.white_lab), ("Black", what.black_lab)):
+        for name, Lab in ((tr("White"), what.white_lab), ("Black", what.black_lab)):
             if Lab is not None:
                 rows.append((name, "L*a*b* {:.1f} {:.1f} {:.1f}".format(*(v + 0.0 for v in Lab))))
-        rows += [(f"Its {i.value} table", k.words) for i, k in self._moved.get(row.entry.id, {}).items()]
+        rows += [
+            (tr("Its {value} table", value=i.value), k.words) for i, k in self._moved.get(row.entry.id, {}).items()
+        ]
         if what.patches:
-            rows.append(("Made from", f"{what.patches:,} measured patches, which it carries"))
+            rows.append((tr("Made from"), tr("{patches:,} measured patches, which it carries", patches=what.patches)))
         places = self.session.profiles.defaults.served_by(row.entry.id)
         if places:
-            rows.append(("Default for", ", ".join(media for _, media in places)))
-        return [*rows, ("File", f"{row.entry.path.name}, {what.size:,} bytes"), ("Lies in", str(row.entry.path.parent))]
+            rows.append((tr("Default for"), ", ".join(media for _, media in places)))
+        return [
+            *rows,
+            (tr("File"), tr("{name}, {size:,} bytes", name=row.entry.path.name, size=what.size)),
+            (tr("Lies in"), str(row.entry.path.parent)),
+        ]
 
     def extra(self) -> list[QWidget]:
         """Return what charts on printers have said of it."""
@@ -428,12 +452,15 @@ class ProfileDesk(Desk):
         if row is None or row.entry.description.device_class != "prtr":
             return []
         made = QWidget()
-        box = down(section("On this printer"), space=5, margins=(0, 4, 0, 4), on=made)
+        box = down(section(tr("On this printer")), space=5, margins=(0, 4, 0, 4), on=made)
         last = row.papers.on(self.session.device.id)
         if last is None:
             box.addWidget(
                 label(
-                    "Never verified on this unit: two printers of one model differ. Try it.", 8.5, dim=True, wrap=True
+                    tr("Never verified on this unit: two printers of one model differ. Try it."),
+                    8.5,
+                    dim=True,
+                    wrap=True,
                 )
             )
         else:
@@ -441,9 +468,9 @@ class ProfileDesk(Desk):
             box.addLayout(
                 fact_grid(
                     [
-                        ("Chart", f"{last.chart}, run {last.run}"),
-                        ("When", clock(last.when)),
-                        ("ΔE00", f"mean {last.mean:.1f}, 95th percentile {last.p95:.1f}"),
+                        (tr("Chart"), tr("{chart}, run {run}", chart=last.chart, run=last.run)),
+                        (tr("When"), clock(last.when)),
+                        ("ΔE00", tr("mean {mean:.1f}, 95th percentile {p95:.1f}", mean=last.mean, p95=last.p95)),
                     ]
                 )
             )
@@ -493,7 +520,10 @@ class ProfileDesk(Desk):
 
     def _pick_leaflet(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "A leaflet of the supplier", str(Path.home()), "Leaflets (*.txt *.pdf *.eml *.md *.html *.htm)"
+            self,
+            tr("A leaflet of the supplier"),
+            str(Path.home()),
+            tr("Leaflets (*.txt *.pdf *.eml *.md *.html *.htm)"),
         )
         if name:
             self.take_leaflet(Path(name))
@@ -510,16 +540,16 @@ class ProfileDesk(Desk):
             self.show_page(1)
 
         profile_id = self.profile_id
-        self.work.run(f"Reading {path.name}", read, take, lane="opening")
+        self.work.run(tr("Reading {name}", name=path.name), read, take, lane="opening")
 
 
 _SERVES = {
-    "mntr": "It describes a screen or a working space: artwork can be taken for it, and a proof shown through it.",
-    "scnr": "It describes a scanner or camera: scans are read through such a profile.",
-    "spac": "It converts to a colour space: artwork can be taken for it.",
-    "link": "It joins two devices and has no colour of its own; Fidele converts through two profiles instead.",
-    "abst": "It is an effect between colours, not a device.",
-    "nmcl": "It is a list of named colours.",
+    "mntr": tr("It describes a screen or a working space: artwork can be taken for it, and a proof shown through it."),
+    "scnr": tr("It describes a scanner or camera: scans are read through such a profile."),
+    "spac": tr("It converts to a colour space: artwork can be taken for it."),
+    "link": tr("It joins two devices and has no colour of its own; Fidele converts through two profiles instead."),
+    "abst": tr("It is an effect between colours, not a device."),
+    "nmcl": tr("It is a list of named colours."),
 }
 
 

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QPainter
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import named, tr
 from fidele.session.profiles import Row
 
 #: A row of the list: a heading, or a profile.
@@ -18,14 +19,18 @@ Line = str | Row
 
 _Index = QModelIndex | QPersistentModelIndex
 
+#: Headings of what is not stated, which come last.
+_NOT_STATED = (tr("Printer not stated"), tr("Media not stated"))
 GROUPS: dict[str, Callable[[Row], str]] = {
-    "what fits": lambda r: ("Fits printer, media and piece", "May fit: it does not say enough", "Does not fit")[
-        r.fit.rank
-    ],
-    "printer": lambda r: r.papers.value("printer") or "Printer not stated",
-    "media": lambda r: r.papers.value("media") or "Media not stated",
-    "kind": lambda r: r.entry.description.class_words,
-    "nothing": lambda _: "",
+    named("what fits"): lambda r: (
+        tr("Fits printer, media and piece"),
+        tr("May fit: it does not say enough"),
+        tr("Does not fit"),
+    )[r.fit.rank],
+    named("printer"): lambda r: r.papers.value("printer") or tr("Printer not stated"),
+    named("media"): lambda r: r.papers.value("media") or tr("Media not stated"),
+    named("kind"): lambda r: r.entry.description.class_words,
+    named("nothing"): lambda _: "",
 }
 
 
@@ -36,7 +41,7 @@ def lines_of(rows: list[Row], group: str, short: bool = False) -> list[Line]:
     def rank(row: Row) -> str:
         if group == "what fits":
             return str(row.fit.rank)
-        return "~" if name(row).endswith("stated") else ""
+        return "~" if name(row) in _NOT_STATED else ""
 
     counts = Counter(map(name, rows))
     ordered = sorted(rows, key=lambda r: (rank(r), name(r).casefold(), not r.papers.pinned, r.title.casefold()))
@@ -45,7 +50,14 @@ def lines_of(rows: list[Row], group: str, short: bool = False) -> list[Line]:
     for row in ordered:
         if name(row) != heading and not short:
             heading = name(row)
-            lines.append(f"{heading[:1].upper()}{heading[1:]}  ({counts[heading]:,})")
+            lines.append(
+                tr(
+                    "{heading}{heading2}  ({counts:,})",
+                    heading=heading[:1].upper(),
+                    heading2=heading[1:],
+                    counts=counts[heading],
+                )
+            )
         lines.append(row)
     return lines
 
@@ -87,8 +99,12 @@ def beneath(row: Row, unit: str) -> str:
     parts = [row.papers.value(n) for n in ("printer", "media", "substrate") if row.papers.value(n)]
     last = row.papers.on(unit)
     if last is not None:
-        parts.append(f"within {last.p95:.1f} on this printer" if last.passed else "failed on this printer")
-    return " · ".join(parts) or f"output · {what.colour_space} · says nothing of printer and media"
+        parts.append(
+            tr("within {p95:.1f} on this printer", p95=last.p95) if last.passed else tr("failed on this printer")
+        )
+    return " · ".join(parts) or tr(
+        "output · {colour_space} · says nothing of printer and media", colour_space=what.colour_space
+    )
 
 
 class _Painter(QStyledItemDelegate):
@@ -153,8 +169,8 @@ class _Painter(QStyledItemDelegate):
 
     def _mark(self, row: Row) -> str:
         if self._view.compact:
-            return "pinned" if row.papers.pinned else ""
-        marks = ["hidden"] if row.papers.hidden else []
+            return tr("pinned") if row.papers.pinned else ""
+        marks = [tr("hidden")] if row.papers.hidden else []
         if row.used:
             marks.append(row.used)
         return " · ".join(marks)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fidele.arrays import Floats
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.icc.behaviour import Behaviour
+from fidele.language import tr
 from fidele.proof.soft import show
 
 
@@ -68,19 +69,26 @@ class GreyPlot(_Plot):
 
     def __init__(self) -> None:
         super().__init__(
-            "Greys",
-            "What becomes of neutral greys, dark to light: a* (solid, red above green) and b* (dashed, yellow above "
-            "blue). Flat lines in the middle are neutral. Left of the mark the printer is at its black.",
+            tr("Greys"),
+            tr(
+                "What becomes of neutral greys, dark to light: a* (solid, red above green) and b* (dashed, "
+                "yellow above blue). Flat lines in the middle are neutral. Left of the mark the printer is at "
+                "its black."
+            ),
         )
 
     def _told(self) -> str:
         grey = self.found.grey if self.found else None
-        return f"Greys lean by {grey.largest_cast:.1f} at most" if grey is not None else "cannot be told"
+        return (
+            tr("Greys lean by {largest_cast:.1f} at most", largest_cast=grey.largest_cast)
+            if grey is not None
+            else tr("cannot be told")
+        )
 
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         grey = self.found.grey if self.found else None
         if grey is None:
-            return "cannot be told"
+            return tr("cannot be told")
         reach = 6.0
         painter.setPen(QPen(self.theme.colour("strong"), 1))
         middle = room.center().y()
@@ -93,9 +101,9 @@ class GreyPlot(_Plot):
             self._line(painter, room, grey.wanted / 100, value, QPen(self.theme.colour("text"), 1.6, style))
         painter.setFont(font(7))
         painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QPointF(room.left(), room.top() + 4), f"+{reach:.0f}")
-        painter.drawText(QPointF(room.left(), room.bottom() + 4), f"−{reach:.0f}")
-        return f"at most {grey.largest_cast:.1f}"
+        painter.drawText(QPointF(room.left(), room.top() + 4), tr("+{reach:.0f}", reach=reach))
+        painter.drawText(QPointF(room.left(), room.bottom() + 4), tr("−{reach:.0f}", reach=reach))
+        return tr("at most {largest_cast:.1f}", largest_cast=grey.largest_cast)
 
 
 _PENS = {
@@ -109,20 +117,20 @@ class TonePlot(_Plot):
 
     def __init__(self) -> None:
         super().__init__(
-            "Tone curves", "The values that are sent for neutral greys, dark at the left to light at the right."
+            tr("Tone curves"), tr("The values that are sent for neutral greys, dark at the left to light at the right.")
         )
 
     def _told(self) -> str:
         grey = self.found.grey if self.found else None
         if grey is None:
-            return "cannot be told"
+            return tr("cannot be told")
         middle = grey.device[int(np.abs(grey.wanted - 50).argmin())]
-        return f"A middle grey, L* 50, is sent as {' '.join(f'{v * 100:.0f}' for v in middle)} %"
+        return tr("A middle grey, L* 50, is sent as {value} %", value=" ".join(f"{v * 100:.0f}" for v in middle))
 
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         grey = self.found.grey if self.found else None
         if grey is None:
-            return "cannot be told"
+            return tr("cannot be told")
         count = grey.device.shape[1]
         names = {3: "RGB", 4: "CMYK"}.get(count, "")
         pens = _PENS.get(names, (self.theme.colour("text"),) * count)
@@ -142,9 +150,11 @@ class TripPlot(_Plot):
 
     def __init__(self) -> None:
         super().__init__(
-            "Round trip",
-            "Each dot is a colour sent to the printer's values and back; the larger, the more it is off (ΔE00). "
-            "The worst is ringed.",
+            tr("Round trip"),
+            tr(
+                "Each dot is a colour sent to the printer's values and back; the larger, the more it is off "
+                "(ΔE00). The worst is ringed."
+            ),
         )
         self._colours: NDArray[np.uint8] | None = None
 
@@ -158,12 +168,16 @@ class TripPlot(_Plot):
 
     def _told(self) -> str:
         trip = self.found.round_trip if self.found else None
-        return f"ΔE00 mean {trip.mean:.2f}, worst {trip.largest:.1f}" if trip is not None else "cannot be told"
+        return (
+            tr("ΔE00 mean {mean:.2f}, worst {largest:.1f}", mean=trip.mean, largest=trip.largest)
+            if trip is not None
+            else tr("cannot be told")
+        )
 
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         trip = self.found.round_trip if self.found else None
         if trip is None or self._colours is None:
-            return "cannot be told"
+            return tr("cannot be told")
         reach = max(30.0, float(np.abs(trip.Lab[:, 1:]).max())) * 1.05
         scale = min(room.width(), room.height()) / 2 / reach
         middle = np.array([room.center().x(), room.center().y()])
@@ -180,4 +194,4 @@ class TripPlot(_Plot):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(self.theme.colour("text"), 1.2))
         painter.drawEllipse(QPointF(*places[worst]), radius[worst] + 4, radius[worst] + 4)
-        return f"mean {trip.mean:.2f}, worst {trip.largest:.1f}"
+        return tr("mean {mean:.2f}, worst {largest:.1f}", mean=trip.mean, largest=trip.largest)

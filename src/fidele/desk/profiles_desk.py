@@ -14,6 +14,7 @@ from fidele.desk.labels import button, label, section
 from fidele.desk.profile_list import GROUPS, ProfileList, lines_of
 from fidele.desk.theme import Theme
 from fidele.desk.work import Work
+from fidele.language import tr, trn
 from fidele.session import desktop
 from fidele.session.model import Session
 from fidele.session.profiles import Row
@@ -28,35 +29,44 @@ class ProfilesDesk(Desk):
         super().__init__(session, work)
         head = self.head()
         for made in (
-            button("Add files …", self._pick, "Profiles, zips, mails; dropping them on the window does the same"),
             button(
-                "From the makers",
-                lambda: self.go.emit("Makers"),
-                "The makers' catalogue, and the media list of the printer",
+                tr("Add files …"), self._pick, tr("Profiles, zips, mails; dropping them on the window does the same")
             ),
-            button("Find a lost profile", lambda: self.go.emit("Lost"), "Search downloads, mails, zips and trash"),
+            button(
+                tr("From the makers"),
+                lambda: self.go.emit("Makers"),
+                tr("The makers' catalogue, and the media list of the printer"),
+            ),
+            button(
+                tr("Find a lost profile"), lambda: self.go.emit("Lost"), tr("Search downloads, mails, zips and trash")
+            ),
         ):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         row = across(space=10)
         self.search = entry(
-            "Find a profile by any word", hint="find by any word: printer, paper, piece, maker, notes", points=9.5
+            tr("Find a profile by any word"),
+            hint=tr("find by any word: printer, paper, piece, maker, notes"),
+            points=9.5,
         )
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self.fill())
-        fill(row, (self.search, 1), label("Group by", 9))
-        self.group = choice("Group by", chosen=lambda _: self.fill())
-        self.group.addItems(list(GROUPS))
+        fill(row, (self.search, 1), label(tr("Group by"), 9))
+        self.group = choice(tr("Group by"), chosen=lambda _: self.fill())
+        for name in GROUPS:
+            self.group.addItem(tr(name), name)
         row.addWidget(self.group)
         self.printing = tick(
-            "only for printing", tip="Leave out display, scanner and other profiles", changed=lambda _: self.fill()
+            tr("only for printing"),
+            tip=tr("Leave out display, scanner and other profiles"),
+            changed=lambda _: self.fill(),
         )
         row.addWidget(self.printing)
-        self.hidden = tick("hidden too", changed=lambda _: self.fill())
+        self.hidden = tick(tr("hidden too"), changed=lambda _: self.fill())
         row.addWidget(self.hidden)
         self.box.addLayout(row)
         self._rows: list[Row] = []
-        self.list = ProfileList("All profiles", compact=False)
+        self.list = ProfileList(tr("All profiles"), compact=False)
         self.list.opened.connect(self.opened)
         self.list.menu_wanted.connect(self.menu_wanted)
         self.box.addWidget(self.list, 1)
@@ -75,13 +85,43 @@ class ProfilesDesk(Desk):
         rows, card = self._rows, self.session.card
         printing = [r for r in rows if r.entry.description.usable_as_output]
         fits = sum(r.fit.grade == "fits" for r in printing)
-        self.title.setText("Profiles on this machine")
-        where = f" with {card.media} on {card.substrate}" if card else ""
+        self.title.setText(tr("Profiles on this machine"))
+        where = tr(" with {media} on {substrate}", media=card.media, substrate=card.substrate) if card else ""
         broken = len(self.session.shelf.broken)
         self.state.setText(
-            f"{len(rows):,} {'profile' if len(rows) == 1 else 'profiles'}, {len(printing):,} for printing; {fits} "
-            f"{'fits' if fits == 1 else 'fit'} the {self.session.device.name}{where}."
-            + (f" {broken} more {'is' if broken == 1 else 'are'} damaged: see “Find a lost profile”." if broken else "")
+            (
+                trn(
+                    "{n:,} profile, {n2:,} for printing; {fits} fits the {name}{where}.",
+                    "{n:,} profiles, {n2:,} for printing; {fits} fits the {name}{where}.",
+                    len(rows),
+                    n=len(rows),
+                    n2=len(printing),
+                    fits=fits,
+                    name=self.session.device.name,
+                    where=where,
+                )
+                if fits == 1
+                else trn(
+                    "{n:,} profile, {n2:,} for printing; {fits} fit the {name}{where}.",
+                    "{n:,} profiles, {n2:,} for printing; {fits} fit the {name}{where}.",
+                    len(rows),
+                    n=len(rows),
+                    n2=len(printing),
+                    fits=fits,
+                    name=self.session.device.name,
+                    where=where,
+                )
+            )
+            + (
+                trn(
+                    " {broken} more is damaged: see “Find a lost profile”.",
+                    " {broken} more are damaged: see “Find a lost profile”.",
+                    broken,
+                    broken=broken,
+                )
+                if broken
+                else ""
+            )
         )
         words = self.search.text().casefold().split()
         shown = [
@@ -91,13 +131,13 @@ class ProfilesDesk(Desk):
             and (self.hidden.isChecked() or words or not r.papers.hidden)
             and r.matches(words)
         ]
-        self.list.show_lines(lines_of(shown, self.group.currentText()))
+        self.list.show_lines(lines_of(shown, self.group.currentData()))
         self.list.setVisible(bool(shown))
         self.nothing.setVisible(not shown)
         self.nothing.setText(
-            "No profile has all of these words. “Find a lost profile” searches the places where profiles get stuck."
+            tr("No profile has all of these words. “Find a lost profile” searches the places where profiles get stuck.")
             if rows
-            else "There is no profile on this machine yet. Drop the supplier's file or zip anywhere on this window."
+            else tr("There is no profile on this machine yet. Drop the supplier's file or zip anywhere on this window.")
         )
 
     def set_theme(self, theme: Theme) -> None:
@@ -108,7 +148,7 @@ class ProfilesDesk(Desk):
     def facts(self) -> list[tuple[str, str]]:
         """Return where profiles lie."""
         shelf = self.session.shelf
-        rows = [("Yours", str(shelf.own))]
+        rows = [(tr("Yours"), str(shelf.own))]
         return rows + [("System's", str(folder)) for folder in shelf.others if folder.is_dir()]
 
     def extra(self) -> list[QWidget]:
@@ -119,32 +159,36 @@ class ProfilesDesk(Desk):
         box = QVBoxLayout(made)
         box.setContentsMargins(0, 4, 0, 4)
         box.setSpacing(5)
-        box.addWidget(section("In the file manager"))
+        box.addWidget(section(tr("In the file manager")))
         box.addWidget(
-            label("A double click on an .icc file does not come here yet on this desktop.", 8.5, dim=True, wrap=True)
+            label(
+                tr("A double click on an .icc file does not come here yet on this desktop."), 8.5, dim=True, wrap=True
+            )
         )
-        let = button("Let Fidele open profiles", lambda: self.guarded(self._enter), "Adds Fidele to the desktop's menu")
+        let = button(
+            tr("Let Fidele open profiles"), lambda: self.guarded(self._enter), tr("Adds Fidele to the desktop's menu")
+        )
         box.addWidget(let, alignment=Qt.AlignmentFlag.AlignLeft)
         return [made]
 
     def _enter(self) -> None:
         desktop.install()
-        self.session.say("Fidele is in the desktop's menu, and opens .icc and .icm files by a double click.")
+        self.session.say(tr("Fidele is in the desktop's menu, and opens .icc and .icm files by a double click."))
         self.go.emit("")
 
     def _pick(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(
             self,
-            "Profiles",
+            tr("Profiles"),
             str(Path.home()),
-            "Profiles (*.icc *.icm *.ICC *.ICM *.zip *.eml *.gz *.tgz *.tar);;All files (*)",
+            tr("Profiles (*.icc *.icm *.ICC *.ICM *.zip *.eml *.gz *.tgz *.tar);;All files (*)"),
         )
         if names:
             self.files_wanted.emit([Path(n) for n in names])
 
     def show_fitting(self) -> None:
         """Show the output profiles that fit the condition in force, and those that do not, with the reasons."""
-        self.group.setCurrentText("what fits")
+        self.group.setCurrentIndex(self.group.findData("what fits"))
         self.printing.setChecked(True)
 
 
@@ -157,16 +201,16 @@ def profile_menu(
         return
     row = session.profiles.row(entry)
     menu = QMenu()
-    menu.addAction("Look at it", lambda: open_it(profile_id))
-    use = menu.addAction("Use it in this condition", lambda: guarded(session.profiles.use, profile_id))
+    menu.addAction(tr("Look at it"), lambda: open_it(profile_id))
+    use = menu.addAction(tr("Use it in this condition"), lambda: guarded(session.profiles.use, profile_id))
     use.setEnabled(session.card is not None and row.entry.description.usable_as_output)
     pinned, hidden = row.papers.pinned, row.papers.hidden
     menu.addAction(
-        "Unpin" if pinned else "Pin to the shelf", lambda: guarded(session.profiles.pin, profile_id, not pinned)
+        tr("Unpin") if pinned else tr("Pin to the shelf"), lambda: guarded(session.profiles.pin, profile_id, not pinned)
     )
     menu.addAction(
-        "Show it again" if hidden else "Hide it", lambda: guarded(session.profiles.hide, profile_id, not hidden)
+        tr("Show it again") if hidden else tr("Hide it"), lambda: guarded(session.profiles.hide, profile_id, not hidden)
     )
-    away = menu.addAction("Take it off the shelf", lambda: guarded(session.profiles.remove, profile_id))
+    away = menu.addAction(tr("Take it off the shelf"), lambda: guarded(session.profiles.remove, profile_id))
     away.setEnabled(entry.own)
     menu.exec(at)

@@ -24,6 +24,7 @@ from fidele.desk.work import Work
 from fidele.icc.blackpoint import compensates
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
+from fidele.language import tr, trn
 from fidele.proof.advice import advise
 from fidele.proof.contrast import ContrastLoss, contrast_lost
 from fidele.proof.kept import Kept, kept
@@ -40,20 +41,20 @@ from fidele.tiles import CancelledError, Progress
 from fidele.tuning.keep import KEEPS
 
 MEANING = {
-    Intent.PERCEPTUAL: "keeps steps between colours; for pictures",
-    Intent.RELATIVE: "keeps what fits exactly; for flat colours",
-    Intent.SATURATION: "keeps things vivid; for charts and signs",
-    Intent.ABSOLUTE: "tints to imitate another white; for proofs",
+    Intent.PERCEPTUAL: tr("keeps steps between colours; for pictures"),
+    Intent.RELATIVE: tr("keeps what fits exactly; for flat colours"),
+    Intent.SATURATION: tr("keeps things vivid; for charts and signs"),
+    Intent.ABSOLUTE: tr("tints to imitate another white; for proofs"),
 }
 _SHORT = {
-    Intent.PERCEPTUAL: "Perceptual",
-    Intent.RELATIVE: "Media-relative",
-    Intent.SATURATION: "Saturation",
-    Intent.ABSOLUTE: "ICC-absolute",
+    Intent.PERCEPTUAL: tr("Perceptual"),
+    Intent.RELATIVE: tr("Media-relative"),
+    Intent.SATURATION: tr("Saturation"),
+    Intent.ABSOLUTE: tr("ICC-absolute"),
 }
 #: So many conditions are shown beside each other.
 _MOST_CONDITIONS = 5
-_KEPT = {"": "Convert pure colours", "black": "Keep pure black", "primaries": "Keep all pure colours"}
+_KEPT = {"": tr("Convert pure colours"), "black": tr("Keep pure black"), "primaries": tr("Keep all pure colours")}
 
 
 #: Losses and lost contrast by intent, the share that the screen cannot show, what the table does to printable colours.
@@ -126,25 +127,27 @@ class ProofDesk(Desk):
 
     def _ways_to_look(self) -> QLayout:
         row = Flow(space=8)
-        self.whole = button("Whole picture", self._toggle, "The print alone, in one view instead of the comb")
-        self.where = button("Where it is lost", self._where, "A map of ΔE00 over the picture, in steps")
+        self.whole = button(tr("Whole picture"), self._toggle, tr("The print alone, in one view instead of the comb"))
+        self.where = button(tr("Where it is lost"), self._where, tr("A map of ΔE00 over the picture, in steps"))
         self.every = button(
-            "Conditions", self._every, "This picture as every printing condition would print it, the best first"
+            tr("Conditions"), self._every, tr("This picture as every printing condition would print it, the best first")
         )
         for made in (self.whole, self.where, self.every):
             made.setCheckable(True)
         for made in (self.whole, self.where):
             row.addWidget(made)
         self.sent = button(
-            "Hold V: as sent", lambda: None, "Hold the key V, or this button, to see the picture unprinted"
+            tr("Hold V: as sent"), lambda: None, tr("Hold the key V, or this button, to see the picture unprinted")
         )
         self.sent.pressed.connect(lambda: self._hold(True))
         self.sent.released.connect(lambda: self._hold(False))
         row.addWidget(self.sent)
-        self.true_size = button("True size", self._true_size, "As large as it is printed (2), by the screen's own size")
+        self.true_size = button(
+            tr("True size"), self._true_size, tr("As large as it is printed (2), by the screen's own size")
+        )
         row.addWidget(self.true_size)
         self.write = button(
-            "Write a file …", self.convert_wanted.emit, "The picture converted, as TIFF, PNG, JPEG, PDF"
+            tr("Write a file …"), self.convert_wanted.emit, tr("The picture converted, as TIFF, PNG, JPEG, PDF")
         )
         row.addWidget(self.write)
         return row
@@ -156,26 +159,30 @@ class ProofDesk(Desk):
         made.setSingleStep(0.5)
         made.setDecimals(1)
         made.setValue(LOST)
-        made.setPrefix("from ")
+        made.setPrefix(tr("from "))
         made.setFixedWidth(px(84))
         made.lineEdit().setTextMargins(4, 0, 0, 0)
-        made.setToolTip("The map's first step, ΔE00; each further one is twice as far")
-        made.setAccessibleName("First step of the map, ΔE00")
+        made.setToolTip(tr("The map's first step, ΔE00; each further one is twice as far"))
+        made.setAccessibleName(tr("First step of the map, ΔE00"))
         made.valueChanged.connect(lambda _: self.refresh())
         return made
 
     def _ways_to_convert(self) -> QLayout:
         row = Flow(space=8)
-        tip = "Black point compensation: scale so that the picture's black becomes the piece's black"
-        self.bpc = self._check("Black point", tip, self._bpc)
-        self.bpc.setAccessibleName("Black point compensation")
+        tip = tr("Black point compensation: scale so that the picture's black becomes the piece's black")
+        self.bpc = self._check(tr("Black point"), tip, self._bpc)
+        self.bpc.setAccessibleName(tr("Black point compensation"))
         row.addWidget(self.bpc)
-        self.paper = self._check("The piece's white", "Show the white of the piece, not the screen's", self._paper)
+        self.paper = self._check(
+            tr("The piece's white"), tr("Show the white of the piece, not the screen's"), self._paper
+        )
         row.addWidget(self.paper)
         self.kept = choice(
-            "Pure colours",
-            tip="Text and lines that are exactly black print as the printer's full black, exact white stays bare; "
-            "chosen by what each pixel is",
+            tr("Pure colours"),
+            tip=tr(
+                "Text and lines that are exactly black print as the printer's full black, exact white stays "
+                "bare; chosen by what each pixel is"
+            ),
             letters=15,
         )
         for keep in KEEPS:
@@ -184,10 +191,12 @@ class ProofDesk(Desk):
         row.addWidget(self.kept)
         row.addWidget(self.every)
         self.colours = button(
-            "Colours …", lambda: self.go.emit("Colours"), "The customer's colours and the picture's own; replace them"
+            tr("Colours …"),
+            lambda: self.go.emit("Colours"),
+            tr("The customer's colours and the picture's own; replace them"),
         )
         row.addWidget(self.colours)
-        self.tune = button("Tune …", lambda: self.go.emit("Tuning"), "Chroma, greys, tones and hues, by hand")
+        self.tune = button(tr("Tune …"), lambda: self.go.emit("Tuning"), tr("Chroma, greys, tones and hues, by hand"))
         row.addWidget(self.tune)
         return row
 
@@ -240,7 +249,7 @@ class ProofDesk(Desk):
         self.where.setChecked(False)
         self.refresh()
         if not self.view.show_printed_size():
-            self.session.say("This screen does not say how large it is, so that true size cannot be shown.")
+            self.session.say(tr("This screen does not say how large it is, so that true size cannot be shown."))
 
     def _hold(self, on: bool) -> None:
         if on != self._held:
@@ -260,7 +269,13 @@ class ProofDesk(Desk):
             super().keyReleaseEvent(event)
 
     def _bpc(self, on: bool) -> None:
-        self.guarded(partial(self.session.change_card, f"Black point compensation {'on' if on else 'off'}", bpc=on))
+        self.guarded(
+            partial(
+                self.session.change_card,
+                (tr("Black point compensation on") if on else tr("Black point compensation off")),
+                bpc=on,
+            )
+        )
         self.refresh()
 
     def _paper(self, on: bool) -> None:
@@ -286,7 +301,9 @@ class ProofDesk(Desk):
         intents, first = self._intents(), 2 if self._is_worked() else 1
         if first <= index < first + len(intents) and self.session.card is not None:
             intent = intents[index - first]
-            self.guarded(partial(self.session.change_card, f"The intent is {intent.words}", intent=intent))
+            self.guarded(
+                partial(self.session.change_card, tr("The intent is {words}", words=intent.words), intent=intent)
+            )
 
     def _is_worked(self) -> bool:
         piece = self.session.pieces.current
@@ -349,20 +366,24 @@ class ProofDesk(Desk):
             self.view.set_picture(session.laid, keep=True)
         if not ready or artwork is None or card is None or piece is None:
             missing = (
-                "a picture"
+                tr("a picture")
                 if artwork is None
-                else "a printing condition: make one (F6)"
+                else tr("a printing condition: make one (F6)")
                 if card is None
-                else "an output profile in the condition: drop one on the window, or choose one on the hand-off desk"
+                else tr(
+                    "an output profile in the condition: drop one on the window, or choose one on the hand-off desk"
+                )
             )
             shown = artwork is not None and session.profile is not None
-            self.view.empty = unknown if shown and unknown else f"For a proof there must be {missing}."
+            self.view.empty = (
+                unknown if shown and unknown else tr("For a proof there must be {missing}.", missing=missing)
+            )
             if shown:
                 self.view.set_picture(None)
             self.view.set_teeth([])
-            self.advice.setText("Nothing is shown that nobody knows." if shown else "")
+            self.advice.setText(tr("Nothing is shown that nobody knows.") if shown else "")
             self.trust.setText("")
-            self.explain.setText("A soft proof shows the picture as the profile says that it will print.")
+            self.explain.setText(tr("A soft proof shows the picture as the profile says that it will print."))
             return
         self.view.printed_width = piece.picture_width
         self.bpc.setChecked(card.bpc)
@@ -373,7 +394,7 @@ class ProofDesk(Desk):
         self.paper.setChecked(session.state.paper_white)
         with QSignalBlocker(self.kept):
             self.kept.setCurrentIndex(KEEPS.index(piece.keep))
-        self.tune.setText("Tuned …" if piece.tuning is not None else "Tune …")
+        self.tune.setText(tr("Tuned …") if piece.tuning is not None else tr("Tune …"))
         self.want_figures()
         settings = session.proof_settings
         self._show_teeth(settings)
@@ -385,39 +406,39 @@ class ProofDesk(Desk):
         surround = self._substrate() if session.state.paper_white else None
         three = session.artwork is not None and session.artwork.profile.channels == 3
         if self._held:
-            teeth = [Tooth("as sent", self._link(None))]
+            teeth = [Tooth(tr("as sent"), self._link(None))]
         elif self.every.isChecked():
             teeth = self._by_condition()
         elif self.where.isChecked() and three:
-            title = "where these are lost" if self._sits else "where it is lost"
+            title = tr("where these are lost") if self._sits else tr("where it is lost")
             teeth = [Tooth(title, self._map(replace(settings, paper_white=False)))]
         elif self.whole.isChecked():
-            teeth = [Tooth("as printed", self._link(settings))]
+            teeth = [Tooth(tr("as printed"), self._link(settings))]
         else:
-            teeth = [Tooth("as sent", self._link(None), ("not printed:", "no ink is this bright"))]
+            teeth = [Tooth(tr("as sent"), self._link(None), (tr("not printed:"), tr("no ink is this bright")))]
             if piece is not None and self._is_worked():
-                before = Tooth("before", self._link(settings), ("printed, with", "its old colours"), False)
+                before = Tooth("before", self._link(settings), (tr("printed, with"), tr("its old colours")), False)
                 teeth.append(replace(before, pixels=piece.opened.laid))
             for intent in self._intents():
                 found = self._figures.get(intent)
                 beneath = (
                     (
-                        f"{found.lost * 100:.0f} % lost",
-                        f"mean ΔE00 {found.mean_de00:.1f}",
-                        f"95 % within {found.p95_de00:.1f}",
+                        tr("{lost:.0f} % lost", lost=found.lost * 100),
+                        tr("mean ΔE00 {mean_de00:.1f}", mean_de00=found.mean_de00),
+                        tr("95 % within {p95_de00:.1f}", p95_de00=found.p95_de00),
                     )
                     if found
                     else ("…", "", "")
                 )
                 chosen = intent is settings.intent
-                name = _SHORT[intent] if settings.way is None else "as printed"
+                name = _SHORT[intent] if settings.way is None else tr("as printed")
                 teeth.append(Tooth(name, self._link(session.settings(intent)), beneath, chosen))
         self.view.set_teeth(teeth, surround)
 
     def _by_condition(self) -> list[Tooth]:
         """Return the picture as each condition prints it, the best first."""
         artwork, card = self.session.artwork, self.session.card
-        teeth = [Tooth("as sent", self._link(None), ("not printed",))]
+        teeth = [Tooth(tr("as sent"), self._link(None), (tr("not printed"),))]
         if artwork is None:
             return teeth
         for held in [h for h in self._held_by if h.losses is not None][:_MOST_CONDITIONS]:
@@ -425,8 +446,11 @@ class ProofDesk(Desk):
             if one.profile is None or one.settings is None or found is None:
                 continue
             look = self.session.looks.through(artwork.profile, one.profile, one.settings)
-            worst = f"its {found.groups[0].name}" if found.groups else "all is held"
-            beneath = (f"{found.lost * 100:.0f} % lost, mean ΔE00 {found.mean_de00:.1f}", f"worst: {worst}")
+            worst = tr("its {name}", name=found.groups[0].name) if found.groups else tr("all is held")
+            beneath = (
+                tr("{lost:.0f} % lost, mean ΔE00 {mean_de00:.1f}", lost=found.lost * 100, mean_de00=found.mean_de00),
+                tr("worst: {worst}", worst=worst),
+            )
             teeth.append(Tooth(one.card.name, look, beneath, card is not None and one.card.id == card.id))
         return teeth
 
@@ -440,26 +464,37 @@ class ProofDesk(Desk):
         say_steadily(self.advice, " ".join([*said, *([advice.sentence] if advice else [])]))
         if self.every.isChecked():
             left_out = [h for h in self._held_by if h.losses is None]
-            text = "Every condition, the one that loses least first. Click a name to put that condition in force."
+            text = tr("Every condition, the one that loses least first. Click a name to put that condition in force.")
             if left_out:
-                text += f" Nothing is known of {', '.join(h.candidate.card.name for h in left_out)}."
+                text += tr(" Nothing is known of {name}.", name=", ".join(h.candidate.card.name for h in left_out))
         elif self.where.isChecked():
             text = (
-                "These colours stay as they print; all else fades to grey. Press the row again for the comb."
+                tr("These colours stay as they print; all else fades to grey. Press the row again for the comb.")
                 if self._sits
-                else "How far each place is off, in ΔE00."
+                else tr("How far each place is off, in ΔE00.")
             )
         elif way is not None:
-            text = f"It is converted once, by {way.words}: what comes out of that is shown. Drag the picture beneath."
+            text = tr(
+                "It is converted once, by {words}: what comes out of that is shown. Drag the picture beneath.",
+                words=way.words,
+            )
         else:
-            text = (
-                "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to choose that "
-                f"intent. {_SHORT[intent]} {MEANING[intent]}."
+            text = tr(
+                "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to "
+                "choose that intent. {short} {meaning}.",
+                short=_SHORT[intent],
+                meaning=MEANING[intent],
             )
         say_steadily(self.explain, text)
         screen = self.session.display
-        cannot = "" if not self._unshown or self._unshown < 0.005 else f" It cannot show {self._unshown * 100:.0f} %."
-        self.trust.setText(f"This screen: {screen.words}.{cannot} In what light to look: hover here.")
+        cannot = (
+            ""
+            if not self._unshown or self._unshown < 0.005
+            else tr(" It cannot show {unshown:.0f} %.", unshown=self._unshown * 100)
+        )
+        self.trust.setText(
+            tr("This screen: {words}.{cannot} In what light to look: hover here.", words=screen.words, cannot=cannot)
+        )
         self.trust.setToolTip(f"{screen.words}. {screen.advice} {VIEWING}")
 
     def _substrate(self) -> QColor:
@@ -534,19 +569,24 @@ class ProofDesk(Desk):
             return []
         piece = self.session.pieces.current
         rows = [
-            ("Profile", self.session.profiles.title_in_force),
+            (tr("Profile"), self.session.profiles.title_in_force),
             *self._conversion(card),
-            ("Shown through", self.session.display.words),
+            (tr("Shown through"), self.session.display.words),
         ]
         if piece is not None and piece.tuning is not None:
-            rows.append(("Tuning", piece.tuning.name or piece.tuning.words))
+            rows.append((tr("Tuning"), piece.tuning.name or piece.tuning.words))
         if piece is not None and piece.replacements:
             count = len(piece.replacements)
-            rows.append(("Replaced", f"{count} colour{'s' if count > 1 else ''}, in a copy"))
+            rows.append(
+                (tr("Replaced"), trn("{count} colour, in a copy", "{count} colours, in a copy", count, count=count))
+            )
         if found is not None:
             rows += [
-                ("Out of gamut", f"{found.out_of_gamut * 100:.1f} % of the area"),
-                ("Lost", f"{found.lost * 100:.1f} %, mean ΔE00 {found.mean_de00:.1f}"),
+                (tr("Out of gamut"), tr("{out_of_gamut:.1f} % of the area", out_of_gamut=found.out_of_gamut * 100)),
+                (
+                    tr("Lost"),
+                    tr("{lost:.1f} %, mean ΔE00 {mean_de00:.1f}", lost=found.lost * 100, mean_de00=found.mean_de00),
+                ),
             ]
         return rows
 
@@ -554,10 +594,10 @@ class ProofDesk(Desk):
         """Return who converts, by what, and what becomes of black."""
         way, unknown = self.session.way
         if way is not None or unknown:
-            return [("Converted by", way.words if way is not None else "not known")]
+            return [(tr("Converted by"), way.words if way is not None else tr("not known"))]
         printer = self.session.profile
         scaled = printer is not None and compensates(printer, card.intent.code, card.bpc)
-        return [("Intent", card.intent.words), ("Black point", "compensated" if scaled else "as it is")]
+        return [(tr("Intent"), card.intent.words), (tr("Black point"), tr("compensated") if scaled else tr("as it is"))]
 
     def extra(self) -> list[QWidget]:
         """Return the list of losses."""
@@ -565,7 +605,7 @@ class ProofDesk(Desk):
         if found is None or not found.groups:
             return []
         inside = QWidget()
-        box = down(section("Losses"), space=6, margins=(0, 4, 0, 0), on=inside)
+        box = down(section(tr("Losses")), space=6, margins=(0, 4, 0, 0), on=inside)
         groups = found.groups[:8]
         Lab = [colour for loss in groups for colour in (loss.wanted_lab, loss.printed_lab)]
         shown = [QColor(int(r), int(g), int(b)) for r, g, b in show(np.array(Lab, np.float32), self._display)]

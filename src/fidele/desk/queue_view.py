@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from fidele.desk.desk import clock
 from fidele.desk.theme import font
+from fidele.language import tr
 from fidele.store.records import WAITING, Queued
 
 _NUMBER = Qt.ItemDataRole.UserRole
@@ -29,9 +30,9 @@ class QueueView(QListWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFont(font(9))
-        self.setAccessibleName("Queue of runs")
+        self.setAccessibleName(tr("Queue of runs"))
         self.setToolTip(
-            "Drag runs into another order. Space holds or releases, Delete cancels, Alt+up and Alt+down move"
+            tr("Drag runs into another order. Space holds or releases, Delete cancels, Alt+up and Alt+down move")
         )
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -69,14 +70,14 @@ class QueueView(QListWidget):
             said = metrics.elidedText(words, Qt.TextElideMode.ElideRight, room - 12)
             item = QListWidgetItem(f"   {title}\n        {said}")
             item.setData(_NUMBER, entry.id)
-            item.setToolTip(f"Run {entry.id}, ordered {clock(entry.at)}: {words}")
+            item.setToolTip(tr("Run {id}, ordered {clock}: {words}", id=entry.id, clock=clock(entry.at), words=words))
             flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
             item.setFlags(flags | Qt.ItemFlag.ItemIsDragEnabled if entry.state in WAITING else flags)
             self.addItem(item)
             if entry.id == chosen:
                 self.setCurrentItem(item)
         if not lines:
-            item = QListWidgetItem("Nothing waits.")
+            item = QListWidgetItem(tr("Nothing waits."))
             item.setFlags(Qt.ItemFlag.NoItemFlags)
             self.addItem(item)
         self.blockSignals(False)
@@ -123,9 +124,9 @@ class QueueView(QListWidget):
 def _words(entry: Queued, progress: str) -> str:
     if entry.state in ("preparing", "printing"):
         return f"{entry.state}{f', {progress}' if progress else ''}"
-    where = f", into {entry.target.rpartition('/')[2]}" if entry.target else ""
+    where = tr(", into {rpartition}", rpartition=entry.target.rpartition("/")[2]) if entry.target else ""
     if entry.state == "held":
-        return f"held: {entry.why or 'by you'}{where}"
+        return tr("held: {why}{where}", why=entry.why or tr("by you"), where=where)
     if entry.not_before is not None and entry.not_before > datetime.datetime.now():
-        return f"waits until {clock(entry.not_before)}{where}"
+        return tr("waits until {clock}{where}", clock=clock(entry.not_before), where=where)
     return f"waiting{where}"

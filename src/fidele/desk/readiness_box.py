@@ -10,6 +10,7 @@ from fidele.desk.kit import down, fill, tick
 from fidele.desk.labels import button, line
 from fidele.desk.work import Work
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.session.readiness import InkState
 from fidele.tiles import Progress
@@ -28,13 +29,19 @@ class ReadinessBox(QWidget):
         ticks, row = QHBoxLayout(), QHBoxLayout()
         self.inks: dict[str, QCheckBox] = {}
         for ink in INKS:
-            box = tick(ink, tip=f"Ticked: every line of {ink} is there, none is bent", points=8.5, on=True)
+            box = tick(
+                tr(ink), tip=tr("Ticked: every line of {ink} is there, none is bent", ink=tr(ink)), points=8.5, on=True
+            )
             self.inks[ink] = box
             ticks.addWidget(box)
         ticks.addStretch()
-        self.seen = button("Confirm what I see", self._seen, "Keep what you see; a complete page is what scans go by")
-        self.scan = button("Scan it", self._scan, "Lay the page on the scanner and compare it with the last sound one")
-        row.addWidget(line("Tick the inks whose lines are all there", 8.5, dim=True), 1)
+        self.seen = button(
+            tr("Confirm what I see"), self._seen, tr("Keep what you see; a complete page is what scans go by")
+        )
+        self.scan = button(
+            tr("Scan it"), self._scan, tr("Lay the page on the scanner and compare it with the last sound one")
+        )
+        row.addWidget(line(tr("Tick the inks whose lines are all there"), 8.5, dim=True), 1)
         row.addWidget(self.seen)
         row.addWidget(self.scan)
         fill(column, ticks, row)
@@ -57,7 +64,7 @@ class ReadinessBox(QWidget):
         def work(_told: Progress) -> tuple[InkState, ...]:
             scan = readiness.scan(run)
             if scan is None:
-                raise FideleError("Scan the page with any program, and open the scan on the check desk.")
+                raise FideleError(tr("Scan the page with any program, and open the scan on the check desk."))
             return readiness.read(run, scan.pixels)
 
         self.work.run("Scanning the readiness page", work, self._say)
@@ -67,9 +74,9 @@ class ReadinessBox(QWidget):
             self.inks[state.ink].setChecked(state.sound)
         bad = ", ".join(f"{s.ink} {s.words}" for s in states if not s.sound)
         words = (
-            f"Not ready: {bad}. Clean the head, and print the page again."
+            tr("Not ready: {bad}. Clean the head, and print the page again.", bad=bad)
             if bad
-            else "The printer is ready: every ink is complete."
+            else tr("The printer is ready: every ink is complete.")
         )
         self.session.say(words)
         self.said.emit(words)

@@ -14,6 +14,7 @@ from fidele.check.report import Report
 from fidele.desk.theme import font, load_fonts
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.language import tr
 
 #: Width of pictures on the page, in points.
 _WIDE = 500
@@ -33,7 +34,7 @@ def write_report(path: Path, report: Report) -> None:
     elif ending in (".html", ".htm"):
         write_bytes(path, report.document().encode())
     else:
-        raise FideleError(f"{path}: a report is a .pdf or .html file.")
+        raise FideleError(tr("{path}: a report is a .pdf or .html file.", path=path))
 
 
 def write_pdf(path: Path, report: Report) -> None:

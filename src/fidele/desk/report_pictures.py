@@ -12,6 +12,7 @@ from fidele.check.report import Picture
 from fidele.desk.check_plots import CastPlot, Distribution, RampPlot
 from fidele.desk.kit import across
 from fidele.desk.plots import Eyes, Vectors
+from fidele.language import tr
 from fidele.run.reading import Checked
 
 _SIZE = (1000, 430)
@@ -25,15 +26,17 @@ def report_pictures(checked: Checked) -> tuple[Picture, ...]:
     for plot in (eyes, ab, lc, spread):
         plot.show_comparison(c)
     made = [
-        Picture("Patches: wanted, with the measured colour in the middle; shifts in a*b* and L*C*", _png(eyes, ab, lc)),
-        Picture("How many patches are within what ΔE00, and the limits", _png(spread)),
+        Picture(
+            tr("Patches: wanted, with the measured colour in the middle; shifts in a*b* and L*C*"), _png(eyes, ab, lc)
+        ),
+        Picture(tr("How many patches are within what ΔE00, and the limits"), _png(spread)),
     ]
     greys = next((r for r in checked.ramps if r.name == "black"), None)
     if greys is not None:
         ramp, cast = RampPlot(), CastPlot()
         ramp.show_ramp(greys, max(0.5, checked.uncertainty))
         cast.show_ramp(greys)
-        made.append(Picture("Greys: tone curve and steps; cast in a* (full) and b* (dashed)", _png(ramp, cast)))
+        made.append(Picture(tr("Greys: tone curve and steps; cast in a* (full) and b* (dashed)"), _png(ramp, cast)))
     return tuple(made)
 
 

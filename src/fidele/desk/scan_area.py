@@ -11,6 +11,7 @@ from fidele.desk.kit import down, fill
 from fidele.desk.labels import label
 from fidele.desk.picture import to_image
 from fidele.devices.protocol import Scan
+from fidele.language import tr
 
 #: Longest side of the picture on the screen; a part smaller than the second, in mm, is a slip of the hand.
 _SIDE, _LEAST = 620, 8.0
@@ -31,8 +32,8 @@ class Glass(QWidget):
         self.setFixedSize(self.frame.size())
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("What lies on the glass")
-        self.setToolTip("Draw a frame about what is to be scanned; the arrow keys move it, with Shift they size it")
+        self.setAccessibleName(tr("What lies on the glass"))
+        self.setToolTip(tr("Draw a frame about what is to be scanned; the arrow keys move it, with Shift they size it"))
         self._from: QPoint | None = None
 
     def area(self) -> Area | None:
@@ -83,11 +84,11 @@ class ScanArea(QDialog):
 
     def __init__(self, scan: Scan, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Scan which part?")
-        box = down(label("Draw a frame about the print, its marks inside; or scan all of the glass.", 9.5), on=self)
+        self.setWindowTitle(tr("Scan which part?"))
+        box = down(label(tr("Draw a frame about the print, its marks inside; or scan all of the glass."), 9.5), on=self)
         self.glass = Glass(scan)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Scan")
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText(tr("Scan"))
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         fill(box, self.glass, buttons)

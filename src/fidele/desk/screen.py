@@ -18,6 +18,7 @@ from PySide6.QtGui import QGuiApplication, QScreen
 from fidele.errors import FideleError
 from fidele.icc.describe import require_sound
 from fidele.icc.profile import LARGEST, Profile
+from fidele.language import tr
 from fidele.session.display import ScreenFound
 
 
@@ -28,7 +29,7 @@ def screen_profile(screen: QScreen | None) -> ScreenFound:
         return ScreenFound()
     if platform == "wayland":
         if "wp_color_manager_v1" in wayland_globals(_wayland_socket()):
-            return ScreenFound(None, "for the desktop converts to this screen's profile itself", True)
+            return ScreenFound(None, tr("for the desktop converts to this screen's profile itself"), True)
         return colord_profile(screen.name())
     screens = QGuiApplication.screens()
     found = x11_profile(os.environ.get("DISPLAY", ""), screens.index(screen) if screen in screens else 0)
@@ -38,12 +39,12 @@ def screen_profile(screen: QScreen | None) -> ScreenFound:
 def _sound(data: bytes, how: str) -> ScreenFound:
     """Return a screen's profile from its bytes, or why it cannot be used."""
     try:
-        profile = Profile.parse(data, "The screen's profile")
+        profile = Profile.parse(data, tr("The screen's profile"))
         require_sound(profile)
     except FideleError as error:
-        return ScreenFound(None, f"its profile is damaged ({error})")
+        return ScreenFound(None, tr("its profile is damaged ({error})", error=error))
     if profile.header.colour_space != "RGB":
-        return ScreenFound(None, "its profile is none for a screen")
+        return ScreenFound(None, tr("its profile is none for a screen"))
     return ScreenFound(profile, how)
 
 
@@ -53,7 +54,7 @@ def _sound(data: bytes, how: str) -> ScreenFound:
 def x11_profile(display: str, number: int) -> ScreenFound:
     """Read a screen's profile from the X server (ICC Profiles In X Specification 0.4: property _ICC_PROFILE_n)."""
     data = _x11_property(display, "_ICC_PROFILE" if number == 0 else f"_ICC_PROFILE_{number}")
-    return _sound(data, "this screen's own") if data else ScreenFound()
+    return _sound(data, tr("this screen's own")) if data else ScreenFound()
 
 
 def _x11_property(display: str, name: str) -> bytes:
@@ -175,9 +176,9 @@ def colord_profile(output: str) -> ScreenFound:
     if not isinstance(file, str) or not file:
         return ScreenFound()
     try:
-        return _sound(Path(file).read_bytes()[:LARGEST], "this screen's own, by colord")
+        return _sound(Path(file).read_bytes()[:LARGEST], tr("this screen's own, by colord"))
     except OSError:
-        return ScreenFound(None, "its profile cannot be read")
+        return ScreenFound(None, tr("its profile cannot be read"))
 
 
 def _path(value: object) -> str:

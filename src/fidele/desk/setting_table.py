@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QApplication, QComboBox, QFrame, QGridLayout, QLabel, QSizePolicy, QWidget
 
 from fidele.desk.kit import across, choice, down
 from fidele.desk.labels import button, clear, label, line
-from fidele.desk.theme import px
+from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
 from fidele.devices.protocol import Choice
-from fidele.route.layers import Evidence, SettingRow
+from fidele.language import tr
+from fidele.route.layers import MEANINGS, Evidence, SettingRow
 
 #: So many rows fit; a driver with more shows first what matters most, and what differs.
 MOST_ROWS = 11
@@ -29,18 +31,20 @@ class SettingLine(QFrame):
         grid = QGridLayout(self)
         grid.setContentsMargins(8, 1, 8, 1)
         grid.setHorizontalSpacing(8)
-        for column, (stretch, width) in enumerate(((0, 92), (48, 0), (38, 0), (68, 0))):
+        for column, (stretch, width) in enumerate(((0, label_width()), (48, 0), (38, 0), (68, 0))):
             grid.setColumnStretch(column, stretch)
             if width:
                 grid.setColumnMinimumWidth(column, width)
         grid.addWidget(label(row.label, 9.0, bold=True), 0, 0)
-        grid.addWidget(line(row.wanted, tip=f"{row.wanted}; in this driver {row.place}"), 0, 1)
-        found = row.found if row.found is not None else "cannot be read back"
+        # What Fidele calls it is said in the user's language; words of the driver itself stand in no catalogue.
+        wanted = tr(row.wanted)
+        grid.addWidget(line(wanted, tip=tr("{wanted}; in this driver {place}", wanted=wanted, place=row.place)), 0, 1)
+        found = tr(row.found) if row.found is not None else tr("cannot be read back")
         if row.evidence is Evidence.BY_HAND:
-            found += ", confirmed by hand"
+            found += tr(", confirmed by hand")
         grid.addWidget(line(found, bold=row.agrees is False, dim=row.found is None), 0, 2)
         last = across(space=6)
-        place = line(row.place, 8.5, dim=True, tip=f"Where it stands in this driver: {row.place}")
+        place = line(row.place, 8.5, dim=True, tip=tr("Where it stands in this driver: {place}", place=row.place))
         last.addWidget(place, 1)
         if len(controls) > 1:
             place.hide()
@@ -53,6 +57,12 @@ class SettingLine(QFrame):
 def _controls_of(row: SettingRow, choices: tuple[Choice, ...]) -> list[Choice]:
     """Return the driver's controls that stand behind a row; a field to type in is filled from the card."""
     return [c for c in choices if c.meaning == row.meaning and c.offered != (c.value,)]
+
+
+def label_width() -> int:
+    """Return how wide the column of labels is: as the widest in this language needs, in the type that is set."""
+    bold = QFontMetrics(font(9.0, font().Weight.DemiBold))
+    return min(px(160), max(px(92), *(bold.horizontalAdvance(words) + px(4) for words in MEANINGS.values())))
 
 
 class SettingTable(QWidget):
@@ -96,8 +106,8 @@ class SettingTable(QWidget):
             settable = row.settable or row.held
             controls: list[QWidget] = [self._control(one) for one in _controls_of(row, choices)] if settable else []
             if row.meaning == "sliders" and row.agrees is False:
-                tip = "They are wanted so: keep them on the card, set and read back with the rest from now on"
-                controls.append(button("Keep", self.kept.emit, tip, quiet=True))
+                tip = tr("They are wanted so: keep them on the card, set and read back with the rest from now on")
+                controls.append(button(tr("Keep"), self.kept.emit, tip, quiet=True))
             self._rows.addWidget(SettingLine(row, controls, compact))
             for control in controls:
                 if stood and control.accessibleName() == stood:
@@ -114,21 +124,25 @@ class SettingTable(QWidget):
         self._time.setText(said)
         titles = (
             label(""),
-            line("the card says", 8.5, True, True),
+            line(tr("the card says"), 8.5, True, True),
             self._time,
-            line("where in the driver", 8.5, True, True),
+            line(tr("where in the driver"), 8.5, True, True),
         )
         for column, (title, stretch) in enumerate(zip(titles, (0, 48, 38, 68), strict=True)):
             grid.setColumnStretch(column, stretch)
             across = QSizePolicy.Policy.Ignored if column else QSizePolicy.Policy.Preferred
             title.setSizePolicy(across, QSizePolicy.Policy.Preferred)
             grid.addWidget(title, 0, column)
-        grid.setColumnMinimumWidth(0, 92)
+        grid.setColumnMinimumWidth(0, label_width())
         return head
 
     def _control(self, control: Choice) -> QWidget:
         """Return a list of what the driver offers for one control, in its own words."""
-        made = choice(f"{control.name} in the driver", tip=f"{control.place}, in this driver's words", points=8.5)
+        made = choice(
+            tr("{name} in the driver", name=control.name),
+            tip=tr("{place}, in this driver's words", place=control.place),
+            points=8.5,
+        )
         numbers = [v for v in control.offered if isinstance(v, int)]
         slider = len(numbers) == len(control.offered) >= 5 and min(numbers) < 0
         for value in control.offered:
@@ -143,6 +157,8 @@ class SettingTable(QWidget):
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         if control.held:
             made.setEnabled(False)
-            made.setToolTip(f"{control.place} is greyed out: this machine's administrator has locked it")
+            made.setToolTip(
+                tr("{place} is greyed out: this machine's administrator has locked it", place=control.place)
+            )
         made.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign]
         return made

@@ -26,16 +26,17 @@ from fidele.desk.labels import button, label, menu_button, section
 from fidele.desk.numbers import number, typed_mm, whole
 from fidele.desk.panels_box import PanelsBox
 from fidele.desk.theme import font, px
+from fidele.language import tr
 from fidele.session.laying import ALIGN, Key
 from fidele.session.model import Session
 from fidele.session.piece import Piece
 from fidele.sheet.placing import Placing
 
 _FIELDS = (
-    ("width", "width", "Printed width"),
-    ("height", "height", "Printed height"),
-    ("x", "from left", "From the sheet's left edge"),
-    ("y", "from top", "From the sheet's upper edge"),
+    ("width", tr("width"), tr("Printed width")),
+    ("height", tr("height"), tr("Printed height")),
+    ("x", tr("from left"), tr("From the sheet's left edge")),
+    ("y", tr("from top"), tr("From the sheet's upper edge")),
 )
 
 
@@ -80,31 +81,33 @@ class SheetColumn(QScrollArea):
     # Making ------------------------------------------------------------------------------------------------------
 
     def _pieces(self) -> None:
-        self.column.addWidget(section("Pictures in hand"))
+        self.column.addWidget(section(tr("Pictures in hand")))
         self.list = QListWidget()
         self.list.setFont(font(8.5))
-        self.list.setAccessibleName("Pictures on this sheet")
-        self.list.setToolTip("Tick what lies on this sheet together; click a picture to choose it")
+        self.list.setAccessibleName(tr("Pictures on this sheet"))
+        self.list.setToolTip(tr("Tick what lies on this sheet together; click a picture to choose it"))
         self.list.itemChanged.connect(self._ticked)
         self.list.itemClicked.connect(self._clicked)
         self.column.addWidget(self.list)
         row = QHBoxLayout()
         self.press_as = choice(
-            "Pressed by the condition",
-            tip="By which condition this piece is converted and pressed. Pieces of several conditions share a sheet "
-            "when their printing sides agree",
+            tr("Pressed by the condition"),
+            tip=tr(
+                "By which condition this piece is converted and pressed. Pieces of several conditions share a "
+                "sheet when their printing sides agree"
+            ),
             chosen=self._pressed_as,
             letters=10,
             points=8.5,
         )
-        fill(row, label("pressed by", 8.5, dim=True), (self.press_as, 1))
+        fill(row, label(tr("pressed by"), 8.5, dim=True), (self.press_as, 1))
         self.column.addLayout(row)
         self.why = label("", 8, dim=True, wrap=True)
         self.column.addWidget(self.why)
 
     def _size(self) -> None:
-        head = across(section("Printed size"), SPRING)
-        self.unit = button("mm", self._change_unit, "Change between millimetres and inches", quiet=True)
+        head = across(section(tr("Printed size")), SPRING)
+        self.unit = button("mm", self._change_unit, tr("Change between millimetres and inches"), quiet=True)
         head.addWidget(self.unit)
         self.column.addLayout(head)
         grid = QGridLayout()
@@ -117,18 +120,18 @@ class SheetColumn(QScrollArea):
         self.column.addLayout(grid)
         row = QHBoxLayout()
         self.blank = choice(
-            "Blank that it goes on",
-            tip="The blank gives the printed size: the picture covers it and its bleed",
+            tr("Blank that it goes on"),
+            tip=tr("The blank gives the printed size: the picture covers it and its bleed"),
             chosen=self._blank,
             letters=10,
             points=8.5,
         )
-        fill(row, label("on blank", 8.5, dim=True), (self.blank, 1))
+        fill(row, label(tr("on blank"), 8.5, dim=True), (self.blank, 1))
         self.column.addLayout(row)
         row = QHBoxLayout()
-        self.own = button("Original size", self._own, "The size that the file's own resolution gives")
-        self.largest = button("Largest", self._largest, "As large as the sheet allows, with this border free")
-        self.border = number(0, 500, "Border that stays free around the largest", width=72)
+        self.own = button(tr("Original size"), self._own, tr("The size that the file's own resolution gives"))
+        self.largest = button(tr("Largest"), self._largest, tr("As large as the sheet allows, with this border free"))
+        self.border = number(0, 500, tr("Border that stays free around the largest"), width=72)
         fill(row, self.own, self.largest, self.border)
         self.column.addLayout(row)
 
@@ -141,7 +144,7 @@ class SheetColumn(QScrollArea):
         grid.addLayout(box, row, place)
 
     def _place(self) -> None:
-        self._loose.addWidget(section("Place"))
+        self._loose.addWidget(section(tr("Place")))
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
@@ -150,48 +153,50 @@ class SheetColumn(QScrollArea):
             self._field(grid, 0, index, name, words, tip)
         self._loose.addLayout(grid)
         row = across(space=4)
-        self.angle = number(-360, 360, "Turned by, counter-clockwise", 1, "°", 70)
+        self.angle = number(-360, 360, tr("Turned by, counter-clockwise"), 1, "°", 70)
         self.angle.editingFinished.connect(self._angle_typed)
         row.addWidget(self.angle)
-        self.turn_left = button("+90°", lambda: self.turn(90), "Turn counter-clockwise (R)")
-        self.turn_right = button("−90°", lambda: self.turn(-90), "Turn clockwise (Shift+R)")
+        self.turn_left = button("+90°", lambda: self.turn(90), tr("Turn counter-clockwise (R)"))
+        self.turn_right = button("−90°", lambda: self.turn(-90), tr("Turn clockwise (Shift+R)"))
         for made in (self.turn_left, self.turn_right):
             made.setFixedWidth(px(56))
             row.addWidget(made)
         row.addStretch()
         self._loose.addLayout(row)
         row = across(space=4)
-        self.align = menu_button("Line up", "Line up what is chosen; a single piece on the sheet")
+        self.align = menu_button(tr("Line up"), tr("Line up what is chosen; a single piece on the sheet"))
         menu = QMenu(self.align)
         for how, words in ALIGN.items():
             action = QAction(words, menu)
             action.triggered.connect(partial(self._align, how))
             menu.addAction(action)
         menu.addSeparator()
-        for words, sideways in (("Spread evenly across", True), ("Spread evenly down", False)):
+        for words, sideways in ((tr("Spread evenly across"), True), (tr("Spread evenly down"), False)):
             action = QAction(words, menu)
             action.triggered.connect(partial(self._spread, sideways))
             menu.addAction(action)
         self.align.setMenu(menu)
         row.addWidget(self.align)
-        self.lock = button("Lock", self.toggle_lock, "It stays where it is, also when the rest is nested (L)")
-        self.off = button("Take off", self.remove, "Take it off this sheet (Delete)")
+        self.lock = button(tr("Lock"), self.toggle_lock, tr("It stays where it is, also when the rest is nested (L)"))
+        self.off = button(tr("Take off"), self.remove, tr("Take it off this sheet (Delete)"))
         fill(row, self.lock, self.off)
         self._loose.addLayout(row)
 
     def _many(self) -> None:
-        self._loose.addWidget(section("Copies"))
+        self._loose.addWidget(section(tr("Copies")))
         row = across(space=4)
-        self.copies = whole(1, 2000, "Copies of this piece")
+        self.copies = whole(1, 2000, tr("Copies of this piece"))
         self.copies.editingFinished.connect(self._copies)
-        fill(row, self.copies, label("or", 8.5, dim=True))
+        fill(row, self.copies, label(tr("or"), 8.5, dim=True))
         self.across, self.down = (
-            whole(0, 200, "Columns; 0 for as many as fit", 38),
-            whole(0, 200, "Rows; 0 for as many as fit", 38),
+            whole(0, 200, tr("Columns; 0 for as many as fit"), 38),
+            whole(0, 200, tr("Rows; 0 for as many as fit"), 38),
         )
         fill(row, self.across, label("x", 8.5, dim=True), self.down)
         self.repeat = button(
-            "Repeat", self._repeat, "Step and repeat: columns and rows from the upper left; 0 for as many as fit"
+            tr("Repeat"),
+            self._repeat,
+            tr("Step and repeat: columns and rows from the upper left; 0 for as many as fit"),
         )
         row.addWidget(self.repeat)
         self._loose.addLayout(row)
@@ -238,7 +243,7 @@ class SheetColumn(QScrollArea):
         known = x0 if name == "x" else y0
         if by := typed_mm(field, known) - known:
             moved: Placing = placing.moved(by, 0) if name == "x" else placing.moved(0, by)
-            self._do(self.session.laying.place, {(piece.number, index): moved}, "Move on the sheet")
+            self._do(self.session.laying.place, {(piece.number, index): moved}, tr("Move on the sheet"))
 
     def _angle_typed(self) -> None:
         one = self.one()
@@ -249,7 +254,9 @@ class SheetColumn(QScrollArea):
         angle = self.angle.value() % 360
         if abs((angle - placing.angle + 180) % 360 - 180) > 0.04:
             self._do(
-                self.session.laying.place, {(piece.number, index): replace(placing, angle=angle)}, f"Turn to {angle:g}°"
+                self.session.laying.place,
+                {(piece.number, index): replace(placing, angle=angle)},
+                tr("Turn to {angle:g}°", angle=angle),
             )
 
     def turn(self, by: float) -> None:
@@ -384,8 +391,8 @@ class SheetColumn(QScrollArea):
             item.setEnabled(False)
         self.press_as.setEnabled(self.press_as.count() > 1)
         self.press_as.setToolTip(
-            "By which condition this piece is converted and pressed."
-            + (" These cannot share the sheet:\n" + "\n".join(reasons) if reasons else "")
+            tr("By which condition this piece is converted and pressed.")
+            + (tr(" These cannot share the sheet:\n") + "\n".join(reasons) if reasons else "")
         )
         cannot = [f"{p.name}: {why[0]}." for p, why in session.sheet.disagreements()]
         self.why.setText(cannot[0] if cannot else "")
@@ -393,7 +400,7 @@ class SheetColumn(QScrollArea):
 
     def _show_numbers(self) -> None:
         one, chart = self.one(), self.session.chart is not None
-        self.unit.setText("mm" if units.chosen().length == "mm" else "inches")
+        self.unit.setText("mm" if units.chosen().length == "mm" else tr("inches"))
         piece = self.session.pieces.current
         parted = piece is not None and piece.panels is not None
         self.loose.setVisible(not parted)
@@ -418,12 +425,12 @@ class SheetColumn(QScrollArea):
             self.fields[name].setValue(mm)
         self.angle.setValue(placing.angle if placing.angle <= 180 else placing.angle - 360)
         self.copies.setValue(len(one[0].copies))
-        self.lock.setText("Unlock" if one[0].copies[one[1]].locked else "Lock")
+        self.lock.setText(tr("Unlock") if one[0].copies[one[1]].locked else tr("Lock"))
         self.blank.clear()
-        self.blank.addItem("none", "")
+        self.blank.addItem(tr("none"), "")
         for blank in self.session.sheet.blanks.blanks:
             self.blank.addItem(blank.name, blank.name)
-        self.blank.addItem("Another blank …", "new")
+        self.blank.addItem(tr("Another blank …"), "new")
         if one[0].blank:
-            self.blank.addItem("Forget this blank", "forget")
+            self.blank.addItem(tr("Forget this blank"), "forget")
         self.blank.setCurrentIndex(max(0, self.blank.findData(one[0].blank)))

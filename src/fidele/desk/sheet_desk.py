@@ -22,6 +22,7 @@ from fidele.desk.strip import small
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
+from fidele.language import tr
 from fidele.run.job import strip_placing
 from fidele.session.laying import Key
 from fidele.session.model import Session
@@ -31,12 +32,12 @@ from fidele.sheet.placing import Media
 
 #: Signs and habits of a condition, with their words.
 _HABITS = {
-    "identity": "Identity line beside each piece",
-    "cut": "Cut marks",
-    "fold": "Fold marks",
-    "press": "Press marks",
-    "strip": "Control strip along the edge",
-    "may_turn": "Pieces may be turned to save media",
+    "identity": tr("Identity line beside each piece"),
+    "cut": tr("Cut marks"),
+    "fold": tr("Fold marks"),
+    "press": tr("Press marks"),
+    "strip": tr("Control strip along the edge"),
+    "may_turn": tr("Pieces may be turned to save media"),
 }
 #: Sides of the small pictures that pieces are drawn with, by how many there are at most.
 _SIDES = ((4, 900), (40, 420), (10_000, 200))
@@ -81,18 +82,18 @@ class SheetDesk(Desk):
         top = QHBoxLayout()
         self.title = heading("")
         top.addWidget(self.title, 1)
-        self.before = button("‹", lambda: self._step(-1), "The sheet before", quiet=True)
-        self.after = button("›", lambda: self._step(1), "The next sheet", quiet=True)
+        self.before = button("‹", lambda: self._step(-1), tr("The sheet before"), quiet=True)
+        self.after = button("›", lambda: self._step(1), tr("The next sheet"), quiet=True)
         self.which = label("", 9)
         for made in (self.before, self.which, self.after):
             top.addWidget(made)
-        self.before.setAccessibleName("The sheet before")
-        self.after.setAccessibleName("The next sheet")
-        self.whole = button("By sheets", self.refresh, "Show the panels one by one, as they are printed")
+        self.before.setAccessibleName(tr("The sheet before"))
+        self.after.setAccessibleName(tr("The next sheet"))
+        self.whole = button(tr("By sheets"), self.refresh, tr("Show the panels one by one, as they are printed"))
         self.whole.setCheckable(True)
         top.addWidget(self.whole)
         self.paper_view = button(
-            "On the paper", self.refresh, "As it will lie on the paper: mirrored or turned as the route does it"
+            tr("On the paper"), self.refresh, tr("As it will lie on the paper: mirrored or turned as the route does it")
         )
         self.paper_view.setCheckable(True)
         top.addWidget(self.paper_view)
@@ -101,18 +102,22 @@ class SheetDesk(Desk):
     def _tools(self) -> None:
         row = across(space=6)
         self.media = choice(
-            "Media",
-            tip="Sizes and margins are the printer's own; a sheet of your own size can be added",
+            tr("Media"),
+            tip=tr("Sizes and margins are the printer's own; a sheet of your own size can be added"),
             chosen=self._media,
         )
         row.addWidget(self.media)
-        self.gather = button("All on one sheet", self._gather, "Lay all pictures in hand on this sheet, and nest them")
-        self.nest = button("Nest", self._nest, "Lay everything as close as it goes, on as few sheets as it takes (N)")
-        fill(row, self.nest, self.gather, label("gap", 9, dim=True))
-        self.gap = number(0, 200, "Free between pieces", width=70)
+        self.gather = button(
+            tr("All on one sheet"), self._gather, tr("Lay all pictures in hand on this sheet, and nest them")
+        )
+        self.nest = button(
+            tr("Nest"), self._nest, tr("Lay everything as close as it goes, on as few sheets as it takes (N)")
+        )
+        fill(row, self.nest, self.gather, label(tr("gap"), 9, dim=True))
+        self.gap = number(0, 200, tr("Free between pieces"), width=70)
         self.gap.editingFinished.connect(self._gap)
         row.addWidget(self.gap)
-        self.signs = menu_button("Marks", "What stands on the sheets of this condition beside the pieces")
+        self.signs = menu_button(tr("Marks"), tr("What stands on the sheets of this condition beside the pieces"))
         menu = QMenu(self.signs)
         self.habits: dict[str, QAction] = {}
         for name, words in _HABITS.items():
@@ -121,7 +126,7 @@ class SheetDesk(Desk):
             menu.addAction(action)
             self.habits[name] = action
         self.signs.setMenu(menu)
-        self.jig = menu_button("Jig", "Places for blanks as they lie in the press: pieces drop into them")
+        self.jig = menu_button(tr("Jig"), tr("Places for blanks as they lie in the press: pieces drop into them"))
         self.jig.setMenu(QMenu(self.jig))
         self.jig.menu().aboutToShow.connect(self._jig_menu)
         fill(row, self.signs, self.jig, SPRING)
@@ -133,33 +138,35 @@ class SheetDesk(Desk):
         card, menu_now = session.card, session.jigs.current
         menu.clear()
         for name in ("", *(j.name for j in session.sheet.blanks.jigs)):
-            action = menu.addAction(name or "No jig", partial(self._lie_in, name))
+            action = menu.addAction(name or tr("No jig"), partial(self._lie_in, name))
             action.setCheckable(True)
             action.setChecked(name == ("" if menu_now is None else menu_now.name))
             action.setEnabled(card is not None)
         menu.addSeparator()
-        fills = menu.addAction("Fill its places", lambda: self._do(session.jigs.fill))
+        fills = menu.addAction(tr("Fill its places"), lambda: self._do(session.jigs.fill))
         fills.setEnabled(menu_now is not None and session.pieces.current is not None)
-        keep = menu.addAction("Keep what lies here as a jig …", self._keep_jig)
+        keep = menu.addAction(tr("Keep what lies here as a jig …"), self._keep_jig)
         keep.setEnabled(any(p.blank for p in session.sheet.pieces))
         if menu_now is not None:
-            menu.addAction(f"Forget “{menu_now.name}”", lambda: self._do(session.jigs.forget, menu_now.name))
+            menu.addAction(
+                tr("Forget “{name}”", name=menu_now.name), lambda: self._do(session.jigs.forget, menu_now.name)
+            )
 
     def _lie_in(self, name: str) -> None:
         card = self.session.card
         if card is not None and card.sheet.jig != name:
             habits = card.sheet.model_copy(update={"jig": name})
-            words = f"Pressed with the jig “{name}”" if name else "Pressed without a jig"
+            words = tr("Pressed with the jig “{name}”", name=name) if name else tr("Pressed without a jig")
             self._do(lambda: self.session.change_card(words, sheet=habits))
 
     def _keep_jig(self) -> None:
-        name, said = QInputDialog.getText(self, "Keep a jig", "Its name, as it stands on the board:")
+        name, said = QInputDialog.getText(self, tr("Keep a jig"), tr("Its name, as it stands on the board:"))
         if said:
 
             def keep() -> None:
                 jig = self.session.jigs.keep(name)
                 self._lie_in(jig.name)
-                self.session.say(f"“{jig.name}” is kept, with {len(jig.places)} places.")
+                self.session.say(tr("“{name}” is kept, with {n} places.", name=jig.name, n=len(jig.places)))
 
             self._do(keep)
 
@@ -200,7 +207,7 @@ class SheetDesk(Desk):
             def ask() -> None:
                 size, kept = ask_sheet(self, session.sheet.blanks, base, session.device)
                 if size:
-                    session.change_card(f"Printed on {size}", size=size)
+                    session.change_card(tr("Printed on {size}", size=size), size=size)
                 session.conditions.own_sheet(kept or session.sheet.own)
 
             self.guarded(ask)
@@ -236,13 +243,17 @@ class SheetDesk(Desk):
         gap = typed_mm(self.gap, card.sheet.gap)
         if gap != card.sheet.gap:
             habits = card.sheet.model_copy(update={"gap": round(gap, 2)})
-            self._do(lambda: self.session.change_card(f"{units.length(gap, 1)} between pieces", sheet=habits))
+            self._do(
+                lambda: self.session.change_card(
+                    tr("{length} between pieces", length=units.length(gap, 1)), sheet=habits
+                )
+            )
 
     def _habit(self, name: str, on: bool) -> None:
         card = self.session.card
         if card is not None:
             habits = card.sheet.model_copy(update={name: on})
-            words = f"{_HABITS[name]}: {'yes' if on else 'no'}"
+            words = tr("{habits}: yes", habits=_HABITS[name]) if on else tr("{habits}: no", habits=_HABITS[name])
             self._do(lambda: self.session.change_card(words, sheet=habits))
 
     def _marked(self, areas: tuple[Area, ...]) -> None:
@@ -266,13 +277,17 @@ class SheetDesk(Desk):
         self.whole.setVisible(parted)
         by_sheets = not parted or self.whole.isChecked()
         self.stack.setCurrentWidget(self.view if by_sheets else self.panels)
-        lies = "portrait" if media.height >= media.width else "landscape"
-        size = units.size(media.width, media.height) + (", cut off there" if media.roll else f", {lies}")
-        nothing = "" if current is not None else ": nothing on it yet"
-        self.title.setText(f"{'Roll, ' if media.roll else ''}{media.name}, {size}{nothing}")
+        lies = tr("portrait") if media.height >= media.width else tr("landscape")
+        size = units.size(media.width, media.height) + (tr(", cut off there") if media.roll else f", {lies}")
+        nothing = "" if current is not None else tr(": nothing on it yet")
+        self.title.setText(
+            tr("Roll, {name}, {size}{nothing}", name=media.name, size=size, nothing=nothing)
+            if media.roll
+            else tr("{name}, {size}{nothing}", name=media.name, size=size, nothing=nothing)
+        )
         for made in (self.before, self.after, self.which):
             made.setVisible(pages > 1 and by_sheets)
-        self.which.setText(f"{page + 1} of {pages}")
+        self.which.setText(tr("{page} of {pages}", page=page + 1, pages=pages))
         self._show_tools()
         mirrors = session.chain is not None and session.chain.twists % 2 == 1
         turned = session.chain is not None and session.chain.turned
@@ -285,7 +300,7 @@ class SheetDesk(Desk):
         view.empty = (
             ""
             if current is not None
-            else "Open a picture or drop one on the window: it will lie here at its true size."
+            else tr("Open a picture or drop one on the window: it will lie here at its true size.")
         )
         habits = card.sheet if card is not None else None
         chart = current is not None and current.chart is not None
@@ -321,9 +336,9 @@ class SheetDesk(Desk):
             for own in sheet.blanks.sheets:
                 if own.printed_as == card.size:
                     self.media.addItem(own.name, ("own", own.name))
-            self.media.addItem("A sheet of its own size …", ("new", ""))
+            self.media.addItem(tr("A sheet of its own size …"), ("new", ""))
             if sheet.own and sheet.base.name == sheet.own:
-                self.media.addItem("Forget this sheet", ("forget", sheet.own))
+                self.media.addItem(tr("Forget this sheet"), ("forget", sheet.own))
         chosen = (
             ("own", sheet.own) if sheet.own and sheet.base.name == sheet.own else ("size", card.size if card else "A4")
         )
@@ -439,7 +454,11 @@ class SheetDesk(Desk):
                 self.panels.update()
             self.view.update()
 
-        self.work.quietly(f"picture {piece.number} on the sheet", lambda _: to_image(small(artwork, side, look)), show)
+        self.work.quietly(
+            tr("picture {number} on the sheet", number=piece.number),
+            lambda _: to_image(small(artwork, side, look)),
+            show,
+        )
 
     def facts(self) -> list[tuple[str, str]]:
         """Return size, resolution, use and margins."""
@@ -451,28 +470,43 @@ class SheetDesk(Desk):
         except FideleError:
             return []
         left, top, right, bottom = (units.length(mm).partition(" ")[0] for mm in media.margins)
-        rows = [("Media", f"{media.name}, {units.size(media.width, media.height)}")]
+        rows = [(tr("Media"), f"{media.name}, {units.size(media.width, media.height)}")]
         loaded = session.state.route.status.loaded if session.state.route.status is not None else ""
         if loaded:
-            rows.append(("Loaded", f"{loaded}, says the printer"))
-        rows.append(("Unprintable", f"{left} left, {top} top, {right} right, {bottom} bottom"))
+            rows.append((tr("Loaded"), tr("{loaded}, says the printer", loaded=loaded)))
+        rows.append(
+            (
+                tr("Unprintable"),
+                tr(
+                    "{left} left, {top} top, {right} right, {bottom} bottom",
+                    left=left,
+                    top=top,
+                    right=right,
+                    bottom=bottom,
+                ),
+            )
+        )
         one = self.column.one()
         if one is not None:
             piece, index = one
             placing = piece.copies[index].placing
             rows += [
-                ("Printed size", units.size(placing.width, placing.height, 1)),
-                ("Effective", f"{piece.artwork.width / piece.picture_width * 25.4:.0f} ppi"),
+                (tr("Printed size"), units.size(placing.width, placing.height, 1)),
+                (tr("Effective"), tr("{width:.0f} ppi", width=piece.artwork.width / piece.picture_width * 25.4)),
                 (
-                    "Use",
-                    f"{use * 100:.0f} % of this sheet" + (f", {whole * 100:.0f} % of all" if sheet.pages > 1 else ""),
+                    tr("Use"),
+                    tr("{use:.0f} % of this sheet", use=use * 100)
+                    + (tr(", {whole:.0f} % of all", whole=whole * 100) if sheet.pages > 1 else ""),
                 ),
             ]
         mirrors = session.chain is not None and session.chain.twists % 2 == 1
         if session.chain is not None and session.chain.turned:
             rows.append(
-                ("On the paper", "turned by 180°" + (", and mirrored" if mirrors else ": that is no mirroring"))
+                (
+                    tr("On the paper"),
+                    tr("turned by 180°") + (tr(", and mirrored") if mirrors else tr(": that is no mirroring")),
+                )
             )
         elif mirrors:
-            rows.append(("On the paper", "mirrored, left and right change sides"))
+            rows.append((tr("On the paper"), tr("mirrored, left and right change sides")))
         return rows

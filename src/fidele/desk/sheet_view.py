@@ -29,6 +29,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fidele import units
 from fidele.desk.spots import Part, Ringed, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
+from fidele.language import tr
 from fidele.session.laying import Key
 from fidele.sheet.page import Behind
 from fidele.sheet.placing import INCH, Media, Placing
@@ -102,10 +103,12 @@ class SheetView(Ringed, QWidget):
         self.setMinimumSize(260, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Sheet")
+        self.setAccessibleName(tr("Sheet"))
         self.setToolTip(
-            "Drag pieces; arrow keys move by 1 mm, with Shift 10, with Alt 0.1. R turns by 90°, L locks, Delete takes "
-            "off. Wheel zooms, 0 shows all. Drag guides out of the rulers"
+            tr(
+                "Drag pieces; arrow keys move by 1 mm, with Shift 10, with Alt 0.1. R turns by 90°, L locks, "
+                "Delete takes off. Wheel zooms, 0 shows all. Drag guides out of the rulers"
+            )
         )
         self.theme: Theme = LIGHT
         self.media: Media | None = None
@@ -360,7 +363,7 @@ class SheetView(Ringed, QWidget):
             for down in (0.0, place.height - 9.0):
                 painter.fillRect(mapped.mapRect(QRectF(place.x + corner, place.y + down, 9, 9)), QColor(60, 60, 60))
         painter.setFont(font(7.5))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "control strip")
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("control strip"))
 
     def _guides(self, painter: QPainter, mapped: QTransform) -> None:
         for axis, mm in [*self.guides, *self._lines]:
@@ -396,17 +399,21 @@ class SheetView(Ringed, QWidget):
                 if along and at.x() > _LEFT:
                     painter.drawLine(QPointF(at.x(), _TOP - (8 if long else 3)), QPointF(at.x(), _TOP))
                     if long:
-                        painter.drawText(QRectF(at.x() - 25, 0, 50, 12), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
+                        painter.drawText(
+                            QRectF(at.x() - 25, 0, 50, 12), Qt.AlignmentFlag.AlignCenter, tr("{value:g}", value=value)
+                        )
                 elif not along and at.y() > _TOP:
                     painter.drawLine(QPointF(_LEFT - (8 if long else 3), at.y()), QPointF(_LEFT, at.y()))
                     if long:
                         painter.drawText(
                             QRectF(0, at.y() - 7, _LEFT - 10, 14),
                             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                            f"{value:g}",
+                            tr("{value:g}", value=value),
                         )
         painter.fillRect(0, 0, _LEFT, _TOP, back)
-        painter.drawText(QRectF(0, 0, _LEFT - 3, _TOP), Qt.AlignmentFlag.AlignCenter, "inch" if self.inches else "mm")
+        painter.drawText(
+            QRectF(0, 0, _LEFT - 3, _TOP), Qt.AlignmentFlag.AlignCenter, tr("inch") if self.inches else "mm"
+        )
 
     # By the mouse ------------------------------------------------------------------------------------------------
 
@@ -462,7 +469,11 @@ class SheetView(Ringed, QWidget):
             place = mapped.mapRect(QRectF(x0, y0, x1 - x0, y1 - y0)).toRect()
             size = units.size(one.placing.width, one.placing.height)
             at = units.size(x0, y0)
-            name = f"{one.name}, copy {one.key[1] + 1}: {size}, at {at}{', locked' if one.locked else ''}"
+            name = (
+                tr("{name}, copy {key}: {size}, at {at}, locked", name=one.name, key=one.key[1] + 1, size=size, at=at)
+                if one.locked
+                else tr("{name}, copy {key}: {size}, at {at}", name=one.name, key=one.key[1] + 1, size=size, at=at)
+            )
             parts.append(Part(name, place, partial(self._choose, (one.key,)), one.key in self.selection))
         self._spots.show(parts)
 
@@ -561,7 +572,7 @@ class SheetView(Ringed, QWidget):
             if place is not None and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
                 self.dropped.emit(next(iter(now)), place)
             else:
-                name = "Turn on the sheet" if drag[0] == "turn" else "Move on the sheet"
+                name = tr("Turn on the sheet") if drag[0] == "turn" else tr("Move on the sheet")
                 self.moved.emit(now, name)
         self.update()
 
@@ -604,7 +615,7 @@ class SheetView(Ringed, QWidget):
             if self.half_turned:
                 dx, dy = -dx, -dy
             chosen = [o for o in self.shown if o.key in self.selection and not o.locked]
-            self.moved.emit({o.key: o.placing.moved(dx * far, dy * far) for o in chosen}, "Move on the sheet")
+            self.moved.emit({o.key: o.placing.moved(dx * far, dy * far) for o in chosen}, tr("Move on the sheet"))
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.selection:
             self.removed.emit()
         elif key == Qt.Key.Key_R and self.selection:

@@ -15,6 +15,7 @@ from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.profile_list import ProfileList, lines_of
 from fidele.desk.spots import Ringed, ring
 from fidele.desk.theme import Theme, font, px
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 
@@ -34,9 +35,9 @@ class CardTile(Ringed, QFrame):
         box.setSpacing(3)
         box.addWidget(line(name, 9.5, bold=True, tip=name))
         box.addWidget(label(summary, 8.0, dim=True, wrap=True))
-        self.setAccessibleName(f"Printing condition {name}" + (", in force" if in_force else ""))
+        self.setAccessibleName(tr("Printing condition {name}", name=name) + (tr(", in force") if in_force else ""))
         self.setToolTip(
-            "A printing condition: everything that a profile is true for, on one card. Click to put it in force."
+            tr("A printing condition: everything that a profile is true for, on one card. Click to put it in force.")
         )
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -89,42 +90,48 @@ class ShelfView(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
         box = down(space=7, margins=(12, 12, 12, 12), on=self)
-        top = across(section("Conditions"), SPRING)
+        top = across(section(tr("Conditions")), SPRING)
         self.new = button(
-            "New", self.making_wanted.emit, "Make another printing condition, a question at a time (F6)", quiet=True
+            tr("New"),
+            self.making_wanted.emit,
+            tr("Make another printing condition, a question at a time (F6)"),
+            quiet=True,
         )
         printers = button(
-            "Printers", self.printers_wanted.emit, "Which there are, and what is known of them", quiet=True
+            tr("Printers"), self.printers_wanted.emit, tr("Which there are, and what is known of them"), quiet=True
         )
         fill(top, self.new)
         box.addLayout(top)
-        tip = "Seven steps to a first print that is right; each can be left and taken up again"
+        tip = tr("Seven steps to a first print that is right; each can be left and taken up again")
         self.first = button("", self.first_wanted.emit, tip, quiet=True)
         self._cards = down(space=8)
         fill(box, self._cards)
         box.addLayout(Flow(printers, self.first, space=2))
-        row = across(section("Profiles"), SPRING)
+        row = across(section(tr("Profiles")), SPRING)
         self._count = label("", 8.0, dim=True)
         row.addWidget(self._count)
         fill(box, 6, row)
         self.search = entry(
-            "Find a profile", hint="find a profile", tip="Searches everything on this machine, by any word", points=8.5
+            tr("Find a profile"),
+            hint=tr("find a profile"),
+            tip=tr("Searches everything on this machine, by any word"),
+            points=8.5,
         )
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill_profiles())
         box.addWidget(self.search)
-        self.profiles = ProfileList("Profiles on the shelf", compact=True)
+        self.profiles = ProfileList(tr("Profiles on the shelf"), compact=True)
         self.profiles.opened.connect(self.profile_chosen)
         self.profiles.menu_wanted.connect(self.menu_wanted)
         box.addWidget(self.profiles)
         self._hint = label("", 8.5, dim=True, wrap=True)
         box.addWidget(self._hint)
         self.all = button(
-            "", self.all_wanted.emit, "Everything on this machine, with what fits and why not", quiet=True
+            "", self.all_wanted.emit, tr("Everything on this machine, with what fits and why not"), quiet=True
         )
         box.addLayout(Flow(self.all))
-        fill(box, 6, section("Logbook"))
-        self.log = self._list("Logbook")
+        fill(box, 6, section(tr("Logbook")))
+        self.log = self._list(tr("Logbook"))
         self.log.setSelectionMode(QListWidget.SelectionMode.NoSelection)
         self.log.itemActivated.connect(self._run)
         self.log.itemClicked.connect(self._run)
@@ -151,7 +158,7 @@ class ShelfView(QWidget):
         for card in cards:
             chosen = in_force is not None and in_force.id == card.id
             shown = in_force if chosen and in_force is not None else card
-            summary = shown.summary + (" · locked" if shown.locked else "")
+            summary = shown.summary + (tr(" · locked") if shown.locked else "")
             tile = CardTile(card.id, shown.name, summary, chosen)
             tile.pressed.connect(self.card_chosen)
             tile.menu_wanted.connect(self.card_menu_wanted)
@@ -160,8 +167,10 @@ class ShelfView(QWidget):
         if not cards:
             self._cards.addWidget(
                 label(
-                    "None yet. A printing condition is everything that a profile is true for: "
-                    "printer, ink, media, settings, piece.",
+                    tr(
+                        "None yet. A printing condition is everything that a profile is true for: printer, ink, media, "
+                        "settings, piece."
+                    ),
                     8.5,
                     dim=True,
                     wrap=True,
@@ -169,21 +178,26 @@ class ShelfView(QWidget):
             )
             here = self._session.devices.printers
             if 0 < len(here) <= _FEW:
-                tip = "The driver converts until it gets a profile"
+                tip = tr("The driver converts until it gets a profile")
                 for device in here:
                     start = partial(self.card_wanted.emit, device.id)
-                    self._cards.addWidget(button(f"Start one for the {device.name}", start, tip))
+                    self._cards.addWidget(button(tr("Start one for the {name}", name=device.name), start, tip))
             elif here:
                 more = " …" if len(here) > 3 else ""
-                words = f"{len(here)} printers are here: {', '.join(p.name for p in here[:3])}{more}"
+                words = tr(
+                    "{n} printers are here: {name}{more}",
+                    n=len(here),
+                    name=", ".join(p.name for p in here[:3]),
+                    more=more,
+                )
                 self._cards.addWidget(label(words, 8.5, dim=True, wrap=True))
-                tip = "Printer, paper, piece and profile, a question at a time (F6)"
-                self._cards.addWidget(button("Start one", self.making_wanted.emit, tip))
+                tip = tr("Printer, paper, piece and profile, a question at a time (F6)")
+                self._cards.addWidget(button(tr("Start one"), self.making_wanted.emit, tip))
             else:
-                words = self._session.devices.missing() or "No printer is set up on this machine yet."
+                words = self._session.devices.missing() or tr("No printer is set up on this machine yet.")
                 self._cards.addWidget(label(words, 8.5, dim=True, wrap=True))
-                tip = "How to get one here, or describe one that cannot be reached"
-                self._cards.addWidget(button("Add a printer", self.printers_wanted.emit, tip))
+                tip = tr("How to get one here, or describe one that cannot be reached")
+                self._cards.addWidget(button(tr("Add a printer"), self.printers_wanted.emit, tip))
 
     def refresh_first(self) -> None:
         """Show how far the way to a first print is, until one was right."""
@@ -192,7 +206,7 @@ class ShelfView(QWidget):
         if not way.right:
             steps = way.steps()
             at = next((k for k, step in enumerate(steps, 1) if step.stand == "now"), len(steps))
-            self.first.setText(f"First print: step {at} of {len(steps)}")
+            self.first.setText(tr("First print: step {at} of {n}", at=at, n=len(steps)))
 
     def refresh_profiles(self) -> None:
         """Show the profiles that people use, as they are now."""
@@ -208,25 +222,25 @@ class ShelfView(QWidget):
         self.profiles.setFixedHeight(4 + px(24) * max(1, min(8, len(shown))))
         self.profiles.setVisible(bool(shown))
         usable = sum(r.entry.description.usable_as_output for r in rows)
-        self._count.setText(f"{usable:,} can print" if rows else "")
-        self._count.setToolTip("How many of the profiles on this machine can serve as an output profile")
+        self._count.setText(tr("{usable:,} can print", usable=usable) if rows else "")
+        self._count.setToolTip(tr("How many of the profiles on this machine can serve as an output profile"))
         self.search.setVisible(len(rows) > 5)
         self.all.setText(
-            f"All {len(rows):,} on this machine"
+            tr("All {n:,} on this machine", n=len(rows))
             if len(rows) > 1
-            else "Find or add more"
+            else tr("Find or add more")
             if rows
-            else "Find or add profiles"
+            else tr("Find or add profiles")
         )
-        drop = "Drop an .icc file, or the supplier's zip, anywhere on this window."
+        drop = tr("Drop an .icc file, or the supplier's zip, anywhere on this window.")
         self._hint.setText(
             ""
             if shown
-            else "No profile has all of these words."
+            else tr("No profile has all of these words.")
             if words
-            else f"None of these is in use yet. {drop}"
+            else tr("None of these is in use yet. {drop}", drop=drop)
             if usable
-            else f"None that can print yet. {drop}"
+            else tr("None that can print yet. {drop}", drop=drop)
         )
         self._hint.setVisible(not shown)
 
@@ -248,9 +262,9 @@ class ShelfView(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, run.id)
             said = SAID.get(run.verdict, "") if run.state == "printed" else run.state
             item.setToolTip(
-                f"Run {run.id}, {run.at:%d.%m.%Y %H:%M}"
+                tr("Run {id}, {at:%d.%m.%Y %H:%M}", id=run.id, at=run.at)
                 + (f": {said}" if said else "")
-                + (f", mean ΔE00 {run.mean:.1f}" if run.mean else "")
+                + (tr(", mean ΔE00 {mean:.1f}", mean=run.mean) if run.mean else "")
             )
             if said:
                 item.setText(f"{run.id}  {run.title}: {said}")
@@ -258,7 +272,7 @@ class ShelfView(QWidget):
                 item.setFont(font(8.5, font().Weight.DemiBold))
             self.log.addItem(item)
         if self.log.count() == 0:
-            item = QListWidgetItem("no runs yet")
+            item = QListWidgetItem(tr("no runs yet"))
             item.setFlags(Qt.ItemFlag.NoItemFlags)
             self.log.addItem(item)
         _fit_height(self.log, 12)

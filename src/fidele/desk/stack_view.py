@@ -7,6 +7,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.desk.theme import LIGHT, Theme, font, px
+from fidele.language import tr
 
 #: How each layer is drawn: height in pixels, grey, and pattern.
 _LOOKS = {
@@ -29,7 +30,7 @@ class StackView(QWidget):
     def show_layers(self, layers: tuple[str, ...]) -> None:
         """Show other layers."""
         self.layers = layers
-        self.setAccessibleName("In the press, from above: " + ", ".join(layers))
+        self.setAccessibleName(tr("In the press, from above: ") + ", ".join(map(tr, layers)))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -54,7 +55,7 @@ class StackView(QWidget):
             painter.drawLine(QPointF(box.right() + 4, box.center().y()), QPointF(wide + 18, box.center().y()))
             painter.setPen(text)
             room = QRectF(wide + 22, box.center().y() - 9, self.width() - wide - 24, 18)
-            said = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+            said = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, int(room.width()))
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
             y += height + gap
 

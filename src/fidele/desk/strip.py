@@ -16,6 +16,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import font, px
 from fidele.desk.work import Work
 from fidele.icc.transform import white_of
+from fidele.language import tr
 from fidele.proof.soft import as_sent
 from fidele.session.pieces import Pieces
 from fidele.session.remember import Remembered
@@ -43,8 +44,8 @@ class Strip(QListWidget):
         self.setHorizontalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFont(font(8.5))
-        self.setAccessibleName("Pictures in hand")
-        self.setToolTip("Pictures in hand: choose one (Ctrl+Tab goes on); Delete lays it aside, the file stays")
+        self.setAccessibleName(tr("Pictures in hand"))
+        self.setToolTip(tr("Pictures in hand: choose one (Ctrl+Tab goes on); Delete lays it aside, the file stays"))
         self._icons: Remembered[QIcon] = Remembered()
         self._empty = _squared(QImage())
         self.currentItemChanged.connect(self._changed)
@@ -57,7 +58,7 @@ class Strip(QListWidget):
         for piece in pieces.all:
             name = piece.chart.title if piece.chart is not None else short(piece.opened.path)
             if piece.opened.pages > 1:
-                name += f", page {max(0, piece.opened.page) + 1}"
+                name += tr(", page {value}", value=max(0, piece.opened.page) + 1)
             item = QListWidgetItem(self._icon(piece.artwork, piece.number), name)
             item.setData(Qt.ItemDataRole.UserRole, piece.number)
             item.setToolTip(str(piece.opened.path))

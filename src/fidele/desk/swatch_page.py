@@ -13,6 +13,7 @@ from fidele.desk.kit import REST, choice, entry, fill
 from fidele.desk.labels import button, clear, label
 from fidele.desk.theme import px
 from fidele.errors import FideleError
+from fidele.language import named, tr
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
 from fidele.run.reading import Checked
@@ -22,7 +23,7 @@ from fidele.session.model import Session
 class SwatchPage(Page):
     """Type a colour; get the nearest patches, and the values between them."""
 
-    title, tip = "Swatches", "Which input values print a wanted colour nearest"
+    title, tip = named("Swatches"), tr("Which input values print a wanted colour nearest")
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -30,23 +31,25 @@ class SwatchPage(Page):
         self._checked: Checked | None = None
         self.box.addWidget(
             label(
-                "Any chart that was measured will do, no profile is needed; the swatch book has most to pick from, and "
-                "carries the numbers to type on each field.",
+                tr(
+                    "Any chart that was measured will do, no profile is needed; the swatch book has most to pick "
+                    "from, and carries the numbers to type on each field."
+                ),
                 9.5,
                 dim=True,
                 wrap=True,
             )
         )
         row = QHBoxLayout()
-        self.typed = entry("Wanted colour", hint="a colour: #1fa7a0, 31 167 160, or Lab 60 -35 -5", points=10)
+        self.typed = entry(tr("Wanted colour"), hint=tr("a colour: #1fa7a0, 31 167 160, or Lab 60 -35 -5"), points=10)
         self.typed.returnPressed.connect(self.ask)
         row.addWidget(self.typed, 1)
         self.customers = choice(
-            "Customer colours",
-            tip="Customer colours in hand; they are picked from the picture on the colours desk (F2)",
+            tr("Customer colours"),
+            tip=tr("Customer colours in hand; they are picked from the picture on the colours desk (F2)"),
             chosen=self._customer,
         )
-        fill(row, self.customers, button("Find it", self.ask, "Find the patches that print nearest", main=True))
+        fill(row, self.customers, button(tr("Find it"), self.ask, tr("Find the patches that print nearest"), main=True))
         self.box.addLayout(row)
         self.said = label("", 9.5, wrap=True)
         self.box.addWidget(self.said)
@@ -66,14 +69,14 @@ class SwatchPage(Page):
     def refresh(self) -> None:
         """List the customer colours as they are now."""
         self.customers.clear()
-        self.customers.addItem("picked from artwork …")
+        self.customers.addItem(tr("picked from artwork …"))
         self.customers.addItems([c.name for c in self._session.customers.colours])
         self.customers.setEnabled(self.customers.count() > 1)
 
     def _customer(self, index: int) -> None:
         if index > 0:
             L, a, b = self._session.customers.colours[index - 1].Lab
-            self.typed.setText(f"Lab {L:.2f} {a:.2f} {b:.2f}")
+            self.typed.setText(tr("Lab {l:.2f} {a:.2f} {b:.2f}", l=L, a=a, b=b))
             self.ask()
 
     def ask(self) -> None:
@@ -81,7 +84,7 @@ class SwatchPage(Page):
         checked = self._checked
         clear(self.found)
         if checked is None:
-            self.said.setText("Print, press and measure a chart first.")
+            self.said.setText(tr("Print, press and measure a chart first."))
             return
         try:
             wanted = np.asarray(colour_written(self.typed.text()), dtype=float)
@@ -94,7 +97,13 @@ class SwatchPage(Page):
         blend = between_patches(wanted, rgb, Lab)
         picks = nearest_patches(wanted, checked.measured.ids, rgb, Lab)
         values = " ".join(f"{v * 255:.0f}" for v in blend.rgb)
-        self.said.setText(f"Between patches: input RGB {values} should print within ΔE00 {blend.de00:.1f} of it.")
+        self.said.setText(
+            tr(
+                "Between patches: input RGB {values} should print within ΔE00 {de00:.1f} of it.",
+                values=values,
+                de00=blend.de00,
+            )
+        )
         for row, pick in enumerate((blend, *picks)):
             for column, colour in enumerate((wanted, pick.Lab)):
                 patch = QFrame()
@@ -102,8 +111,10 @@ class SwatchPage(Page):
                 red, green, blue = (int(v) for v in show(colour.astype(np.float32)[None])[0])
                 patch.setStyleSheet(f"background:{QColor(red, green, blue).name()}")
                 self.found.addWidget(patch, row, column)
-            name = f"patch {pick.patch}" if pick.patch else "between patches"
+            name = tr("patch {patch}", patch=pick.patch) if pick.patch else tr("between patches")
             values = " ".join(f"{v * 255:.0f}" for v in pick.rgb)
             self.found.addWidget(label(name, 9.5, bold=True), row, 2)
-            self.found.addWidget(label(f"input RGB {values}, ΔE00 {pick.de00:.1f}", 9.5), row, 3)
+            self.found.addWidget(
+                label(tr("input RGB {values}, ΔE00 {de00:.1f}", values=values, de00=pick.de00), 9.5), row, 3
+            )
         self.found.setColumnStretch(3, 1)

@@ -21,17 +21,18 @@ from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 from fidele.desk.by_any_hand import ByAnyHand
 from fidele.desk.labels import label
 from fidele.desk.theme import LIGHT, Theme, font, px, scale
+from fidele.language import tr
 from fidele.route.layers import Chain, Evidence
 
 STATIONS = ("Artwork", "Proof", "Sheet", "Hand-off", "Print", "Press", "Check")
 TIPS = {
-    "Artwork": "The picture, and what its colours mean",
-    "Proof": "What will print, and what will be lost",
-    "Sheet": "Size and place on the media",
-    "Hand-off": "Who converts, mirrors and scales on the way to the ink",
-    "Print": "Send it to the printer",
-    "Press": "Heat-press the print on its piece",
-    "Check": "Is the print right, and if not, why",
+    "Artwork": tr("The picture, and what its colours mean"),
+    "Proof": tr("What will print, and what will be lost"),
+    "Sheet": tr("Size and place on the media"),
+    "Hand-off": tr("Who converts, mirrors and scales on the way to the ink"),
+    "Print": tr("Send it to the printer"),
+    "Press": tr("Heat-press the print on its piece"),
+    "Check": tr("Is the print right, and if not, why"),
 }
 #: Where the line runs, how high the thread is, and where its stations begin, at the designed size of type.
 _LINE, _TALL, _STATION = 43.0, 112, 58
@@ -63,6 +64,8 @@ class _Station(ByAnyHand, QAbstractButton):
     def __init__(self, name: str, parent: ThreadView) -> None:
         super().__init__(parent)
         self.name = name
+        #: What it is called in the user's language.
+        self.shown = tr(name)
         self.state = ""
         #: A desk beside this station is open.
         self.aside = False
@@ -71,9 +74,9 @@ class _Station(ByAnyHand, QAbstractButton):
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.watch_toggles()
-        self.setAccessibleName(name)
+        self.setAccessibleName(self.shown)
         number = STATIONS.index(name) + 1
-        self.setToolTip(f"{TIPS[name]} (Alt+{number})")
+        self.setToolTip(tr("{tips} (Alt+{number})", tips=TIPS[name], number=number))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -104,7 +107,7 @@ class _Station(ByAnyHand, QAbstractButton):
             self._view.name_layers(painter, self.x())
             painter.setFont(name_font)
             painter.setPen(theme.colour("text"))
-            wide = painter.fontMetrics().horizontalAdvance(self.name)
+            wide = painter.fontMetrics().horizontalAdvance(self.shown)
             painter.setFont(font(8.5))
             gap = 10
             room = self.width() - wide - gap - 12
@@ -115,9 +118,9 @@ class _Station(ByAnyHand, QAbstractButton):
             painter.drawText(QRectF(x + wide + gap, px(24), room + 8, px(26)), Qt.AlignmentFlag.AlignVCenter, said)
             painter.setFont(name_font)
             painter.setPen(theme.colour("text"))
-            painter.drawText(QRectF(x, px(24), wide + 4, px(26)), Qt.AlignmentFlag.AlignVCenter, self.name)
+            painter.drawText(QRectF(x, px(24), wide + 4, px(26)), Qt.AlignmentFlag.AlignVCenter, self.shown)
         else:
-            painter.drawText(QRectF(0, px(4), self.width(), px(24)), Qt.AlignmentFlag.AlignCenter, self.name)
+            painter.drawText(QRectF(0, px(4), self.width(), px(24)), Qt.AlignmentFlag.AlignCenter, self.shown)
             painter.setFont(font(8.5))
             painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
             said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 6)
@@ -156,12 +159,12 @@ class ThreadView(QWidget):
             station.state = state.words.get(name, "")
             station.setVisible(name in state.words)
             station.setAccessibleDescription(
-                f"{station.state}; a desk beside it is open" if station.aside else station.state
+                tr("{state}; a desk beside it is open", state=station.state) if station.aside else station.state
             )
             station.update()
         self.headline.setText(state.headline)
         self.sentence.setText(state.sentence)
-        self.setAccessibleName(f"Thread: {state.headline}. {state.sentence}")
+        self.setAccessibleName(tr("Thread: {headline}. {sentence}", headline=state.headline, sentence=state.sentence))
         self._arrange()
         self.update()
 
@@ -302,7 +305,9 @@ class ThreadView(QWidget):
         painter.setFont(font(7.5))
         painter.setPen(self.theme.colour("dim"))
         for name, x in self._layer_places().items():
-            painter.drawText(QRectF(x - left - px(40), -3, px(80), px(16)), Qt.AlignmentFlag.AlignCenter, name)
+            painter.drawText(
+                QRectF(x - left - px(40), -3, px(80), px(16)), Qt.AlignmentFlag.AlignCenter, _LAYERS.get(name, name)
+            )
 
     def _pen(self, colour: QColor, width: float = _STROKE) -> QPen:
         return QPen(colour, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin)
@@ -349,3 +354,7 @@ class ThreadView(QWidget):
         painter.setPen(QPen(colour, 2.2))
         painter.setBrush(colour if filled else self.theme.colour("thread"))
         painter.drawEllipse(at, 5, 5)
+
+
+#: What layers are called on the line.
+_LAYERS = {"program": tr("program"), "system": tr("system"), "driver": tr("driver"), "panel": tr("panel")}

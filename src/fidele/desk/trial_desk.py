@@ -17,6 +17,7 @@ from fidele.desk.desk import Desk
 from fidele.desk.kit import REST, SPRING, across, choice, down, fill, tick
 from fidele.desk.labels import button, clear, heading, label, line, section
 from fidele.desk.work import Work
+from fidele.language import tr
 from fidele.proof.soft import show
 from fidele.run.beside import PrintMeasured
 from fidele.session.model import Session
@@ -40,7 +41,7 @@ class PatchSheet(QWidget):
         super().__init__()
         self.columns = columns
         self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in show(Lab.astype(np.float32)).reshape(-1, 3)]
-        self.setAccessibleName(f"Patches of {what}")
+        self.setAccessibleName(tr("Patches of {what}", what=what))
         self.setMinimumSize(70, 90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
@@ -66,16 +67,16 @@ class EyeQuestions(QFrame):
         self.asks = label("", 10.0, bold=True, wrap=True)
         self.said = label("", 8.5, dim=True, wrap=True)
         self.buttons = across(space=6)
-        self.back = button("Back", lambda: self.step(-1), "The question before", quiet=True)
-        self.next = button("Skip", lambda: self.step(1), "Leave this question", quiet=True)
+        self.back = button(tr("Back"), lambda: self.step(-1), tr("The question before"), quiet=True)
+        self.next = button(tr("Skip"), lambda: self.step(1), tr("Leave this question"), quiet=True)
         self.light = choice(
-            "Light they are looked at in",
-            [("", "not said"), *((words, words) for words in LIGHTS)],
-            tip="In what light you look: it is kept with each answer. Choose, or type your own",
+            tr("Light they are looked at in"),
+            [("", tr("not said")), *((words, words) for words in LIGHTS)],
+            tip=tr("In what light you look: it is kept with each answer. Choose, or type your own"),
             letters=22,
         )
         self.light.setEditable(True)
-        lit = label("In the light of", 9.0)
+        lit = label(tr("In the light of"), 9.0)
         lit.setBuddy(self.light)
         last = across(lit, self.light, SPRING, self.back, self.next)
         down(self.asks, self.buttons, self.said, last, margins=(10, 8, 10, 8), on=self)
@@ -97,26 +98,34 @@ class EyeQuestions(QFrame):
         if trial is None:
             return
         self.asks.setText(
-            f"{self._at + 1} of {len(FAMILIES)}: look at the {FAMILIES[self.family]}. "
-            "Which print is nearest to the picture on the screen?"
+            tr(
+                "{at} of {n}: look at the {families}. Which print is nearest to the picture on the screen?",
+                at=self._at + 1,
+                n=len(FAMILIES),
+                families=FAMILIES[self.family],
+            )
         )
         answer = trial.answer(self.family)
         if trial.id != self._of:  # another trial: the light that it was last looked at in
             self._of = trial.id
             self.light.setCurrentText(next((s.light for s in reversed(trial.seen) if s.light), self.light.itemText(0)))
         for one in trial.prints:
-            tip = f"{one.title} (key {one.letter})"
+            tip = tr("{title} (key {letter})", title=one.title, letter=one.letter)
             press = button(one.letter, partial(self.answer, one.letter), tip)
             press.setCheckable(True)
             press.setChecked(answer is not None and answer.best == one.letter)
             self.buttons.addWidget(press)
-        none = button("No difference", partial(self.answer, ""), "They look alike here (key 0)")
+        none = button(tr("No difference"), partial(self.answer, ""), tr("They look alike here (key 0)"))
         none.setCheckable(True)
         none.setChecked(answer is not None and answer.best == "")
         fill(self.buttons, none, SPRING)
-        lit = f" in {answer.light}" if answer is not None and answer.light else ""
-        who = f"Answered by {answer.who} on {answer.when:%d.%m.%Y %H:%M}{lit}. " if answer is not None else ""
-        self.said.setText(f"{who}{trial.by_eye or 'Keys: a letter, or 0 for no difference.'}")
+        lit = tr(" in {light}", light=answer.light) if answer is not None and answer.light else ""
+        who = (
+            tr("Answered by {who} on {when:%d.%m.%Y %H:%M}{lit}. ", who=answer.who, when=answer.when, lit=lit)
+            if answer is not None
+            else ""
+        )
+        self.said.setText(f"{who}{trial.by_eye or tr('Keys: a letter, or 0 for no difference.')}")
 
     def answer(self, best: str) -> None:
         """Keep an answer and ask the next question."""
@@ -153,15 +162,17 @@ class TrialDesk(Desk):
         super().__init__(session, work)
         self.trials = session.print_trials
         head = self.head()
-        self.new = button("New trial", self._new, "Choose what to vary", quiet=True)
-        self.scan = button("Open a scan …", lambda: self.pick.emit("scan"), "One scan with all prints, or one each")
-        self.start = button("Print them", self._start, "Send every print to the queue, labelled", main=True)
+        self.new = button(tr("New trial"), self._new, tr("Choose what to vary"), quiet=True)
+        self.scan = button(
+            tr("Open a scan …"), lambda: self.pick.emit("scan"), tr("One scan with all prints, or one each")
+        )
+        self.start = button(tr("Print them"), self._start, tr("Send every print to the queue, labelled"), main=True)
         for one in (self.new, self.scan, self.start):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        self.kept = choice("Trials that are kept", chosen=self._kept, letters=30)
-        tip = "The same with steps that lie nearer to the best; it is labelled anew"
-        self.next = button("Next trial", self._further, tip)
+        self.kept = choice(tr("Trials that are kept"), chosen=self._kept, letters=30)
+        tip = tr("The same with steps that lie nearer to the best; it is labelled anew")
+        self.next = button(tr("Next trial"), self._further, tip)
         self.next.hide()
         self.box.addLayout(across((self.kept, 1), self.next))
         self.stack = QStackedWidget()
@@ -177,12 +188,12 @@ class TrialDesk(Desk):
 
     def _making(self) -> QWidget:
         page = QWidget()
-        self.varied = choice("What to vary", chosen=lambda _: self._offer())
+        self.varied = choice(tr("What to vary"), chosen=lambda _: self._offer())
         charts = [(name, f"{KINDS[name].title}: {KINDS[name].purpose}") for name in _CHARTS]
-        self.what = choice("What to print", [*charts, (_OWN, "The picture in hand, judged by eye")])
+        self.what = choice(tr("What to print"), [*charts, (_OWN, tr("The picture in hand, judged by eye"))])
         form = QGridLayout()
         form.setHorizontalSpacing(12)
-        for row, (words, field) in enumerate((("Vary", self.varied), ("Print", self.what))):
+        for row, (words, field) in enumerate(((tr("Vary"), self.varied), (tr("Print"), self.what))):
             form.addWidget(label(words, 9.5), row, 0)
             form.addWidget(field, row, 1)
         form.setColumnStretch(1, 1)
@@ -190,11 +201,11 @@ class TrialDesk(Desk):
         self._values = QGridLayout()
         self._values.setHorizontalSpacing(18)
         self.values: dict[object, QCheckBox] = {}
-        self.make = button("Make the trial", self._make, "Two to six prints, each with its letter", main=True)
+        self.make = button(tr("Make the trial"), self._make, tr("Two to six prints, each with its letter"), main=True)
         down(
-            heading("A new trial: change one thing, leave the rest"),
+            heading(tr("A new trial: change one thing, leave the rest")),
             form,
-            section("In these steps"),
+            section(tr("In these steps")),
             self._values,
             across(self.make, (self.note, 1)),
             REST,
@@ -223,9 +234,13 @@ class TrialDesk(Desk):
         enough = 2 <= chosen <= len(LETTERS)
         self.make.setEnabled(enough)
         self.note.setText(
-            f"{chosen} prints, A to {LETTERS[chosen - 1]}; those ticked at first are the likeliest by their name."
+            tr(
+                "{chosen} prints, A to {letters}; those ticked at first are the likeliest by their name.",
+                chosen=chosen,
+                letters=LETTERS[chosen - 1],
+            )
             if enough
-            else f"Tick two to {len(LETTERS)}."
+            else tr("Tick two to {n}.", n=len(LETTERS))
         )
 
     def _new(self) -> None:
@@ -252,13 +267,15 @@ class TrialDesk(Desk):
     def _showing(self) -> QWidget:
         page = QWidget()
         self.result = label("", 10.0, wrap=True)
-        self.result.setAccessibleName("What came of the trial")
+        self.result.setAccessibleName(tr("What came of the trial"))
         self._prints = across(space=12)
         self.eye = EyeQuestions(self)
         self._table = QGridLayout()
         self._table.setHorizontalSpacing(16)
         self._table.setVerticalSpacing(1)
-        under = across((down(section("By eye"), self.eye, REST), 5), (down(section("By scan"), self._table, REST), 4))
+        under = across(
+            (down(section(tr("By eye")), self.eye, REST), 5), (down(section(tr("By scan")), self._table, REST), 4)
+        )
         under.setSpacing(18)
         down(self.result, (self._prints, 1), under, space=8, margins=(0, 2, 0, 0), on=page)
         return page
@@ -278,19 +295,24 @@ class TrialDesk(Desk):
             return
         self.kept.setCurrentIndex(self.kept.findData(trial.id))
         self.stack.setCurrentIndex(1)
-        self.title.setText(f"Trial: {trial.title.partition(':')[0]}")
+        self.title.setText(tr("Trial: {partition}", partition=trial.title.partition(":")[0]))
         printed = [p for p in trial.prints if p.run]
         alone = self.trials.by_itself(trial)
-        self.start.setText("Print, press and scan" if alone else "Print them")
+        self.start.setText(tr("Print, press and scan") if alone else tr("Print them"))
         self.start.setEnabled(not self.work.busy and (alone or len(printed) < len(trial.prints)))
         self.scan.setEnabled(bool(printed) and bool(trial.chart))
         what = KINDS[trial.chart].title if trial.chart else Path(trial.picture).name
         read = trial.result is not None
         self.state.setText(
-            f"{what}, {len(printed)} prints."
+            tr("{what}, {n} prints.", what=what, n=len(printed))
             if read
-            else f"{what}, {len(printed)} of {len(trial.prints)} printed. Press them all alike, mark each with its "
-            "letter, let them cool, and look at them side by side in even light."
+            else tr(
+                "{what}, {n} of {n2} printed. Press them all alike, mark each with its letter, let them cool, "
+                "and look at them side by side in even light.",
+                what=what,
+                n=len(printed),
+                n2=len(trial.prints),
+            )
         )
         of = (trial, self.session.profile and self.session.profile.content_id)
         if of != self._stood:  # measurements are read from disk, and compared: not at every look
@@ -305,7 +327,7 @@ class TrialDesk(Desk):
 
     def _begin(self, possible: list[tuple[str, str]]) -> None:
         self.stack.setCurrentIndex(0)
-        self.title.setText("Which setting prints it best? Print it in steps, and see")
+        self.title.setText(tr("Which setting prints it best? Print it in steps, and see"))
         self.start.setEnabled(False)
         self.scan.setEnabled(False)
         there = [self.varied.itemData(k) for k in range(self.varied.count())]
@@ -316,10 +338,15 @@ class TrialDesk(Desk):
             self._offer()
         self.make.setEnabled(bool(possible) and self.make.isEnabled())
         self.state.setText(
-            "One thing is changed from print to print: the media name in the driver, its quality, who converts. No "
-            "profile is needed: the prints are compared with each other and with the picture on the screen."
+            tr(
+                "One thing is changed from print to print: the media name in the driver, its quality, who "
+                "converts. No profile is needed: the prints are compared with each other and with the picture "
+                "on the screen."
+            )
             if possible
-            else "A trial needs a printing condition whose printer offers something to vary: make a condition first."
+            else tr(
+                "A trial needs a printing condition whose printer offers something to vary: make a condition first."
+            )
         )
 
     def _stands(self, trial: TrialRecord) -> Standing | None:
@@ -337,28 +364,32 @@ class TrialDesk(Desk):
         if trial is None:
             return
         measured = trial.measured[-1] if trial.measured else None
-        said = [f"By scan: {measured.sentence} Read through {measured.through}."] if measured is not None else []
+        said = (
+            [tr("By scan: {sentence} Read through {through}.", sentence=measured.sentence, through=measured.through)]
+            if measured is not None
+            else []
+        )
         said += [trial.by_eye] if trial.by_eye else []
         if (taken := trial.letter(trial.taken)) is not None:
-            said.append(f"Taken: {taken.letter}, {taken.title}.")
+            said.append(tr("Taken: {letter}, {title}.", letter=taken.letter, title=taken.title))
         further = self.trials.following(trial)
         self.next.setVisible(further is not None and bool(further[0]))
         if further is not None:
             said.append(further[1])
             words = dict(self.trials.values(trial.varied))
-            self.next.setText(f"Next trial: {', '.join(words.get(v, str(v)) for v in further[0])}")
-        self.result.setText(" ".join(said) or "Nothing was read or judged yet.")
+            self.next.setText(tr("Next trial: {words}", words=", ".join(words.get(v, str(v)) for v in further[0])))
+        self.result.setText(" ".join(said) or tr("Nothing was read or judged yet."))
 
     def _show_prints(self, trial: TrialRecord) -> None:
         clear(self._prints)
         found = self._standing
         columns = made(trial.chart).layout.columns if trial.chart else 1
         if found is not None:
-            what = "Picture" if found.against == "the picture" else "Proof"
-            words = "as on the screen" if found.against == "the picture" else "as the profile promises"
+            what = tr("Picture") if found.against == "the picture" else tr("Proof")
+            words = tr("as on the screen") if found.against == "the picture" else tr("as the profile promises")
             aim, box = self._column(what, words, False)
             box.addWidget(PatchSheet(columns, _in_layout(trial.chart, found.aim), what), 1)
-            said = label("All prints are held against this, each beside its own white.", 8.5, dim=True, wrap=True)
+            said = label(tr("All prints are held against this, each beside its own white."), 8.5, dim=True, wrap=True)
             said.setMinimumHeight(_WORDS)
             fill(box, said, _BUTTON)
             self._prints.addWidget(aim, 1)
@@ -377,13 +408,17 @@ class TrialDesk(Desk):
 
     def _print(self, trial: TrialRecord, one: TrialPrint, columns: int) -> QWidget:
         found, best = self._standing, self._standing is not None and self._standing.best == one.letter
-        run = f"run {one.run}" if one.run else "not printed yet"
+        run = tr("run {run}", run=one.run) if one.run else tr("not printed yet")
         card, box = self._column(f"{one.letter}   {one.title}", run, best)
         if found is not None and one.letter in found.seen:
-            what = f"print {one.letter}: {one.title}"
+            what = tr("print {letter}: {title}", letter=one.letter, title=one.title)
             box.addWidget(PatchSheet(columns, _in_layout(trial.chart, found.seen[one.letter]), what), 1)
             off = found.families[0].off[one.letter]
-            words = f"{'Nearest. ' if best else ''}Off by ΔE00 {off:.1f} on average"
+            words = (
+                tr("Nearest. Off by ΔE00 {off:.1f} on average", off=off)
+                if best
+                else tr("Off by ΔE00 {off:.1f} on average", off=off)
+            )
             notes = "; ".join(found.notes.get(one.letter, ()))
             said = label(f"{words}{f'; {notes}' if notes else ''}.", 8.5, wrap=True)
             said.setMinimumHeight(_WORDS)
@@ -391,7 +426,7 @@ class TrialDesk(Desk):
             box.addWidget(said)
         else:
             box.addStretch(1)
-        take = button("Take this one", partial(self._take, one.letter), "It becomes the condition's setting")
+        take = button(tr("Take this one"), partial(self._take, one.letter), tr("It becomes the condition's setting"))
         take.setEnabled(trial.taken != one.letter)
         fill(box, across(take, SPRING))
         return card
@@ -400,16 +435,18 @@ class TrialDesk(Desk):
         clear(self._table)
         found = self._standing
         if found is None:
-            self._table.addWidget(label("Scan the prints, all on one scan or one by one.", 9.0, dim=True, wrap=True))
+            self._table.addWidget(
+                label(tr("Scan the prints, all on one scan or one by one."), 9.0, dim=True, wrap=True)
+            )
             return
         letters = list(found.seen)
-        for column, words in enumerate(("ΔE00 off by", *letters, "nearest"), 0):
+        for column, words in enumerate((tr("ΔE00 off by"), *letters, tr("nearest")), 0):
             self._table.addWidget(label(words, 8.5, dim=True), 0, column)
         for row, family in enumerate(found.families, 1):
             self._table.addWidget(label(FAMILIES.get(family.name, "all"), 9.0, bold=row == 1), row, 0)
             for column, letter in enumerate(letters, 1):
                 best = family.best == letter
-                self._table.addWidget(label(f"{family.off[letter]:.1f}", 9.0, bold=best), row, column)
+                self._table.addWidget(label(tr("{off:.1f}", off=family.off[letter]), 9.0, bold=best), row, column)
             self._table.addWidget(
                 label(family.words, 9.0, dim=len(family.leaders) == len(family.off)), row, len(letters) + 1
             )
@@ -454,7 +491,7 @@ class TrialDesk(Desk):
 
             return reader.prints(open_artwork(path).pixels, known())
 
-        self.work.run(f"Reading {path.name}", work, self._read, lane="opening")
+        self.work.run(tr("Reading {name}", name=path.name), work, self._read, lane="opening")
 
     def _read(self, read: list[PrintMeasured]) -> None:
         if self.trials.shown is not None:
@@ -467,7 +504,7 @@ class TrialDesk(Desk):
         if trial is None or self._making_new:
             return []
         card = trial.prints[0].card
-        return [("Printer", card.printer_name), ("Media", card.media), ("On", card.substrate)]
+        return [(tr("Printer"), card.printer_name), (tr("Media"), card.media), ("On", card.substrate)]
 
 
 def _in_layout(chart: str, Lab: Floats) -> NDArray[np.float64]:

@@ -11,7 +11,7 @@ from PySide6.QtCore import QSignalBlocker, Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
 from fidele.colour.cie import lab_to_lch
-from fidele.colour.words import HUES
+from fidele.colour.words import FAMILIES, HUES
 from fidele.desk.desk import Desk
 from fidele.desk.kit import across, choice, down, fill
 from fidele.desk.labels import button, label, section
@@ -20,6 +20,7 @@ from fidele.desk.theme import px
 from fidele.desk.work import Work
 from fidele.icc.transform import to_lab
 from fidele.judge.finding import Action, Deed
+from fidele.language import tr
 from fidele.proof.price import Price, price_of
 from fidele.proof.soft import ProofSettings
 from fidele.session.looks import Show
@@ -27,7 +28,11 @@ from fidele.session.model import Session
 from fidele.tiles import Progress
 from fidele.tuning.model import Region, Tuning
 
-_GREYS = {"as they are": "greys as they are", "neutral": "monochrome, neutral", "toned": "monochrome, toned"}
+_GREYS = {
+    "as they are": tr("greys as they are"),
+    "neutral": tr("monochrome, neutral"),
+    "toned": tr("monochrome, toned"),
+}
 
 
 class TuningDesk(Desk):
@@ -38,11 +43,11 @@ class TuningDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = self.head()
-        head.addWidget(button("Back to the proof", lambda: self.go.emit("Proof"), "The whole picture, printed"))
+        head.addWidget(button(tr("Back to the proof"), lambda: self.go.emit("Proof"), tr("The whole picture, printed")))
         self.box.addLayout(head)
-        self.title.setText("Tune the picture")
+        self.title.setText(tr("Tune the picture"))
         self.view = PictureView()
-        self.view.setToolTip("Touch a colour to choose its hue region; drag to move, wheel to zoom")
+        self.view.setToolTip(tr("Touch a colour to choose its hue region; drag to move, wheel to zoom"))
         self.view.touched.connect(self._touched)
         self.box.addWidget(self.view, 1)
         self.price = label("", 9.0, bold=True, wrap=True)
@@ -50,10 +55,14 @@ class TuningDesk(Desk):
         self.ways = QWidget()
         row = across(space=8, margins=(0, 0, 0, 0), on=self.ways)
         convert, bake = Action(Deed.FIDELE_CONVERT), Action(Deed.BAKE)
-        row.addWidget(button("Let Fidele convert", lambda: self.acted.emit(convert), "The tuning is printed as shown"))
+        row.addWidget(
+            button(tr("Let Fidele convert"), lambda: self.acted.emit(convert), tr("The tuning is printed as shown"))
+        )
         row.addWidget(
             button(
-                "Work it into what is sent", lambda: self.acted.emit(bake), "The owner gets the picture tuned already"
+                tr("Work it into what is sent"),
+                lambda: self.acted.emit(bake),
+                tr("The owner gets the picture tuned already"),
             )
         )
         row.addStretch()
@@ -101,69 +110,71 @@ class TuningDesk(Desk):
         return box, grid
 
     def _chroma_column(self) -> QVBoxLayout:
-        box, grid = self._column("Chroma and greys")
+        box, grid = self._column(tr("Chroma and greys"))
         self._slider(
             grid,
             "lift",
-            "Chroma lift",
+            tr("Chroma lift"),
             0,
             100,
-            "Dull colours come nearer to the purest that the piece holds; greys and skin-like colours stay",
+            tr("Dull colours come nearer to the purest that the piece holds; greys and skin-like colours stay"),
         )
-        self.greys = choice("Greys", tip="Monochrome through the profile: neutral on the piece, not in the numbers")
+        self.greys = choice(
+            tr("Greys"), tip=tr("Monochrome through the profile: neutral on the piece, not in the numbers")
+        )
         for key, words in _GREYS.items():
             self.greys.addItem(words, key)
         self.greys.activated.connect(lambda i: self._set(greys=self.greys.itemData(i)))
         grid.addWidget(self.greys, grid.rowCount(), 0, 1, 3)
-        self._slider(grid, "tone_hue", "Tone", 0, 360, "Hue angle of the tone: 40 is sepia-like, 270 blue")
-        self._slider(grid, "tone_chroma", "its strength", 0, 40, "Chroma of the tone at middle lightness")
+        self._slider(grid, "tone_hue", tr("Tone"), 0, 360, tr("Hue angle of the tone: 40 is sepia-like, 270 blue"))
+        self._slider(grid, "tone_chroma", tr("its strength"), 0, 40, tr("Chroma of the tone at middle lightness"))
         box.addStretch()
         return box
 
     def _tones_column(self) -> QVBoxLayout:
-        box, grid = self._column("Tones")
+        box, grid = self._column(tr("Tones"))
         for key, title, tip in (
-            ("shadows", "Shadows", "L* by which tones around 25 get lighter"),
-            ("middle", "Middle", "L* by which tones around 50 get lighter"),
-            ("lights", "Lights", "L* by which tones around 75 get lighter"),
-            ("contrast", "Contrast", "Below the middle darker, above it lighter, in percent"),
+            ("shadows", tr("Shadows"), tr("L* by which tones around 25 get lighter")),
+            ("middle", tr("Middle"), tr("L* by which tones around 50 get lighter")),
+            ("lights", tr("Lights"), tr("L* by which tones around 75 get lighter")),
+            ("contrast", tr("Contrast"), tr("Below the middle darker, above it lighter, in percent")),
         ):
             self._slider(grid, key, title, -30, 30, tip)
         box.addStretch()
         return box
 
     def _hue_column(self) -> QVBoxLayout:
-        box, grid = self._column("One hue")
-        self.hue = choice("Hue region", tip="Choose it here, or touch it in the picture")
+        box, grid = self._column(tr("One hue"))
+        self.hue = choice(tr("Hue region"), tip=tr("Choose it here, or touch it in the picture"))
         for name, angle in HUES:
-            self.hue.addItem(f"{name}s" if name != "grey" else name, float(angle))
+            self.hue.addItem(FAMILIES[name], float(angle))
         self.hue.activated.connect(lambda _: self._show_region())
         grid.addWidget(self.hue, grid.rowCount(), 0, 1, 3)
-        self._slider(grid, "turn", "Turn", -30, 30, "Degrees, from red towards yellow and green")
-        self._slider(grid, "chroma", "Chroma", -100, 100, "Percent")
-        self._slider(grid, "lightness", "Lightness", -30, 30, "L*")
+        self._slider(grid, "turn", tr("Turn"), -30, 30, tr("Degrees, from red towards yellow and green"))
+        self._slider(grid, "chroma", tr("Chroma"), -100, 100, tr("Percent"))
+        self._slider(grid, "lightness", tr("Lightness"), -30, 30, "L*")
         box.addStretch()
         return box
 
     def _name_row(self) -> QHBoxLayout:
         row = across(space=8)
         self.name = choice(
-            "Name of the tuning",
-            tip="Take a kept tuning, or give this one a name and keep it",
+            tr("Name of the tuning"),
+            tip=tr("Take a kept tuning, or give this one a name and keep it"),
             chosen=lambda _: self._take_kept(),
         )
         self.name.setEditable(True)
         self.name.setMinimumWidth(200)
         edit = self.name.lineEdit()
         if edit is not None:
-            edit.setPlaceholderText("Name, to keep it")
+            edit.setPlaceholderText(tr("Name, to keep it"))
         row.addWidget(self.name)
-        row.addWidget(button("Keep", self._keep, "Keep it under this name, for other pictures"))
-        row.addWidget(button("Forget", self._forget, "Take the kept tuning of this name away", quiet=True))
+        row.addWidget(button(tr("Keep"), self._keep, tr("Keep it under this name, for other pictures")))
+        row.addWidget(button(tr("Forget"), self._forget, tr("Take the kept tuning of this name away"), quiet=True))
         row.addStretch()
-        self.others = button("Apply to all open", self._give_all, "Every picture in hand gets this tuning")
+        self.others = button(tr("Apply to all open"), self._give_all, tr("Every picture in hand gets this tuning"))
         row.addWidget(self.others)
-        self.rest = button("Reset", lambda: self._finish_with(None), "No tuning")
+        self.rest = button(tr("Reset"), lambda: self._finish_with(None), tr("No tuning"))
         row.addWidget(self.rest)
         return row
 
@@ -237,7 +248,7 @@ class TuningDesk(Desk):
         def keep() -> None:
             made = self.tuning.model_copy(update={"name": self.name.currentText().strip()})
             self.session.pieces.keep_tuning(made)
-            self.session.say(f"“{made.name}” is kept, for other pictures and for the shell (--tune).")
+            self.session.say(tr("“{name}” is kept, for other pictures and for the shell (--tune).", name=made.name))
 
         self.guarded(keep)
         self.refresh()
@@ -245,7 +256,7 @@ class TuningDesk(Desk):
     def _forget(self) -> None:
         name = self.name.currentText().strip()
         self.guarded(self.session.pieces.forget_tuning, name)
-        self.session.say(f"“{name}” is forgotten; pictures that have it keep it.")
+        self.session.say(tr("“{name}” is forgotten; pictures that have it keep it.", name=name))
         self.refresh()
 
     def _give_all(self) -> None:
@@ -262,7 +273,7 @@ class TuningDesk(Desk):
         for control in (*self.sliders.values(), self.greys, self.hue, self.name, self.others, self.rest):
             control.setEnabled(ready)
         if not ready:
-            self.view.empty = unknown or "To tune, there must be a picture, and a condition with an output profile."
+            self.view.empty = unknown or tr("To tune, there must be a picture, and a condition with an output profile.")
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.price.setText("")
@@ -305,22 +316,25 @@ class TuningDesk(Desk):
         before = replace(now, tuning=None)
         left_out = now.way is not None and not now.way.baked
         self.ways.setVisible(False)
-        named = "tuned, but left out" if left_out else "as printed, tuned"
+        named = tr("tuned, but left out") if left_out else tr("as printed, tuned")
         self.view.set_teeth(
-            [Tooth("as printed, untuned", self._link(before)), Tooth(named, self._link(now), chosen=True)]
+            [Tooth(tr("as printed, untuned"), self._link(before)), Tooth(named, self._link(now), chosen=True)]
         )
         if left_out and now.way is not None:
             self.ways.setVisible(True)
             self.state.setText(
-                f"A tuning will not be printed: it is converted by {now.way.words}, from the picture as it is. "
-                "Let Fidele convert, or work the tuning into what is sent."
+                tr(
+                    "A tuning will not be printed: it is converted by {words}, from the picture as it is. Let "
+                    "Fidele convert, or work the tuning into what is sent.",
+                    words=now.way.words,
+                )
             )
             self._later.start()
             return
         self.state.setText(
-            "The left tooth is the print as it is, the right one tuned. Drag the picture beneath them."
+            tr("The left tooth is the print as it is, the right one tuned. Drag the picture beneath them.")
             if not self.tuning.moves
-            else f"Tuned: {self.tuning.words}."
+            else tr("Tuned: {words}.", words=self.tuning.words)
         )
         self._later.start()
 
@@ -359,10 +373,21 @@ class TuningDesk(Desk):
     def facts(self) -> list[tuple[str, str]]:
         """Return what the tuning does."""
         tuning = self.tuning
-        rows = [("Tuning", tuning.name or ("none" if not tuning.moves else "not kept yet")), ("Does", tuning.words)]
+        rows = [
+            (tr("Tuning"), tuning.name or (tr("none") if not tuning.moves else tr("not kept yet"))),
+            (tr("Does"), tuning.words),
+        ]
         if self._price is not None and tuning.moves:
             rows += [
-                (f.name, f"chroma {f.chroma + 0.001:+.1f}, L* {f.lightness + 0.001:+.1f}, ΔE00 {f.de00:.1f}")
+                (
+                    f.name,
+                    tr(
+                        "chroma {chroma:+.1f}, L* {lightness:+.1f}, ΔE00 {de00:.1f}",
+                        chroma=f.chroma + 0.001,
+                        lightness=f.lightness + 0.001,
+                        de00=f.de00,
+                    ),
+                )
                 for f in sorted(self._price.families, key=lambda f: -f.area)
             ]
         return rows

@@ -45,6 +45,7 @@ from fidele.desk.turned_bad import TurnedBad
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
+from fidele.language import tr
 from fidele.session.model import Session
 from fidele.session.news import (
     Arrived,
@@ -97,7 +98,7 @@ class Window(QMainWindow):
         self.work = Work(self)
         self.incoming = Incoming(self, self)
         self.closing = Closing(self, session, self.work, settings)
-        self.setWindowTitle("Fidele, demo: everything in it is invented" if session.places.demo else "Fidele")
+        self.setWindowTitle(tr("Fidele, demo: everything in it is invented") if session.places.demo else "Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
         #: Whether it is closed to be opened anew.
@@ -218,30 +219,30 @@ class Window(QMainWindow):
         for number, name in enumerate(STATIONS, 1):
             QShortcut(QKeySequence(f"Alt+{number}"), self, lambda n=name: self.show_desk(n))
         #: Shortcuts, and what they do.
-        self.shortcuts = [(f"Alt+{n}", f"the desk “{name}”") for n, name in enumerate(STATIONS, 1)]
+        self.shortcuts = [(f"Alt+{n}", tr("the desk “{name}”", name=tr(name))) for n, name in enumerate(STATIONS, 1)]
         for keys, words, call in (
-            ("F1", "help on the desk in front, and a search for every command", self.show_help),
-            ("Ctrl+O", "open pictures", lambda: self.pick_file("artwork")),
-            ("Ctrl+Z", "take the last step back", lambda: self._guarded(self.session.undo)),
-            ("Ctrl+Shift+Z", "do it again", lambda: self._guarded(self.session.redo)),
-            ("Ctrl+Alt+Z", "all steps, to take back or do again", self.show_steps),
-            ("Ctrl+P", "the print desk; on it, print", self._print),
-            ("Ctrl+V", "paste a picture, or a table of measurements", self._paste),
-            ("Ctrl+Tab", "the next picture in hand", lambda: self.session.pieces.step(1)),
-            ("Ctrl+Shift+Tab", "the one before", lambda: self.session.pieces.step(-1)),
-            ("Ctrl+J", "jobs", lambda: self.show_desk("Jobs")),
-            ("F2", "colours of the picture and the customer", lambda: self.show_desk("Colours")),
-            ("F3", "tuning", lambda: self.show_desk("Tuning")),
-            ("F4", "the bench, where there is one", self._show_bench),
-            ("F5", "read driver and print system back", self.session.refresh),
-            ("F6", "a new printing condition", lambda: self._begin_making()),
-            ("F7", "profiles", lambda: self.show_desk("Profiles")),
-            ("F8", "fold the shelf away", self.fold_shelf),
-            ("F9", "booth grey, for judging colour", self.toggle_theme),
-            ("F10", "charts", lambda: self.show_desk("Charts")),
-            ("F12", "settings: size of type, theme, units", self.show_settings),
-            ("F11", "the logbook", lambda: self.show_desk("Logbook")),
-            ("Esc", "stop the work under way; else leave a desk beside the thread", self._leave),
+            ("F1", tr("help on the desk in front, and a search for every command"), self.show_help),
+            ("Ctrl+O", tr("open pictures"), lambda: self.pick_file("artwork")),
+            ("Ctrl+Z", tr("take the last step back"), lambda: self._guarded(self.session.undo)),
+            ("Ctrl+Shift+Z", tr("do it again"), lambda: self._guarded(self.session.redo)),
+            ("Ctrl+Alt+Z", tr("all steps, to take back or do again"), self.show_steps),
+            ("Ctrl+P", tr("the print desk; on it, print"), self._print),
+            ("Ctrl+V", tr("paste a picture, or a table of measurements"), self._paste),
+            ("Ctrl+Tab", tr("the next picture in hand"), lambda: self.session.pieces.step(1)),
+            ("Ctrl+Shift+Tab", tr("the one before"), lambda: self.session.pieces.step(-1)),
+            ("Ctrl+J", tr("jobs"), lambda: self.show_desk("Jobs")),
+            ("F2", tr("colours of the picture and the customer"), lambda: self.show_desk("Colours")),
+            ("F3", tr("tuning"), lambda: self.show_desk("Tuning")),
+            ("F4", tr("the bench, where there is one"), self._show_bench),
+            ("F5", tr("read driver and print system back"), self.session.refresh),
+            ("F6", tr("a new printing condition"), lambda: self._begin_making()),
+            ("F7", tr("profiles"), lambda: self.show_desk("Profiles")),
+            ("F8", tr("fold the shelf away"), self.fold_shelf),
+            ("F9", tr("booth grey, for judging colour"), self.toggle_theme),
+            ("F10", tr("charts"), lambda: self.show_desk("Charts")),
+            ("F12", tr("settings: size of type, theme, units"), self.show_settings),
+            ("F11", tr("the logbook"), lambda: self.show_desk("Logbook")),
+            ("Esc", tr("stop the work under way; else leave a desk beside the thread"), self._leave),
         ):
             QShortcut(QKeySequence(keys), self, call)
             self.shortcuts.append((keys, words))
@@ -303,7 +304,7 @@ class Window(QMainWindow):
     def _watch(self) -> None:
         """Follow the profile folders, the driver, cards and pictures, whoever changes them."""
         self.session.follow.start()
-        self.work.quietly("a copy of the logbook", lambda _: self.session.logbook.back_up(), lambda _: None)
+        self.work.quietly(tr("a copy of the logbook"), lambda _: self.session.logbook.back_up(), lambda _: None)
         if self.session.shelf.unread():
             QTimer.singleShot(0, self._read_shelf)
 
@@ -315,14 +316,14 @@ class Window(QMainWindow):
         def done(count: int) -> None:
             shelf.reread()
             if new > _AT_ONCE:
-                self.session.say(f"{count:,} profiles are on this machine.")
+                self.session.say(tr("{count:,} profiles are on this machine.", count=count))
             self.session.profiles.changed()
 
         if new > _AT_ONCE:
-            title = f"Reading {new:,} profiles that are new here"
+            title = tr("Reading {new:,} profiles that are new here", new=new)
             self.work.run(title, lambda told: len(beside.entries(told)), done)
         else:
-            self.work.quietly("profiles that changed", lambda told: len(beside.entries(told)), done)
+            self.work.quietly(tr("profiles that changed"), lambda told: len(beside.entries(told)), done)
 
     def _seen(self) -> None:
         """Read beside the interface what was seen to have changed."""
@@ -334,7 +335,7 @@ class Window(QMainWindow):
         if due := follow.due:
             follow.due = []
             read = session.watch.reading(due)
-            self.work.quietly("artwork that was changed", lambda _: read(), session.watch.take)
+            self.work.quietly(tr("artwork that was changed"), lambda _: read(), session.watch.take)
         if (arrived := follow.arrived) and not self.work.busy:
             follow.arrived = []
             self.incoming.take_arrived(arrived)
@@ -387,11 +388,13 @@ class Window(QMainWindow):
         card = self.session.card
         came = self._turned_bad.new("" if card is None else card.id, self.session.stops, self._station == "Hand-off")
         if came and card is not None:
-            more = f", and {len(came) - 1} more" if len(came) > 1 else ""
-            sentence = f"The way to the ink has changed: {came[0].title}{more}. See Hand-off (Alt+4)."
+            more = tr(", and {n} more", n=len(came) - 1) if len(came) > 1 else ""
+            sentence = tr(
+                "The way to the ink has changed: {title}{more}. See Hand-off (Alt+4).", title=came[0].title, more=more
+            )
             self.session.warn(sentence)
             if not self.isActiveWindow():
-                notify("The way to the ink has changed", f"{came[0].title}{more}")
+                notify(tr("The way to the ink has changed"), f"{came[0].title}{more}")
 
     def refresh(self, desk: bool = True, soon: bool = False) -> None:
         """Show the thread, the open desk, and what stands beside it, as things are now.
@@ -417,9 +420,9 @@ class Window(QMainWindow):
         others = [f for f in self.session.findings if f.weight != "note" and (own is not None or f not in mine)]
         stations = {name.lower(): name for name in self.desks}
         elsewhere = Counter(stations.get(f.desk, "Hand-off") for f in others)
-        empty = "Nothing to find fault with here."
+        empty = tr("Nothing to find fault with here.")
         if self.session.card is None:
-            empty = "Nothing can be judged yet: there is no printing condition. Make one with F6."
+            empty = tr("Nothing can be judged yet: there is no printing condition. Make one with F6.")
         shown = mine if own is None else own
         self.findings_view.show_all(
             shown, dict(elsewhere), self.desk.facts(), self.desk.extra(), self.desk.pictures, empty
@@ -429,37 +432,51 @@ class Window(QMainWindow):
         s = self.session
         card, chain = s.card, s.chain
         words = dict.fromkeys(STATIONS, "")
-        words["Artwork"] = "none yet" if s.artwork is None else short(s.artwork.path)
+        words["Artwork"] = tr("none yet") if s.artwork is None else short(s.artwork.path)
         words["Proof"] = (
-            "" if card is None else (f"{s.losses.lost * 100:.0f} % lost" if s.losses else card.intent.value)
+            ""
+            if card is None
+            else (tr("{lost:.0f} % lost", lost=s.losses.lost * 100) if s.losses else tr(card.intent.value))
         )
         words["Sheet"] = s.media.name + (f", {units.size(s.placing.width, s.placing.height)}" if s.placing else "")
         if chain is not None:
-            words["Hand-off"] = {0: "nothing converts", 1: "one conversion", 2: "two conversions"}.get(
-                len(chain.knots), "many conversions"
+            words["Hand-off"] = {0: tr("nothing converts"), 1: tr("one conversion"), 2: tr("two conversions")}.get(
+                len(chain.knots), tr("many conversions")
             )
             if chain.unknown:
-                words["Hand-off"] += ", not all known"
+                words["Hand-off"] += tr(", not all known")
         held = bool(s.stops)
         words["Print"] = (
-            "held" if held else "waiting" if s.artwork is None else f"printed {clock(s.run.at)}" if s.run else "ready"
+            tr("held")
+            if held
+            else tr("waiting")
+            if s.artwork is None
+            else tr("printed {clock}", clock=clock(s.run.at))
+            if s.run
+            else tr("ready")
         )
         if self.work.busy and "Print" in self.desks.made() and (number := self.desks.print.printing.under_way):
-            words["Print"] = f"printing run {number}"
+            words["Print"] = tr("printing run {number}", number=number)
         if card is not None:
-            words["Press"] = f"{card.press.seconds:.0f} s, {units.temperature(card.press.temperature)}"
+            words["Press"] = tr(
+                "{seconds:.0f} s, {temperature}",
+                seconds=card.press.seconds,
+                temperature=units.temperature(card.press.temperature),
+            )
             if s.run is not None and s.run.pressed_at is not None:
-                words["Press"] = f"pressed {clock(s.run.pressed_at)}"
+                words["Press"] = tr("pressed {clock}", clock=clock(s.run.pressed_at))
             if card.process == "direct":
                 del words["Press"]
         last = next((r for r in s.logbook.runs(20) if r.verdict), None)
-        words["Check"] = "not checked yet"
+        words["Check"] = tr("not checked yet")
         if s.checked is not None:
             words["Check"] = s.checked.comparison.said
         elif last is not None:
-            words["Check"] = f"last: {SAID.get(last.verdict, last.verdict)}"
+            words["Check"] = tr("last: {said}", said=SAID.get(last.verdict, last.verdict))
         if chain is None:
-            return ThreadState(None, words, held, "No printing condition", "A card says what a profile is true for.")
+            return ThreadState(
+                None, words, held, tr("No printing condition"), tr("A card says what a profile is true for.")
+            )
         return ThreadState(chain, words, held, chain.headline, chain.sentence)
 
     @property
@@ -523,36 +540,36 @@ class Window(QMainWindow):
 
         def export() -> None:
             name, _ = QFileDialog.getSaveFileName(
-                self, "Send this condition", f"{card.name}.condition.zip", "Printing condition (*.zip)"
+                self, tr("Send this condition"), f"{card.name}.condition.zip", tr("Printing condition (*.zip)")
             )
             if name:
                 self._guarded(conditions.export, card_id, Path(name))
 
         return [
-            ("Put in force", lambda: self._take_card(card_id), not in_force),
-            ("Copy it", copy, True),
+            (tr("Put in force"), lambda: self._take_card(card_id), not in_force),
+            (tr("Copy it"), copy, True),
             *(
-                (f"Copy it in {size}", partial(copy, size, size=size), True)
+                (tr("Copy it in {size}", size=size), partial(copy, size, size=size), True)
                 for size in self.session.devices.of(card).sizes()
                 if size != card.size
             ),
             *(
-                (f"Copy it for {media}", partial(copy, media, media=media), True)
+                (tr("Copy it for {media}", media=media), partial(copy, media, media=media), True)
                 for media in conditions.other_media(card)[:4]
             ),
             *(
                 (
-                    f"Copy it for the {printer.name}",
+                    tr("Copy it for the {name}", name=printer.name),
                     lambda p=printer: self._guarded(conditions.copy_to, card_id, p),
                     True,
                 )
                 for printer in conditions.other_printers(card)[:4]
             ),
-            ("Lay it beside the one in force", partial(look, card_id), not in_force and mine is not None),
-            ("Look at the whole card", look, in_force),
-            ("Unlock" if locked else "Lock", lambda: self._guarded(conditions.lock, not locked), in_force),
-            ("Send as a file …", export, True),
-            ("Remove", lambda: self._guarded(conditions.remove, card_id), not locked),
+            (tr("Lay it beside the one in force"), partial(look, card_id), not in_force and mine is not None),
+            (tr("Look at the whole card"), look, in_force),
+            (tr("Unlock") if locked else tr("Lock"), lambda: self._guarded(conditions.lock, not locked), in_force),
+            (tr("Send as a file …"), export, True),
+            (tr("Remove"), lambda: self._guarded(conditions.remove, card_id), not locked),
         ]
 
     def _profile_menu(self, profile_id: str, at: QPoint) -> None:
@@ -670,7 +687,7 @@ class Window(QMainWindow):
         self.thread_view.theme = theme
         self.shelf_view.set_theme(theme)
         self.findings_view.theme = theme
-        self.foot.theme.setText("Booth grey" if theme.name == "light" else "Light grey")
+        self.foot.theme.setText(tr("Booth grey") if theme.name == "light" else tr("Light grey"))
         self.desk.set_theme(theme)
         self.refresh(desk=False)
         self.thread_view.update()

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 from PySide6.QtCore import QObject, QThreadPool, Signal, Slot
 
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.tiles import CancelledError, Progress
 
 _log = logging.getLogger(__name__)
@@ -42,10 +43,12 @@ class _Task:
         except FideleError as error:
             self.told.failed.emit(self, str(error))
         except MemoryError:
-            self.told.failed.emit(self, "There is not enough memory for this.")
+            self.told.failed.emit(self, tr("There is not enough memory for this."))
         except Exception as error:  # the window must live on, and say what happened
             _log.exception("“%s” failed", self.title)
-            self.told.failed.emit(self, f"Something unexpected went wrong ({type(error).__name__}: {error}).")
+            self.told.failed.emit(
+                self, tr("Something unexpected went wrong ({name}: {error}).", name=type(error).__name__, error=error)
+            )
         else:
             self.told.done.emit(self, result)
 
@@ -103,7 +106,7 @@ class Work(QObject):
             if lane != "main":
                 self._waiting.append((lane, task))
                 return True
-            self.failed.emit("One thing at a time: wait for the work under way, or cancel it.")
+            self.failed.emit(tr("One thing at a time: wait for the work under way, or cancel it."))
             return False
         self._begin(lane, task)
         return True
@@ -166,7 +169,7 @@ class Work(QObject):
     def _on_failed(self, task: _Task, why: str) -> None:
         visible = task in self._lanes.values()
         if self._end(task) and (why or visible):
-            self.failed.emit(why or f"{task.title}: cancelled.")
+            self.failed.emit(why or tr("{title}: cancelled.", title=task.title))
 
     def cancel(self) -> None:
         """Ask the job whose progress is shown to stop, and forget what waits behind it."""

@@ -25,6 +25,7 @@ from fidele.devices.protocol import (
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
 from fidele.route.behind import BEHIND, behind_layer, behind_rows, looked_up
@@ -70,7 +71,7 @@ class Description(Kept):
     ppi: int = Field(default=300, ge=72, le=2400)
     sheets: tuple[SheetSize, ...] = tuple(SheetSize(name=n, width=w, height=h) for n, (w, h) in SHEETS.items())
     #: The program that prints on it, and the machine that runs that where it is another one.
-    program: str = Field(default="its own program", max_length=120)
+    program: str = Field(default=tr("its own program"), max_length=120)
     words: dict[str, Called] = Field(default_factory=dict)
     mirrors: bool = False
     notes: str = ""
@@ -81,7 +82,7 @@ class DescribedPrinter:
 
     system: SystemProfile | None = None
     under_way: FollowedJob | None = None
-    kind_words = "described"
+    kind_words = tr("described")
 
     def __init__(self, description: Description) -> None:
         self.says = description
@@ -155,9 +156,9 @@ class DescribedPrinter:
             printer=self.id,
             printer_name=says.name,
             ink=says.ink,
-            media=str(driver.get("stand_in", "")) or "my media",
+            media=str(driver.get("stand_in", "")) or tr("my media"),
             size=says.sheets[0].name if says.sheets else "A4",
-            substrate="my piece",
+            substrate=tr("my piece"),
             owner="driver",
             mirror_by="fidele" if says.process == "transfer" else "nobody",
             printed_from=says.program,
@@ -209,7 +210,14 @@ class DescribedPrinter:
 
     def choose(self, name: str, value: Value) -> None:
         """Refuse; `FideleError` always."""
-        raise FideleError(f"The {self.name} is not within reach: set “{name}” to “{value}” where it is printed from.")
+        raise FideleError(
+            tr(
+                "The {name} is not within reach: set “{name2}” to “{value}” where it is printed from.",
+                name=self.name,
+                name2=name,
+                value=value,
+            )
+        )
 
     def bring(self, card: Card, meanings: tuple[str, ...] | None = None) -> None:
         """Do nothing: what is to be set, a person sets; the instruction sheet says what."""
@@ -224,14 +232,14 @@ class DescribedPrinter:
 
     def rows(self, card: Card) -> tuple[SettingRow, ...]:
         """Return what a person must set and look up, as far as it was confirmed."""
-        return (*self._described(card), *behind_rows(card, BEHIND, f"in the driver of the {self.name}"))
+        return (*self._described(card), *behind_rows(card, BEHIND, tr("in the driver of the {name}", name=self.name)))
 
     def _described(self, card: Card) -> Iterator[SettingRow]:
         for meaning, called in self.says.words.items():
             wanted = card.driver.get(meaning)
             if wanted is None or meaning not in MEANINGS:
                 continue
-            yield looked_up(card, meaning, str(wanted), f"{called.place or 'in its driver'} › {called.name}")
+            yield looked_up(card, meaning, str(wanted), f"{called.place or tr('in its driver')} › {called.name}")
 
     def layers(self, card: Card, probe: ProbeResult | None) -> tuple[Layer, ...]:
         """Return its driver, as it was confirmed by hand."""
@@ -251,12 +259,16 @@ class DescribedPrinter:
     def print_page(self, page: Codes, progress: Progress | None = None) -> Sent:
         """Refuse; `FideleError` always."""
         raise FideleError(
-            f"The {self.name} is not within reach: write the finished file, and print it from {self.says.program}."
+            tr(
+                "The {name} is not within reach: write the finished file, and print it from {program}.",
+                name=self.name,
+                program=self.says.program,
+            )
         )
 
 
 #: Stands where no printer is known: to lay out by, never to print on.
-NO_PRINTER = DescribedPrinter(Description(id="none", name="printer that is still to be chosen"))
+NO_PRINTER = DescribedPrinter(Description(id="none", name=tr("printer that is still to be chosen")))
 
 
 class DescribedStore:

@@ -24,6 +24,7 @@ from fidele.devices.protocol import (
     Table,
 )
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.route.condition import Card
 
 
@@ -115,14 +116,14 @@ class Devices:
     @property
     def scanner_name(self) -> str:
         """What the scanner is called; 'a scan' where none is at hand."""
-        return self.scanner.name if self.scanner is not None else "a scan"
+        return self.scanner.name if self.scanner is not None else tr("a scan")
 
 
 class NoInstrument:
     """Stands where there is no instrument."""
 
-    name = "no instrument"
+    name = tr("no instrument")
 
     def measure(self, lies: Lies | None, places: ArrayLike) -> NDArray[np.float64]:
         """Say that nothing can be measured; `FideleError` always."""
-        raise FideleError("No instrument is known here: measure with any program, and open the file.")
+        raise FideleError(tr("No instrument is known here: measure with any program, and open the file."))

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fidele.devices.protocol import Printer, Program, Sent
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.route.program import PLACES
 from fidele.sheet.placing import Media
 from fidele.tiles import Progress
@@ -30,7 +31,9 @@ class OtherProgram:
         FideleError
             Always.
         """
-        raise FideleError(f"{self.name} cannot be probed from here: look there, and confirm what is asked for.")
+        raise FideleError(
+            tr("{name} cannot be probed from here: look there, and confirm what is asked for.", name=self.name)
+        )
 
     def print_file(self, file: Path, device: Printer, leaf: Media, progress: Progress | None = None) -> Sent:
         """Refuse: nothing here can press another program's buttons.
@@ -40,7 +43,9 @@ class OtherProgram:
         FideleError
             Always.
         """
-        raise FideleError(f"{file} is finished; open it in {self.name} and print it from there.")
+        raise FideleError(
+            tr("{file} is finished; open it in {name} and print it from there.", file=file, name=self.name)
+        )
 
 
 def program_named(name: str, programs: tuple[Program, ...]) -> Program:

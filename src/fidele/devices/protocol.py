@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike, NDArray
 from fidele.arrays import Codes
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.papers.leaflet import Vocabulary
 from fidele.route.condition import Card, Owner, PressData
 from fidele.route.layers import Layer, PrinterStatus, SettingRow
@@ -483,5 +484,13 @@ class Control:
         found = next((v for v in self.offered if str(v) == words), None)
         if found is None:
             offered = ", ".join(map(str, self.offered))
-            raise FideleError(f"{self.device}, {self.name}: there is no '{words}'; there is {offered}.")
+            raise FideleError(
+                tr(
+                    "{device}, {name}: there is no '{words}'; there is {offered}.",
+                    device=self.device,
+                    name=self.name,
+                    words=words,
+                    offered=offered,
+                )
+            )
         self.set(found)

@@ -25,6 +25,7 @@ import numpy as np
 from fidele.arrays import Codes
 from fidele.devices.protocol import Lies, Scan
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.tiles import CancelledError, Progress
 
 #: Seconds: a list of scanners (they may have to be woken over the network), their options, a scan that stands still.
@@ -34,15 +35,15 @@ _COARSE = 75
 _OPTION = re.compile(r"^ {4}-{1,2}([\w-]+)(?:\[=\([^)]*\)\])?(?: (?!\[)(.*?))?(?: \[([^\]]*)\])?((?: \[[\w-]+\])*)$")
 _PROGRESS = re.compile(rb"Progress: +([\d.]+)%")
 _SAID = {
-    "busy": "it is busy with somebody else's scan",
-    "jammed": "paper is jammed",
-    "out of documents": "nothing lies in its feeder",
-    "cover": "its lid is open",
-    "I/O": "it does not answer: switched off or unplugged",
-    "denied": "this user may not use it",
-    "open of device": "there is no such scanner here, or it does not answer",
-    "Invalid argument": "it does not take one of the settings",
-    "Out of memory": "it has no room for an area of this size",
+    "busy": tr("it is busy with somebody else's scan"),
+    "jammed": tr("paper is jammed"),
+    "out of documents": tr("nothing lies in its feeder"),
+    "cover": tr("its lid is open"),
+    "I/O": tr("it does not answer: switched off or unplugged"),
+    "denied": tr("this user may not use it"),
+    "open of device": tr("there is no such scanner here, or it does not answer"),
+    "Invalid argument": tr("it does not take one of the settings"),
+    "Out of memory": tr("it has no room for an area of this size"),
 }
 
 
@@ -127,7 +128,7 @@ class SaneScanner:
                 settable = not inactive and "[read-only]" not in flags
                 found[name] = ScanOption(name, group, offers, None if inactive else value, settable)
         if not found:
-            raise FideleError(f"The scanner {self.name} tells nothing of its options.")
+            raise FideleError(tr("The scanner {name} tells nothing of its options.", name=self.name))
         return found
 
     def at_rest(self, ppi: int = 300) -> Rested:
@@ -149,7 +150,7 @@ class SaneScanner:
         now = self.options(asked)
         cautions = list(self._left(now))
         if mode == "" and first.get("mode") is not None:
-            cautions.append("it has no colour mode that is known here")
+            cautions.append(tr("it has no colour mode that is known here"))
         depth = now.get("depth")
         bits = int(depth.value) if depth is not None and depth.value and depth.value.isdigit() else 8
         seen = re.match(r"[\d.]+", (now["resolution"].value or "") if "resolution" in now else "")
@@ -170,9 +171,9 @@ class SaneScanner:
             rest = _rest().get(name)
             value = (option.value or "").rstrip("%")
             if rest and option.value is not None and value not in rest:
-                said.append(f"“{name}” stays at {option.value}")
+                said.append(tr("“{name}” stays at {value}", name=name, value=option.value))
             elif rest is None and "nhancement" in option.group and option.value == "yes":
-                said.append(f"“{name}” is on, and what it does is not known")
+                said.append(tr("“{name}” is on, and what it does is not known", name=name))
         return said
 
     def preview(self, progress: Progress | None = None) -> Scan:
@@ -200,7 +201,7 @@ class SaneScanner:
             child = subprocess.Popen(arguments, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
             said = _watched(child, progress)
             if child.returncode != 0 or not path.exists() or not path.stat().st_size:
-                raise FideleError(f"{self.name} did not scan: {_reason(said)}.")
+                raise FideleError(tr("{name} did not scan: {reason}.", name=self.name, reason=_reason(said)))
             pixels = _picture(path.read_bytes())
         return Scan(pixels, rested.ppi, rested.cautions)
 
@@ -208,7 +209,7 @@ class SaneScanner:
 class AnyScanner:
     """The first scanner of this machine, looked for when it is first wanted: that can take its time."""
 
-    name = "the scanner of this machine"
+    name = tr("the scanner of this machine")
 
     def __init__(self) -> None:
         self._found: SaneScanner | None = None
@@ -230,7 +231,9 @@ class AnyScanner:
         if self._found is None:
             here = scanners()
             if not here:
-                raise FideleError("No scanner answers on this machine: switch it on, or open a scan made elsewhere.")
+                raise FideleError(
+                    tr("No scanner answers on this machine: switch it on, or open a scan made elsewhere.")
+                )
             self._found = here[0]
             self.name = self._found.name
         return self._found
@@ -255,7 +258,7 @@ def _said(settings: dict[str, str]) -> list[str]:
 def _need() -> str:
     found = program()
     if found is None:
-        raise FideleError("Scanners of this machine are out of reach: install the package sane-utils.")
+        raise FideleError(tr("Scanners of this machine are out of reach: install the package sane-utils."))
     return found
 
 
@@ -263,9 +266,9 @@ def _asked(arguments: list[str], seconds: float) -> bytes:
     try:
         done = subprocess.run([_need(), *arguments], capture_output=True, timeout=seconds, check=False)
     except subprocess.TimeoutExpired:
-        raise FideleError(f"The scanner does not answer: nothing came for {seconds:g} s.") from None
+        raise FideleError(tr("The scanner does not answer: nothing came for {seconds:g} s.", seconds=seconds)) from None
     if done.returncode != 0:
-        raise FideleError(f"The scanner cannot be asked: {_reason(done.stderr)}.")
+        raise FideleError(tr("The scanner cannot be asked: {reason}.", reason=_reason(done.stderr)))
     return done.stdout
 
 
@@ -273,7 +276,7 @@ def _reason(said: bytes) -> str:
     text = said.decode(errors="replace")
     known = next((words for sign, words in _SAID.items() if sign.lower() in text.lower()), None)
     lines = [line for line in text.splitlines() if line.strip() and "Progress" not in line]
-    return known or (lines[-1].removeprefix("scanimage: ")[:160].rstrip(".") if lines else "it gave no reason")
+    return known or (lines[-1].removeprefix("scanimage: ")[:160].rstrip(".") if lines else tr("it gave no reason"))
 
 
 def _watched(child: subprocess.Popen, progress: Progress | None) -> bytes:
@@ -296,7 +299,7 @@ def _watched(child: subprocess.Popen, progress: Progress | None) -> bytes:
             raise CancelledError
         if time.monotonic() - moved[0] > _STILL:
             _ended(child, end)
-            raise FideleError(f"The scanner stands still: nothing came for {_STILL:g} s.")
+            raise FideleError(tr("The scanner stands still: nothing came for {still:g} s.", still=_STILL))
         time.sleep(0.05)
     reader.join(2)
     return bytes(said)
@@ -317,7 +320,7 @@ def _picture(data: bytes) -> Codes:
     try:
         pixels = tifffile.imread(io.BytesIO(data))
     except (ValueError, OSError, tifffile.TiffFileError) as error:
-        raise FideleError("What came from the scanner is no picture.") from error
+        raise FideleError(tr("What came from the scanner is no picture.")) from error
     if pixels.ndim == 2:
         pixels = np.repeat(pixels[..., None], 3, axis=2)
     return np.ascontiguousarray(pixels[..., :3])

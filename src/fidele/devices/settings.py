@@ -16,6 +16,7 @@ from fidele.devices.protocol import Choice, FollowedJob, SystemProfile
 from fidele.devices.vocabulary import Word, Words
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
 from fidele.route.behind import looked_up
@@ -156,7 +157,7 @@ class DriverSettings(ABC):
     def state(self) -> Settings:
         """Return everything between Fidele and the ink that can change: what a probe is true for."""
         source, assigned = self.system.assigned() if self.system is not None else (None, None)
-        return self.settings() | {"print system": f"{source} to {assigned}"}
+        return self.settings() | {"print system": tr("{source} to {assigned}", source=source, assigned=assigned)}
 
     def choices(self) -> tuple[Choice, ...]:
         """Return every control of the driver with what it offers now."""
@@ -260,8 +261,10 @@ class DriverSettings(ABC):
             if meaning in words.meanings:
                 rows.append(self._row(meaning, card, now, wanted))
             elif meaning == "mirroring":
-                said = "by Fidele" if card.mirror_by == "fidele" else "none"
-                rows.append(SettingRow(meaning, said, "this driver cannot mirror", "", True, Evidence.READ_BACK, False))
+                said = tr("by Fidele") if card.mirror_by == "fidele" else tr("none")
+                rows.append(
+                    SettingRow(meaning, said, tr("this driver cannot mirror"), "", True, Evidence.READ_BACK, False)
+                )
             elif meaning in words.by_hand:
                 rows.append(self._by_hand(meaning, card))
             elif meaning in words.at_printer:
@@ -285,9 +288,9 @@ class DriverSettings(ABC):
             return None
         said = self._words.said(meaning, wanted[control])
         if meaning == "stand_in":
-            said += f" for {card.media}"
+            said += tr(" for {media}", media=card.media)
         if meaning == "mirroring" and card.mirror_by == "fidele":
-            said = "off: Fidele mirrors"
+            said = tr("off: Fidele mirrors")
         found, agrees = self._words.said(meaning, now[control]), wanted[control] == now[control]
         return SettingRow(meaning, said, found, place, agrees, read, settable=not held, held=held)
 
@@ -317,11 +320,15 @@ class DriverSettings(ABC):
         source, assigned = system.assigned()
         mine = self.profile_path(card.profile or "") if card.owner == "system" else None
         through = passes_through(source, assigned)
-        wanted, found = f"to {profile_name(mine)}" if mine else "passes", "passes"
+        wanted, found = tr("to {profile_name}", profile_name=profile_name(mine)) if mine else tr("passes"), tr("passes")
         if assigned is not None:
-            found = f"pass-through, {profile_name(assigned)}" if through else f"to {profile_name(assigned)}"
+            found = (
+                tr("pass-through, {profile_name}", profile_name=profile_name(assigned))
+                if through
+                else tr("to {profile_name}", profile_name=profile_name(assigned))
+            )
         agrees = (assigned is None or through) if mine is None else same_profile(mine, assigned)
-        place = "print system › printer's profile"
+        place = tr("print system › printer's profile")
         return SettingRow("system", wanted, found, place, agrees, Evidence.READ_BACK, False)
 
     def _by_hand(self, meaning: str, card: Card) -> SettingRow:
@@ -349,9 +356,15 @@ class DriverSettings(ABC):
         space = words.control("input_space")
         expects = str(now[space]) if space else words.space
         if colour == words.by_profile:
-            how = f"“{colour}”: " + (f"converts to {profile_name(given)}" if given else "none is given, so it passes")
+            how = f"“{colour}”: " + (
+                tr("converts to {profile_name}", profile_name=profile_name(given))
+                if given
+                else tr("none is given, so it passes")
+            )
         else:
-            how = f"“{colour}”: " + (f"converts from {expects} by the maker's correction" if converts else "passes")
+            how = f"“{colour}”: " + (
+                tr("converts from {expects} by the maker's correction", expects=expects) if converts else tr("passes")
+            )
         mirror, turn = words.control("mirroring"), words.meanings.get("turn")
         mirrors = bool(mirror) and now[mirror] == words.value("mirroring", "on")
         turned = turn is not None and now[turn.controls[0]] != turn.rest
@@ -389,33 +402,35 @@ class DriverSettings(ABC):
         return Layer(
             "panel",
             False,
-            "does nothing to colour; passes",
+            tr("does nothing to colour; passes"),
             evidence,
             when=min((s.when for s in seen), default=None),
             who=seen[0].who if seen else "",
             doubtful=evidence is Evidence.NOT_KNOWN,
-            assumes=", ".join(f"{self.settings()[c]} loaded" for c in self._words.at_printer.values()),
+            assumes=", ".join(
+                tr("{settings} loaded", settings=self.settings()[c]) for c in self._words.at_printer.values()
+            ),
         )
 
     def _system_layer(self, system: SystemProfile, probe: ProbeResult | None) -> Layer:
         source, assigned = system.assigned()
         if assigned is None:
-            return Layer("system", False, "no profile assigned, passes", Evidence.READ_BACK)
+            return Layer("system", False, tr("no profile assigned, passes"), Evidence.READ_BACK)
         name = profile_name(assigned)
         if passes_through(source, assigned):
             verified = probe is not None and probe.passes
-            how = f"pass-through: from “{name}” to itself, so numbers stay"
+            how = tr("pass-through: from “{name}” to itself, so numbers stay", name=name)
             evidence = Evidence.PROBED if verified else Evidence.READ_BACK
             return Layer("system", False, how, evidence, when=probe.when if verified and probe else None)
         taken = profile_name(source) if source else "sRGB"
-        how = f"converts from {taken} to {name}"
+        how = tr("converts from {taken} to {name}", taken=taken, name=name)
         return Layer("system", True, how, Evidence.READ_BACK, expects=taken, insists=system.insists())
 
 
 def _moved(word: Word, values: Settings) -> str:
     """Return which of several controls do not rest, in words."""
     moved = [f"{c} {_signed(values[c])}" for c in word.controls if values[c] != word.rest]
-    return ", ".join(moved) or "all at rest"
+    return ", ".join(moved) or tr("all at rest")
 
 
 def _signed(value: Value) -> str:

@@ -17,6 +17,7 @@ from fidele.icc.describe import Description, describe
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.solid import solid_of
 from fidele.icc.tables import device_to_pcs_lab, matrix_model, pcs_lab_to_device, table_for
+from fidele.language import tr
 
 #: Steps of the device lattice per channel, by the number of channels.
 _LATTICE = {1: 256, 3: 17, 4: 9, 5: 6, 6: 4, 7: 3}
@@ -84,15 +85,15 @@ class GreyAxis:
         low, high = self.wanted[reach].min(), self.wanted[reach].max()
         third = (high - low) / 3
         parts = []
-        for name, start in (("shadows", low), ("midtones", low + third), ("highlights", low + 2 * third)):
+        for name, start in ((tr("shadows"), low), (tr("midtones"), low + third), (tr("highlights"), low + 2 * third)):
             part = reach & (self.wanted >= start) & (self.wanted <= start + third)
             if part.any() and self.chroma[part].max() >= _LEANS:
                 parts.append((name, part))
         worst = np.flatnonzero(reach)[self.chroma[reach].argmax()]
         hue = hue_name(float(np.degrees(np.arctan2(self.printed[worst, 2], self.printed[worst, 1]))) % 360)
-        how = "slightly" if self.largest_cast < _LEANS_CLEARLY else "clearly"
-        where = "" if len(parts) == 3 else f" in the {' and '.join(n for n, _ in parts)}"
-        return f"Greys run {how} {hue}{where}."
+        how = tr("slightly") if self.largest_cast < _LEANS_CLEARLY else tr("clearly")
+        where = "" if len(parts) == 3 else tr(" in the {n}", n=tr(" and ").join((n for n, _ in parts)))
+        return tr("Greys run {how} {hue}{where}.", how=how, hue=hue, where=where)
 
 
 @dataclass(frozen=True)
@@ -195,14 +196,14 @@ def _ramps(profile: Profile) -> dict[str, Floats]:
         ramps["grey"] = np.repeat(light[:, None], channels, axis=1)
     elif space == "CMYK":
         ramps["grey"] = np.stack([0 * light, 0 * light, 0 * light, 1 - light], axis=1)
-    names = _NAMES.get(space, tuple(f"ink {i + 1}" for i in range(channels)))
+    names = _NAMES.get(space, tuple(tr("ink {i}", i=i + 1) for i in range(channels)))
     if channels > 1 and profile.header.device_class == "prtr":
         for index, name in enumerate(names):
             ramp = np.full((65, channels), 1.0 if additive else 0.0)
             ramp[:, index] = light if additive else 1 - light
             # On an RGB printer, less red is more of the ink that takes red away.
             label = {"red": "cyan", "green": "magenta", "blue": "yellow"}.get(name, name)
-            ramps[f"{label} ramp"] = ramp
+            ramps[tr("{label} ramp", label=tr(label))] = ramp
     try:
         return {name: device_to_pcs_lab(profile, ramp) for name, ramp in ramps.items()}
     except ProfileError:
@@ -268,34 +269,40 @@ def _faults(
         if grey.words():
             said.append(grey.words())
         if grey.reversals:
-            said.append("Greys turn back: some lighter greys print darker than darker ones.")
+            said.append(tr("Greys turn back: some lighter greys print darker than darker ones."))
     if trip is not None and trip.p95 > 2:
         said.append(
-            f"Its two directions disagree: a colour comes back off by ΔE00 {trip.mean:.1f} on average, "
-            f"{trip.p95:.1f} for one in twenty."
+            tr(
+                "Its two directions disagree: a colour comes back off by ΔE00 {mean:.1f} on average, {p95:.1f} "
+                "for one in twenty.",
+                mean=trip.mean,
+                p95=trip.p95,
+            )
         )
     if output and turned:
-        said.append(f"The {' and '.join(turned[:2])} turns back on its way to the light.")
+        said.append(tr("The {turned} turns back on its way to the light.", turned=tr(" and ").join(turned[:2])))
     if output and flat > 0.07:
-        said.append(f"Shadows are flat: the darkest {flat * 100:.0f} % of the scale print alike.")
+        said.append(tr("Shadows are flat: the darkest {flat:.0f} % of the scale print alike.", flat=flat * 100))
     if white is not None and white > 0.6:
-        said.append(f"White prints a faint tint, ΔE00 {white:.1f} from the bare media.")
+        said.append(tr("White prints a faint tint, ΔE00 {white:.1f} from the bare media.", white=white))
     if jump is not None and output and jump > 2:
-        said.append(f"Gradients will show an edge: neighbours differ by ΔE00 {jump:.1f} more than they should.")
+        said.append(
+            tr("Gradients will show an edge: neighbours differ by ΔE00 {jump:.1f} more than they should.", jump=jump)
+        )
     return said
 
 
 def _sentence(what: Description, stops: list[str], faults: list[str], trip: RoundTrip | None) -> str:
     if stops:
-        return f"Not sound. {stops[0]}"
-    said = ["Sound." if trip is None or trip.p95 <= 2 else "Usable, with faults."]
+        return tr("Not sound. {stops}", stops=stops[0])
+    said = [tr("Sound.") if trip is None or trip.p95 <= 2 else tr("Usable, with faults.")]
     said += faults
     if what.device_class == "prtr":
         missing = [i for i in ("perceptual", "saturation") if i not in what.intents]
         if len(missing) == 2:
-            said.append("Has the colorimetric table only.")
+            said.append(tr("Has the colorimetric table only."))
         elif missing:
-            said.append(f"Has no separate {missing[0]} table.")
+            said.append(tr("Has no separate {missing} table.", missing=tr(missing[0])))
     cautions = [p.message for p in what.problems if p.weight == "caution"]
     said += cautions[:1]
     return " ".join(said)

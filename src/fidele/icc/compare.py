@@ -14,6 +14,7 @@ from fidele.icc.describe import Description, describe
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.solid import Overlap, overlap, solid_of
 from fidele.icc.tables import device_to_pcs_lab
+from fidele.language import tr
 
 
 @dataclass(frozen=True)
@@ -34,14 +35,34 @@ class Compared:
         """Say it in words."""
         g = self.gamuts
         names = self.a.description, self.b.description
-        said = ["They are the same profile."] if self.same_content else []
-        said.append(f"“{names[0]}” holds {g.volume_a:,.0f} cubic units of L*a*b*, “{names[1]}” {g.volume_b:,.0f}.")
+        said = [tr("They are the same profile.")] if self.same_content else []
         said.append(
-            f"“{names[1]}” covers {g.a_in_b * 100:.1f} % of “{names[0]}”; the other way {g.b_in_a * 100:.1f} %."
+            tr(
+                "“{names}” holds {volume_a:,.0f} cubic units of L*a*b*, “{names2}” {volume_b:,.0f}.",
+                names=names[0],
+                volume_a=g.volume_a,
+                names2=names[1],
+                volume_b=g.volume_b,
+            )
+        )
+        said.append(
+            tr(
+                "“{names}” covers {a_in_b:.1f} % of “{names2}”; the other way {b_in_a:.1f} %.",
+                names=names[1],
+                a_in_b=g.a_in_b * 100,
+                names2=names[0],
+                b_in_a=g.b_in_a * 100,
+            )
         )
         if self.same_values is not None and not self.same_content:
             mean, p95 = self.same_values
-            said.append(f"The same values differ by ΔE00 {mean:.1f} on average, {p95:.1f} for one in twenty.")
+            said.append(
+                tr(
+                    "The same values differ by ΔE00 {mean:.1f} on average, {p95:.1f} for one in twenty.",
+                    mean=mean,
+                    p95=p95,
+                )
+            )
         return said
 
     def document(self) -> dict[str, Any]:
@@ -77,7 +98,7 @@ def compare_profiles(a: Profile, b: Profile) -> Compared:
     for profile in (a, b):
         solid = solid_of(profile)
         if solid is None:
-            raise FideleError(f"{profile.name} has no gamut that can be compared.")
+            raise FideleError(tr("{name} has no gamut that can be compared.", name=profile.name))
         solids.append(solid)
     return Compared(describe(a), describe(b), a.content_id == b.content_id, overlap(*solids), _same_values(a, b))
 

@@ -16,6 +16,7 @@ import numpy as np
 
 from fidele.colour.cie import D50
 from fidele.icc.profile import Profile
+from fidele.language import tr
 
 
 @dataclass(frozen=True)
@@ -43,20 +44,20 @@ _CLASS_CLAUSE = {
 }
 
 _PLAIN = {
-    "desc": "a description",
-    "cprt": "a copyright",
-    "wtpt": "the white of the media",
-    "chad": "how it was adapted to D50",
-    "gamt": "a gamut table",
-    "A2B0": "a table from device to colour",
-    "B2A0": "a table from colour to device",
-    "A2B1": "a colorimetric table from device to colour",
-    "B2A1": "a colorimetric table from colour to device",
-    "A2B2": "a saturation table from device to colour",
-    "B2A2": "a saturation table from colour to device",
-    "kTRC": "the tone curve of grey",
-    "ncl2": "its list of colours",
-    "pseq": "the profiles that it was made of",
+    "desc": tr("a description"),
+    "cprt": tr("a copyright"),
+    "wtpt": tr("the white of the media"),
+    "chad": tr("how it was adapted to D50"),
+    "gamt": tr("a gamut table"),
+    "A2B0": tr("a table from device to colour"),
+    "B2A0": tr("a table from colour to device"),
+    "A2B1": tr("a colorimetric table from device to colour"),
+    "B2A1": tr("a colorimetric table from colour to device"),
+    "A2B2": tr("a saturation table from device to colour"),
+    "B2A2": tr("a saturation table from colour to device"),
+    "kTRC": tr("the tone curve of grey"),
+    "ncl2": tr("its list of colours"),
+    "pseq": tr("the profiles that it was made of"),
 }
 
 _CURVE = {"curv", "para"}
@@ -98,32 +99,35 @@ def _header(profile: Profile, newer: bool) -> Iterator[Problem]:
         yield Problem(
             "version",
             "caution",
-            f"It says version {header.version}; Fidele knows 2 and 4.",
+            tr("It says version {version}; Fidele knows 2 and 4.", version=header.version),
             _clause(newer, "7.2.4", "6.1.3"),
         )
     if np.abs(np.array(header.illuminant) - D50).max() > 0.0006:
         yield Problem(
-            "illuminant", "caution", "The connection space's illuminant is not D50.", _clause(newer, "7.2.16", "6.1.11")
+            "illuminant",
+            "caution",
+            tr("The connection space's illuminant is not D50."),
+            _clause(newer, "7.2.16", "6.1.11"),
         )
     if header.intent > 3:
         yield Problem(
             "header-intent",
             "note",
-            f"It asks for rendering intent {header.intent}, which there is not.",
+            tr("It asks for rendering intent {intent}, which there is not.", intent=header.intent),
             _clause(newer, "7.2.15", "6.1.10"),
         )
     if created(profile) is None:
-        yield Problem("date", "note", "Its date of making is not a date.", _clause(newer, "7.2.8", "6.1.6"))
+        yield Problem("date", "note", tr("Its date of making is not a date."), _clause(newer, "7.2.8", "6.1.6"))
     if newer and any(header.profile_id) and header.profile_id != profile_md5(data):
         yield Problem(
             "profile-id",
             "caution",
-            "Its checksum does not match: something changed it after it was made.",
+            tr("Its checksum does not match: something changed it after it was made."),
             _clause(newer, "7.2.18", ""),
         )
     if newer and any(data[100:128]):
         yield Problem(
-            "reserved", "note", "Bytes of the header that are to be zero are not.", _clause(True, "7.2.19", "")
+            "reserved", "note", tr("Bytes of the header that are to be zero are not."), _clause(True, "7.2.19", "")
         )
 
 
@@ -155,16 +159,27 @@ def _tag_table(profile: Profile, newer: bool) -> Iterator[Problem]:
     tags = sorted(profile.tags.values(), key=lambda t: (t.offset, t.size))
     for tag in tags:
         if tag.offset < table_end:
-            yield Problem("overlap", "caution", f"Tag '{tag.signature}' lies over the tag table.", clause)
+            yield Problem(
+                "overlap", "caution", tr("Tag '{signature}' lies over the tag table.", signature=tag.signature), clause
+            )
         elif tag.offset % 4:
-            yield Problem("alignment", "note", f"Tag '{tag.signature}' does not start at a multiple of four.", clause)
+            yield Problem(
+                "alignment",
+                "note",
+                tr("Tag '{signature}' does not start at a multiple of four.", signature=tag.signature),
+                clause,
+            )
     for one, other in itertools.pairwise(tags):
         shared = (one.offset, one.size) == (other.offset, other.size)
         if not shared and other.offset < one.offset + one.size:
             yield Problem(
                 "overlap",
                 "caution",
-                f"Tags '{one.signature}' and '{other.signature}' overlap without being one.",
+                tr(
+                    "Tags '{signature}' and '{signature2}' overlap without being one.",
+                    signature=one.signature,
+                    signature2=other.signature,
+                ),
                 clause,
             )
 
@@ -176,12 +191,21 @@ def _types(profile: Profile, newer: bool) -> Iterator[Problem]:
             yield Problem(
                 "type",
                 "note",
-                f"Tag '{tag.signature}' is of type '{tag.kind}', which version {profile.header.version} does not "
-                "have there.",
+                tr(
+                    "Tag '{signature}' is of type '{kind}', which version {version} does not have there.",
+                    signature=tag.signature,
+                    kind=tag.kind,
+                    version=profile.header.version,
+                ),
                 _clause(newer, "9.2", "6.4"),
             )
         elif tag.kind == "XYZ" and tag.size < 20:
-            yield Problem("size", "caution", f"Tag '{tag.signature}' is too short.", _clause(newer, "10.31", "6.5.26"))
+            yield Problem(
+                "size",
+                "caution",
+                tr("Tag '{signature}' is too short.", signature=tag.signature),
+                _clause(newer, "10.31", "6.5.26"),
+            )
 
 
 def _required(profile: Profile, newer: bool) -> Iterator[Problem]:
@@ -201,7 +225,10 @@ def _required(profile: Profile, newer: bool) -> Iterator[Problem]:
             wanted = _MATRIX
             if header.pcs != "XYZ":
                 yield Problem(
-                    "matrix-pcs", "caution", "A matrix profile must connect through XYZ; this one says L*a*b*.", clause
+                    "matrix-pcs",
+                    "caution",
+                    tr("A matrix profile must connect through XYZ; this one says L*a*b*."),
+                    clause,
                 )
         else:
             wanted = ("A2B0",) if device_class == "scnr" else ("A2B0", "B2A0")
@@ -216,7 +243,7 @@ def _required(profile: Profile, newer: bool) -> Iterator[Problem]:
             yield Problem(
                 f"missing-{signature.lower()}",
                 "note" if light else "caution",
-                f"It lacks {what} (tag '{signature}').",
+                tr("It lacks {what} (tag '{signature}').", what=what, signature=signature),
                 clause if signature in wanted else _clause(newer, "8.2", "6.3"),
             )
 
@@ -227,6 +254,6 @@ def _white(profile: Profile, newer: bool) -> Iterator[Problem]:
     if white is None:
         return
     if not 0.2 < white[1] <= 1.05 or (white < 0).any() or (white > 1.6).any():
-        yield Problem("white", "caution", "The white that it states is none that a media can have.", clause)
+        yield Problem("white", "caution", tr("The white that it states is none that a media can have."), clause)
     elif newer and profile.header.device_class == "mntr" and np.abs(white - D50).max() > 0.002:
-        yield Problem("white", "note", "A display profile of version 4 must state D50 as its white.", clause)
+        yield Problem("white", "note", tr("A display profile of version 4 must state D50 as its white."), clause)

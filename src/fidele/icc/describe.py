@@ -11,19 +11,20 @@ from fidele.icc.conform import Problem, conformance, created
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import device_to_pcs_lab, lut_of, matrix_model, same_table
 from fidele.icc.text import dictionary_of, text_of
+from fidele.language import tr
 
 CLASSES = {
-    "prtr": "output (printer)",
-    "mntr": "display",
-    "scnr": "input (scanner or camera)",
-    "link": "device link",
-    "spac": "colour space conversion",
-    "abst": "abstract",
-    "nmcl": "named colours",
-    "cenc": "colour encoding",
-    "mid": "multiplex identification",
-    "mlnk": "multiplex link",
-    "mvis": "multiplex visualisation",
+    "prtr": tr("output (printer)"),
+    "mntr": tr("display"),
+    "scnr": tr("input (scanner or camera)"),
+    "link": tr("device link"),
+    "spac": tr("colour space conversion"),
+    "abst": tr("abstract"),
+    "nmcl": tr("named colours"),
+    "cenc": tr("colour encoding"),
+    "mid": tr("multiplex identification"),
+    "mlnk": tr("multiplex link"),
+    "mvis": tr("multiplex visualisation"),
 }
 
 INTENTS = ("perceptual", "relative", "saturation", "absolute")
@@ -60,14 +61,26 @@ def describe(profile: Profile) -> Description:
     header = profile.header
     problems = []
     if header.device_class not in CLASSES:
-        problems.append(Problem("class", "stop", f"The device class '{header.device_class}' is not known."))
+        problems.append(
+            Problem(
+                "class", "stop", tr("The device class '{device_class}' is not known.", device_class=header.device_class)
+            )
+        )
     if profile.channels == 0 and header.device_class != "nmcl":
-        problems.append(Problem("colour-space", "stop", f"The colour space '{header.colour_space}' is not known."))
+        problems.append(
+            Problem(
+                "colour-space",
+                "stop",
+                tr("The colour space '{colour_space}' is not known.", colour_space=header.colour_space),
+            )
+        )
     if header.pcs not in ("Lab", "XYZ") and header.device_class != "link":
-        problems.append(Problem("pcs", "stop", f"The connection space '{header.pcs}' is neither L*a*b* nor XYZ."))
+        problems.append(
+            Problem("pcs", "stop", tr("The connection space '{pcs}' is neither L*a*b* nor XYZ.", pcs=header.pcs))
+        )
     description = text_of(profile, "desc")
     if not description and "desc" in profile.tags:
-        problems.append(Problem("description", "caution", "It has no readable description."))
+        problems.append(Problem("description", "caution", tr("It has no readable description.")))
     white = profile.xyz("wtpt")
     problems += damage(profile)
     problems += conformance(profile)
@@ -75,10 +88,12 @@ def describe(profile: Profile) -> Description:
     black = _black(profile)
     if header.device_class == "prtr" and profile.channels and not any(p.weight == "stop" for p in problems):
         if not intents:
-            problems.append(Problem("no-output-table", "stop", "It has no table from colour to the printer's values."))
+            problems.append(
+                Problem("no-output-table", "stop", tr("It has no table from colour to the printer's values."))
+            )
         elif "saturation" not in intents or "perceptual" not in intents:
-            missing = " and no ".join(i for i in ("perceptual", "saturation") if i not in intents)
-            problems.append(Problem("intents", "note", f"It has no {missing} table of its own."))
+            missing = tr(" and no ").join(i for i in ("perceptual", "saturation") if i not in intents)
+            problems.append(Problem("intents", "note", tr("It has no {missing} table of its own.", missing=missing)))
     usable = header.device_class == "prtr" and not any(p.weight == "stop" for p in problems)
     return Description(
         description=description or profile.name.rsplit("/", 1)[-1],
@@ -136,7 +151,7 @@ def require_sound(profile: Profile) -> None:
         raise ProfileError(stops[0].message)
     has_table = any(s[:3] in ("A2B", "B2A") for s in profile.tags)
     if not has_table and matrix_model(profile) is None:
-        raise ProfileError(f"{profile.name} holds no transform between device values and colour.")
+        raise ProfileError(tr("{name} holds no transform between device values and colour.", name=profile.name))
     if len(_sound) > 4096:
         _sound.clear()
     _sound.add(profile.content_id)
@@ -153,8 +168,10 @@ def require_output(profile: Profile) -> Description:
     what = describe(profile)
     if not what.usable_as_output:
         stops = [p.message for p in what.problems if p.weight == "stop"]
-        because = stops[0] if stops else f"it is a profile of class {what.class_words}."
-        raise ProfileError(f"{profile.name} cannot serve as an output profile: {because}")
+        because = stops[0] if stops else tr("it is a profile of class {class_words}.", class_words=what.class_words)
+        raise ProfileError(
+            tr("{name} cannot serve as an output profile: {because}", name=profile.name, because=because)
+        )
     return what
 
 

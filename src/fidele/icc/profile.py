@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr
 
 #: More than any profile of the trade; keeps a mislabelled film from being read into memory.
 LARGEST = 256 * 2**20
@@ -113,24 +114,30 @@ class Profile:
             When the header or tag table is not that of an ICC profile.
         """
         if len(data) == 0:
-            raise ProfileError(f"{name} is empty (0 bytes), not an ICC profile.")
+            raise ProfileError(tr("{name} is empty (0 bytes), not an ICC profile.", name=name))
         if len(data) < 132 or data[36:40] != b"acsp":
-            raise ProfileError(f"{name} is not an ICC profile: the signature 'acsp' is missing.")
+            raise ProfileError(tr("{name} is not an ICC profile: the signature 'acsp' is missing.", name=name))
         header = _header(data)
         count = struct.unpack_from(">I", data, 128)[0]
         if count > 1000 or 132 + 12 * count > len(data):
-            raise ProfileError(f"{name} is damaged: its tag table claims {count} entries, more than the file can hold.")
+            raise ProfileError(
+                tr(
+                    "{name} is damaged: its tag table claims {count} entries, more than the file can hold.",
+                    name=name,
+                    count=count,
+                )
+            )
         faults = []
         if header.size != len(data):
-            faults.append(f"The header says {header.size} bytes, the file has {len(data)}.")
+            faults.append(tr("The header says {size} bytes, the file has {n}.", size=header.size, n=len(data)))
         tags: dict[str, Tag] = {}
         for row in range(count):
             raw, offset, size = struct.unpack_from(">4sII", data, 132 + 12 * row)
             signature = _name(raw)
             if size < 8 or offset < 128 or offset + size > len(data):
-                faults.append(f"Tag '{signature}' lies outside the file.")
+                faults.append(tr("Tag '{signature}' lies outside the file.", signature=signature))
             elif signature in tags:
-                faults.append(f"Tag '{signature}' is listed twice.")
+                faults.append(tr("Tag '{signature}' is listed twice.", signature=signature))
             else:
                 tags[signature] = Tag(signature, _name(data[offset : offset + 4]), offset, size)
         return Profile(data, name, header, tags, tuple(faults))

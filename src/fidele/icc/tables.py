@@ -15,6 +15,7 @@ from numpy.typing import ArrayLike
 from fidele.arrays import Floats
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.icc.profile import Profile, ProfileError, fixed
+from fidele.language import tr
 
 
 @dataclass(frozen=True)
@@ -156,7 +157,7 @@ def decode_curve(raw: bytes) -> tuple[Curve, int]:
         count = struct.unpack_from(">I", raw, 8)[0]
         end = 12 + 2 * count
         if end > len(raw):
-            raise ValueError("a curve is longer than its tag")
+            raise ValueError(tr("a curve is longer than its tag"))
         values = np.frombuffer(raw[12:end], ">u2")
         if count == 0:
             return Curve(), end
@@ -166,13 +167,13 @@ def decode_curve(raw: bytes) -> tuple[Curve, int]:
     if kind == b"para":
         form = struct.unpack_from(">H", raw, 8)[0]
         if form > 4:
-            raise ValueError(f"parametric curve of unknown form {form}")
+            raise ValueError(tr("parametric curve of unknown form {form}", form=form))
         count = (1, 3, 4, 5, 7)[form]
         end = 12 + 4 * count
         if end > len(raw):
-            raise ValueError("a parametric curve is cut off")
+            raise ValueError(tr("a parametric curve is cut off"))
         return Curve(None, form, tuple(fixed(raw[12:end]).tolist())), end
-    raise ValueError("a curve of unknown type")
+    raise ValueError(tr("a curve of unknown type"))
 
 
 def decode_lut(raw: bytes) -> Lut:
@@ -188,26 +189,26 @@ def decode_lut(raw: bytes) -> Lut:
         return _decode_mft(raw, wide=kind == b"mft2")
     if kind in (b"mAB ", b"mBA "):
         return _decode_stages(raw, forward=kind == b"mAB ")
-    raise ValueError(f"table of unknown type {kind!r}")
+    raise ValueError(tr("table of unknown type {kind!r}", kind=kind))
 
 
 def _decode_mft(raw: bytes, wide: bool) -> Lut:
     inputs, outputs, points = raw[8], raw[9], raw[10]
     if not (1 <= inputs <= 15 and 1 <= outputs <= 15 and points >= 2):
-        raise ValueError("a table with impossible dimensions")
+        raise ValueError(tr("a table with impossible dimensions"))
     matrix = fixed(raw[12:48]).reshape(3, 3)
     if wide:
         before, after = struct.unpack_from(">HH", raw, 48)
         place, unit, top = 52, ">u2", 65535.0
         if not (2 <= before <= 4096 and 2 <= after <= 4096):
-            raise ValueError("a table with impossible curves")
+            raise ValueError(tr("a table with impossible curves"))
     else:
         before = after = 256
         place, unit, top = 48, ">u1", 255.0
     width = 2 if wide else 1
     cells = points**inputs * outputs
     if place + width * (before * inputs + cells + after * outputs) > len(raw):
-        raise ValueError("a table is cut off")
+        raise ValueError(tr("a table is cut off"))
     values = np.frombuffer(raw, unit, count=before * inputs + cells + after * outputs, offset=place) / top
     first = values[: before * inputs].reshape(inputs, before)
     grid = values[before * inputs : before * inputs + cells].reshape((points,) * inputs + (outputs,))
@@ -230,25 +231,25 @@ def _decode_mft(raw: bytes, wide: bool) -> Lut:
 def _decode_stages(raw: bytes, forward: bool) -> Lut:
     inputs, outputs = raw[8], raw[9]
     if not (1 <= inputs <= 15 and 1 <= outputs <= 15):
-        raise ValueError("a table with impossible dimensions")
+        raise ValueError(tr("a table with impossible dimensions"))
     b, matrix_at, m, clut, a = struct.unpack_from(">5I", raw, 12)
     if max(b, matrix_at, m, clut, a) >= len(raw) or b == 0:
-        raise ValueError("a table whose parts lie outside it")
+        raise ValueError(tr("a table whose parts lie outside it"))
     matrix = None
     if matrix_at:
         if matrix_at + 48 > len(raw):
-            raise ValueError("a table's matrix is cut off")
+            raise ValueError(tr("a table's matrix is cut off"))
         numbers = fixed(raw[matrix_at : matrix_at + 48])
         matrix = np.hstack([numbers[:9].reshape(3, 3), numbers[9:].reshape(3, 1)])
     grid = _decode_grid(raw, clut, inputs, outputs) if clut else None
     if grid is None and inputs != outputs:
-        raise ValueError("a table without a grid that changes the number of channels")
+        raise ValueError(tr("a table without a grid that changes the number of channels"))
     device, pcs = (inputs, outputs) if forward else (outputs, inputs)
     curves_b = _curves(raw, b, pcs)
     curves_m = _curves(raw, m, pcs) if m else None
     curves_a = _curves(raw, a, device) if a else None
     if matrix is not None and pcs != 3:
-        raise ValueError("a matrix beside other than three channels")
+        raise ValueError(tr("a matrix beside other than three channels"))
     if forward:
         return Lut(inputs, outputs, None, None, curves_a, grid, curves_m, matrix, curves_b, "standard")
     return Lut(inputs, outputs, curves_b, matrix, curves_m, grid, None, None, curves_a, "standard")
@@ -256,18 +257,18 @@ def _decode_stages(raw: bytes, forward: bool) -> Lut:
 
 def _decode_grid(raw: bytes, place: int, inputs: int, outputs: int) -> Floats:
     if place + 20 > len(raw):
-        raise ValueError("a table's grid is cut off")
+        raise ValueError(tr("a table's grid is cut off"))
     points = tuple(raw[place : place + inputs])
     width = raw[place + 16]
     if min(points) < 2 or width not in (1, 2):
-        raise ValueError("a table's grid has impossible dimensions")
+        raise ValueError(tr("a table's grid has impossible dimensions"))
     cells = outputs
     for count in points:
         cells *= count
         if cells * width > len(raw):
-            raise ValueError("a table's grid is cut off")
+            raise ValueError(tr("a table's grid is cut off"))
     if place + 20 + cells * width > len(raw):
-        raise ValueError("a table's grid is cut off")
+        raise ValueError(tr("a table's grid is cut off"))
     values = np.frombuffer(raw, ">u2" if width == 2 else ">u1", count=cells, offset=place + 20)
     return (values / (65535.0 if width == 2 else 255.0)).reshape((*points, outputs))
 
@@ -305,12 +306,12 @@ def matrix_model(profile: Profile) -> MatrixModel | None:
             return None
         colorants = [profile.xyz(f"{c}XYZ") for c in "rgb"]
         if any(c is None for c in colorants):
-            raise ValueError("a colorant is damaged")
+            raise ValueError(tr("a colorant is damaged"))
         curves = tuple(decode_curve(profile.raw(f"{c}TRC"))[0] for c in "rgb")
     except KeyError as error:
-        raise ProfileError(f"{profile.name} is damaged: tag {error} is missing.") from error
+        raise ProfileError(tr("{name} is damaged: tag {error} is missing.", name=profile.name, error=error)) from error
     except (ValueError, struct.error) as error:
-        raise ProfileError(f"{profile.name} is damaged: {error}.") from error
+        raise ProfileError(tr("{name} is damaged: {error}.", name=profile.name, error=error)) from error
     return MatrixModel(curves, np.stack([c for c in colorants if c is not None], axis=1))
 
 
@@ -333,10 +334,19 @@ def lut_of(profile: Profile, signature: str) -> Lut | None:
             wanted = (3, 1)
         if (lut.inputs, lut.outputs) != wanted:
             raise ValueError(
-                f"'{signature}' goes from {lut.inputs} to {lut.outputs} channels, not {wanted[0]} to {wanted[1]}"
+                tr(
+                    "'{signature}' goes from {inputs} to {outputs} channels, not {wanted} to {wanted2}",
+                    signature=signature,
+                    inputs=lut.inputs,
+                    outputs=lut.outputs,
+                    wanted=wanted[0],
+                    wanted2=wanted[1],
+                )
             )
     except (ValueError, struct.error, IndexError) as error:
-        raise ProfileError(f"{profile.name} is damaged: in '{signature}' {error}.") from error
+        raise ProfileError(
+            tr("{name} is damaged: in '{signature}' {error}.", name=profile.name, signature=signature, error=error)
+        ) from error
     return lut
 
 
@@ -365,7 +375,7 @@ def device_to_pcs_lab(profile: Profile, device: ArrayLike, intent: int = 1) -> F
     else:
         model = matrix_model(profile)
         if model is None:
-            raise ProfileError(f"{profile.name} has no table from device to colour.")
+            raise ProfileError(tr("{name} has no table from device to colour.", name=profile.name))
         XYZ = model.to_xyz(flat)
         # A grey profile with an L*a*b* connection space has L* itself behind its curve.
         lightness = profile.header.colour_space == "GRAY" and profile.header.pcs == "Lab"
@@ -387,7 +397,7 @@ def pcs_lab_to_device(profile: Profile, Lab: ArrayLike, intent: int = 1) -> Floa
     else:
         model = matrix_model(profile)
         if model is None:
-            raise ProfileError(f"{profile.name} has no table from colour to device.")
+            raise ProfileError(tr("{name} has no table from colour to device.", name=profile.name))
         device = model.from_xyz(lab_to_xyz(flat))
     return device.reshape((*Lab.shape[:-1], device.shape[-1]))
 

@@ -13,6 +13,7 @@ from fidele.icc.blackpoint import blacks, forced
 from fidele.icc.describe import require_sound
 from fidele.icc.fast import fast_transform
 from fidele.icc.profile import Profile, ProfileError
+from fidele.language import tr
 from fidele.tiles import CORES, Progress, in_tiles
 
 #: A transform is built anew for each call, which costs some 30 ms: tiles below half a megapixel do not pay.
@@ -36,10 +37,10 @@ class Intent(StrEnum):
     def words(self) -> str:
         """The intent's full name."""
         return {
-            "perceptual": "perceptual",
-            "relative": "media-relative colorimetric",
-            "saturation": "saturation",
-            "absolute": "ICC-absolute colorimetric",
+            "perceptual": tr("perceptual"),
+            "relative": tr("media-relative colorimetric"),
+            "saturation": tr("saturation"),
+            "absolute": tr("ICC-absolute colorimetric"),
         }[self.value]
 
     @property
@@ -99,7 +100,7 @@ def _direct(
 ) -> NDArray[Depth]:
     """Convert from device to device in one pass of LittleCMS."""
     spaces = _space(source), _space(target)
-    what = f"{source.name} to {target.name}"
+    what = tr("{name} to {name2}", name=source.name, name2=target.name)
     pair = source.for_littlecms, target.for_littlecms
     return _transform(_in_units(values, source), pair, spaces, target.channels, intent, progress, what)
 
@@ -201,7 +202,13 @@ def _lab_profile() -> bytes:
 def _space(profile: Profile) -> str:
     space = _SPACES.get(profile.header.colour_space)
     if space is None:
-        raise ProfileError(f"{profile.name} is for {profile.header.colour_space}, which Fidele does not convert.")
+        raise ProfileError(
+            tr(
+                "{name} is for {colour_space}, which Fidele does not convert.",
+                name=profile.name,
+                colour_space=profile.header.colour_space,
+            )
+        )
     return space
 
 
@@ -243,5 +250,5 @@ def _transform(
     try:
         in_tiles(work, flat.shape[1], tile, progress)
     except imagecodecs.CmsError as error:
-        raise ProfileError(f"The transform {what} cannot be made: {error}.") from error
+        raise ProfileError(tr("The transform {what} cannot be made: {error}.", what=what, error=error)) from error
     return out.reshape((*shape[:-1], channels))

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from fidele.judge.finding import Finding
 from fidele.judge.table import finding
+from fidele.language import tr
 from fidele.route.layers import Chain
 
 
@@ -15,7 +16,7 @@ def chart_findings(chain: Chain | None, bare: bool, kind: str) -> Iterator[Findi
         return
     below = [x.name for x in chain.layers if x.converts and x.name != "Fidele"]
     if bare and below:
-        names = {"system": "The print system", "driver": "The driver"}
+        names = {"system": tr("The print system"), "driver": tr("The driver")}
         yield finding("bare-converts", who=names.get(below[0], below[0]))
     if not bare and len(chain.knots) > 1:
         yield finding("verify-converts-twice")

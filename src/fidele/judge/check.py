@@ -7,24 +7,25 @@ from collections.abc import Iterator
 from fidele.judge.facts import CheckFacts, Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import finding
+from fidele.language import tr
 
 #: A condition that was not checked for so many days is due.
 DUE_DAYS = 28
-_BRING = ("Set everything to the card", Action(Deed.BRING))
-_SHOW = ("Show the hand-off", Action(Deed.SHOW, "hand-off"))
+_BRING = (tr("Set everything to the card"), Action(Deed.BRING))
+_SHOW = (tr("Show the hand-off"), Action(Deed.SHOW, "hand-off"))
 #: The button that mends a cause: its words and what it does.
 _MENDS = {
-    "converted-twice": ("Let the driver pass numbers", Action(Deed.DRIVER_PASS)),
-    "twice-by-system": ("Take the profile off the print system", Action(Deed.SYSTEM_PASS)),
-    "not-converted": ("Let Fidele convert", Action(Deed.FIDELE_CONVERT)),
+    "converted-twice": (tr("Let the driver pass numbers"), Action(Deed.DRIVER_PASS)),
+    "twice-by-system": (tr("Take the profile off the print system"), Action(Deed.SYSTEM_PASS)),
+    "not-converted": (tr("Let Fidele convert"), Action(Deed.FIDELE_CONVERT)),
     "by-hand": _BRING,
     "less-ink": _BRING,
     "more-ink": _BRING,
     "scaled": _BRING,
     "greys-only": _BRING,
-    "wrong-intent": ("Show the proof", Action(Deed.SHOW, "proof")),
-    "wrong-source": ("Show the artwork", Action(Deed.SHOW, "artwork")),
-    "wrong-profile": ("Show the profiles", Action(Deed.SHOW, "profiles")),
+    "wrong-intent": (tr("Show the proof"), Action(Deed.SHOW, "proof")),
+    "wrong-source": (tr("Show the artwork"), Action(Deed.SHOW, "artwork")),
+    "wrong-profile": (tr("Show the profiles"), Action(Deed.SHOW, "profiles")),
 }
 
 
@@ -38,9 +39,13 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
     if check is None:
         return
     c = check.comparison
-    figures = (
-        f"Mean ΔE00 {c.mean:.1f}, 95th percentile {c.p95:.1f}; "
-        f"{c.tolerance.name} allows {c.tolerance.mean:g} and {c.tolerance.p95:g}."
+    figures = tr(
+        "Mean ΔE00 {mean:.1f}, 95th percentile {p95:.1f}; {name} allows {mean2:g} and {p952:g}.",
+        mean=c.mean,
+        p95=c.p95,
+        name=c.tolerance.name,
+        mean2=c.tolerance.mean,
+        p952=c.tolerance.p95,
     )
     if c.passed:
         yield finding("passed", figures=figures)
@@ -53,7 +58,7 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
         yield finding("clipped", count=check.clipped)
     if c.passed and check.cause.kind not in ("right", "undecided", "none"):
         cause = check.cause
-        title, mends = f"Within tolerance, but: {cause.title.lower()}", _MENDS.get(cause.kind, _SHOW)
+        title, mends = tr("Within tolerance, but: {title}", title=cause.title.lower()), _MENDS.get(cause.kind, _SHOW)
         yield Finding(f"small-{cause.kind}", "caution", title, cause.sentence, cause.next_step, *mends, "check")
     for words in check.cautions:
         if "scanner's end" not in words:
@@ -64,8 +69,8 @@ def _cause(check: CheckFacts, mended: bool) -> Finding:
     """Return what happened, by the table of causes; `mended`: the settings read right by now."""
     cause = check.cause
     named = cause.code == cause.suspects[0].code and cause.code != "none"
-    percent = f" (right in {cause.sure * 100:.0f} of 100 such cases)" if named else ""
-    next_step = "The settings now read right: print it again." if mended else cause.next_print or cause.next_step
+    percent = tr(" (right in {sure:.0f} of 100 such cases)", sure=cause.sure * 100) if named else ""
+    next_step = tr("The settings now read right: print it again.") if mended else cause.next_print or cause.next_step
     mends = _SHOW if mended else _MENDS.get(cause.kind, _SHOW)
     why = f"{cause.sentence.rstrip('.')}{percent}."
     return Finding(f"cause-{cause.kind}", "stop", cause.title, why, next_step, *mends, "check")

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum, auto
 
-WEIGHTS = ("stop", "caution", "note")
+from fidele.language import named
+
+WEIGHTS = (named("stop"), named("caution"), named("note"))
 
 
 class Deed(Enum):

@@ -10,6 +10,7 @@ from fidele.artwork.quality import Quality
 from fidele.judge.facts import Facts, PictureFacts
 from fidele.judge.finding import Finding
 from fidele.judge.table import finding
+from fidele.language import tr
 from fidele.sheet.placing import Placing
 
 #: From here on blocks stand out visibly, lights are burnt out, a ground is a ground, edges are soft.
@@ -40,7 +41,7 @@ def _itself(picture: PictureFacts) -> Iterator[Finding]:
         yield finding("space-supposed", doubt=picture.doubt)
     already = converted_already(artwork)
     if already or (picture.printer is not None and artwork.profile.content_id == picture.printer.content_id):
-        yield finding("already-converted", why=already or "It carries the profile of the printer itself.")
+        yield finding("already-converted", why=already or tr("It carries the profile of the printer itself."))
     if artwork.alpha is not None:
         yield finding("transparent")
 
@@ -70,11 +71,11 @@ def _resolution(artwork: Artwork, placing: Placing, need: int, fine: bool) -> It
         return
     poor = ppi < 0.75 * need - 0.5
     look = (
-        "Lines and letters will look stepped."
+        tr("Lines and letters will look stepped.")
         if fine
-        else "Edges will look soft."
+        else tr("Edges will look soft.")
         if poor
-        else "Fine text may look a little soft; photographs are well."
+        else tr("Fine text may look a little soft; photographs are well.")
     )
     yield finding("low-resolution", "stop" if poor and fine else "", ppi=ppi, need=need, look=look)
 
@@ -90,5 +91,7 @@ def proof_findings(facts: Facts) -> Iterator[Finding]:
         weight = "caution" if losses.p95_de00 > 4 else ""
         yield finding("losses", weight, share=losses.lost * 100, headline=losses.headline)
     if contrast:
-        title = "Colours beside each other will look alike" if contrast[0].kind == "alike" else "Gradients block up"
+        title = (
+            tr("Colours beside each other will look alike") if contrast[0].kind == "alike" else tr("Gradients block up")
+        )
         yield finding("contrast-lost", title=title, pairs=" ".join(pair.words for pair in contrast[:2]))

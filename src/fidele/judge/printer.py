@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from fidele.judge.finding import Finding
 from fidele.judge.table import finding
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import PrinterStatus
 
@@ -24,9 +25,9 @@ def printer_findings(status: PrinterStatus, card: Card) -> Iterator[Finding]:
     for tank, left in status.inks.items():
         if left < _LOW:
             code = "ink-empty" if left <= _EMPTY else "ink-low"
-            yield finding(code, tank=tank.capitalize(), fresh=tank, left=left * 100)
+            yield finding(code, tank=tr(tank).capitalize(), fresh=tr(tank), left=left * 100)
     if status.loaded and status.loaded != card.size:
-        way = f" in the {card.feed}" if card.feed else " in it"
+        way = tr(" in the {feed}", feed=card.feed) if card.feed else tr(" in it")
         yield finding("wrong-sheet-loaded", loaded=status.loaded, way=way, size=card.size)
     if card.driver_version and status.version and status.version != card.driver_version:
         yield finding("driver-updated", before=card.driver_version, now=status.version)

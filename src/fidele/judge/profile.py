@@ -9,6 +9,7 @@ from fidele.icc.transform import Intent
 from fidele.judge.facts import Facts, ProfileFacts
 from fidele.judge.finding import Finding
 from fidele.judge.table import COMPARED, finding
+from fidele.language import tr
 from fidele.papers.model import MADE, NEEDED
 from fidele.route.condition import Card
 
@@ -17,7 +18,7 @@ def missing_profile(facts: Facts) -> Iterator[Finding]:
     """Whether the card's profile is on the shelf: gone, or changed since, where another has the same title."""
     if facts.missing:
         title = facts.card.profile_title
-        name = f"“{title}”" if title else "The profile"
+        name = f"“{title}”" if title else tr("The profile")
         yield finding("profile-changed" if facts.instead else "profile-missing", name=name, instead=facts.instead)
 
 
@@ -49,10 +50,10 @@ def _fit(profile: ProfileFacts, proven: bool) -> Iterator[Finding]:
     yield finding(
         "profile-does-not-fit",
         "note" if proven else "stop" if certain else "caution",
-        says="says it is" if proven else "is",
+        says=tr("says it is") if proven else tr("is"),
         profile=profile.title,
         words=fit.words[:1].lower() + fit.words[1:],
-        proven=" A chart on this printer says that it holds all the same." if proven else "",
+        proven=tr(" A chart on this printer says that it holds all the same.") if proven else "",
     )
 
 
@@ -70,7 +71,7 @@ def _made(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
             asked=asked,
             said=said.value,
             profile=profile.title,
-            who="was made" if said.certain else "was made, as its leaflet says,",
+            who=tr("was made") if said.certain else tr("was made, as its leaflet says,"),
             first=said.values[0],
         )
 
@@ -79,7 +80,7 @@ def _press(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
     off = []
     for name, found, say in (
         ("press_temperature", card.press.temperature, units.temperature),
-        ("press_seconds", card.press.seconds, lambda seconds: f"{seconds:g} s"),
+        ("press_seconds", card.press.seconds, lambda seconds: tr("{seconds:g} s", seconds=seconds)),
         ("press_pressure", card.press.pressure, units.pressure),
     ):
         try:
@@ -87,7 +88,7 @@ def _press(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
         except ValueError:
             continue
         if abs(wanted - found) > 0.02 * wanted:
-            off.append(f"{say(found)} instead of {say(wanted).split(' ')[0]}")
+            off.append(tr("{say} instead of {split}", say=say(found), split=say(wanted).split(" ")[0]))
     if off:
         yield finding("made-with-other-press", off=", ".join(off))
 
@@ -134,9 +135,9 @@ def _not_stated(profile: ProfileFacts, card: Card, proven: bool) -> Iterator[Fin
     if not missing:
         return
     guessed = any(n in said and not said[n].certain for n in NEEDED)
-    start = "A chart on this printer has shown that it holds. " if proven else _UNTRUE
-    guesses = " Its leaflet offers guesses to confirm." if guessed else ""
+    start = tr("A chart on this printer has shown that it holds. ") if proven else _UNTRUE
+    guesses = tr(" Its leaflet offers guesses to confirm.") if guessed else ""
     yield finding("made-not-stated", "note" if proven else "", start=start, missing=", ".join(missing), guesses=guesses)
 
 
-_UNTRUE = "With other settings than its own it is not true. "
+_UNTRUE = tr("With other settings than its own it is not true. ")

@@ -10,6 +10,7 @@ from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.printer import printer_findings
 from fidele.judge.settings import preset_findings, setting_findings, unknown_findings
 from fidele.judge.table import finding
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import LAYER_WORDS, Chain, Evidence, SettingRow
 
@@ -25,8 +26,8 @@ def route_findings(facts: Facts) -> Iterator[Finding]:
     if chain is None:
         return
     if facts.bare and chain.knots:
-        names = {"system": "the print system", "driver": "the driver"}
-        yield finding("converts-a-bare-chart", who=" and ".join(names.get(k, k) for k in chain.knots))
+        names = {"system": tr("the print system"), "driver": tr("the driver")}
+        yield finding("converts-a-bare-chart", who=tr(" and ").join(names.get(k, k) for k in chain.knots))
     asked = any(r.meaning == "driver_colour" and r.found is None for r in rows)
     yield from _unreadable(chain, facts.here, asked)
     if facts.status is not None:
@@ -43,7 +44,7 @@ def _unreadable(chain: Chain, here: bool, asked: bool) -> Iterator[Finding]:
     for layer in chain.layers:
         if layer.name == "program" and layer.evidence is Evidence.NOT_KNOWN:
             if layer.probeable:
-                yield finding("program-not-known", button="Probe it without ink", act=Action(Deed.PROBE))
+                yield finding("program-not-known", button=tr("Probe it without ink"), act=Action(Deed.PROBE))
             else:
                 yield finding("program-not-known")
         elif (
@@ -63,13 +64,17 @@ def _conversions(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iter
         yield _too_many(chain, card, held is not None)
     elif not knots and all(layer.converts is False for layer in chain.layers):
         if card.owner != "driver" and card.profile is None:
-            yield finding("no-conversion", remedy="Choose an output profile for this condition.")
+            yield finding("no-conversion", remedy=tr("Choose an output profile for this condition."))
         else:
             button, deed = _CONVERT[card.owner]
             wanted = next((r.wanted for r in rows if r.meaning == "program_colour"), "")
-            remedy = "Let exactly one layer convert."
+            remedy = tr("Let exactly one layer convert.")
             if card.owner == "program":
-                remedy = f"Set colour in {card.printed_from}: {wanted}. Then probe again, or confirm it."
+                remedy = tr(
+                    "Set colour in {printed_from}: {wanted}. Then probe again, or confirm it.",
+                    printed_from=card.printed_from,
+                    wanted=wanted,
+                )
             yield finding("no-conversion", button=button, act=Action(deed), remedy=remedy)
     elif knots and knots[0] != card.owner_layer:
         converts, owner = _cap(LAYER_WORDS[knots[0]]), LAYER_WORDS[card.owner_layer]
@@ -84,11 +89,11 @@ def _conversions(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iter
 
 
 _CONVERT = {
-    "fidele": ("Let Fidele convert", Deed.FIDELE_CONVERT),
-    "system": ("Assign the profile to the printer", Deed.SYSTEM_CONVERT),
-    "driver": ("Let the driver convert", Deed.DRIVER_CONVERT),
-    "driver-profile": ("Let the driver convert", Deed.DRIVER_CONVERT),
-    "program": ("Probe it again", Deed.PROBE),
+    "fidele": (tr("Let Fidele convert"), Deed.FIDELE_CONVERT),
+    "system": (tr("Assign the profile to the printer"), Deed.SYSTEM_CONVERT),
+    "driver": (tr("Let the driver convert"), Deed.DRIVER_CONVERT),
+    "driver-profile": (tr("Let the driver convert"), Deed.DRIVER_CONVERT),
+    "program": (tr("Probe it again"), Deed.PROBE),
 }
 
 
@@ -105,15 +110,15 @@ def _too_many(chain: Chain, card: Card, held: bool) -> Finding:
     silent = "system" if "system" in others else others[-1]
     button, act = "", None
     if silent == "driver" and not held:
-        button, act = "Let the driver pass numbers", Action(Deed.DRIVER_PASS)
+        button, act = tr("Let the driver pass numbers"), Action(Deed.DRIVER_PASS)
     elif silent == "system":
-        button = "Give the print system a pass-through" if insists else "Take the profile off the print system"
+        button = tr("Give the print system a pass-through") if insists else tr("Take the profile off the print system")
         act = Action(Deed.SYSTEM_PASS)
     made = finding(
         "two-conversions",
         button=button,
         act=act,
-        count="Two" if len(knots) == 2 else "Three",
+        count=tr("Two") if len(knots) == 2 else tr("Three"),
         last=_cap(LAYER_WORDS[knots[-1]]),
         first=LAYER_WORDS[knots[0]],
     )
@@ -122,10 +127,13 @@ def _too_many(chain: Chain, card: Card, held: bool) -> Finding:
 
 def _there(made: Finding, card: Card) -> Finding:
     """Return a finding as it is mended where Fidele cannot reach: in the other program, and then probed."""
-    remedy = f"Set it right in {card.printed_from}, where the table says that it stands, then probe again."
+    remedy = tr(
+        "Set it right in {printed_from}, where the table says that it stands, then probe again.",
+        printed_from=card.printed_from,
+    )
     if made.code == "two-conversions" and card.file_says == "nothing":
-        remedy += " Or let the finished file say on the card that it is sRGB: some programs leave only that alone."
-    return replace(made, remedy=remedy, button="Probe it again", action=Action(Deed.PROBE))
+        remedy += tr(" Or let the finished file say on the card that it is sRGB: some programs leave only that alone.")
+    return replace(made, remedy=remedy, button=tr("Probe it again"), action=Action(Deed.PROBE))
 
 
 def _input_space(chain: Chain, card: Card) -> Iterator[Finding]:
@@ -153,9 +161,9 @@ def _mirroring(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iterat
         return
     elif twists and not needed:
         why = (
-            "This piece is seen from the back: it needs no mirroring."
+            tr("This piece is seen from the back: it needs no mirroring.")
             if card.process == "transfer"
-            else "Printed straight on paper, it will read backwards."
+            else tr("Printed straight on paper, it will read backwards.")
         )
         by = "driver" if driver is not None and driver.mirrors else "fidele"
         made = finding("mirrored-needlessly", act=Action(Deed.MIRROR_NOT, by), why=why)
@@ -172,7 +180,7 @@ def _size(chain: Chain, card: Card) -> Iterator[Finding]:
     if not chain.true_size:
         name = next((layer.name for layer in chain.layers if layer.scale not in (None, 1.0)), "driver")
         percent = chain.scale * 100
-        cut = ", and edges are cut off." if percent > 100 else "."
+        cut = tr(", and edges are cut off.") if percent > 100 else "."
         made = finding("scaled", percent=percent, by=_cap(LAYER_WORDS[name]), cut=cut)
         yield _there(made, card) if name == "program" else made
     if chain.turned:

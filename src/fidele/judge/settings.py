@@ -9,6 +9,7 @@ from functools import partial
 from fidele.judge.facts import Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import TABLE, finding, wrong
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, SettingRow
 
@@ -17,11 +18,15 @@ _PRESET = 4
 #: A look at what cannot be read back is believed for so many days.
 _BELIEVED = 30
 _IF_NOT = {
-    "driver_colour": "What the driver does behind the last page that can be seen cannot be asked. Where it converts as "
-    "well, colours are converted twice.",
-    "driver_size": "A driver can scale a page on its way, and tell nobody.",
-    "driver_mirroring": "A driver can mirror a page on its way, and tell nobody.",
-    "ink_saving": "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale.",
+    "driver_colour": tr(
+        "What the driver does behind the last page that can be seen cannot be asked. Where it converts "
+        "as well, colours are converted twice."
+    ),
+    "driver_size": tr("A driver can scale a page on its way, and tell nobody."),
+    "driver_mirroring": tr("A driver can mirror a page on its way, and tell nobody."),
+    "ink_saving": tr(
+        "It cannot be read back. Where it is on, the printer lays down less ink and the piece will be pale."
+    ),
 }
 
 
@@ -50,8 +55,8 @@ def setting_findings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
         told = row.meaning == "panel_media" or row.held
         button, act = None, None
         if not row.settable:
-            button, act = ("", None) if told else ("It is put right", Action(Deed.CONFIRM, row.meaning))
-        locked = " It is greyed out: an administrator has locked it." if row.held else ""
+            button, act = ("", None) if told else (tr("It is put right"), Action(Deed.CONFIRM, row.meaning))
+        locked = tr(" It is greyed out: an administrator has locked it.") if row.held else ""
         unlock, then = ("Have", " unlocked, then set it") if row.held else ("Set", "")
         yield finding(
             wrong(row.meaning),
@@ -59,7 +64,7 @@ def setting_findings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
             act=act,
             label=row.label,
             found=row.found,
-            wanted=row.wanted,
+            wanted=tr(row.wanted),
             place=row.place,
             locked=locked,
             unlock=unlock,
@@ -81,11 +86,16 @@ def card_findings(facts: Facts) -> Iterator[Finding]:
 def unknown_findings(rows: tuple[SettingRow, ...], card: Card, now: datetime.datetime) -> Iterator[Finding]:
     """What cannot be read back and nobody has confirmed, and what was confirmed long ago."""
     for row in rows:
-        ask = partial(finding, label=row.label, wanted=row.wanted, place=row.place, meaning=row.meaning)
+        ask = partial(finding, label=row.label, wanted=tr(row.wanted), place=row.place, meaning=row.meaning)
         if row.when is not None and row.agrees and (now - row.when).days > _BELIEVED:
             yield ask("looked-long-ago", days=(now - row.when).days, who=card.confirmed[row.meaning].who)
         if row.found is None and not row.meaning.startswith("program_"):  # those are asked for in one
             why, claim = _IF_NOT.get(row.meaning, "It cannot be read back."), card.claimed.get(row.meaning)
             if claim is not None:
-                why += f" {claim.who} says to have seen {claim.value} on {claim.when:%d.%m.%Y}, on another machine."
+                why += tr(
+                    " {who} says to have seen {value} on {when:%d.%m.%Y}, on another machine.",
+                    who=claim.who,
+                    value=claim.value,
+                    when=claim.when,
+                )
             yield ask("not-known", why=why)

@@ -10,6 +10,7 @@ from fidele import units
 from fidele.judge.facts import Facts, SheetFacts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import finding
+from fidele.language import tr
 from fidele.sheet.placing import Placing
 
 
@@ -32,7 +33,7 @@ def sheet_findings(facts: Facts) -> Iterator[Finding]:
         yield from _places(sheet)
         yield from _overlaps(sheet)
         for name, number, by in sheet.stretched:
-            how = f"{abs(by) * 100:.0f} % {'wider' if by > 0 else 'narrower'}"
+            how = tr("{by:.0f} % wider", by=abs(by) * 100) if by > 0 else tr("{by:.0f} % narrower", by=abs(by) * 100)
             yield finding("stretched", name=name, number=number, how=how)
         if sheet.strip:
             yield finding("no-room-for-strip", media=sheet.strip)
@@ -56,19 +57,19 @@ def _places(sheet: SheetFacts) -> Iterator[Finding]:
     if larger := too_large(sheet):
         x0, y0, x1, y1 = larger[0].bounds
         size = sheet.larger
-        button: str | None = "Turn it by 90°" if sheet.turns else f"Take {size}" if size else None
+        button: str | None = tr("Turn it by 90°") if sheet.turns else tr("Take {size}", size=size) if size else None
         act = Action(Deed.TURN) if sheet.turns else Action(Deed.SIZE, size) if size else None
-        first = "Turn it by 90°, " if sheet.turns else f"Take {size}, " if size else ""
-        ways = f"{first}part it into panels, or print it smaller."
+        first = tr("Turn it by 90°, ") if sheet.turns else tr("Take {size}, ", size=size) if size else ""
+        ways = tr("{first}part it into panels, or print it smaller.", first=first)
         yield finding(
             "sheet-too-small",
             button=button,
             act=act,
             media=media.name,
-            what="it" if len(larger) == 1 else f"{len(larger)} pieces",
+            what=tr("it") if len(larger) == 1 else tr("{n} pieces", n=len(larger)),
             size=units.size(x1 - x0, y1 - y0),
             across=units.length(right - left),
-            along="any length" if media.roll else units.length(bottom - top),
+            along=tr("any length") if media.roll else units.length(bottom - top),
             remedy=ways[:1].upper() + ways[1:],
         )
     crossing: list[str] = []
@@ -80,15 +81,15 @@ def _places(sheet: SheetFacts) -> Iterator[Finding]:
             edges |= dict.fromkeys(crossed)
     if crossing:
         names, several = list(dict.fromkeys(crossing)), len(sheet.copies) > 1
-        which = f": {len(crossing)} of {names[0]}" if several else ""
-        which += f" and {len(names) - 1} more" if len(names) > 1 else ""
+        which = tr(": {n} of {names}", n=len(crossing), names=names[0]) if several else ""
+        which += tr(" and {n} more", n=len(names) - 1) if len(names) > 1 else ""
         yield finding(
             "crosses-margin",
-            button="Nest the pieces" if several else None,
+            button=tr("Nest the pieces") if several else None,
             act=Action(Deed.NEST) if several else None,
             edges=", ".join(edges),
             which=which,
-            remedy="Nest the pieces, or move them." if several else "Make the picture smaller or move it.",
+            remedy=tr("Nest the pieces, or move them.") if several else tr("Make the picture smaller or move it."),
         )
 
 
@@ -103,7 +104,7 @@ def _overlaps(sheet: SheetFacts) -> Iterator[Finding]:
         over = np.triu(((high - low) > 0.05).all(axis=2), 1)
         if over.any():
             a, b = np.argwhere(over)[0]
-            names = names or f"{lain[a].name} and {lain[b].name}"
+            names = names or tr("{name} and {name2}", name=lain[a].name, name2=lain[b].name)
             count += int(over.sum())
     if count:
-        yield finding("overlap", many="Pieces" if count > 1 else "Two pieces", names=names)
+        yield finding("overlap", many=tr("Pieces") if count > 1 else tr("Two pieces"), names=names)

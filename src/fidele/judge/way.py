@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from fidele.judge.facts import Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import finding
+from fidele.language import tr
 from fidele.route.condition import OWNER_WORDS
 
 
@@ -22,18 +23,18 @@ def way_findings(facts: Facts) -> Iterator[Finding]:
     if facts.tuned and not card.bake:
         # Without a profile there is nothing that a tuning could be measured by, nor worked in with.
         able = card.profile is not None
-        ways = " Or work the tuning into what is sent." if able else ""
+        ways = tr(" Or work the tuning into what is sent.") if able else ""
         yield finding(
             "work-not-printed",
-            button="Work it into what is sent" if able else None,
+            button=tr("Work it into what is sent") if able else None,
             act=Action(Deed.BAKE) if able else None,
-            what=f"The tuning of {_named(facts.tuned)}",
+            what=tr("The tuning of {named}", named=_named(facts.tuned)),
             who=who,
-            remedy=f"Let Fidele convert.{ways}",
+            remedy=tr("Let Fidele convert.{ways}", ways=ways),
         )
     if facts.purified:
-        what = f"What is to stay pure in {_named(facts.purified)}"
-        yield finding("work-not-printed", what=what, who=who, remedy="Let Fidele convert, or give it up.")
+        what = tr("What is to stay pure in {named}", named=_named(facts.purified))
+        yield finding("work-not-printed", what=what, who=who, remedy=tr("Let Fidele convert, or give it up."))
     way = facts.way
     its_own = not any(row.meaning == "given_intent" for row in facts.rows)  # else the difference is said of that
     if way is not None and way.profile is not None and way.intent != card.intent and its_own:
@@ -42,4 +43,4 @@ def way_findings(facts: Facts) -> Iterator[Finding]:
 
 def _named(names: tuple[str, ...]) -> str:
     first = list(dict.fromkeys(names))
-    return first[0] if len(first) == 1 else f"{first[0]} and {len(first) - 1} more"
+    return first[0] if len(first) == 1 else tr("{first} and {n} more", first=first[0], n=len(first) - 1)

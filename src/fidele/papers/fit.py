@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fidele.icc.describe import Description
+from fidele.language import tr
 from fidele.papers.guess import plain
 from fidele.papers.model import Papers
 
@@ -27,7 +28,7 @@ class Fit:
     def words(self) -> str:
         """The reasons in a sentence."""
         said = "; ".join(self.reasons)
-        return said[:1].upper() + said[1:] + "." if said else "Fits this printer and media."
+        return said[:1].upper() + said[1:] + "." if said else tr("Fits this printer and media.")
 
 
 @dataclass(frozen=True)
@@ -46,13 +47,19 @@ def fit(what: Description, papers: Papers, purpose: Purpose) -> Fit:
     if not what.usable_as_output:
         stop = next((p.message for p in what.problems if p.weight == "stop"), "")
         if stop:
-            return Fit("not", (f"is not sound: {stop.rstrip('.')}",))
-        return Fit("not", (f"is a profile of class {what.class_words}, not for printing",))
+            return Fit("not", (tr("is not sound: {stop}", stop=stop.rstrip(".")),))
+        return Fit("not", (tr("is a profile of class {class_words}, not for printing", class_words=what.class_words),))
     against, unsure, off = [], [], []
     made_for, wanted_for = [], []
     if what.colour_space != purpose.space:
-        against.append(f"is for {what.colour_space} values; this printer takes {purpose.space}")
-        off.append(f"{what.colour_space} values")
+        against.append(
+            tr(
+                "is for {colour_space} values; this printer takes {space}",
+                colour_space=what.colour_space,
+                space=purpose.space,
+            )
+        )
+        off.append(tr("{colour_space} values", colour_space=what.colour_space))
     for field, wanted, name in (
         ("printer", purpose.printer, "printer"),
         ("media", purpose.media, "media"),
@@ -64,13 +71,15 @@ def fit(what: Description, papers: Papers, purpose: Purpose) -> Fit:
             continue
         if not said:
             if field in ("printer", "media"):
-                unsure.append(f"does not say for which {name} it is")
+                unsure.append(tr("does not say for which {name} it is", name=name))
         elif not _same(said, wanted):
             made_for.append(_the(field, said))
             wanted_for.append(_the(field, wanted))
-            off.append(f"other {name}")
+            off.append(tr("other {name}", name=name))
     if made_for:
-        against.append(f"was made for {_listed(made_for)}, not {_listed(wanted_for)}")
+        against.append(
+            tr("was made for {listed}, not {listed2}", listed=_listed(made_for), listed2=_listed(wanted_for))
+        )
     if against:
         return Fit("not", tuple(against), tuple(off))
     return Fit("perhaps", tuple(unsure)) if unsure else Fit("fits")
@@ -82,8 +91,8 @@ def _same(one: str, other: str) -> bool:
 
 
 def _listed(names: list[str]) -> str:
-    return " and ".join([", ".join(names[:-1])] * (len(names) > 1) + names[-1:])
+    return tr(" and ").join([", ".join(names[:-1])] * (len(names) > 1) + names[-1:])
 
 
 def _the(field: str, name: str) -> str:
-    return f"the {name}" if field == "printer" else name
+    return tr("the {name}", name=name) if field == "printer" else name

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fidele.icc.describe import Description
+from fidele.language import tr
 from fidele.papers.model import ABOUT, MADE, Said
 
 
@@ -84,7 +85,7 @@ def guess(what: Description, file_name: str, known: Known) -> dict[str, Said]:
     for name, value in what.meta.items():
         kind, _, field = name.partition(".")
         if ((kind == "about" and field in ABOUT) or (kind == "made" and field in MADE)) and value.strip():
-            found[field] = Said(value=value.strip(), origin="maker", sentence="the profile's metadata")
+            found[field] = Said(value=value.strip(), origin="maker", sentence=tr("the profile's metadata"))
     if what.maker:
         found.setdefault("maker", Said(value=what.maker, origin="text tag", sentence=what.maker))
     stem = re.sub(r"\.ic[cm]$", "", file_name, flags=re.IGNORECASE)

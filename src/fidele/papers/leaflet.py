@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from fidele.apart.ask import outside
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.papers.model import Said
 
 _PAGES, _LETTERS = 40, 200_000
@@ -69,7 +70,7 @@ def text_of_leaflet(name: str, data: bytes) -> str:
             text = _stripped(text)
     text = text[:_LETTERS].replace("\r\n", "\n").replace("\r", "\n")
     if not text.strip():
-        raise FideleError(f"{name} holds no text that can be read.")
+        raise FideleError(tr("{name} holds no text that can be read.", name=name))
     return text
 
 
@@ -84,7 +85,7 @@ def _pdf(name: str, data: bytes) -> str:
         finally:
             document.close()
     except pypdfium2.PdfiumError as error:
-        raise FideleError(f"{name} is a damaged or locked PDF.") from error
+        raise FideleError(tr("{name} is a damaged or locked PDF.", name=name)) from error
 
 
 def _mail(data: bytes) -> str:

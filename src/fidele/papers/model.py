@@ -6,38 +6,39 @@ from typing import Literal
 
 from pydantic import Field
 
+from fidele.language import tr
 from fidele.route.condition import Id, Kept, Moment
 
 #: What people call a profile and what it is for, in the order in which they think of it.
 ABOUT = {
     "title": "Title",
-    "maker": "Maker",
-    "printer": "Printer",
-    "unit": "Made on",
-    "ink": "Ink",
-    "media": "Media",
-    "substrate": "Piece",
-    "notes": "Notes",
+    "maker": tr("Maker"),
+    "printer": tr("Printer"),
+    "unit": tr("Made on"),
+    "ink": tr("Ink"),
+    "media": tr("Media"),
+    "substrate": tr("Piece"),
+    "notes": tr("Notes"),
 }
 
 #: The conditions that a profile was made under, by their neutral meaning.
 MADE = {
-    "stand_in": "Stand-in media",
-    "quality": "Quality",
-    "direction": "Direction",
-    "colour": "Colour correction",
-    "black_ink": "Black ink",
-    "density": "Ink density",
-    "colour_mode": "Colour mode",
-    "ink_saving": "Ink saving",
-    "feed": "Feed",
-    "mirroring": "Mirroring",
-    "resolution": "Resolution",
-    "dithering": "Dithering",
-    "intent": "Intent asked for",
-    "press_temperature": "Press temperature",
-    "press_seconds": "Press time",
-    "press_pressure": "Press pressure",
+    "stand_in": tr("Stand-in media"),
+    "quality": tr("Quality"),
+    "direction": tr("Direction"),
+    "colour": tr("Colour correction"),
+    "black_ink": tr("Black ink"),
+    "density": tr("Ink density"),
+    "colour_mode": tr("Colour mode"),
+    "ink_saving": tr("Ink saving"),
+    "feed": tr("Feed"),
+    "mirroring": tr("Mirroring"),
+    "resolution": tr("Resolution"),
+    "dithering": tr("Dithering"),
+    "intent": tr("Intent asked for"),
+    "press_temperature": tr("Press temperature"),
+    "press_seconds": tr("Press time"),
+    "press_pressure": tr("Press pressure"),
 }
 
 #: What must be stated before a profile can be trusted unseen; the rest is for the record.
@@ -46,12 +47,12 @@ NEEDED = ("stand_in", "quality", "direction", "ink_saving", "press_temperature",
 Origin = Literal["description", "file name", "text tag", "leaflet", "maker", "hand"]
 
 ORIGIN_WORDS = {
-    "description": "guessed from its description",
-    "file name": "guessed from the file's name",
-    "text tag": "guessed from its text",
-    "leaflet": "from a leaflet, to confirm",
-    "maker": "stated by its maker",
-    "hand": "confirmed by you",
+    "description": tr("guessed from its description"),
+    "file name": tr("guessed from the file's name"),
+    "text tag": tr("guessed from its text"),
+    "leaflet": tr("from a leaflet, to confirm"),
+    "maker": tr("stated by its maker"),
+    "hand": tr("confirmed by you"),
 }
 
 

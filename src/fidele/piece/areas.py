@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Areas are squares of this share of the longer side; at most so many are measured.
 _SHARE, _MOST = 0.014, 90
@@ -65,11 +66,11 @@ def areas_of(Lab: Floats) -> Areas:
     even = spread[y, x] < _EVEN
     y, x = y[even], x[even]
     if len(y) < FEWEST:
-        raise FideleError("The artwork has too few even areas to measure: print a control strip beside it.")
+        raise FideleError(tr("The artwork has too few even areas to measure: print a control strip beside it."))
     colours = mean[y, x].astype(float)
     picked, names = _picked(colours, np.stack([x, y], axis=1).astype(float), side)
     if len(set(names.tolist())) < FEWEST:
-        raise FideleError("The artwork holds too few colours to tell causes by: print a control strip beside it.")
+        raise FideleError(tr("The artwork holds too few colours to tell causes by: print a control strip beside it."))
     return Areas(np.stack([x[picked], y[picked]], axis=1).astype(float), float(side), names)
 
 

@@ -19,6 +19,7 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
+from fidele.language import tr
 from fidele.piece.areas import FEWEST, areas_of
 from fidele.piece.find import Found, find_artwork
 from fidele.piece.press_map import PressMap
@@ -133,7 +134,7 @@ def check_piece(
         ends = areas.outlines().reshape(-1, 2) / [pixels.shape[1], pixels.shape[0]]
         inside &= aim.visible(ends).reshape(-1, 4).all(axis=1)
     if inside.sum() < FEWEST:
-        raise FideleError("Too little of the artwork lies on the scan to judge it by.")
+        raise FideleError(tr("Too little of the artwork lies on the scan to judge it by."))
     values, spread, _ = patch_values(scan, corners[inside], float(top_of(scan)))
     sound = spread < max(0.03, 3 * float(np.median(spread)))
     keep = np.flatnonzero(inside)[sound]
@@ -149,12 +150,12 @@ def check_piece(
     if photo:
         trust = "a photograph"
         measured = _levelled(measured, suspected.Lab["right"])
-        cautions.append("A camera saw it: one cast over all colours cannot be told, and small faults go unnoticed.")
+        cautions.append(tr("A camera saw it: one cast over all colours cannot be told, and small faults go unnoticed."))
     elif scanner is None:
-        cautions.append("The scanner has no profile: how far colours are off cannot be told by it.")
+        cautions.append(tr("The scanner has no profile: how far colours are off cannot be told by it."))
     known_by = residual if trust.startswith("a scan through") else TRUST[trust]
     uncertainty = float(np.hypot(known_by, _PLACED))
-    ids = tuple(f"area {n + 1}" for n in range(len(keep)))
+    ids = tuple(tr("area {n}", n=n + 1) for n in range(len(keep)))
     comparison = compare(ids, suspected.Lab["right"], measured, aim.tolerance)
     if scanner is None and not photo:  # scanners of such a kind turn right pieces into wrong ones, and the reverse
         comparison, cause = replace(comparison, judged=False), Cause("scanner-bare", ())
@@ -175,10 +176,10 @@ def check_piece(
     blind = sorted(set(cause.unnoticed))
     words = [*where.words()]
     if blind:
-        words.append(f"By these colours it cannot be told whether: {', '.join(blind[:5]).lower()}.")
+        words.append(tr("By these colours it cannot be told whether: {blind}.", blind=", ".join(blind[:5]).lower()))
     if found.mirrored:
         cause = replace(cause, code="mirrored") if cause.code in ("right", "scanner-bare") else cause
-        words.insert(0, "The piece shows the artwork mirrored.")
+        words.insert(0, tr("The piece shows the artwork mirrored."))
     return PieceChecked(
         found,
         comparison,

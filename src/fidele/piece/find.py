@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Both are looked at no larger than this; fewer matches than the second tell nothing.
 _SIDE, _FEWEST = 1400, 12
@@ -120,8 +121,10 @@ def find_artwork(scan: NDArray[np.uint8], artwork: NDArray[np.uint8]) -> Found:
             settle(0, mirrored, start)
     if best is None:
         raise FideleError(
-            "The artwork was not found on the scan: it is another piece, too little of it is seen, or it has too few "
-            "details. Scan the whole piece, flat, in even light."
+            tr(
+                "The artwork was not found on the scan: it is another piece, too little of it is seen, or it "
+                "has too few details. Scan the whole piece, flat, in even light."
+            )
         )
     count, mirrored, matrix = best
     height, width = artwork.shape[:2]

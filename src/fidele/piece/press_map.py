@@ -11,6 +11,7 @@ import numpy as np
 
 from fidele.arrays import Floats
 from fidele.files import read_bytes, write_bytes
+from fidele.language import tr
 from fidele.piece.where import PieceMap, parts_of
 
 #: Cells down and across to which maps of pieces of any shape are brought.
@@ -37,11 +38,26 @@ class PressMap:
             by = float(np.mean(off)) if len(off) else 0.0
             # Cells of one part err together: their errors are not averaged away.
             if abs(by) >= _NAMED and abs(by) > _SURE * float(np.mean(error)):
-                said.append((abs(by), f"the {name} is {abs(by):.1f} {'paler' if by > 0 else 'darker'}"))
+                said.append(
+                    (
+                        abs(by),
+                        (
+                            tr("the {name} is {by:.1f} paler", name=name, by=abs(by))
+                            if by > 0
+                            else tr("the {name} is {by:.1f} darker", name=name, by=abs(by))
+                        ),
+                    )
+                )
         parts = [words for _, words in sorted(said, reverse=True)[:3]]
         if not parts:
-            return [f"Over {self.pieces} pieces the press is even."]
-        return [f"Over {self.pieces} pieces alike, {' and '.join(parts)}: look at the press's heat and pressure there."]
+            return [tr("Over {pieces} pieces the press is even.", pieces=self.pieces)]
+        return [
+            tr(
+                "Over {pieces} pieces alike, {parts}: look at the press's heat and pressure there.",
+                pieces=self.pieces,
+                parts=tr(" and ").join(parts),
+            )
+        ]
 
 
 def press_map(maps: Sequence[PieceMap]) -> PressMap | None:

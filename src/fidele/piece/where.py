@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.language import tr
 
 #: Cells along the longer side of the map.
 _CELLS = 24
@@ -43,7 +44,11 @@ class PieceMap:
         """Name the parts that are paler or darker than the rest, the strongest first."""
         found = [(float(np.median(known)), name) for name, known in parts_of(self.off) if len(known)]
         said = [
-            f"The {name} is {abs(by):.0f} {'paler' if by > 0 else 'darker'} than the rest."
+            (
+                tr("The {name} is {by:.0f} paler than the rest.", name=name, by=abs(by))
+                if by > 0
+                else tr("The {name} is {by:.0f} darker than the rest.", name=name, by=abs(by))
+            )
             for by, name in sorted(found, key=lambda f: -abs(f[0]))
             if abs(by) >= _NAMED
         ]

@@ -12,6 +12,7 @@ from fidele.colour.cie import lab_to_lch
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
+from fidele.language import tr
 from fidele.proof.kept import TOO_MUCH, Kept, kept
 from fidele.proof.losses import Losses, losses_of_each
 from fidele.proof.soft import ProofSettings
@@ -58,30 +59,43 @@ def advise(figures: Mapping[Intent, Losses], content: Content, moved: Kept | Non
     if perceptual is None or relative is None:
         only = Intent.RELATIVE if perceptual is None else Intent.PERCEPTUAL
         name = "media-relative" if perceptual is None else "perceptual"
-        return Advice(only, f"This profile has no other table for pictures: {name} it is.")
+        return Advice(only, tr("This profile has no other table for pictures: {name} it is.", name=name))
     outside = relative.out_of_gamut
-    share = f"{outside * 100:.0f} %" if outside >= 0.01 else "next to nothing"
+    share = tr("{outside:.0f} %", outside=outside * 100) if outside >= 0.01 else tr("next to nothing")
     if outside < 0.01:
-        return Advice(Intent.RELATIVE, "Media-relative suits this picture: nearly all of it fits the piece as it is.")
+        return Advice(
+            Intent.RELATIVE, tr("Media-relative suits this picture: nearly all of it fits the piece as it is.")
+        )
     if content.flat:
         return Advice(
-            Intent.RELATIVE, "Media-relative suits this picture: flat colours, and those that fit stay exact."
+            Intent.RELATIVE, tr("Media-relative suits this picture: flat colours, and those that fit stay exact.")
         )
     if moved is not None and moved.mean > TOO_MUCH:
         return Advice(
             Intent.RELATIVE,
-            "Media-relative suits this picture: the perceptual table of this profile moves even colours that can be "
-            f"printed, by ΔE00 {moved.mean:.0f} on average.",
+            tr(
+                "Media-relative suits this picture: the perceptual table of this profile moves even colours "
+                "that can be printed, by ΔE00 {mean:.0f} on average.",
+                mean=moved.mean,
+            ),
         )
     if outside > 0.05:
-        steps = "their steps survive" if content.skin_like < 0.15 else "skin-like tones and steps survive"
+        steps = tr("their steps survive") if content.skin_like < 0.15 else tr("skin-like tones and steps survive")
         return Advice(
-            Intent.PERCEPTUAL, f"Perceptual suits this picture: {share} lies outside what the piece holds, and {steps}."
+            Intent.PERCEPTUAL,
+            tr(
+                "Perceptual suits this picture: {share} lies outside what the piece holds, and {steps}.",
+                share=share,
+                steps=steps,
+            ),
         )
     if perceptual.mean_de00 - relative.mean_de00 > 1:
-        what = "skin-like tones stay" if content.skin_like > 0.15 else "the rest stays"
-        return Advice(Intent.RELATIVE, f"Media-relative suits this picture: {share} lies outside, and {what} truer.")
-    return Advice(Intent.PERCEPTUAL, "Perceptual and media-relative come out much alike here.")
+        what = tr("skin-like tones stay") if content.skin_like > 0.15 else tr("the rest stays")
+        return Advice(
+            Intent.RELATIVE,
+            tr("Media-relative suits this picture: {share} lies outside, and {what} truer.", share=share, what=what),
+        )
+    return Advice(Intent.PERCEPTUAL, tr("Perceptual and media-relative come out much alike here."))
 
 
 def advised(pixels: Pixels, source: Profile, printer: Profile, bpc: bool) -> Advice | None:

@@ -11,6 +11,7 @@ from fidele.arrays import Floats, Pixels, distinct
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.proof.losses import wanted_and_printed
 from fidele.proof.soft import ProofSettings
 from fidele.tuning.conversion import device_values
@@ -49,10 +50,23 @@ class ContrastLoss:
     def words(self) -> str:
         """What becomes of them, in a sentence."""
         first, second = colour_name(self.one), colour_name(self.other)
-        names = f"Two tones of {first}" if first == second else f"{first.capitalize()} and {second}"
+        names = (
+            tr("Two tones of {first}", first=first)
+            if first == second
+            else tr("{first} and {second}", first=first.capitalize(), second=second)
+        )
         if self.kind == "alike":
-            return f"{names} will look alike: ΔE00 {self.wanted:.1f} apart, {self.printed:.1f} as printed."
-        return f"Gradients in {first} block up: {self.printed / self.wanted * 100:.0f} % of their steps are left."
+            return tr(
+                "{names} will look alike: ΔE00 {wanted:.1f} apart, {printed:.1f} as printed.",
+                names=names,
+                wanted=self.wanted,
+                printed=self.printed,
+            )
+        return tr(
+            "Gradients in {first} block up: {printed:.0f} % of their steps are left.",
+            first=first,
+            printed=self.printed / self.wanted * 100,
+        )
 
 
 def contrast_lost(

@@ -12,6 +12,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
+from fidele.language import tr
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut, lattice
 
 #: Colours of sRGB that are looked at, along an edge of its cube.
@@ -35,8 +36,10 @@ class Kept:
     def words(self) -> str:
         """What the table does to them, for a list of facts."""
         if self.mean < TOLD:
-            return f"keeps printable colours (ΔE00 {self.mean:.1f} on average)"
-        return f"moves printable colours by ΔE00 {self.mean:.1f} on average, 95 % within {self.p95:.1f}"
+            return tr("keeps printable colours (ΔE00 {mean:.1f} on average)", mean=self.mean)
+        return tr(
+            "moves printable colours by ΔE00 {mean:.1f} on average, 95 % within {p95:.1f}", mean=self.mean, p95=self.p95
+        )
 
 
 #: By profile and intent: a table does not change.

@@ -15,6 +15,7 @@ from fidele.colour.words import colour_name
 from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, black_of, to_lab
+from fidele.language import tr
 from fidele.proof.gamut import OUT_OF_GAMUT, distance_to_gamut
 from fidele.proof.soft import ProofSettings
 from fidele.tuning.conversion import device_values, tuned_source
@@ -63,13 +64,19 @@ class Losses:
     def headline(self) -> str:
         """What will be lost, in a sentence."""
         if self.lost < 0.005 or not self.groups:
-            return "Nothing of the picture will look visibly different."
+            return tr("Nothing of the picture will look visibly different.")
         seen = [g for g in self.groups if g.area >= _SPOKEN_OF] or list(self.groups)
         worst = max(seen, key=lambda g: g.de00)
         duller = sum(g.area for g in self.groups if "duller" in g.words)
-        how = "visibly duller" if duller > 0.5 * sum(g.area for g in self.groups) else "visibly different"
-        share = f"{self.lost * 100:.0f} %" if self.lost >= 0.01 else "Less than 1 %"
-        return f"{share} of the picture will be {how}; worst: its {worst.name}, {worst.words}."
+        how = tr("visibly duller") if duller > 0.5 * sum(g.area for g in self.groups) else tr("visibly different")
+        share = tr("{lost:.0f} %", lost=self.lost * 100) if self.lost >= 0.01 else tr("Less than 1 %")
+        return tr(
+            "{share} of the picture will be {how}; worst: its {name}, {words}.",
+            share=share,
+            how=how,
+            name=worst.name,
+            words=worst.words,
+        )
 
 
 def losses(pixels: Pixels, source: Profile, printer: Profile, settings: ProofSettings, steps: float = LOST) -> Losses:
@@ -234,7 +241,7 @@ def _triple(values: Floats) -> tuple[float, float, float]:
 
 
 #: Where the plain hue names stand in a*b*, degrees.
-_HUES = (("redder", 25.0), ("yellower", 92.0), ("greener", 160.0), ("bluer", 270.0))
+_HUES = ((tr("redder"), 25.0), (tr("yellower"), 92.0), (tr("greener"), 160.0), (tr("bluer"), 270.0))
 
 
 def shift_in_words(wanted: Floats, printed: Floats) -> str:
@@ -242,13 +249,13 @@ def shift_in_words(wanted: Floats, printed: Floats) -> str:
     (L1, C1, h1), (L2, C2, h2) = lab_to_lch(np.stack([wanted, printed]))
     words = []
     if abs(C2 - C1) >= 1.5:
-        words.append(f"{'duller' if C2 < C1 else 'purer'} by {abs(C2 - C1):.0f}")
+        words.append(tr("duller by {c2:.0f}", c2=abs(C2 - C1)) if C2 < C1 else tr("purer by {c2:.0f}", c2=abs(C2 - C1)))
     turn = (h2 - h1 + 180) % 360 - 180
     if min(C1, C2) > 6 and abs(turn) >= 2:
-        words.append(f"{_toward(h1, turn)} by {abs(turn):.0f}°")
+        words.append(tr("{toward} by {turn:.0f}°", toward=_toward(h1, turn), turn=abs(turn)))
     if abs(L2 - L1) >= 1.5:
-        words.append(f"{abs(L2 - L1):.0f} {'darker' if L2 < L1 else 'lighter'}")
-    return ", ".join(words) or "hardly shifted"
+        words.append(tr("{l2:.0f} darker", l2=abs(L2 - L1)) if L2 < L1 else tr("{l2:.0f} lighter", l2=abs(L2 - L1)))
+    return ", ".join(words) or tr("hardly shifted")
 
 
 def _toward(hue: float, turn: float) -> str:

@@ -14,6 +14,7 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.solve import solve
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 from fidele.proof.gamut import OUT_OF_GAMUT, forward_of, lattice, starts_for
 from fidele.proof.losses import LOST, shift_in_words
 
@@ -46,7 +47,13 @@ def nearest_printable(wanted: Floats, printer: Profile) -> tuple[Nearest, ...]:
         When the profile is not for RGB values.
     """
     if printer.channels != 3:
-        raise FideleError(f"{printer.name} is for {printer.header.colour_space} values; nearest colours need RGB.")
+        raise FideleError(
+            tr(
+                "{name} is for {colour_space} values; nearest colours need RGB.",
+                name=printer.name,
+                colour_space=printer.header.colour_space,
+            )
+        )
     forward, starts = forward_of(printer), starts_for(printer)
     ways = {
         "least ΔE00": _nearest(wanted, forward),

@@ -9,12 +9,12 @@ import numpy as np
 from fidele.arrays import Pixels
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.difference import delta_e_2000
-from fidele.colour.words import hue_name
+from fidele.colour.words import FAMILIES, hue_name
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.proof.losses import colours_of
 from fidele.proof.soft import ProofSettings, printed_lab
 
-_PLURAL = {"turquoise": "turquoises", "orange": "oranges", "violet": "violets", "magenta": "magentas"}
 #: A family that covers less than this is not spoken of.
 _SEEN = 0.01
 
@@ -43,11 +43,25 @@ class Price:
         gains = [f for f in self.families if f.chroma >= 1]
         costs = [f for f in self.families if f.chroma <= -1]
         moved = [f for f in self.families if abs(f.chroma) < 1 and f.de00 >= 1]
-        parts = [f"{f.name} gain {f.chroma:.0f} of chroma" for f in sorted(gains, key=lambda f: -f.chroma)[:3]]
-        parts += [f"{f.name} lose {-f.chroma:.0f}" for f in sorted(costs, key=lambda f: f.chroma)[:3]]
-        parts += [f"{f.name} shift by ΔE00 {f.de00:.0f}" for f in sorted(moved, key=lambda f: -f.de00)[:2]]
-        said = ", ".join(parts) or "nothing moves visibly"
-        return f"{said[0].upper()}{said[1:]}; mean ΔE00 {self.de00:.1f} from the untuned print."
+        parts = [
+            tr("{name} gain {chroma:.0f} of chroma", name=f.name, chroma=f.chroma)
+            for f in sorted(gains, key=lambda f: -f.chroma)[:3]
+        ]
+        parts += [
+            tr("{name} lose {chroma:.0f}", name=f.name, chroma=-f.chroma)
+            for f in sorted(costs, key=lambda f: f.chroma)[:3]
+        ]
+        parts += [
+            tr("{name} shift by ΔE00 {de00:.0f}", name=f.name, de00=f.de00)
+            for f in sorted(moved, key=lambda f: -f.de00)[:2]
+        ]
+        said = ", ".join(parts) or tr("nothing moves visibly")
+        return tr(
+            "{said}{said2}; mean ΔE00 {de00:.1f} from the untuned print.",
+            said=said[0].upper(),
+            said2=said[1:],
+            de00=self.de00,
+        )
 
 
 def price_of(pixels: Pixels, source: Profile, printer: Profile, before: ProofSettings, after: ProofSettings) -> Price:
@@ -71,6 +85,5 @@ def price_of(pixels: Pixels, source: Profile, printer: Profile, before: ProofSet
 
 def _family(chroma: float, hue: float) -> str:
     if chroma < 10:
-        return "greys"
-    name = hue_name(hue)
-    return _PLURAL.get(name, f"{name}s")
+        return tr("greys")
+    return FAMILIES[hue_name(hue)]

@@ -9,6 +9,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
+from fidele.language import tr
 from fidele.proof.soft import ProofSettings, printed_lab
 
 #: ΔE00 beyond which what the screen shows is another colour.
@@ -16,9 +17,10 @@ _SHOWN = 2.0
 
 #: Source: ISO 3664:2009, 4.2 (P1: 2000 lx), 4.3 (P2: 500 lx), 4.5 (screen white of at least 80, better 160 cd/m²,
 #: surround at most a tenth of it, ambient light at most 32 lx at the screen).
-VIEWING = (
-    "Screen white at 120 to 160 cd/m², so that it looks like white paper beside it; no lamp or window mirrored in it, "
-    "the room dim (32 lx at most). Judge the piece beside it in D50 light: 500 lx as at home, 2000 lx to find faults."
+VIEWING = tr(
+    "Screen white at 120 to 160 cd/m², so that it looks like white paper beside it; no lamp or "
+    "window mirrored in it, the room dim (32 lx at most). Judge the piece beside it in D50 light: "
+    "500 lx as at home, 2000 lx to find faults."
 )
 
 

@@ -11,6 +11,7 @@ from fidele.arrays import Pixels
 from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.transform import as_float
+from fidele.language import tr
 from fidele.proof.losses import GATHERED, LOST, Loss, wanted_and_printed
 from fidele.proof.soft import ProofSettings, show
 from fidele.tuning.conversion import device_values
@@ -22,7 +23,10 @@ BANDS = ((246, 222, 140), (236, 152, 58), (196, 62, 62), (104, 20, 72))
 def band_words(steps: float) -> tuple[str, ...]:
     """Return what each colour of `BANDS` stands for."""
     ends = [steps * 2**i for i in range(len(BANDS))]
-    return (*(f"{low:g} to {high:g}" for low, high in itertools.pairwise(ends)), f"over {ends[-1]:g}")
+    return (
+        *(tr("{low:g} to {high:g}", low=low, high=high) for low, high in itertools.pairwise(ends)),
+        tr("over {ends:g}", ends=ends[-1]),
+    )
 
 
 class LossMap:

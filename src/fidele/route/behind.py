@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from fidele.language import named, tr
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, Layer, SettingRow
 
 #: What such a driver must be found to do, by meaning.
-BEHIND = {"driver_colour": "left alone", "driver_size": "true size", "driver_mirroring": "not mirrored"}
+BEHIND = {
+    "driver_colour": named("left alone"),
+    "driver_size": named("true size"),
+    "driver_mirroring": named("not mirrored"),
+}
 #: And what it must do to colour where it is the one that converts.
-CONVERTS = "the maker's colours"
+CONVERTS = named("the maker's colours")
 
-_SAID = {"left alone": "leaves the numbers alone", CONVERTS: "converts by its maker's correction"}
+_SAID = {"left alone": tr("leaves the numbers alone"), CONVERTS: tr("converts by its maker's correction")}
 
 
 def looked_up(card: Card, meaning: str, wanted: str, place: str) -> SettingRow:
@@ -48,7 +53,9 @@ def behind_layer(card: Card, meanings: Iterable[str]) -> Layer:
     return Layer(
         "driver",
         converts,
-        "what it does to colour is not known" if colour is None else _SAID.get(str(colour.value), str(colour.value)),
+        tr("what it does to colour is not known")
+        if colour is None
+        else _SAID.get(str(colour.value), str(colour.value)),
         Evidence.NOT_KNOWN if len(known) < len(said) else Evidence.BY_HAND if known else Evidence.READ_BACK,
         mirrors=mirrors,
         scale=scale,

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
 
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.tuning.balance import Balance
 from fidele.values import Settings, Value
 
@@ -20,10 +21,10 @@ Owner = Literal["fidele", "system", "driver", "driver-profile", "program"]
 #: The same in words, within a sentence.
 OWNER_WORDS: dict[str, str] = {
     "fidele": "Fidele",
-    "system": "the print system",
-    "driver": "the driver",
-    "driver-profile": "the driver, by its given profile,",
-    "program": "the other program, through the profile,",
+    "system": tr("the print system"),
+    "driver": tr("the driver"),
+    "driver-profile": tr("the driver, by its given profile,"),
+    "program": tr("the other program, through the profile,"),
 }
 
 
@@ -156,7 +157,7 @@ class Card(Kept):
     @property
     def owner_layer(self) -> str:
         """The layer that is to convert."""
-        return {"fidele": "Fidele", "system": "system", "program": "program"}.get(self.owner, "driver")
+        return {"fidele": "Fidele", "system": tr("system"), "program": tr("program")}.get(self.owner, tr("driver"))
 
     @property
     def digits(self) -> str:
@@ -179,4 +180,4 @@ class Card(Kept):
     @property
     def summary(self) -> str:
         """Printer, media, process and size in a line."""
-        return f"{self.printer_name} · {self.media} · {self.substrate} {self.process} · {self.size}"
+        return f"{self.printer_name} · {self.media} · {self.substrate} {tr(self.process)} · {self.size}"

@@ -7,52 +7,53 @@ from dataclasses import dataclass
 from typing import Any
 
 from fidele import units
+from fidele.language import tr
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
 
 #: What each field of a card is called.
 LABELS = {
-    "process": "Process",
-    "printer_name": "Printer",
-    "ink": "Ink",
-    "media": "Media",
-    "size": "Size",
-    "substrate": "Piece",
-    "seen_from": "Seen from",
-    "profile": "Profile",
-    "intent": "Intent",
-    "bpc": "Black point compensation",
-    "sends": "Sent in",
-    "bake": "Tunings worked into what is sent",
-    "page_ppi": "Page resolution",
-    "owner": "Who converts",
-    "mirror_by": "Who mirrors",
-    "printed_from": "Printed from",
-    "file_says": "The finished file says",
-    "artwork_ppi": "Artwork, ppi",
-    "notes": "Notes",
+    "process": tr("Process"),
+    "printer_name": tr("Printer"),
+    "ink": tr("Ink"),
+    "media": tr("Media"),
+    "size": tr("Size"),
+    "substrate": tr("Piece"),
+    "seen_from": tr("Seen from"),
+    "profile": tr("Profile"),
+    "intent": tr("Intent"),
+    "bpc": tr("Black point compensation"),
+    "sends": tr("Sent in"),
+    "bake": tr("Tunings worked into what is sent"),
+    "page_ppi": tr("Page resolution"),
+    "owner": tr("Who converts"),
+    "mirror_by": tr("Who mirrors"),
+    "printed_from": tr("Printed from"),
+    "file_says": tr("The finished file says"),
+    "artwork_ppi": tr("Artwork, ppi"),
+    "notes": tr("Notes"),
 }
 #: Lots that a card can name, by field.
-LOTS = {"ink": "Lot of the ink", "media": "Lot of the media", "substrate": "Lot of the piece"}
+LOTS = {"ink": tr("Lot of the ink"), "media": tr("Lot of the media"), "substrate": tr("Lot of the piece")}
 #: What each of the press's settings is called.
 PRESS = {
-    "temperature": "Press temperature",
-    "seconds": "Press time, s",
-    "pressure": "Press pressure",
-    "preheat": "Preheat, s",
+    "temperature": tr("Press temperature"),
+    "seconds": tr("Press time, s"),
+    "pressure": tr("Press pressure"),
+    "preheat": tr("Preheat, s"),
 }
 #: What else is said of the press, and of the sheets and runs of a condition.
-STACK = {"on_top": "Nearer to the plate", "lint": "Lint is taken off", "cover": "Cover sheet"}
+STACK = {"on_top": tr("Nearer to the plate"), "lint": tr("Lint is taken off"), "cover": tr("Cover sheet")}
 HABITS = {
-    "gap": "Between pieces",
-    "may_turn": "Pieces may be turned",
-    "identity": "Identity line",
-    "cut": "Cut marks",
-    "fold": "Fold marks",
-    "press": "Press marks",
-    "strip": "Control strip",
-    "hold": "Runs wait for your word",
-    "readiness_hours": "Readiness page after, h",
+    "gap": tr("Between pieces"),
+    "may_turn": tr("Pieces may be turned"),
+    "identity": tr("Identity line"),
+    "cut": tr("Cut marks"),
+    "fold": tr("Fold marks"),
+    "press": tr("Press marks"),
+    "strip": tr("Control strip"),
+    "hold": tr("Runs wait for your word"),
+    "readiness_hours": tr("Readiness page after, h"),
 }
 
 
@@ -93,14 +94,14 @@ def differences(one: Card, other: Card) -> list[Difference]:
         if a != b:
             found.append(
                 Difference(
-                    f"{control}, by hand",
-                    plain(a) if a is not None else "at rest",
-                    plain(b) if b is not None else "at rest",
+                    tr("{control}, by hand", control=control),
+                    plain(a) if a is not None else tr("at rest"),
+                    plain(b) if b is not None else tr("at rest"),
                 )
             )
     if one.balance != other.balance:
-        a, b = ("curves" if c.balance is not None else "none" for c in (one, other))
-        found.append(Difference("Own balance", a, b if a != b else "other curves"))
+        a, b = (tr("curves") if c.balance is not None else tr("none") for c in (one, other))
+        found.append(Difference(tr("Own balance"), a, b if a != b else tr("other curves")))
     for mine, theirs, labels in ((one.press, other.press, PRESS | STACK), (one.sheet, other.sheet, HABITS)):
         for field, label in labels.items():
             a, b = getattr(mine, field), getattr(theirs, field)
@@ -114,24 +115,35 @@ def said(card: Card, field: str) -> str:
     """Return what a field of a card says, in plain words."""
     value = getattr(card, field)
     if field == "profile":
-        return card.profile_title or value or "none"
+        return card.profile_title or value or tr("none")
     if field == "owner":
         return OWNER_WORDS[value].rstrip(",")
     if field == "mirror_by":
-        return {"fidele": "Fidele", "driver": "the driver", "nobody": "nobody"}[value]
+        return {"fidele": "Fidele", "driver": tr("the driver"), "nobody": tr("nobody")}[value]
     if field == "printed_from":
         return value or "Fidele"
     if field == "page_ppi":
-        return f"{value} ppi" if value else "the printer's usual one"
+        return tr("{value} ppi", value=value) if value else tr("the printer's usual one")
     if field == "intent":
         return card.intent.words
+    if field in ("process", "seen_from", "file_says"):
+        return _SAID.get(str(value), str(value))
     return plain(value)
 
 
 def plain(value: object) -> str:
     """Return a setting's value in plain words."""
     if value is None:
-        return "as the driver has it"
+        return tr("as the driver has it")
     if isinstance(value, bool):
-        return "on" if value else "off"
-    return f"{value:g}" if isinstance(value, float) else str(value) or "none"
+        return tr("on") if value else tr("off")
+    return tr("{value:g}", value=value) if isinstance(value, float) else str(value) or tr("none")
+
+
+_SAID = {
+    "transfer": tr("transfer"),
+    "direct": tr("direct"),
+    "front": tr("front"),
+    "back": tr("back"),
+    "nothing": tr("nothing"),
+}

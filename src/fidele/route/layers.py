@@ -6,64 +6,65 @@ import datetime
 from dataclasses import dataclass
 from enum import StrEnum
 
+from fidele.language import named, tr
 from fidele.values import Settings
 
 #: What each layer is called in a sentence.
 LAYER_WORDS = {
     "Fidele": "Fidele",
-    "program": "the other program",
-    "system": "the print system",
-    "driver": "the driver",
-    "panel": "the printer's panel",
+    "program": tr("the other program"),
+    "system": tr("the print system"),
+    "driver": tr("the driver"),
+    "panel": tr("the printer's panel"),
 }
 
 
 class Evidence(StrEnum):
     """How a layer's state is known, best first."""
 
-    PROBED = "probed"
-    READ_BACK = "read back"
-    BY_HAND = "confirmed by hand"
-    NOT_KNOWN = "not known"
+    PROBED = named("probed")
+    READ_BACK = named("read back")
+    BY_HAND = named("confirmed by hand")
+    NOT_KNOWN = named("not known")
 
 
 #: Settings by their neutral meaning, in the order in which people check them, and what each is called.
 MEANINGS = {
-    "way_in": "Sent as",
-    "colour": "Colour",
-    "input_space": "Expects",
+    "way_in": tr("Sent as"),
+    "colour": tr("Colour"),
+    "input_space": tr("Expects"),
     "given_profile": "Given profile",
-    "given_intent": "Given intent",
-    "system": "Print system",
-    "stand_in": "Media set",
-    "panel_media": "Media told",
-    "quality": "Quality",
-    "direction": "Direction",
-    "fast": "Fast mode",
-    "resolution": "Resolution",
-    "dithering": "Dithering",
-    "black_ink": "Black ink",
-    "density": "Ink density",
-    "colour_mode": "Colour mode",
-    "improvement": "Improvement",
-    "purpose": "Purpose",
-    "sliders": "Hand sliders",
-    "size": "Size",
-    "feed": "Feed",
-    "scaling": "Scaling",
-    "borderless": "Over the edge",
-    "turn": "Turning",
-    "mirroring": "Mirroring",
+    "given_intent": tr("Given intent"),
+    "system": tr("Print system"),
+    "stand_in": tr("Media set"),
+    "panel_media": tr("Media told"),
+    "quality": tr("Quality"),
+    "direction": tr("Direction"),
+    "fast": tr("Fast mode"),
+    "resolution": tr("Resolution"),
+    "dithering": tr("Dithering"),
+    "black_ink": tr("Black ink"),
+    "density": tr("Ink density"),
+    "colour_mode": tr("Colour mode"),
+    "improvement": tr("Improvement"),
+    "purpose": tr("Purpose"),
+    "sliders": tr("Hand sliders"),
+    "size": tr("Size"),
+    "feed": tr("Feed"),
+    "scaling": tr("Scaling"),
+    "borderless": tr("Over the edge"),
+    "turn": tr("Turning"),
+    "mirroring": tr("Mirroring"),
     "two_sided": "Two-sided",
-    "watermark": "Overprint",
-    "copies": "Copies",
-    "ink_saving": "Ink saving",
-    "driver_colour": "Driver: colour",
-    "driver_size": "Driver: size",
-    "driver_mirroring": "Driver: mirror",
-    "program_colour": "Program: colour",
-    "program_size": "Program: size",
-    "program_mirroring": "Program: mirror",
+    "watermark": tr("Overprint"),
+    "copies": tr("Copies"),
+    "ink_saving": tr("Ink saving"),
+    "driver_colour": tr("Driver: colour"),
+    "driver_size": tr("Driver: size"),
+    "driver_mirroring": tr("Driver: mirror"),
+    "program_colour": tr("Program: colour"),
+    "program_size": tr("Program: size"),
+    "program_mirroring": tr("Program: mirror"),
 }
 
 
@@ -199,18 +200,20 @@ class Chain:
         """The conversions in two or three words."""
         count = len(self.knots)
         if any(layer.converts is None for layer in self.layers):
-            return "Conversions not known"
+            return tr("Conversions not known")
         return (
-            ("Not converted", "Converted once", "Converted twice")[count] if count < 3 else f"Converted {count} times"
+            (tr("Not converted"), tr("Converted once"), tr("Converted twice"))[count]
+            if count < 3
+            else tr("Converted {count} times", count=count)
         )
 
     @property
     def sentence(self) -> str:
         """Who converts, how often mirrored, and whether the size is true."""
-        by = ", then by ".join(LAYER_WORDS[k] for k in self.knots)
-        mirrored = ("not mirrored", "mirrored once", "mirrored twice")[min(self.twists, 2)]
-        size = "true size" if self.true_size else f"scaled to {self.scale * 100:.0f} %"
-        start = f"by {by}. " if by else ""
+        by = tr(", then by ").join(LAYER_WORDS[k] for k in self.knots)
+        mirrored = (tr("not mirrored"), tr("mirrored once"), tr("mirrored twice"))[min(self.twists, 2)]
+        size = tr("true size") if self.true_size else tr("scaled to {scale:.0f} %", scale=self.scale * 100)
+        start = tr("by {by}. ", by=by) if by else ""
         return f"{start}{mirrored.capitalize()}, {size}."
 
 

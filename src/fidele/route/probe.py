@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.errors import FideleError
+from fidele.language import tr
 
 SIZE = 17
 _CELL = 4
@@ -114,7 +115,7 @@ def _cells(page: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], float]:
     marked = (np.abs(page.astype(int) - page[0, 0].astype(int)) > 60).any(axis=2)
     down, across = np.flatnonzero(marked.any(axis=1)), np.flatnonzero(marked.any(axis=0))
     if not len(down) or min(down[0], across[0]) < 1 or down[-1] > len(page) - 2 or across[-1] > page.shape[1] - 2:
-        raise FideleError("The probe did not come back whole: the page was cut, or came out bare.")
+        raise FideleError(tr("The probe did not come back whole: the page was cut, or came out bare."))
     framed = _COLUMNS * _CELL + 4 * _RIM, _ROWS * _CELL + 4 * _RIM
     scale = float(across[-1] - across[0] + 1) / framed[0], float(down[-1] - down[0] + 1) / framed[1]
     columns = across[0] + (2 * _RIM + _CELL * (np.arange(_COLUMNS) + 0.5)) * scale[0]

@@ -6,19 +6,24 @@ import datetime
 from dataclasses import dataclass
 
 from fidele.arrays import Floats
+from fidele.language import named, tr
 from fidele.route.behind import looked_up
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, Layer, SettingRow
 from fidele.route.probe import ProbeResult
 
 #: What the other program must be set to, by meaning.
-WANTED = {"program_colour": "left alone", "program_size": "as in the file", "program_mirroring": "none"}
+WANTED = {
+    "program_colour": named("left alone"),
+    "program_size": named("as in the file"),
+    "program_mirroring": named("none"),
+}
 #: Where such things stand in a program of which nothing is known.
 PLACES = {
-    "program_colour": "in its print settings, where colour is",
-    "program_through": "in its print settings, where the output profile is chosen",
-    "program_size": "in its print settings, where size or fit is",
-    "program_mirroring": "in its print settings, where mirroring is",
+    "program_colour": tr("in its print settings, where colour is"),
+    "program_through": tr("in its print settings, where the output profile is chosen"),
+    "program_size": tr("in its print settings, where size or fit is"),
+    "program_mirroring": tr("in its print settings, where mirroring is"),
 }
 
 
@@ -30,8 +35,10 @@ def wanted_of(card: Card, title: str) -> dict[str, str]:
     """Return what the other program must be set to, by meaning; `title` is that of the card's profile."""
     if card.owner != "program":
         return WANTED
-    black = ", black point compensated" if card.bpc and card.intent.value != "absolute" else ""
-    return WANTED | {"program_colour": f"through “{title}”, {card.intent.words}{black}"}
+    black = tr(", black point compensated") if card.bpc and card.intent.value != "absolute" else ""
+    return WANTED | {
+        "program_colour": tr("through “{title}”, {words}{black}", title=title, words=card.intent.words, black=black)
+    }
 
 
 @dataclass(frozen=True)
@@ -58,7 +65,7 @@ class ProgramProbe:
         colour = WANTED["program_colour"] if self.passes else "changed"
         return {
             "program_colour": wanted["program_colour"] if self.as_asked else colour,
-            "program_size": WANTED["program_size"] if self.true_size else f"{self.scale * 100:.1f} %",
+            "program_size": WANTED["program_size"] if self.true_size else tr("{scale:.1f} %", scale=self.scale * 100),
             "program_mirroring": WANTED["program_mirroring"] if not self.mirrored else "mirrored",
         }
 
@@ -105,9 +112,13 @@ def program_layer(card: Card, rows: tuple[SettingRow, ...], probed: ProgramProbe
     name, converting = card.printed_from, card.owner == "program"
     asked = next((r.wanted for r in rows if r.meaning == "program_colour"), "")
     if probed is not None:
-        how = f"{name} passes the file on" if probed.passes else f"{name} changes the file's colours"
+        how = (
+            tr("{name} passes the file on", name=name)
+            if probed.passes
+            else tr("{name} changes the file's colours", name=name)
+        )
         if probed.as_asked:
-            how = f"{name} converts {asked}"
+            how = tr("{name} converts {asked}", name=name, asked=asked)
         return Layer(
             "program",
             not probed.passes,
@@ -122,7 +133,11 @@ def program_layer(card: Card, rows: tuple[SettingRow, ...], probed: ProgramProbe
     if mine and all(r.agrees for r in mine):
         first = min(mine, key=lambda r: r.when or datetime.datetime.max)
         who = card.confirmed[first.meaning].who
-        how = f"{name} converts {asked}" if converting else f"{name} passes the file on"
+        how = (
+            tr("{name} converts {asked}", name=name, asked=asked)
+            if converting
+            else tr("{name} passes the file on", name=name)
+        )
         return Layer("program", converting, how, Evidence.BY_HAND, when=first.when, who=who)
-    how = f"what {name} does is not known"
+    how = tr("what {name} does is not known", name=name)
     return Layer("program", None, how, Evidence.NOT_KNOWN, None, None, None, probeable=probeable)

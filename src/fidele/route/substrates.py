@@ -4,8 +4,22 @@ from __future__ import annotations
 
 import re
 
+from fidele.language import tr
+
 #: Words that name what holds no dye unless it is coated, or is a blend with much polyester.
-_NONE = ("cotton", "linen", "hemp", "jute", "wool", "silk", "viscose", "rayon", "leather", "cellulose", "felt of wool")
+_NONE = (
+    "cotton",
+    "linen",
+    "hemp",
+    "jute",
+    "wool",
+    "silk",
+    "viscose",
+    "rayon",
+    "leather",
+    "cellulose",
+    tr("felt of wool"),
+)
 #: Words that name what holds it, or was made to.
 _HOLDS = ("polyester", "coated", "ceramic", "enamel", "polymer", "primed")
 

@@ -6,6 +6,7 @@ import json
 from dataclasses import dataclass
 
 from fidele.check.statistics import Comparison, compare
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.reading import Checked
 from fidele.store.records import Check
@@ -26,17 +27,17 @@ def changed_between(one: Check, other: Check) -> list[str]:
     a, b = json.loads(one.card), json.loads(other.card)
     said = []
     for key, words in (
-        ("profile_title", "profile"),
-        ("media", "media"),
-        ("substrate", "substrate"),
-        ("ink", "ink"),
-        ("intent", "intent"),
-        ("driver_version", "driver version"),
+        ("profile_title", tr("profile")),
+        ("media", tr("media")),
+        ("substrate", tr("substrate")),
+        ("ink", tr("ink")),
+        ("intent", tr("intent")),
+        ("driver_version", tr("driver version")),
     ):
         if a.get(key) != b.get(key):
             said.append(f"{words}: {a.get(key) or '–'} → {b.get(key) or '–'}")
     if a.get("profile") != b.get("profile") and a.get("profile_title") == b.get("profile_title"):
-        said.append("profile: another version")
+        said.append(tr("profile: another version"))
     before, after = json.loads(one.settings), json.loads(other.settings)
     for key in sorted(before.keys() | after.keys()):
         if before.get(key) != after.get(key):
@@ -49,7 +50,13 @@ def best_where(prints: tuple[PrintMeasured, ...]) -> list[str]:
     if len(prints) < 2:
         return []
     overall = min(prints, key=lambda p: p.checked.comparison.mean)
-    said = [f"{_cap(overall.label)} comes nearest all in all, ΔE00 {overall.checked.comparison.mean:.1f}."]
+    said = [
+        tr(
+            "{cap} comes nearest all in all, ΔE00 {mean:.1f}.",
+            cap=_cap(overall.label),
+            mean=overall.checked.comparison.mean,
+        )
+    ]
     sums = {p.label: p.checked.comparison.by_family() for p in prints}
     families = set.intersection(*(set(s) for s in sums.values()))
     wins: dict[str, list[str]] = {}
@@ -59,8 +66,8 @@ def best_where(prints: tuple[PrintMeasured, ...]) -> list[str]:
         if lead > 0.3:
             wins.setdefault(ranked[0], []).append(family)
     if set(wins) == {overall.label} and len(wins[overall.label]) == len(families):
-        return [*said, "It is better everywhere."]
-    said += [f"{_cap(label)} is better in {', '.join(won)}." for label, won in wins.items()]
+        return [*said, tr("It is better everywhere.")]
+    said += [tr("{cap} is better in {won}.", cap=_cap(label), won=", ".join(won)) for label, won in wins.items()]
     return said
 
 

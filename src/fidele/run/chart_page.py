@@ -16,6 +16,7 @@ from fidele.chart.draw import draw_page
 from fidele.chart.readiness import READINESS, draw_readiness, readiness_chart
 from fidele.chart.visual import LAYOUT, VISUAL, VISUAL_SET, draw_visual_page
 from fidele.icc.spaces import srgb
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.job import Job, Patches
 from fidele.sheet.placing import Media, Placing, fitted
@@ -24,8 +25,8 @@ from fidele.sheet.placing import Media, Placing, fitted
 def chart_artwork(chart: Chart, page: int, label: str, code: PageCode | None = None) -> Artwork:
     """Return a chart's page as artwork in sRGB, 300 ppi, to be printed like any other picture."""
     drawn = draw_visual_page(label, code) if chart.name == VISUAL else draw_page(chart, page, label, 300, code)
-    name = Path(f"{chart.title}{f', page {page + 1}' if chart.pages > 1 else ''}")
-    return Artwork(name, drawn, None, srgb(), SourceSlip("stated", "sRGB, stated by the chart"), 300.0)
+    name = Path(tr("{title}, page {page}", title=chart.title, page=page + 1) if chart.pages > 1 else chart.title)
+    return Artwork(name, drawn, None, srgb(), SourceSlip("stated", tr("sRGB, stated by the chart")), 300.0)
 
 
 def chart_placing(chart: Chart, media: Media) -> Placing:
@@ -50,7 +51,7 @@ def on_patches(patches: Patches) -> Floats:
 
 def visual_chart() -> Chart:
     """Return the visual page as a chart that has no patches to measure."""
-    return Chart(VISUAL, "Visual page", ("visual",), np.ones((1, 3)), ("visual",), LAYOUT, VISUAL_SET)
+    return Chart(VISUAL, tr("Visual page"), ("visual",), np.ones((1, 3)), ("visual",), LAYOUT, VISUAL_SET)
 
 
 def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool = False, note: str = "") -> Artwork:
@@ -65,13 +66,21 @@ def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool 
     code = PageCode(chart.digest, page, run, digits, f"{today:%y%m%d}", not bare)
     words = [note] if note else []
     if card is not None:
-        words += [card.name, card.printer_name, f"{card.media} on {card.substrate}"]
+        words += [
+            card.name,
+            card.printer_name,
+            tr("{media} on {substrate}", media=card.media, substrate=card.substrate),
+        ]
         words += [f"{card.driver[k]}" for k in ("stand_in", "quality") if k in card.driver]
         if bare or card.owner == "driver":
-            words.append("nothing converts" if bare else "the driver converts")
+            words.append(tr("nothing converts") if bare else tr("the driver converts"))
         else:
-            words.append(f"{card.intent.value}{', black point' if card.bpc else ''}")
-    words += [today.isoformat(), *([f"run {run}"] if run else [])]
+            words.append(
+                tr("{value}, black point", value=card.intent.value)
+                if card.bpc
+                else tr("{value}", value=card.intent.value)
+            )
+    words += [today.isoformat(), *([tr("run {run}", run=run)] if run else [])]
     label = " · ".join(words)
     return chart_artwork(chart, page, label, code)
 
@@ -88,8 +97,8 @@ def readiness_page(card: Card, run: int) -> Artwork:
     """Return the page as artwork in sRGB, 300 ppi."""
     today = datetime.date.today()
     code = PageCode(readiness_chart().digest, 0, run, card.digits, f"{today:%y%m%d}", converts=False)
-    label = f"{card.printer_name} · {today.isoformat()}" + (f" · run {run}" if run else "")
+    label = f"{card.printer_name} · {today.isoformat()}" + (tr(" · run {run}", run=run) if run else "")
     drawn = draw_readiness(label, 300, code)
     return Artwork(
-        Path(readiness_chart().title), drawn, None, srgb(), SourceSlip("stated", "sRGB, stated by the page"), 300.0
+        Path(readiness_chart().title), drawn, None, srgb(), SourceSlip("stated", tr("sRGB, stated by the page")), 300.0
     )

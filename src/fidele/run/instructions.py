@@ -10,17 +10,18 @@ from pathlib import Path
 from fidele import units
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import SettingRow
 
 #: Rows that say how the page itself is to be treated, in words for somebody at another program.
 _PAGE = {
-    "program_colour": "Colour in the program",
-    "program_size": "Size in the program",
-    "program_mirroring": "Mirroring in the program",
-    "driver_colour": "Colour in the driver",
-    "driver_size": "Size in the driver",
-    "driver_mirroring": "Mirroring in the driver",
+    "program_colour": tr("Colour in the program"),
+    "program_size": tr("Size in the program"),
+    "program_mirroring": tr("Mirroring in the program"),
+    "driver_colour": tr("Colour in the driver"),
+    "driver_size": tr("Size in the driver"),
+    "driver_mirroring": tr("Mirroring in the driver"),
 }
 
 
@@ -46,19 +47,28 @@ class Instructions:
 
 def instructions_of(card: Card, rows: tuple[SettingRow, ...], file: str, run: int = 0) -> Instructions:
     """Return the instructions for a finished file of a condition; `run` is its number, 0 while it has none."""
-    program = card.printed_from or "the program that prints"
-    number = f"run {run}, " if run else ""
-    mirrored = "The picture in it is mirrored already: mirror it nowhere." if card.mirror_by == "fidele" else ""
+    program = card.printed_from or tr("the program that prints")
+    number = tr("run {run}, ", run=run) if run else ""
+    mirrored = tr("The picture in it is mirrored already: mirror it nowhere.") if card.mirror_by == "fidele" else ""
     steps = [
-        f"Open {file} in {program}, on the machine that prints on the {card.printer_name}.",
-        f"Lay in {card.media}, {card.size}.",
-        "Set what stands in the table below, each where it says; leave everything else as it is.",
-        "Print it once, at its own size (100 %), in the middle of the sheet. " + mirrored,
+        tr(
+            "Open {file} in {program}, on the machine that prints on the {printer_name}.",
+            file=file,
+            program=program,
+            printer_name=card.printer_name,
+        ),
+        tr("Lay in {media}, {size}.", media=card.media, size=card.size),
+        tr("Set what stands in the table below, each where it says; leave everything else as it is."),
+        tr("Print it once, at its own size (100 %), in the middle of the sheet. ") + mirrored,
     ]
     press = card.press
     if card.process == "transfer":
         steps.append(
-            f"Press it on {card.substrate}: {units.pressing(press.temperature, press.seconds, press.pressure)}."
+            tr(
+                "Press it on {substrate}: {pressing}.",
+                substrate=card.substrate,
+                pressing=units.pressing(press.temperature, press.seconds, press.pressure),
+            )
         )
     settings = tuple(
         (_PAGE.get(row.meaning, row.label), row.wanted, row.place)
@@ -66,9 +76,9 @@ def instructions_of(card: Card, rows: tuple[SettingRow, ...], file: str, run: in
         if row.meaning not in ("system", "way_in") and not row.found == row.wanted == "passes"
     )
     after = (
-        f"Tell Fidele that it is printed, and when ({number}logbook).",
-        "Confirm on the hand-off desk what you saw set.",
-        "Scan the piece, or bring its measurements: the code on the page finds its run.",
+        tr("Tell Fidele that it is printed, and when ({number}logbook).", number=number),
+        tr("Confirm on the hand-off desk what you saw set."),
+        tr("Scan the piece, or bring its measurements: the code on the page finds its run."),
     )
     return Instructions(f"{card.name}: {file}", tuple(s.strip() for s in steps), settings, after)
 
@@ -95,21 +105,24 @@ def write_instructions(made: Instructions, path: Path) -> None:
     def text(words: str, style: ParagraphStyle = plain) -> Paragraph:
         return Paragraph(words.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;"), style)
 
-    story = [text(made.title, large), text(f"Made by Fidele on {datetime.date.today():%d.%m.%Y}.", small)]
-    story.append(text("What to do", head))
+    story = [
+        text(made.title, large),
+        text(tr("Made by Fidele on {today:%d.%m.%Y}.", today=datetime.date.today()), small),
+    ]
+    story.append(text(tr("What to do"), head))
     story += [text(f"{number}. {step}") for number, step in enumerate(made.steps, 1)]
     if made.settings:
-        story.append(text("What to set", head))
+        story.append(text(tr("What to set"), head))
         rows = [[text("[  ]"), *(text(part, small) for part in row)] for row in made.settings]
         story.append(
             Table(rows, colWidths=[9 * mm, 45 * mm, 50 * mm, 66 * mm], style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
         )
-    story += [Spacer(1, 1 * mm), text("Afterwards", head)]
+    story += [Spacer(1, 1 * mm), text(tr("Afterwards"), head)]
     story += [text(f"{number}. {step}") for number, step in enumerate(made.after, 1)]
     out = io.BytesIO()
-    margins = {f"{side}Margin": 20 * mm for side in ("left", "right", "top", "bottom")}
+    margins = {tr("{side}Margin", side=side): 20 * mm for side in ("left", "right", "top", "bottom")}
     document = SimpleDocTemplate(out, pagesize=A4, title=made.title, author="Fidele", **margins)
     document.build(story)
     if document.page > 1:
-        raise FideleError("There is more to set than one page holds: shorten the description of the printer.")
+        raise FideleError(tr("There is more to set than one page holds: shorten the description of the printer."))
     write_bytes(path, out.getvalue())

@@ -14,6 +14,7 @@ from fidele.chart.strip import SIZE as STRIP_SIZE
 from fidele.chart.strip import strip_chart
 from fidele.devices.protocol import Lies
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.sheet.page import Behind
 from fidele.sheet.placing import Media, Placing
@@ -63,7 +64,7 @@ class Lying:
     @property
     def name(self) -> str:
         """File, and panel where it is one."""
-        return self.artwork.path.name + (f", panel {self.panel}" if self.panel else "")
+        return self.artwork.path.name + (tr(", panel {panel}", panel=self.panel) if self.panel else "")
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,8 +143,8 @@ class Job:
         if self.chart is not None:
             return self.artwork.path.stem
         names = list(dict.fromkeys(one.name for one in self.lying))
-        copies = f", {len(self.lying)} pieces" if len(self.lying) > 1 else ""
-        more = f" and {len(names) - 1} more" if len(names) > 1 else ""
+        copies = tr(", {n} pieces", n=len(self.lying)) if len(self.lying) > 1 else ""
+        more = tr(" and {n} more", n=len(names) - 1) if len(names) > 1 else ""
         return f"{names[0]}{more}{copies}"
 
     @property

@@ -17,6 +17,7 @@ from fidele.chart.definition import Chart
 from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_page, visual_chart
 from fidele.run.job import Job, Lying
@@ -135,7 +136,7 @@ def _hash(path: Path, _stamp: tuple[int, int]) -> str:
         with path.open("rb") as source:
             return hashlib.file_digest(source, "sha256").hexdigest()
     except OSError as error:
-        raise FideleError(f"{path} cannot be read: {error.strerror}.") from error
+        raise FideleError(tr("{path} cannot be read: {strerror}.", path=path, strerror=error.strerror)) from error
 
 
 def job_of(run: KeptRun) -> KeptJob:
@@ -163,7 +164,7 @@ def job_again(sources: Sources, run: KeptRun, now: Mapping[str, Card] | None = N
     FideleError
         When the run was kept by an earlier Fidele.
     """
-    card, kept = card_of(run.card.encode(), f"run {run.id}"), job_of(run)
+    card, kept = card_of(run.card.encode(), tr("run {id}", id=run.id)), job_of(run)
     if now is not None:
         card = now.get(card.id, card)
         anew = [one.model_copy(update={"sha256": "", "card": _now_of(one.card, now)}) for one in kept.lying]
@@ -171,7 +172,9 @@ def job_again(sources: Sources, run: KeptRun, now: Mapping[str, Card] | None = N
     if kept.chart and kept.placing is not None:
         return _chart_again(sources, run, kept, kept.placing, card)
     if not kept.lying:
-        raise FideleError(f"Run {run.id} was printed by an earlier Fidele, which did not keep what is needed.")
+        raise FideleError(
+            tr("Run {id} was printed by an earlier Fidele, which did not keep what is needed.", id=run.id)
+        )
     opened: dict[tuple[Path, int, tuple[Replacement, ...], bool], Artwork] = {}
     return Job(tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying), card, media=kept.media)
 
@@ -183,7 +186,7 @@ def _now_of(card: Card | None, now: Mapping[str, Card]) -> Card | None:
 def _chart_again(sources: Sources, run: KeptRun, kept: KeptJob, placing: Placing, card: Card) -> Job:
     chart = next((c for c in (visual_chart(), *sources.charts()) if c.digest == kept.chart), None)
     if chart is None:
-        raise FideleError(f"The chart of run {run.id} is not known any more.")
+        raise FideleError(tr("The chart of run {id} is not known any more.", id=run.id))
     artwork, profile = chart_page(chart, kept.page, card, 0, kept.bare), _profile(sources, card)
     return replace(Job.of(artwork, placing, card, profile, chart, kept.page, kept.bare), media=kept.media)
 
@@ -228,10 +231,16 @@ def _lying_again(
 def _artwork_again(sources: Sources, run: KeptRun, kept: KeptLying) -> Artwork:
     path, page = kept.artwork, kept.artwork_page
     if not path.exists():
-        raise ChangedError(f"{path} is gone, so run {run.id} cannot be printed. Put it back, or cancel the run.")
+        raise ChangedError(
+            tr("{path} is gone, so run {id} cannot be printed. Put it back, or cancel the run.", path=path, id=run.id)
+        )
     if kept.sha256 and file_hash(path) != kept.sha256:
         raise ChangedError(
-            f"{path} was changed since run {run.id} was ordered. Order it anew as it is now, or edit it."
+            tr(
+                "{path} was changed since run {id} was ordered. Order it anew as it is now, or edit it.",
+                path=path,
+                id=run.id,
+            )
         )
     artwork = open_artwork(path, page=page if page > 0 else None, suppose=sources.suppose(path))
     if kept.source and kept.source != artwork.profile.content_id:

@@ -16,6 +16,7 @@ from pydantic import ValidationError
 from fidele import units
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.language import tr, trn
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
 from fidele.run.kept import KeptJob, job_of
@@ -46,22 +47,22 @@ def facts(run: KeptRun) -> list[Fact]:
     """Return what the logbook knows of a run, section by section."""
     job, settings, receipt = job_of(run), json.loads(run.settings), json.loads(run.receipt)
     found = [
-        Fact("Run", "Title", run.title),
-        Fact("Run", "State", run.state + (f": {run.why}" if run.why else "")),
-        Fact("Run", "Ordered", f"{run.at:%d.%m.%Y %H:%M}"),
-        Fact("Run", "Media", _media_words(job.media, run)),
+        Fact(tr("Run"), "Title", run.title),
+        Fact(tr("Run"), tr("State"), run.state + (f": {run.why}" if run.why else "")),
+        Fact(tr("Run"), tr("Ordered"), f"{run.at:%d.%m.%Y %H:%M}"),
+        Fact(tr("Run"), tr("Media"), _media_words(job.media, run)),
     ]
     if run.target:
-        found.append(Fact("Run", "To the file", run.target))
+        found.append(Fact(tr("Run"), tr("To the file"), run.target))
     if run.overridden:
-        titles = "; ".join(title for _, title in json.loads(run.passed)) or "what held it"
-        found.append(Fact("Run", "Printed in spite of", titles))
-        found.append(Fact("Run", "Because", run.overridden))
+        titles = "; ".join(title for _, title in json.loads(run.passed)) or tr("what held it")
+        found.append(Fact(tr("Run"), tr("Printed in spite of"), titles))
+        found.append(Fact(tr("Run"), tr("Because"), run.overridden))
     found += _pieces(job)
     with contextlib.suppress(ValidationError):  # of a card that cannot be read any more nothing is told
         found += _card_facts(Card.model_validate_json(run.card))
-    found += [Fact("Settings sent", name, str(value)) for name, value in settings.items()]
-    found += [Fact("Receipt", name, _said(value)) for name, value in receipt.items() if settings.get(name) != value]
+    found += [Fact(tr("Settings sent"), name, str(value)) for name, value in settings.items()]
+    found += [Fact(tr("Receipt"), name, _said(value)) for name, value in receipt.items() if settings.get(name) != value]
     if run.press:
         records = json.loads(run.press)
         for done in records if isinstance(records, list) else [records]:
@@ -71,20 +72,31 @@ def facts(run: KeptRun) -> list[Fact]:
 
 def _media_words(media: Media | None, run: KeptRun) -> str:
     if media is None:
-        return f"{run.media_mm2 / 1e6:.3f} m²" if run.media_mm2 else "not kept"
+        return f"{run.media_mm2 / 1e6:.3f} m²" if run.media_mm2 else tr("not kept")
     return f"{media.name}, {units.size(media.width, media.height)}"
 
 
 def _pieces(job: KeptJob) -> list[Fact]:
     """Return what lay on the sheet: each artwork with its size, its copies and its hash."""
     if job.chart:
-        return [Fact("Pieces", "Chart", f"{job.chart}, page {job.page + 1}")]
+        return [Fact(tr("Pieces"), tr("Chart"), tr("{chart}, page {page}", chart=job.chart, page=job.page + 1))]
     found: Counter[tuple[str, str]] = Counter()
     for one in job.lying:
-        name = one.artwork.name + (f", panel {one.panel}" if one.panel else "")
+        name = one.artwork.name + (tr(", panel {panel}", panel=one.panel) if one.panel else "")
         found[name, f"{one.placing.width:.1f} x {one.placing.height:.1f} mm|{one.sha256[:12]}"] += 1
     return [
-        Fact("Pieces", name, f"{size}{f', {count} times' if count > 1 else ''}, content {digest}")
+        Fact(
+            tr("Pieces"),
+            name,
+            trn(
+                "{size}, content {digest}",
+                "{size}, {count} times, content {digest}",
+                count,
+                size=size,
+                digest=digest,
+                count=count,
+            ),
+        )
         for (name, what), count in found.items()
         for size, _, digest in (what.partition("|"),)
     ]
@@ -96,42 +108,44 @@ def piece_name(run: KeptRun, number: int) -> str:
     if not 1 <= number <= len(lying):
         return run.title
     one = lying[number - 1]
-    return one.artwork.name + (f", copy {one.number} of {one.copies}" if one.copies > 1 else "")
+    return one.artwork.name + (
+        tr(", copy {number} of {copies}", number=one.number, copies=one.copies) if one.copies > 1 else ""
+    )
 
 
 def _card_facts(card: Card) -> list[Fact]:
     plain = (
-        ("Condition", card.name),
-        ("Printer", card.printer_name),
-        ("Media", card.media),
-        ("Size", card.size),
-        ("Substrate", card.substrate),
-        ("Converted by", OWNER_WORDS[card.owner].strip(",")),
-        ("Profile", f"{card.profile_title} ({(card.profile or 'none')[:12]})".strip()),
-        ("Intent", card.intent.value),
-        ("Black point compensation", "on" if card.bpc else "off"),
-        ("Mirrored by", card.mirror_by),
+        (tr("Condition"), card.name),
+        (tr("Printer"), card.printer_name),
+        (tr("Media"), card.media),
+        (tr("Size"), card.size),
+        (tr("Substrate"), card.substrate),
+        (tr("Converted by"), OWNER_WORDS[card.owner].strip(",")),
+        (tr("Profile"), f"{card.profile_title} ({(card.profile or 'none')[:12]})".strip()),
+        (tr("Intent"), card.intent.value),
+        (tr("Black point compensation"), tr("on") if card.bpc else tr("off")),
+        (tr("Mirrored by"), card.mirror_by),
         *((MEANINGS.get(m, m), str(v)) for m, v in card.driver.items()),
     )
     press = card.press
     words = units.pressing(press.temperature, press.seconds, press.pressure)
-    pressed = [Fact("Condition", "Press", words)] if card.process == "transfer" else []
-    return [*(Fact("Condition", name, value) for name, value in plain), *pressed]
+    pressed = [Fact(tr("Condition"), tr("Press"), words)] if card.process == "transfer" else []
+    return [*(Fact(tr("Condition"), name, value) for name, value in plain), *pressed]
 
 
 def _pressed(done: Document) -> list[Fact]:
-    ends = {"seconds": " s", "preheat": " s warmed before"}
+    ends = {"seconds": " s", "preheat": tr(" s warmed before")}
     measured = {"temperature": units.temperature, "pressure": units.pressure}
     found = []
     for key, value in done.items():
-        name = {"on_top": "On top"}.get(key, key.capitalize())
+        name = {"on_top": tr("On top")}.get(key, key.capitalize())
         if isinstance(value, bool):
-            found.append(Fact("Pressed", name, "yes" if value else "no"))
+            found.append(Fact(tr("Pressed"), name, tr("yes") if value else "no"))
         elif isinstance(value, (int, float)):
             words = measured[key](float(value)) if key in measured else f"{value:g}{ends.get(key, '')}"
-            found.append(Fact("Pressed", name, words))
+            found.append(Fact(tr("Pressed"), name, words))
         else:
-            found.append(Fact("Pressed", name, _said(value)))
+            found.append(Fact(tr("Pressed"), name, _said(value)))
     return found
 
 
@@ -147,9 +161,13 @@ def compared(one: KeptRun, other: KeptRun) -> list[tuple[str, str, str]]:
     """Return name, value of the first and value of the second for everything in which two runs differ."""
     first = {(f.section, f.name): f.value for f in facts(one)}
     second = {(f.section, f.name): f.value for f in facts(other)}
-    skip = {("Run", "Ordered"), ("Pressed", "At")}
+    skip = {(tr("Run"), tr("Ordered")), (tr("Pressed"), "At")}
     return [
-        (f"{section}: {name}" if section not in ("Run", "Condition") else name, first.get(k, "—"), second.get(k, "—"))
+        (
+            f"{section}: {name}" if section not in (tr("Run"), tr("Condition")) else name,
+            first.get(k, "—"),
+            second.get(k, "—"),
+        )
         for k in dict.fromkeys([*first, *second])
         for section, name in (k,)
         if k not in skip and first.get(k) != second.get(k)
@@ -219,4 +237,4 @@ def export(runs: Sequence[KeptRun], path: Path) -> None:
         ]
         write_bytes(path, json.dumps(whole, indent=1, ensure_ascii=False).encode())
     else:
-        raise FideleError(f"{path}: the logbook is written as .csv or .json.")
+        raise FideleError(tr("{path}: the logbook is written as .csv or .json.", path=path))

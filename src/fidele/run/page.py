@@ -20,6 +20,7 @@ from fidele.chart.code import PageCode
 from fidele.devices.protocol import Printer
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import SENDS, srgb
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_artwork
 from fidele.run.job import Job, Lying
@@ -46,7 +47,7 @@ def page_bands(
     strip = job.patches if job.chart is None else None
     if strip is not None:
         code = PageCode(strip.chart.digest, 0, job.number, card.digits, f"{datetime.date.today():%y%m%d}")
-        artwork = chart_artwork(strip.chart, 0, f"run {job.number} · {card.name}", code)
+        artwork = chart_artwork(strip.chart, 0, tr("run {number} · {name}", number=job.number, name=card.name), code)
         printer = job.profile if card.owner == "fidele" else None
         laid.append(Laid(artwork, strip.placing, printer, Conversion(card.intent, card.bpc)))
     scale = ppi / INCH

@@ -13,6 +13,7 @@ from fidele import units
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import reason, replacing
+from fidele.language import named, tr
 from fidele.route.condition import Card, PressData
 from fidele.run.job import Printed
 from fidele.sheet.placing import Placing
@@ -33,30 +34,44 @@ class Step:
 def layers(press: PressData, substrate: str) -> tuple[str, ...]:
     """Return what lies in the press, from the hot plate at the top down."""
     pair = (
-        ("transfer paper, print down", substrate)
+        (named("transfer paper, print down"), substrate)
         if press.on_top == "paper"
-        else (substrate, "transfer paper, print up")
+        else (substrate, named("transfer paper, print up"))
     )
-    cover = ("cover sheet",) if press.cover else ()
-    return ("hot plate", *cover, *pair, "silicone pad")
+    cover = (named("cover sheet"),) if press.cover else ()
+    return (named("hot plate"), *cover, *pair, named("silicone pad"))
 
 
 def steps(press: PressData, substrate: str, is_chart: bool) -> tuple[Step, ...]:
     """Return the checklist of a press run, in its order."""
     found = []
     if is_chart:
-        found.append(Step("flat", "Flat piece", f"A flat piece of the same {substrate}: on a bent one patches blur."))
+        found.append(
+            Step(
+                "flat",
+                tr("Flat piece"),
+                tr("A flat piece of the same {substrate}: on a bent one patches blur.", substrate=substrate),
+            )
+        )
     if press.lint:
-        found.append(Step("lint", "Lint off", "Roll the piece and the paper: a fibre leaves a thread."))
+        found.append(Step("lint", tr("Lint off"), tr("Roll the piece and the paper: a fibre leaves a thread.")))
     if press.preheat > 0:
-        words = f"{press.preheat:.0f} s, the press open: damp leaves pale marks."
-        found.append(Step("warm", "Warm it", words))
-    face = "Print down on the piece" if press.on_top == "paper" else "Paper below with its print up, the piece on it"
-    found.append(Step("lay", "Lay it in", f"{face}; tape it, so that it cannot slip."))
+        words = tr("{preheat:.0f} s, the press open: damp leaves pale marks.", preheat=press.preheat)
+        found.append(Step("warm", tr("Warm it"), words))
+    face = (
+        tr("Print down on the piece")
+        if press.on_top == "paper"
+        else tr("Paper below with its print up, the piece on it")
+    )
+    found.append(Step("lay", tr("Lay it in"), tr("{face}; tape it, so that it cannot slip.", face=face)))
     if press.cover:
-        found.append(Step("cover", "Cover sheet", "Clean paper on top: dye must not reach the hot plate."))
-    words = f"{units.temperature(press.temperature)}, {units.pressure(press.pressure)}. Start the clock as it closes."
-    found.append(Step("close", "Close the press", words))
+        found.append(Step("cover", tr("Cover sheet"), tr("Clean paper on top: dye must not reach the hot plate.")))
+    words = tr(
+        "{temperature}, {pressure}. Start the clock as it closes.",
+        temperature=units.temperature(press.temperature),
+        pressure=units.pressure(press.pressure),
+    )
+    found.append(Step("close", tr("Close the press"), words))
     return tuple(found)
 
 
@@ -131,7 +146,7 @@ def pressed(
         When the press, or its substrate, is beyond what there is.
     """
     if printed.only_file:
-        raise FideleError("This run went into a file: there is no sheet to press.")
+        raise FideleError(tr("This run went into a file: there is no sheet to press."))
     piece = None
     if printed.sheet is not None and devices.press is not None and devices.table is not None:
         mine = groups(printed)
@@ -162,11 +177,11 @@ def scanned(devices: Devices, printed: Printed, progress: Progress | None = None
         When it has not been pressed, or there is no scanner that it can be laid on by itself.
     """
     if printed.piece is None and devices.table is not None and printed.sheet is not None:
-        raise FideleError("The print has not been pressed yet: only the pressed piece can be judged.")
+        raise FideleError(tr("The print has not been pressed yet: only the pressed piece can be judged."))
     if devices.scanner is None:
-        raise FideleError("No scanner is known here: scan the piece with any program, and open the file.")
+        raise FideleError(tr("No scanner is known here: scan the piece with any program, and open the file."))
     scan = devices.scanner.scan(printed.piece, printed.number, progress)
-    said = tuple(f"The scanner: {one}." for one in scan.cautions)
+    said = tuple(tr("The scanner: {one}.", one=one) for one in scan.cautions)
     return replace(printed, scan=scan.pixels, ppi=scan.ppi, scan_cautions=said)
 
 
@@ -194,10 +209,12 @@ def deviation(card: Card, done: PressData) -> str:
     """Return in words in what a press run differed from its condition by more than 2 %, '' where it did not."""
     pairs = (
         (card.press.temperature, done.temperature, units.temperature),
-        (card.press.seconds, done.seconds, lambda seconds: f"{seconds:.3g} s"),
+        (card.press.seconds, done.seconds, lambda seconds: tr("{seconds:.3g} s", seconds=seconds)),
         (card.press.pressure, done.pressure, lambda bar: units.pressure(round(bar, 2))),
     )
-    return ", ".join(f"{say(b)} instead of {say(a).split(' ')[0]}" for a, b, say in pairs if _off(a, b))
+    return ", ".join(
+        tr("{say} instead of {split}", say=say(b), split=say(a).split(" ")[0]) for a, b, say in pairs if _off(a, b)
+    )
 
 
 def attach_photo(logbook: Logbook, folder: Path, run: int, path: Path) -> Path:
@@ -217,6 +234,6 @@ def attach_photo(logbook: Logbook, folder: Path, run: int, path: Path) -> Path:
         with replacing(target) as part:
             shutil.copyfile(path, part)
     except OSError as error:
-        raise FideleError(f"{path} cannot be kept: {reason(error)}.") from error
+        raise FideleError(tr("{path} cannot be kept: {reason}.", path=path, reason=reason(error))) from error
     logbook.add_photo(run, str(target))
     return target

@@ -14,6 +14,7 @@ from fidele.artwork.save import save_picture
 from fidele.devices.protocol import Printer, Probing, Program
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.route.layers import fingerprint
 from fidele.route.probe import ProbeResult, lattice_page, read_lattice
 from fidele.route.program import ProgramProbe, compare_probes
@@ -24,7 +25,7 @@ from fidele.sheet.placing import Media
 def probing_of(device: Printer) -> Probing:
     """Return the way to probe a printer; `FideleError` where there is none."""
     if device.probing is None:
-        raise FideleError(f"The {device.name} cannot be probed: look at its settings, and print a chart.")
+        raise FideleError(tr("The {name} cannot be probed: look at its settings, and print a chart.", name=device.name))
     return device.probing
 
 

@@ -12,6 +12,7 @@ from fidele.devices.file import FileOutput
 from fidele.devices.protocol import FollowedJob, Output, Printer, Sent
 from fidele.errors import FideleError
 from fidele.judge.finding import Finding
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.probe import ProbeResult
 from fidele.run.chart_page import numbered
@@ -101,7 +102,7 @@ class Queue:
             thumbnail_png(job, media),
             [(f.code, f.title) for f in passed],
             str(target.absolute()) if target else "",
-            "this condition waits for your word" if card.sheet.hold and not hold else "",
+            tr("this condition waits for your word") if card.sheet.hold and not hold else "",
             media_mm2=media.width * media.height,
         )
         self._changed()
@@ -131,7 +132,7 @@ class Queue:
         for step, number in enumerate(numbers):
             if place is not None:
                 self._logbook.set_place(number, place + step * 1e-6)
-        self._logbook.end_run(old, "cancelled", {}, f"replaced by run {', '.join(map(str, numbers))}")
+        self._logbook.end_run(old, "cancelled", {}, tr("replaced by run {map}", map=", ".join(map(str, numbers))))
         self.spool.forget(old)
         self._changed()
 
@@ -139,9 +140,9 @@ class Queue:
 
     def _need_waiting(self, number: int) -> None:
         if not any(e.id == number and e.state in WAITING for e in self.entries()):
-            raise FideleError(f"Run {number} does not wait any more.")
+            raise FideleError(tr("Run {number} does not wait any more.", number=number))
 
-    def hold(self, number: int, until: datetime.datetime | None = None, why: str = "held by you") -> None:
+    def hold(self, number: int, until: datetime.datetime | None = None, why: str = tr("held by you")) -> None:
         """Hold a run until it is released, or let it wait for a time."""
         self._need_waiting(number)
         if until is None:
@@ -159,7 +160,7 @@ class Queue:
     def cancel(self, number: int) -> None:
         """Take a run that waits out of the queue; the logbook keeps that it was ordered."""
         self._need_waiting(number)
-        self._logbook.end_run(number, "cancelled", {}, "cancelled before it was printed")
+        self._logbook.end_run(number, "cancelled", {}, tr("cancelled before it was printed"))
         self.spool.forget(number)
         self._changed()
 
@@ -210,8 +211,10 @@ class Queue:
         def work(progress: Progress | None) -> Printed | None:
             logbook, run = self._logbook, self._logbook.run(number)
             if run.state not in (*WAITING, "preparing") or (run.state in WAITING and not logbook.begin(number)):
-                raise FideleError(f"Run {number} does not wait: it is {logbook.run(number).state}.")
-            end: tuple[str, str] | None = ("failed", "something unexpected went wrong")
+                raise FideleError(
+                    tr("Run {number} does not wait: it is {state}.", number=number, state=logbook.run(number).state)
+                )
+            end: tuple[str, str] | None = ("failed", tr("something unexpected went wrong"))
             try:
                 known = job if job is not None else job_again(sources, run)
                 told = progress or (lambda _: True)
@@ -219,7 +222,7 @@ class Queue:
                 end = None
                 return printed
             except CancelledError:
-                end = ("cancelled", "cancelled while it was under way")
+                end = ("cancelled", tr("cancelled while it was under way"))
                 raise
             except FideleError as error:
                 end = ("held" if isinstance(error, HeldError | ChangedError) else "failed", str(error))
@@ -235,7 +238,7 @@ class Queue:
     def followed(self, number: int) -> FollowedJob | None:
         """Return what tells of a run's job on its way through a print service, None where nothing does."""
         run = self._logbook.run(number)
-        printer = self._devices.find(card_of(run.card.encode(), f"run {run.id}").printer)
+        printer = self._devices.find(card_of(run.card.encode(), tr("run {id}", id=run.id)).printer)
         return printer.under_way if printer is not None and not run.target else None
 
     def _carried(
@@ -244,11 +247,13 @@ class Queue:
         card, settings = job.card, json.loads(run.settings)
         printer = self._devices.find(card.printer)
         if printer is None and not run.target:
-            raise FideleError(f"The {card.printer_name} is not here: nothing was printed.")
+            raise FideleError(
+                tr("The {printer_name} is not here: nothing was printed.", printer_name=card.printer_name)
+            )
         device = (printer or self._devices.nearest).sending(settings)
         if not judged and not run.target:
             passed = {code for code, _ in json.loads(run.passed)}
-            title = (card.profile_title or "its profile") if job.profile is not None else ""
+            title = (card.profile_title or tr("its profile")) if job.profile is not None else ""
             for finding in stops_on(card, device, probed, title, job.bare):
                 if finding.code not in passed:
                     raise HeldError(f"{finding.title}. {finding.remedy}")
@@ -258,7 +263,7 @@ class Queue:
             if not self.spool.prepared(run.id):
                 self.spool.prepare(run.id, job, device, lambda share: told(share * _PREPARING))
             if only_prepare:
-                self._logbook.set_state(run.id, "held", "prepared; waits for your word")
+                self._logbook.set_state(run.id, "held", tr("prepared; waits for your word"))
                 return None
             self._logbook.set_state(run.id, "printing")
             out: Output = self._file(run, job, device) if run.target else device

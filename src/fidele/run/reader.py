@@ -25,6 +25,7 @@ from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.piece.check import PieceAim, PieceChecked, check_piece
 from fidele.piece.press_map import keep_map, kept_map, press_map
 from fidele.route.condition import Card
@@ -82,7 +83,7 @@ class Reader:
     def aim(self, job: Job) -> Aim:
         """Return what a job's print is judged by: its own profile, and its own printer where that is here."""
         if job.profile is None:
-            raise FideleError("Without a profile there is nothing to check the print against.")
+            raise FideleError(tr("Without a profile there is nothing to check the print against."))
         driver = self.corrections.of(self.devices.find(job.card.printer))
         return Aim(job.card, job.profile, self.tolerance, driver, self._others(job.profile), self.relative)
 
@@ -141,9 +142,9 @@ class Reader:
                 checked.verdict,
                 checked.cause.code,
                 (*c.failures, *checked.words),
-                "the piece itself",
+                tr("the piece itself"),
                 c.tolerance.name,
-                "what the proof promised",
+                tr("what the proof promised"),
                 checked.trust,
                 checked.uncertainty,
             ),
@@ -168,7 +169,7 @@ class Reader:
         """Return what the first piece of a job is judged by."""
         one = job.lying[0]
         if one.profile is None:
-            raise FideleError("Without a profile there is nothing to judge the piece by.")
+            raise FideleError(tr("Without a profile there is nothing to judge the piece by."))
         # The print system converts for every program alike, whatever this card says.
         system = one.card.owner == "system"
         how = replace(one.how, intent=Intent.PERCEPTUAL, bpc=False) if system else one.how
@@ -212,7 +213,9 @@ class Reader:
 
     def _saying_so(self, checked: Checked, whole: Reading | Measurement) -> Checked:
         there = [sample for sample in checked.chart.ids if sample in self.left_out]
-        said = f"Left out by hand: {', '.join(there[:12])}{' …' if len(there) > 12 else ''}."
+        said = tr(
+            "Left out by hand: {there}{value}.", there=", ".join(there[:12]), value=(" …" if len(there) > 12 else "")
+        )
         return replace(checked, cautions=(*checked.cautions, said) if there else checked.cautions, whole=whole)
 
     def finished(self, checked: Checked) -> Checked:
@@ -242,9 +245,9 @@ class Reader:
     def _reference(self) -> tuple[Measurement, str]:
         if self.against.startswith("run "):
             path = measured_file(self.folder, int(self.against[4:]))
-            return from_table(read_table(path), str(path)), f"the print of {self.against}"
+            return from_table(read_table(path), str(path)), tr("the print of {against}", against=self.against)
         path = Path(self.against)
-        return read_any(path), f"the reference {path.name}"
+        return read_any(path), tr("the reference {name}", name=path.name)
 
     def _keep(self, printed: Printed, checked: Checked) -> Checked:
         self.logbook.add_verdict(printed.number, verdict_of(checked))
@@ -261,11 +264,11 @@ class Reader:
         """
         found, refused = read_all(scan, known)
         if not found:
-            raise FideleError(refused[0] if refused else "No chart was found on the scan.")
+            raise FideleError(refused[0] if refused else tr("No chart was found on the scan."))
         prints = []
         for number, (chart, reading) in enumerate(found):
             run = reading.code.run if reading.code is not None else 0
-            label = f"run {run}" if run else f"print {chr(65 + number)}"
+            label = tr("run {run}", run=run) if run else tr("print {chr}", chr=chr(65 + number))
             try:  # whatever it was printed by, whether it was ever checked or not
                 card = card_of(self.logbook.run(run).card.encode(), label) if run else self.card
             except FideleError:
@@ -314,7 +317,7 @@ def shown_by(one: Lying) -> Callable[[Floats], NDArray[np.bool_]] | None:
 def _all_but(ids: tuple[str, ...], left_out: frozenset[str]) -> tuple[str, ...]:
     kept = tuple(sample for sample in ids if sample not in left_out)
     if not kept:
-        raise FideleError("Every patch was left out: there is nothing to judge.")
+        raise FideleError(tr("Every patch was left out: there is nothing to judge."))
     return kept
 
 
@@ -327,9 +330,9 @@ def by_artwork(printed: Printed | None) -> bool:
 def patches_of(job: Job) -> Patches:
     """Return what can be read on a job's print; `FideleError` where nothing can."""
     if job.patches is None:
-        raise FideleError("This run is no chart and has no control strip: print the control chart to check it.")
+        raise FideleError(tr("This run is no chart and has no control strip: print the control chart to check it."))
     if job.patches.chart.name == VISUAL:
-        raise FideleError("The visual page is judged by eye; a chart with patches is scanned.")
+        raise FideleError(tr("The visual page is judged by eye; a chart with patches is scanned."))
     return job.patches
 
 

@@ -23,6 +23,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.sheet.placing import Placing
 from fidele.store.records import Verdict
@@ -61,7 +62,7 @@ class Checked:
     #: All that was read or measured, where a person left patches of it out.
     whole: Reading | Measurement | None = None
     #: What it was compared with, in words.
-    against: str = "what the profile predicts"
+    against: str = tr("what the profile predicts")
 
 
 def patch_table(chart: Chart, reading: Reading, scanner: Profile | None, names: dict[str, str]) -> Table:
@@ -145,7 +146,7 @@ def check_reading(
     """
     reading, doubts = without_doubtful(chart, reading)
     table = patch_table(chart, reading, scanner, names)
-    measured = from_table(table, "the scan")
+    measured = from_table(table, tr("the scan"))
     through = None
     if scanner is None and known_scanner is not None:
         through = to_lab(reading.rgb.astype(np.float32), known_scanner).astype(float)
@@ -157,11 +158,11 @@ def check_reading(
     comparison, cause, suspected = judged(chart, reading.index, measured, aim, uncertainty, signs)
     cautions = list(doubts)
     if reading.marks == 3:
-        cautions.append("One of the page's four corner marks was hidden.")
+        cautions.append(tr("One of the page's four corner marks was hidden."))
     if reading.bent > 0.7:
-        cautions.append(f"The page is bent, or moved: its marks are off by {reading.bent:.1f} mm.")
+        cautions.append(tr("The page is bent, or moved: its marks are off by {bent:.1f} mm.", bent=reading.bent))
     if reading.clipped.any():
-        cautions.append(f"{int(reading.clipped.sum())} patches run into the scanner's end.")
+        cautions.append(tr("{sum} patches run into the scanner's end.", sum=int(reading.clipped.sum())))
     found = (comparison, cause, suspected)
     return _made(chart, reading.index, measured, found, uncertainty, table, tuple(cautions), reading)
 
@@ -183,11 +184,11 @@ def _doubts(chart: Chart, reading: Reading) -> str:
     if not doubtful.any():
         return ""
     ids = [chart.ids[i] for i in reading.index[doubtful]]
-    named = ", ".join(ids[:6]) + (f" and {len(ids) - 6} more" if len(ids) > 6 else "")
-    what = f"{named}: a shadow, a gleam, a finger or a curl lies there"
+    named = ", ".join(ids[:6]) + (tr(" and {n} more", n=len(ids) - 6) if len(ids) > 6 else "")
+    what = tr("{named}: a shadow, a gleam, a finger or a curl lies there", named=named)
     if doubtful.mean() > _MOST_DOUBTFUL:
-        return f"Most of the page cannot be trusted ({what}). Scan it again in even light."
-    return f"{len(ids)} patches are left out ({what}). Scan the page again to judge them."
+        return tr("Most of the page cannot be trusted ({what}). Scan it again in even light.", what=what)
+    return tr("{n} patches are left out ({what}). Scan the page again to judge them.", n=len(ids), what=what)
 
 
 def _made(
@@ -223,7 +224,7 @@ def check_measured(chart: Chart, measured: Measurement, aim: Aim, uncertainty: f
     if order is not None:
         mine = Measurement(mine.ids, mine.Lab[order[1]], mine.conditions)
         found = judged(chart, index, mine, aim, uncertainty, Signs(order=order[0]))
-        cautions.append(f"The patches were measured in another order: {order[0]}. They were put right.")
+        cautions.append(tr("The patches were measured in another order: {order}. They were put right.", order=order[0]))
     return _made(chart, index, mine, found, uncertainty, to_table(mine, chart.title), tuple(cautions))
 
 

@@ -9,6 +9,7 @@ from fidele.errors import FideleError
 from fidele.judge.facts import Facts
 from fidele.judge.finding import Finding
 from fidele.judge.judge import judge
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import Chain, Evidence, Layer, PrinterStatus, SettingRow
 from fidele.route.probe import ProbeResult
@@ -28,22 +29,26 @@ class Route:
 def read_route(card: Card, device: Printer | None, probed: ProbeResult | None = None) -> Route:
     """Read a card's printer back; None where it is not here."""
     if device is None:
-        away = Layer("driver", None, "its printer is not here", Evidence.NOT_KNOWN, None, None, None)
+        away = Layer("driver", None, tr("its printer is not here"), Evidence.NOT_KNOWN, None, None, None)
         return Route(below=(away,), here=False)
     try:
         status = device.supplies.status(card) if device.supplies is not None else None
         return Route(device.rows(card), device.layers(card, probed), status)
     except FideleError as error:
-        lost = Layer("driver", None, "cannot be read", Evidence.NOT_KNOWN, None, None, None)
+        lost = Layer("driver", None, tr("cannot be read"), Evidence.NOT_KNOWN, None, None, None)
         return Route(below=(lost,), said=str(error))
 
 
 def own_layer(card: Card, title: str, bare: bool) -> Layer:
     """Return what Fidele itself does; `title` is that of the profile it converts through, '' for none."""
     converts = card.owner == "fidele" and bool(title) and not bare
-    how = f"converts to {title}, {card.intent.words}" if converts else "passes the artwork on in sRGB"
+    how = (
+        tr("converts to {title}, {words}", title=title, words=card.intent.words)
+        if converts
+        else tr("passes the artwork on in sRGB")
+    )
     if bare:
-        how = "passes the chart's own numbers on"
+        how = tr("passes the chart's own numbers on")
     return Layer("Fidele", converts, how, Evidence.READ_BACK, mirrors=card.mirror_by == "fidele")
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 
+from fidele.language import tr
 from fidele.route.condition import SheetHabits
 from fidele.run.job import STRIP_GAP, Job, Lying
 from fidele.sheet.page import Sign
@@ -37,8 +38,12 @@ def signs_of(job: Job, media: Media) -> list[Sign]:
 def identity_words(one: Lying, run: int, number: int) -> str:
     """Return what the identity line says to eyes; `number` is the piece's on its sheet, 0 where it is the only one."""
     title = one.card.profile_title or (one.card.profile or "")[:8]
-    copy = f", copy {one.copy} of {one.copies}" if one.copies > 1 else ""
-    parts = [f"run {run}" if run else "", f"piece {number}" if number else "", f"{one.name}{copy}"]
+    copy = tr(", copy {copy} of {copies}", copy=one.copy, copies=one.copies) if one.copies > 1 else ""
+    parts = [
+        tr("run {run}", run=run) if run else "",
+        tr("piece {number}", number=number) if number else "",
+        f"{one.name}{copy}",
+    ]
     parts += [one.card.name, title, one.card.intent.words, datetime.date.today().isoformat()]
     return " · ".join(p for p in parts if p)
 

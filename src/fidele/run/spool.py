@@ -12,6 +12,7 @@ from fidele.arrays import Codes
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.files import in_work, replacing
+from fidele.language import tr
 from fidele.run.job import Job
 from fidele.run.page import page_bands
 from fidele.tiles import Progress
@@ -47,8 +48,14 @@ class Spool:
         free = shutil.disk_usage(self._folder).free
         if free < needed + (16 << 20):
             raise FideleError(
-                f"The page of run {run} needs {needed / 1e6:,.0f} MB in {self._folder}, where {free / 1e6:,.0f} MB are "
-                "free. Make room and print it again."
+                tr(
+                    "The page of run {run} needs {needed:,.0f} MB in {folder}, where {free:,.0f} MB are free. Make "
+                    "room and print it again.",
+                    run=run,
+                    needed=needed / 1000000.0,
+                    folder=self._folder,
+                    free=free / 1000000.0,
+                )
             )
         with replacing(self._path(run)) as temporary, temporary.open("wb") as file:
             header = {"descr": kind.str, "fortran_order": False, "shape": (height, width, 3)}

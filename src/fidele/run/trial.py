@@ -17,6 +17,7 @@ from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.papers.model import Papers, Verified
 from fidele.route.condition import Card, PressData
 from fidele.run.chart_page import chart_artwork, chart_placing
@@ -93,9 +94,11 @@ def run_trial(
     sending = device.sending(device.settings_for(trial.card))
     also = [x.name for x in sending.layers(trial.card, None) if x.converts]
     if also:
-        words = {"system": "the print system", "driver": "the driver"}.get(also[0], also[0])
-        raise FideleError(f"A trial would tell nothing: {words} converts as well. Mend the hand-off first.")
-    label = f"Trial · {trial.title} · {device.name}"
+        words = {"system": tr("the print system"), "driver": tr("the driver")}.get(also[0], also[0])
+        raise FideleError(
+            tr("A trial would tell nothing: {words} converts as well. Mend the hand-off first.", words=words)
+        )
+    label = tr("Trial · {title} · {name}", title=trial.title, name=device.name)
     scan = pressed_and_scanned(trial.card, trial.profile, label, sending, devices, number, told)
     names = {"instrument": devices.scanner_name, "profile": scanner.title}
     aim = Aim(trial.card, trial.profile, tolerance)
@@ -123,14 +126,14 @@ def pressed_and_scanned(
     """
     table, press, scanner = devices.table, devices.press, devices.scanner
     if table is None or press is None or scanner is None:
-        raise FideleError("Nothing here can press and scan by itself: print the chart, and open its scan.")
+        raise FideleError(tr("Nothing here can press and scan by itself: print the chart, and open its scan."))
     chart = quick_chart() if chart is None else chart
     artwork = chart_artwork(chart, 0, label)
     placing = chart_placing(chart, device.media(card.size, card.feed))
     page = prepare_page(Job.of(artwork, placing, card, profile, chart), device, lambda share: told(0.3 * share))
     sheet = device.print_page(page, lambda share: told(0.3 + 0.2 * share)).sheet
     if sheet is None:
-        raise FideleError(f"The {device.name} has printed the chart: press it, and open its scan.")
+        raise FideleError(tr("The {name} has printed the chart: press it, and open its scan.", name=device.name))
     told(0.55)
     piece = table.as_printed(sheet) if card.process == "direct" else press.press(sheet, card.substrate, card.press)
     told(0.65)
@@ -159,13 +162,23 @@ def answer(c: Comparison, residual: float) -> str:
     """Say in a sentence how well a profile describes a printer. 'Within' holds for nineteen patches of twenty."""
     greys = grey_words(c)
     if c.passed:
-        floor = " of what this scanner can see" if c.p95 < 3 * residual else ""
-        return f"Describes your printer within {c.p95:.1f}{floor}{f'; {greys}' if greys else ''}."
+        floor = tr(" of what this scanner can see") if c.p95 < 3 * residual else ""
+        return tr(
+            "Describes your printer within {p95:.1f}{floor}{value}.",
+            p95=c.p95,
+            floor=floor,
+            value=(f"; {greys}" if greys else ""),
+        )
     lighter = float((c.measured[:, 0] - c.wanted[:, 0]).mean())
-    way = f"; prints come out {'lighter' if lighter > 0 else 'darker'}" if abs(lighter) > 2 else ""
-    return (
-        f"Does not describe your printer: off by {c.mean:.1f} on average, {c.p95:.1f} for one patch in twenty"
-        f"{way}{f'; {greys}' if greys else ''}."
+    way = (
+        (tr("; prints come out lighter") if lighter > 0 else tr("; prints come out darker")) if abs(lighter) > 2 else ""
+    )
+    return tr(
+        "Does not describe your printer: off by {mean:.1f} on average, {p95:.1f} for one patch in twenty{way}{value}.",
+        mean=c.mean,
+        p95=c.p95,
+        way=way,
+        value=(f"; {greys}" if greys else ""),
     )
 
 
@@ -177,6 +190,8 @@ def grey_words(c: Comparison) -> str:
     cast = (c.measured[grey, 1:] - c.wanted[grey, 1:]).mean(axis=0)
     strength = float(np.hypot(*cast))
     if strength < 0.7:
-        return "greys neutral" if c.passed else ""
-    how = "a little" if strength < 2 else "clearly"
-    return f"greys {how} {hue_name(float(np.degrees(np.arctan2(cast[1], cast[0]))) % 360)}"
+        return tr("greys neutral") if c.passed else ""
+    how = tr("a little") if strength < 2 else tr("clearly")
+    return tr(
+        "greys {how} {hue_name}", how=how, hue_name=hue_name(float(np.degrees(np.arctan2(cast[1], cast[0]))) % 360)
+    )

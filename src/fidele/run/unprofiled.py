@@ -18,15 +18,16 @@ from fidele.check.statistics import Comparison, compare
 from fidele.check.tolerance import Tolerance
 from fidele.check.words import in_words
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.run.reading import Checked, patch_table, without_doubtful
 from fidele.trials.aim import relative, screen_aim
 
 #: What it was compared with, in words.
-AGAINST = "the picture on the screen, between this print's own white and black"
+AGAINST = tr("the picture on the screen, between this print's own white and black")
 #: What can be concluded from a scanner that nobody characterised.
-NOT_CHARACTERISED = (
-    "The scanner is not characterised: how these prints differ from each other counts, how far each is from what was "
-    "wanted does not."
+NOT_CHARACTERISED = tr(
+    "The scanner is not characterised: how these prints differ from each other counts, how far "
+    "each is from what was wanted does not."
 )
 
 
@@ -43,7 +44,7 @@ def scan_unprofiled(
     """Say what a reading of a chart shows that was printed without a profile; no limits apply to it."""
     kept, doubts = without_doubtful(chart, reading)
     table = patch_table(chart, kept, scanner, names)
-    made = _made(chart, kept.index, from_table(table, "the scan"), tolerance, uncertainty, table, code)
+    made = _made(chart, kept.index, from_table(table, tr("the scan")), tolerance, uncertainty, table, code)
     cautions = (*doubts, *(() if scanner is not None else (NOT_CHARACTERISED,)))
     return replace(made, reading=kept, scan=scan, cautions=cautions)
 

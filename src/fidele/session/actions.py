@@ -7,6 +7,7 @@ from collections.abc import Callable
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.judge.finding import Action, Deed
+from fidele.language import tr
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.laying import Laying
@@ -56,13 +57,15 @@ class Actions:
             Deed.SYSTEM_CONVERT: lambda _: bring(("system",)),
             Deed.FIDELE_CONVERT: lambda _: handoff.fidele_converts(),
             Deed.STAND_IN: lambda name: handoff.stand_in(name),
-            Deed.BAKE: lambda _: change("Tunings are worked into what is sent", bake=True),
+            Deed.BAKE: lambda _: change(tr("Tunings are worked into what is sent"), bake=True),
             Deed.MIRROR: lambda _: handoff.mirror("fidele"),
             Deed.MIRROR_NOT: lambda _: handoff.mirror("nobody"),
             Deed.LAY_IN: lambda _: handoff.lay_in(),
             Deed.READINESS: lambda _: readiness.order(),
             Deed.USE: profiles.use,
-            Deed.INTENT: lambda intent: change(f"The intent is {Intent(intent).words}", intent=Intent(intent)),
+            Deed.INTENT: lambda intent: change(
+                tr("The intent is {words}", words=Intent(intent).words), intent=Intent(intent)
+            ),
             Deed.QUALITY: lambda step: handoff.quality(int(step)),
             Deed.AS_MADE: handoff.as_made,
             Deed.PREHEAT: lambda _: self._preheat(),
@@ -88,7 +91,7 @@ class Actions:
         """
         deed = self._deeds.get(action.deed)
         if deed is None:
-            raise FideleError("This is done in the window.")
+            raise FideleError(tr("This is done in the window."))
         deed(action.on)
 
     def _confirm(self, meaning: str) -> None:
@@ -98,11 +101,11 @@ class Actions:
 
     def _preheat(self) -> None:
         press = self._live.state.need_card().press
-        self._in_force.change("Warmed for 10 s", press=press.model_copy(update={"preheat": 10.0}))
+        self._in_force.change(tr("Warmed for 10 s"), press=press.model_copy(update={"preheat": 10.0}))
 
     def _size(self, size: str) -> None:
         """Take another size of sheet, with the picture in its middle."""
-        self._in_force.change(f"Size {size}", size=size)
+        self._in_force.change(tr("Size {size}", size=size), size=size)
         self._handoff.bring(("size", "feed"))
         piece = self._live.state.piece
         if piece is not None:
@@ -111,4 +114,4 @@ class Actions:
             turned = Placing.centred(media, at.width, at.height, (at.angle + 90) % 360)
             if placing.crosses(media, mirrored=False) and not turned.crosses(media, mirrored=False):
                 placing = turned
-            self._pieces.change("Place the picture", placing=placing)
+            self._pieces.change(tr("Place the picture"), placing=placing)

@@ -19,6 +19,7 @@ from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import matched
 from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS, srgb
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.kept import job_of
 from fidele.run.reader import measured_file
@@ -67,13 +68,21 @@ class BalancePage:
     @property
     def words(self) -> str:
         """How it stands, in words."""
-        how = "through the curves" if self.curved else "as the driver does it"
+        how = tr("through the curves") if self.curved else tr("as the driver does it")
         if self.Lab is None:
-            return f"run {self.run}, printed {how}: press it, then scan or measure it"
+            return tr("run {run}, printed {how}: press it, then scan or measure it", run=self.run, how=how)
         chroma, tone = self.figures
-        good = "neutral and even" if chroma <= CHROMA and tone <= TONE else "not yet neutral and even"
-        seen = ", as this scanner sees it" if self.rough else ""
-        return f"run {self.run}, {how}: greys lean by {chroma:.1f}, tones are off by L* {tone:.1f}{seen}: {good}"
+        good = tr("neutral and even") if chroma <= CHROMA and tone <= TONE else tr("not yet neutral and even")
+        seen = tr(", as this scanner sees it") if self.rough else ""
+        return tr(
+            "run {run}, {how}: greys lean by {chroma:.1f}, tones are off by L* {tone:.1f}{seen}: {good}",
+            run=self.run,
+            how=how,
+            chroma=chroma,
+            tone=tone,
+            seen=seen,
+            good=good,
+        )
 
 
 class Balancing:
@@ -122,7 +131,7 @@ class Balancing:
         """
         pages = [p for p in (self.pages() if given is None else given) if p.Lab is not None]
         if not pages:
-            raise FideleError("Nothing was measured yet: print the page, press it, and scan or measure it.")
+            raise FideleError(tr("Nothing was measured yet: print the page, press it, and scan or measure it."))
 
         def work(progress: Progress) -> Balanced:
             if not progress(0.1):
@@ -141,15 +150,15 @@ class Balancing:
         """Keep the curves on the card, as a step that can be undone."""
         card = self._live.state.need_card()
         if self.found is None or self.found[0] != card.id:
-            raise FideleError("Compute the curves first: nothing is known of this condition yet.")
-        self._in_force.change("Own balance: curves from a printed page", balance=self.found[1].balance)
+            raise FideleError(tr("Compute the curves first: nothing is known of this condition yet."))
+        self._in_force.change(tr("Own balance: curves from a printed page"), balance=self.found[1].balance)
         self._live.say(
-            "The curves are on the card. Print the page once more through them: it proves and improves them."
+            tr("The curves are on the card. Print the page once more through them: it proves and improves them.")
         )
 
     def forget(self) -> None:
         """Send numbers to the driver as they are again, as a step that can be undone."""
-        self._in_force.change("No balance of its own", balance=None)
+        self._in_force.change(tr("No balance of its own"), balance=None)
 
 
 def _same(by: Card, card: Card) -> bool:

@@ -22,6 +22,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.transform import white_of
+from fidele.language import tr, trn
 from fidele.proof.soft import as_sent
 from fidele.session.live import Live
 from fidele.session.person import person
@@ -31,7 +32,7 @@ from fidele.tiles import CancelledError, Progress
 #: The longer side of a small picture, and how many files are looked for in folders.
 _SIDE, _MOST = 88, 5000
 #: What the report is called.
-REPORT = "conversion report.csv"
+REPORT = tr("conversion report.csv")
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,7 +74,9 @@ def pictures_in(paths: Iterable[Path]) -> list[Path]:
         for one in sorted(_under(path)) if path.is_dir() else [path]:
             found[one.absolute()] = None
             if len(found) > _MOST:
-                raise FideleError(f"{path} holds more than {_MOST:,} pictures: choose a smaller folder.")
+                raise FideleError(
+                    tr("{path} holds more than {most:,} pictures: choose a smaller folder.", path=path, most=_MOST)
+                )
     return list(found)
 
 
@@ -141,8 +144,14 @@ class Batch:
         """Put pictures that were looked at on the list."""
         self.listed = (*self.listed, *found)
         refused = sum(bool(one.problem) for one in found)
-        words = f"{len(found)} pictures are on the list" if len(found) != 1 else "One picture is on the list"
-        self._live.say(f"{words}{f'; {refused} of them cannot be opened' if refused else ''}.")
+        words = (
+            tr("{n} pictures are on the list", n=len(found)) if len(found) != 1 else tr("One picture is on the list")
+        )
+        self._live.say(
+            tr("{words}; {refused} of them cannot be opened.", words=words, refused=refused)
+            if refused
+            else tr("{words}.", words=words)
+        )
 
     def converting(self, order: Order, folder: Path, name: str = NAME) -> Callable[[Progress], list[Done]]:
         """Return the work of converting what is on the list into a folder, with a report beside the files.
@@ -155,14 +164,16 @@ class Batch:
             When a question is open, or two files would get one name.
         """
         if not self.ready:
-            raise FideleError("Say first what the pictures that state no colour space are taken for.")
+            raise FideleError(tr("Say first what the pictures that state no colour space are taken for."))
         chosen = self.convertible()
         targets = _targets([one.path for one in chosen], folder, name)
         supposing, answers = self._sources.supposing(), self._answers()
         left = [one for one in self.listed if one not in chosen]
 
         def work(progress: Progress) -> list[Done]:
-            out = [Done(one.path, "", one.space, one.problem or "left out: it states no colour space") for one in left]
+            out = [
+                Done(one.path, "", one.space, one.problem or tr("left out: it states no colour space")) for one in left
+            ]
             try:
                 for number, one in enumerate(chosen):
                     share = _part(progress, number, len(chosen))
@@ -170,13 +181,13 @@ class Batch:
                     out.append(_converted(one, targets[one.path], order, suppose, share))
             except CancelledError:
                 rest = chosen[len(out) - len(left) :]
-                out += [Done(one.path, "", one.space, "not converted: cancelled") for one in rest]
+                out += [Done(one.path, "", one.space, tr("not converted: cancelled")) for one in rest]
                 write_bytes(folder / REPORT, report(out, order))
                 raise
             try:
                 write_bytes(folder / REPORT, report(out, order))
             except FideleError as error:  # what was converted is told all the same
-                self._unwritten = f" The report is missing: {error}"
+                self._unwritten = tr(" The report is missing: {error}", error=error)
             return out
 
         self._unwritten = ""
@@ -187,7 +198,11 @@ class Batch:
         for kind, key in self.answers.items():
             space = self._sources.space(kind, key) if key else None
             if space is not None:
-                words = f"{space.title}: the file states nothing, and {person()} said so for all that state nothing"
+                words = tr(
+                    "{title}: the file states nothing, and {person} said so for all that state nothing",
+                    title=space.title,
+                    person=person(),
+                )
                 found[kind] = (space.load(), SourceSlip("chosen", words))
         return found
 
@@ -196,9 +211,17 @@ class Batch:
         self.done = {one.path: one for one in done}
         written = sum(bool(one.to) for one in done)
         left = len(done) - written
-        rest = f"; {left} {'was' if left == 1 else 'were'} not, see the list" if left else ""
-        tells = self._unwritten.strip() or f"{REPORT} in {folder} tells of each."
-        self._live.say(f"{written} of {len(done)} pictures are converted{rest}. {tells}")
+        rest = trn("; {left} was not, see the list", "; {left} were not, see the list", left, left=left) if left else ""
+        tells = self._unwritten.strip() or tr("{report} in {folder} tells of each.", report=REPORT, folder=folder)
+        self._live.say(
+            tr(
+                "{written} of {n} pictures are converted{rest}. {tells}",
+                written=written,
+                n=len(done),
+                rest=rest,
+                tells=tells,
+            )
+        )
 
 
 def _targets(paths: list[Path], folder: Path, name: str) -> dict[Path, Path]:
@@ -230,7 +253,9 @@ def _answering(path: Path, suppose: Suppose, answers: Mapping[str, tuple[Profile
         if known is not None and known[1].rule:
             return known
         if kind not in answers:
-            raise FideleError(f"{path.name} states no colour space, and nobody said which it is: left out.")
+            raise FideleError(
+                tr("{name} states no colour space, and nobody said which it is: left out.", name=path.name)
+            )
         return answers[kind]
 
     return ask
@@ -239,21 +264,21 @@ def _answering(path: Path, suppose: Suppose, answers: Mapping[str, tuple[Profile
 def _looked_at(path: Path, supposing: Supposing) -> Listed:
     try:
         if path.suffix.lower() in (".tif", ".tiff") and is_large(path, None):
-            return Listed(path, "large: converted in strips", "as the file states it")
+            return Listed(path, tr("large: converted in strips"), tr("as the file states it"))
         found = open_artwork(path, suppose=supposing.of(path))
     except FideleError as error:
         return Listed(path, problem=str(error))
     kind = found.profile.header.colour_space.strip()
     asked = kind if found.slip.kind == "supposed" and not found.slip.rule and not found.drawing else ""
-    space = f"{found.slip.words}" if not asked else "states no colour space"
+    space = f"{found.slip.words}" if not asked else tr("states no colour space")
     if found.page < 0:
-        pages = f"has {found.pages} pages: open it and choose one"
+        pages = tr("has {pages} pages: open it and choose one", pages=found.pages)
         return Listed(path, _size(found), space, "", _small(found), f"{path.name} {pages}.")
     return Listed(path, _size(found), space, asked, _small(found))
 
 
 def _size(found: Artwork) -> str:
-    return f"{found.width} x {found.height} pixels"
+    return tr("{width} x {height} pixels", width=found.width, height=found.height)
 
 
 def _small(found: Artwork) -> NDArray[np.uint8]:
@@ -276,6 +301,14 @@ def report(done: Iterable[Done], order: Order) -> bytes:
     out = io.StringIO()
     rows = csv.writer(out)
     now = datetime.datetime.now().isoformat(timespec="seconds")
-    rows.writerow(["picture", "written as", "taken for", "result", f"for {order.condition or 'a profile'}, {now}"])
+    rows.writerow(
+        [
+            tr("picture"),
+            tr("written as"),
+            tr("taken for"),
+            tr("result"),
+            tr("for {condition}, {now}", condition=order.condition or "a profile", now=now),
+        ]
+    )
     rows.writerows([str(one.path), one.to, one.space, one.said, ""] for one in done)
     return out.getvalue().encode()

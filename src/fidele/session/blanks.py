@@ -10,6 +10,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.sheet.page import Behind
 from fidele.sheet.placing import Media
 from fidele.sheet.shapes import Shape
@@ -62,7 +63,9 @@ class OwnSheet:
         """
         side, end = (carrier.width - self.width) / 2, (carrier.height - self.height) / 2
         if side < 0 or end < 0:
-            raise FideleError(f"“{self.name}” is larger than {carrier.name}, as which it is fed.")
+            raise FideleError(
+                tr("“{name}” is larger than {name2}, as which it is fed.", name=self.name, name2=carrier.name)
+            )
         left, top, right, bottom = carrier.margins
         side, end = side + _EDGE, end + _EDGE
         margins = (max(left, side), max(top, end), max(right, side), max(bottom, end))
@@ -151,9 +154,9 @@ class Blanks:
             When it has no name or no size.
         """
         if not blank.name.strip():
-            raise FideleError("A blank needs a name.")
+            raise FideleError(tr("A blank needs a name."))
         if min(blank.width, blank.height) <= 0 or min(blank.bleed, blank.safe) < 0:
-            raise FideleError(f"“{blank.name}” has no size: a blank is wider and higher than 0 mm.")
+            raise FideleError(tr("“{name}” has no size: a blank is wider and higher than 0 mm.", name=blank.name))
         self.blanks = (*(b for b in self.blanks if b.name != blank.name), blank)
         self._keep()
 
@@ -166,11 +169,13 @@ class Blanks:
             When it has no name, no size, or is not possible on what it is fed as.
         """
         if not sheet.name.strip():
-            raise FideleError("A sheet needs a name.")
+            raise FideleError(tr("A sheet needs a name."))
         if min(sheet.width, sheet.height) <= 0:
-            raise FideleError(f"“{sheet.name}” has no size: a sheet is wider and higher than 0 mm.")
+            raise FideleError(tr("“{name}” has no size: a sheet is wider and higher than 0 mm.", name=sheet.name))
         if min(sheet.media(carrier).room) <= 0:
-            raise FideleError(f"“{sheet.name}” is smaller than its margins: nothing can be printed on it.")
+            raise FideleError(
+                tr("“{name}” is smaller than its margins: nothing can be printed on it.", name=sheet.name)
+            )
         self.sheets = (*(s for s in self.sheets if s.name != sheet.name), sheet)
         self._keep()
 

@@ -19,6 +19,7 @@ from fidele.chart.visual import VISUAL
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
+from fidele.language import tr
 from fidele.run.chart_page import chart_page, visual_chart
 from fidele.session.customers import Customers
 from fidele.session.live import Live
@@ -73,7 +74,7 @@ class Charts:
                 for c in self._customers.colours
             )
             if not own:
-                raise FideleError("There are no customer colours yet; list some on the colours desk.")
+                raise FideleError(tr("There are no customer colours yet; list some on the colours desk."))
         predicts = None
         profile = self._live.state.profile
         if order.even and profile is not None and profile.channels == 3:
@@ -90,9 +91,11 @@ class Charts:
         card = self._live.state.need_card()
         self.keep(chart)
         self._pieces.adopt(chart_page(chart, page, card, 0, bare), chart, bare, page)
-        of = f", page {page + 1} of {chart.pages}" if chart.pages > 1 else ""
-        how = "with nothing converting" if bare else "through the condition"
-        self._live.say(f"{chart.title}{of}: {len(chart.ids)} patches, to be printed {how}.")
+        of = tr(", page {page} of {pages}", page=page + 1, pages=chart.pages) if chart.pages > 1 else ""
+        how = tr("with nothing converting") if bare else tr("through the condition")
+        self._live.say(
+            tr("{title}{of}: {n} patches, to be printed {how}.", title=chart.title, of=of, n=len(chart.ids), how=how)
+        )
 
     def keep(self, chart: Chart) -> None:
         """Keep a chart's definition, so that a scan of it is known again."""

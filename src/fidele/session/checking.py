@@ -15,6 +15,7 @@ from fidele.chart.measurement import Measurement, averaged, from_table
 from fidele.chart.read import read_scan
 from fidele.check.tolerance import TOLERANCES, Tolerance, kept_tolerances
 from fidele.devices.devices import Devices
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.differences import LOTS
 from fidele.run.beside import PrintMeasured
@@ -99,11 +100,11 @@ class Checking:
             self._again()
 
         if limits is not None:
-            name = f"Judge by the limits “{limits}”"
+            name = tr("Judge by the limits “{limits}”", limits=limits)
         elif against is not None:
-            name = f"Compare with {against or 'the profile’s prediction'}"
+            name = tr("Compare with {against}", against=against or tr("the profile’s prediction"))
         else:
-            name = "Judge relative to the white" if relative else "Judge as measured"
+            name = tr("Judge relative to the white") if relative else tr("Judge as measured")
         self._live.history.do(name, lambda: take(wanted), lambda: take(before))
 
     def leave_out(self, *ids: str) -> None:
@@ -116,7 +117,11 @@ class Checking:
             self.left_out = which
             self._again()
 
-        name = f"Leave out {', '.join(ids[:3])}{' …' if len(ids) > 3 else ''}" if ids else "Take all patches in again"
+        name = (
+            tr("Leave out {ids}{value}", ids=", ".join(ids[:3]), value=(" …" if len(ids) > 3 else ""))
+            if ids
+            else tr("Take all patches in again")
+        )
         self._live.history.do(name, lambda: take(now), lambda: take(before))
 
     def _again(self) -> None:
@@ -179,11 +184,15 @@ class Checking:
         live.tell(LogChanged())
         reading = checked.reading
         how = (
-            f"read, page turned by {reading.turned:.1f}°, light evened by {reading.unevenness * 100:.0f} %"
+            tr(
+                "read, page turned by {turned:.1f}°, light evened by {unevenness:.0f} %",
+                turned=reading.turned,
+                unevenness=reading.unevenness * 100,
+            )
             if reading is not None
-            else f"measured with {checked.measured.conditions.words()}"
+            else tr("measured with {words}", words=checked.measured.conditions.words())
         )
-        live.say(f"{len(checked.comparison.ids)} patches {how}.")
+        live.say(tr("{n} patches {how}.", n=len(checked.comparison.ids), how=how))
 
     def file_of(self, run: int) -> Path:
         """Return where the measurements of a run are kept."""
@@ -253,9 +262,13 @@ class Checking:
         """Keep what a scan of the target said of the scanner; verdicts claim no more than that from now on."""
         made = self.scanner.made_mean
         now = ScannerRecord.add(self._places.data, seen)
-        words = f"On the target the scanner is off by a mean of {seen.mean:.2f} ΔE00; {made:.2f} when it was made."
-        drifted = " It has drifted: clean the glass, scan again, and characterise it anew if that does not help."
-        self._live.say(words + (drifted if now.drifted else " It sees as it did."))
+        words = tr(
+            "On the target the scanner is off by a mean of {mean:.2f} ΔE00; {made:.2f} when it was made.",
+            mean=seen.mean,
+            made=made,
+        )
+        drifted = tr(" It has drifted: clean the glass, scan again, and characterise it anew if that does not help.")
+        self._live.say(words + (drifted if now.drifted else tr(" It sees as it did.")))
         self._live.change(CheckTaken(self._live.state.checked))
 
     def keep_scanner(self, fit: ScannerFit) -> None:
@@ -265,8 +278,12 @@ class Checking:
         if record.path is not None:
             self._profiles.install(record.path)
         self._live.say(
-            f"The scanner was characterised from {fit.patches} patches: off by {fit.residual_mean:.2f} ΔE00 on those "
-            "held out. Verdicts claim no more than that."
+            tr(
+                "The scanner was characterised from {patches} patches: off by {residual_mean:.2f} ΔE00 on "
+                "those held out. Verdicts claim no more than that.",
+                patches=fit.patches,
+                residual_mean=fit.residual_mean,
+            )
         )
         self._live.change(CheckTaken(self._live.state.checked))
 
@@ -274,15 +291,21 @@ class Checking:
 
     def keep_seen(self, run: int, right: bool) -> str:
         """Keep that somebody looked at a piece and found it right or wrong; return that in a sentence."""
-        words = f"{person()} looked at the piece of run {run}: it looks {'right' if right else 'wrong'}."
+        words = (
+            tr("{person} looked at the piece of run {run}: it looks right.", person=person(), run=run)
+            if right
+            else tr("{person} looked at the piece of run {run}: it looks wrong.", person=person(), run=run)
+        )
         said = "pass" if right else "fail"
-        self._logbook.add_verdict(run, Verdict(0, 0, 0, said, "by-eye", (words,), "the piece", "", "the eye", "by eye"))
+        self._logbook.add_verdict(
+            run, Verdict(0, 0, 0, said, "by-eye", (words,), tr("the piece"), "", tr("the eye"), tr("by eye"))
+        )
         self._live.tell(LogChanged())
         return words
 
     def keep_answers(self, run: int, answers: dict[str, int], words: tuple[str, ...]) -> None:
         """Keep what somebody saw on the visual page: a measurement of a lower class."""
         said = "fail" if any(a > 0 for a in answers.values()) else "pass"
-        verdict = Verdict(0, 0, 0, said, "by-eye", words, "Visual page", "", "the eye", "by eye")
+        verdict = Verdict(0, 0, 0, said, "by-eye", words, tr("Visual page"), "", tr("the eye"), tr("by eye"))
         self._logbook.add_verdict(run, verdict)
         self._live.tell(LogChanged())

@@ -9,6 +9,7 @@ from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.differences import Difference, differences, plain
 from fidele.route.layers import MEANINGS
@@ -40,7 +41,7 @@ class Conditions:
         """
         found = self.store.find(name)
         if found is None:
-            raise FideleError(f"There is no printing condition '{name}'.")
+            raise FideleError(tr("There is no printing condition '{name}'.", name=name))
         return found
 
     def copy(self, card_id: str, name: str, **changed: object) -> list[Difference]:
@@ -55,10 +56,16 @@ class Conditions:
         )
         if changed.get("media", old.media) != old.media:
             new = self._for_media(new)
-        name_of_step = f"Copy “{old.name}” as “{name}”"
+        name_of_step = tr("Copy “{name}” as “{name2}”", name=old.name, name2=name)
         self._handoff.take(name_of_step, new, lambda: self.store.save(new), lambda: self.store.remove(new.id))
         found = differences(old, new)
-        self._live.say(f"“{name}” is in force; it differs in {', '.join(d.label.lower() for d in found) or 'nothing'}.")
+        self._live.say(
+            tr(
+                "“{name}” is in force; it differs in {label}.",
+                name=name,
+                label=", ".join(d.label.lower() for d in found) or tr("nothing"),
+            )
+        )
         return found
 
     def other_printers(self, card: Card) -> list[Printer]:
@@ -82,7 +89,11 @@ class Conditions:
                 lost.append(f"{MEANINGS.get(meaning, meaning).lower()} {plain(value)}")
         handles = {c.name: c.offered for c in printer.handles()}
         hand = {name: value for name, value in old.hand.items() if value in handles.get(name, ())}
-        lost += [f"{name} {plain(value)} by hand" for name, value in old.hand.items() if name not in hand]
+        lost += [
+            tr("{name} {value} by hand", name=name, value=plain(value))
+            for name, value in old.hand.items()
+            if name not in hand
+        ]
         name = f"{old.name}, {printer.name}"
         changes: dict[str, object] = {
             "id": self.fresh(name),
@@ -100,13 +111,15 @@ class Conditions:
         }
         if not same:
             changes |= {"profile": None, "profile_title": "", "owner": "driver", "balance": None}
-            lost += (["its profile"] if old.profile else []) + (["its curves"] if old.balance is not None else [])
+            lost += ([tr("its profile")] if old.profile else []) + (
+                [tr("its curves")] if old.balance is not None else []
+            )
         new = old.model_copy(update=changes)
-        step = f"Copy “{old.name}” for the {printer.name}"
+        step = tr("Copy “{name}” for the {name2}", name=old.name, name2=printer.name)
         self._handoff.take(step, new, lambda: self.store.save(new), lambda: self.store.remove(new.id))
-        left = f"Not taken along: {', '.join(lost)}." if lost else "Everything was taken along."
-        tried = " Try its profile there: two printers of one model differ." if same and new.profile else ""
-        self._live.say(f"“{new.name}” is in force. {left}{tried}")
+        left = tr("Not taken along: {lost}.", lost=", ".join(lost)) if lost else tr("Everything was taken along.")
+        tried = tr(" Try its profile there: two printers of one model differ.") if same and new.profile else ""
+        self._live.say(tr("“{name}” is in force. {left}{tried}", name=new.name, left=left, tried=tried))
         return lost
 
     def other_media(self, card: Card) -> list[str]:
@@ -143,13 +156,13 @@ class Conditions:
 
     def lock(self, locked: bool) -> None:
         """Lock the card in force against changes, or unlock it."""
-        self._in_force.change("This condition is locked" if locked else "Unlocked", locked=locked)
+        self._in_force.change(tr("This condition is locked") if locked else tr("Unlocked"), locked=locked)
 
     def own_sheet(self, name: str) -> None:
         """Let the condition in force be printed on a sheet of one's own size, by name; '' for the driver's size."""
         habits = self._live.state.need_card().sheet
         if name != habits.own:
-            what = f"Printed on “{name}”" if name else "Printed on the driver's size"
+            what = tr("Printed on “{name}”", name=name) if name else tr("Printed on the driver's size")
             self._in_force.change(what, sheet=habits.model_copy(update={"own": name}))
 
     def compare(self, one: str, other: str) -> list[Difference]:
@@ -167,7 +180,10 @@ class Conditions:
         card = self.need(card_id)
         profile = self._profiles.shelf.load(card.profile).data if card.profile else None
         export_card(card, profile, path)
-        self._live.say(f"“{card.name}” is written to {path.name}" + (", its profile inside." if profile else "."))
+        self._live.say(
+            tr("“{name}” is written to {name2}", name=card.name, name2=path.name)
+            + (tr(", its profile inside.") if profile else ".")
+        )
 
     def take_in(self, held: Exported) -> Card:
         """Take in a card that was exported (`read_export`), with its profile, as a step that can be undone.
@@ -186,12 +202,14 @@ class Conditions:
         if there is not None and there in (card, held.card):
             card = there
         elif there is not None:
-            card = card.model_copy(update={"id": self.fresh(card.name), "name": f"{card.name} (taken in)"})
+            card = card.model_copy(
+                update={"id": self.fresh(card.name), "name": tr("{name} (taken in)", name=card.name)}
+            )
         if profile is not None:
             delivery = self._profiles.shelf.look_into(f"{card.profile_title or card.name}.icc", profile)
             refused = [a.reason for a in delivery.arrivals if a.status == "refused"]
             if refused:
-                raise FideleError(f"The profile in {held.name} is refused: {refused[0]}")
+                raise FideleError(tr("The profile in {name} is refused: {refused}", name=held.name, refused=refused[0]))
             for arrival in delivery.arrivals:
                 self._profiles.shelf.put(arrival)
 
@@ -203,9 +221,9 @@ class Conditions:
             self.store.remove(card.id)
             self._live.tell(ConditionsChanged())
 
-        self._live.history.do(f"Take in “{card.name}”", put, back)
+        self._live.history.do(tr("Take in “{name}”", name=card.name), put, back)
         self._profiles.changed()
-        self._live.say(f"“{card.name}” was taken in" + (", with its profile." if profile else "."))
+        self._live.say(tr("“{name}” was taken in", name=card.name) + (tr(", with its profile.") if profile else "."))
         return card
 
     def start(self, printer: Printer | None = None) -> None:
@@ -217,7 +235,7 @@ class Conditions:
             When no printer is here.
         """
         if printer is None and not self._devices.printers:
-            raise FideleError("There is no printer yet: set one up on this machine, or describe one.")
+            raise FideleError(tr("There is no printer yet: set one up on this machine, or describe one."))
         device, profiles = printer or self._devices.of(self._live.state.card), self._profiles
         card = device.starter_card()
         if self.store.find(card.id) is not None:
@@ -229,9 +247,9 @@ class Conditions:
         self.store.save(card)
         self._in_force.put(card)
         self._live.say(
-            f"A first condition, with the profile that is the default for {card.media}."
+            tr("A first condition, with the profile that is the default for {media}.", media=card.media)
             if card.profile
-            else "A first condition: the driver converts until you give it a profile. Drop one on the window."
+            else tr("A first condition: the driver converts until you give it a profile. Drop one on the window.")
         )
 
     def start_with(self, profile_id: str) -> None:
@@ -247,14 +265,16 @@ class Conditions:
             raise FideleError(f"“{row.title}” {row.fit.words.lower()}")
         card = trial_card(self._printer_with(row), row.papers, None)
         if not row.papers.value("media"):  # not that of the printer's first condition: nobody has said which
-            card = card.model_copy(update={"media": f"media of “{row.title[:40]}”"})
+            card = card.model_copy(update={"media": tr("media of “{title}”", title=row.title[:40])})
         said = row.papers.value("intent")
         intent = {"intent": Intent(said)} if said in row.entry.description.intents else {}
         card_id = self.fresh(f"condition-{profile_id}")
         made = card.model_copy(update={"id": card_id, "name": row.title[:60], **intent})
-        name = f"Start a condition with “{row.title}”"
+        name = tr("Start a condition with “{title}”", title=row.title)
         self._in_force.step(name, made, lambda: self.store.save(made), lambda: self.store.remove(made.id))
-        self._live.say(f"A condition with “{row.title}” is in force; the hand-off shows what is still to set.")
+        self._live.say(
+            tr("A condition with “{title}” is in force; the hand-off shows what is still to set.", title=row.title)
+        )
 
     def undecided(self, profile_id: str) -> bool:
         """Tell whether a person must say for which printer a profile is: it does not say so, and several are here."""
@@ -271,12 +291,23 @@ class Conditions:
             space = row.entry.description.colour_space
             takes = sorted({p.format.space for p in self._devices.printers})
             if takes and space not in takes:
-                raise FideleError(f"“{row.title}” is for {space} values; the printers here take {' or '.join(takes)}.")
+                raise FideleError(
+                    tr(
+                        "“{title}” is for {space} values; the printers here take {takes}.",
+                        title=row.title,
+                        space=space,
+                        takes=tr(" or ").join(takes),
+                    )
+                )
             raise FideleError(
-                f"“{row.title}” was made for the {said}, which is not here. Set that printer up, or say on the "
-                "profile's page what it is for."
+                tr(
+                    "“{title}” was made for the {said}, which is not here. Set that printer up, or say on the "
+                    "profile's page what it is for.",
+                    title=row.title,
+                    said=said,
+                )
                 if said
-                else "There is no printer yet: set one up on this machine, or describe one."
+                else tr("There is no printer yet: set one up on this machine, or describe one.")
             )
         return next((p for p in able if mine is not None and p.id == mine.printer), able[0])
 
@@ -284,7 +315,7 @@ class Conditions:
         """Take a card away, as a step that can be undone."""
         card = self.need(card_id)
         if card.locked:
-            raise FideleError(f"“{card.name}” is locked; unlock it first.")
+            raise FideleError(tr("“{name}” is locked; unlock it first.", name=card.name))
         mine = self._live.state.card
         in_force = mine is not None and mine.id == card.id
 
@@ -302,5 +333,5 @@ class Conditions:
                 self._in_force.put(card)
             self._live.tell(ConditionsChanged())
 
-        self._live.history.do(f"Remove “{card.name}”", away, back)
-        self._live.say(f"“{card.name}” was removed; undo brings it back.")
+        self._live.history.do(tr("Remove “{name}”", name=card.name), away, back)
+        self._live.say(tr("“{name}” was removed; undo brings it back.", name=card.name))

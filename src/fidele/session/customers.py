@@ -19,6 +19,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 from fidele.proof.customer import TOLERANCE, CustomerColour
 from fidele.proof.typed import colour_written
 from fidele.session.live import Live
@@ -66,23 +67,29 @@ class Customers:
     def add_lab(self, name: str, Lab: np.ndarray, tolerance: float = TOLERANCE) -> CustomerColour:
         """Add a colour by its L*a*b* (3,)."""
         made = CustomerColour(name[:80], _triple(Lab), tolerance)
-        self._set((*(c for c in self.colours if c.name != made.name), made), f"“{made.name}” is one of the colours")
+        self._set(
+            (*(c for c in self.colours if c.name != made.name), made),
+            tr("“{name}” is one of the colours", name=made.name),
+        )
         return made
 
     def remove(self, name: str) -> None:
         """Take a colour off the list."""
-        self._set(tuple(c for c in self.colours if c.name != name), f"“{name}” is off the list")
+        self._set(tuple(c for c in self.colours if c.name != name), tr("“{name}” is off the list", name=name))
 
     def set_tolerance(self, name: str, tolerance: float) -> None:
         """Say how far off a colour may be, in ΔE00."""
         changed = tuple(CustomerColour(c.name, c.Lab, tolerance) if c.name == name else c for c in self.colours)
         if changed != self.colours:
-            self._set(changed, f"“{name}” may be off by ΔE00 {tolerance:g}")
+            self._set(changed, tr("“{name}” may be off by ΔE00 {tolerance:g}", name=name, tolerance=tolerance))
 
     def take_in(self, found: list[CustomerColour], name: str) -> int:
         """Take colours that were read from a file (`read_colours`) in; return how many they are."""
         names = {c.name for c in found}
-        self._set((*(c for c in self.colours if c.name not in names), *found), f"{len(found)} colours from {name}")
+        self._set(
+            (*(c for c in self.colours if c.name not in names), *found),
+            tr("{n} colours from {name}", n=len(found), name=name),
+        )
         return len(found)
 
 
@@ -97,7 +104,7 @@ def _kept(data: bytes) -> tuple[CustomerColour, ...]:
 def _finite(values: Iterable[float]) -> Floats:
     found = np.array([float(v) for v in values])
     if not np.isfinite(found).all() or np.abs(found).max() > 1000:
-        raise ValueError("no colour")
+        raise ValueError(tr("no colour"))
     return found
 
 
@@ -125,9 +132,11 @@ def read_colours(path: Path) -> list[CustomerColour]:
             Lab = to_lab((table.RGB / 255).astype(np.float32), srgb()).astype(float)
         found = [CustomerColour(n, _triple(v)) for n, v in zip(names, Lab, strict=True)]
     if not found:
-        raise FideleError(f"{path} holds no colours.")
+        raise FideleError(tr("{path} holds no colours.", path=path))
     if len(found) > _MOST:
-        raise FideleError(f"{path} holds {len(found):,} colours; a list has at most {_MOST:,}.")
+        raise FideleError(
+            tr("{path} holds {n:,} colours; a list has at most {most:,}.", path=path, n=len(found), most=_MOST)
+        )
     return found
 
 
@@ -143,9 +152,9 @@ def _from_csv(data: bytes, path: Path) -> list[CustomerColour]:
             [c.strip() for c in row] for row in csv.reader(text.splitlines(), dialect) if any(c.strip() for c in row)
         ]
     except csv.Error as error:
-        raise FideleError(f"{path} is no table of colours: {error}.") from error
+        raise FideleError(tr("{path} is no table of colours: {error}.", path=path, error=error)) from error
     if not rows:
-        raise FideleError(f"{path} is empty.")
+        raise FideleError(tr("{path} is empty.", path=path))
     heads = [re.sub(r"[^a-z]", "", c.lower()) for c in rows[0]]
     has_heads = not any(re.search(r"\d", c) for c in rows[0])
     body = rows[1:] if has_heads else rows
@@ -174,7 +183,7 @@ def _from_csv(data: bytes, path: Path) -> list[CustomerColour]:
             tolerance = float(limit[0]) if limit and limit[0] else TOLERANCE
             found.append(CustomerColour(name[:80], _triple(colour_written(written)), tolerance))
         except (FideleError, ValueError) as error:
-            raise FideleError(f"{path}, row {number}: {error}") from error
+            raise FideleError(tr("{path}, row {number}: {error}", path=path, number=number, error=error)) from error
     return found
 
 

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
+from fidele.language import tr
 
 #: What double clicks in a file manager hand over.
 MIME = (
@@ -110,7 +111,7 @@ def remove() -> list[Path]:
                 path.unlink()
                 gone.append(path)
         except OSError as error:
-            raise FideleError(f"{path} cannot be removed: {reason(error)}.") from error
+            raise FideleError(tr("{path} cannot be removed: {reason}.", path=path, reason=reason(error))) from error
     if gone:
         _update()
     return gone

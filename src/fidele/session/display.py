@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from fidele.icc.conform import created
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
+from fidele.language import tr
 
 #: Screens drift: a profile older than this is asked about.
 _OLD = 270
@@ -28,7 +29,7 @@ class ScreenFound:
     """
 
     profile: Profile | None = None
-    how: str = "no profile of this screen was found"
+    how: str = tr("no profile of this screen was found")
     managed: bool = False
 
 
@@ -45,17 +46,19 @@ class Display:
 def display_of(found: ScreenFound, chosen: Profile | None, title: str, today: datetime.date) -> Display:
     """Return how proofs are shown on a screen: through the profile that a person chose, the one found, or sRGB."""
     if chosen is not None:
-        return Display(chosen, f"“{title}”, chosen by you{_aged(chosen, today)}", _advice(chosen, today))
+        return Display(
+            chosen, tr("“{title}”, chosen by you{aged}", title=title, aged=_aged(chosen, today)), _advice(chosen, today)
+        )
     if found.managed:
-        return Display(None, f"sRGB, {found.how}")
+        return Display(None, tr("sRGB, {how}", how=found.how))
     if found.profile is not None:
-        name = text_of(found.profile, "desc") or "its profile"
+        name = text_of(found.profile, "desc") or tr("its profile")
         words = f"“{name}”, {found.how}{_aged(found.profile, today)}"
         return Display(found.profile, words, _advice(found.profile, today))
     return Display(
         None,
-        f"caution, taken for sRGB: {found.how}",
-        "Have a profile made for it, or choose one on the shelf, before anybody approves colours here.",
+        tr("caution, taken for sRGB: {how}", how=found.how),
+        tr("Have a profile made for it, or choose one on the shelf, before anybody approves colours here."),
         True,
     )
 
@@ -69,9 +72,9 @@ def _aged(profile: Profile, today: datetime.date) -> str:
     days = _age(profile, today)
     if days is None or days < 0:
         return ""
-    return f", {days} days old" if days < 60 else f", {round(days / 30.4)} months old"
+    return tr(", {days} days old", days=days) if days < 60 else tr(", {days} months old", days=round(days / 30.4))
 
 
 def _advice(profile: Profile, today: datetime.date) -> str:
     days = _age(profile, today)
-    return "Screens drift: have a new profile made." if days is not None and days > _OLD else ""
+    return tr("Screens drift: have a new profile made.") if days is not None and days > _OLD else ""

@@ -9,6 +9,7 @@ from fidele import units
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
+from fidele.language import named, tr
 from fidele.route.condition import Card, PressData, SheetHabits
 from fidele.route.differences import HABITS, LABELS, LOTS, PRESS, STACK, plain, said
 from fidele.route.layers import MEANINGS
@@ -21,13 +22,23 @@ from fidele.values import Value
 
 #: Fields by group, in the order in which people think of them; 'driver' and 'press' stand for theirs.
 GROUPS = {
-    "What it is for": ("name", "process", "substrate", "seen_from", "printer_name", "ink", "media", "size", "lots"),
-    "Colour": ("profile", "intent", "bpc", "owner"),
-    "Driver settings": ("driver",),
-    "On the way": ("mirror_by", "printed_from", "file_says", "artwork_ppi", "page_ppi"),
-    "Press": ("press",),
-    "Sheets and runs": ("sheet",),
-    "Notes": ("notes",),
+    named("What it is for"): (
+        "name",
+        "process",
+        "substrate",
+        "seen_from",
+        "printer_name",
+        "ink",
+        "media",
+        "size",
+        "lots",
+    ),
+    named("Colour"): ("profile", "intent", "bpc", "owner"),
+    named("Driver settings"): ("driver",),
+    named("On the way"): ("mirror_by", "printed_from", "file_says", "artwork_ppi", "page_ppi"),
+    named("Press"): ("press",),
+    named("Sheets and runs"): ("sheet",),
+    named("Notes"): ("notes",),
 }
 _SHEET_RANGE = {"gap": (0.0, 200.0), "readiness_hours": (0.0, 1000.0)}
 _PRESS_RANGE = {"temperature": (20, 240), "seconds": (1, 900), "pressure": (0.1, 8), "preheat": (0, 120)}
@@ -89,7 +100,7 @@ class Fields:
                     found += _press_fields(card, group) if card.process == "transfer" else []
                 elif key == "lots":
                     found += [
-                        Field(group, f"lots.{n}", label, card.lots.get(n, ""), card.lots.get(n, "") or "none noted")
+                        Field(group, f"lots.{n}", label, card.lots.get(n, ""), card.lots.get(n, "") or tr("none noted"))
                         for n, label in LOTS.items()
                     ]
                 elif key == "sheet":
@@ -100,24 +111,27 @@ class Fields:
 
     def _field(self, card: Card, group: str, key: str) -> Field:
         value = getattr(card, key)
-        label = "Name" if key == "name" else LABELS[key]
+        label = tr("Name") if key == "name" else LABELS[key]
         device = self._devices.of(card)
         offered: dict[str, tuple[tuple[Value, str], ...]] = {
             "substrate": self._pieces(card),
             "ink": self._own("ink", card),
             "media": self._own("media", card),
-            "seen_from": (("front", "front"), ("back", "back")),
+            "seen_from": (("front", tr("front")), ("back", tr("back"))),
             "size": tuple((s, s) for s in device.sizes()),
             "intent": tuple((i, i.words) for i in Intent if i in self._intents or i == card.intent),
-            "bpc": ((True, "on"), (False, "off")),
+            "bpc": ((True, tr("on")), (False, tr("off"))),
             "mirror_by": tuple(
-                (v, v)
-                for v in ("fidele", "driver", "nobody")
+                (v, words)
+                for v, words in (("fidele", "Fidele"), ("driver", tr("the driver")), ("nobody", tr("nobody")))
                 if v != "driver" or device.can_mirror or value == "driver"
             ),
             "printed_from": (("", "Fidele"), *((p.name, p.name) for p in self._devices.programs)),
-            "file_says": (("nothing", "nothing"), ("sRGB", "sRGB")),
-            "page_ppi": ((0, f"{device.format.ppi} ppi"), *((ppi, f"{ppi} ppi") for ppi in device.format.also)),
+            "file_says": (("nothing", tr("nothing")), ("sRGB", "sRGB")),
+            "page_ppi": (
+                (0, tr("{ppi} ppi", ppi=device.format.ppi)),
+                *((ppi, tr("{ppi} ppi", ppi=ppi)) for ppi in device.format.also),
+            ),
         }
         choices = offered.get(key, ())
         if choices and value not in {v for v, _ in choices}:
@@ -127,13 +141,15 @@ class Fields:
         words = said(card, key)
         if key == "profile" and value and (entry := self._profiles.shelf.find(str(value))) is not None:
             words = self._profiles.row(entry).title
+        elif choices or key == "process":  # a word of Fidele's own, or a name that stands in no catalogue
+            words = dict(choices).get(value, tr(words))
         return Field(group, key, label, value, words, choices, span, fixed)
 
     def _own(self, kind: str, card: Card) -> tuple[tuple[Value, str], ...]:
         """Return materials of the workshop's own that a field can take; nothing where there are none: it is typed."""
         names = self._materials.names(kind)
         said = str(getattr(card, kind))
-        return tuple((n, n or "nobody has said") for n in dict.fromkeys((said, *names))) if names else ()
+        return tuple((n, n or tr("nobody has said")) for n in dict.fromkeys((said, *names))) if names else ()
 
     def _pieces(self, card: Card) -> tuple[tuple[Value, str], ...]:
         if card.process != "transfer":
@@ -151,10 +167,10 @@ class Fields:
             value = card.driver.get(meaning, device.at_rest(meaning))
             if value is None:
                 continue
-            words = dict(offered).get(value, plain(value))
+            words = tr(dict(offered).get(value, plain(value)))
             fixed = not offered
             if offered and value not in dict(offered):
-                offered = (*offered, (value, f"{plain(value)}, not on offer"))
+                offered = (*offered, (value, tr("{value}, not on offer", value=plain(value))))
             found.append(Field(group, f"driver.{meaning}", label, value, words, offered, fixed=fixed))
         return found
 
@@ -165,8 +181,10 @@ class Fields:
         for control in device.handles():
             value = card.hand.get(control.name, rest if rest is not None else control.value)
             offered = tuple((v, f"{v:+d}" if isinstance(v, int) and v else str(v)) for v in control.offered)
-            words = dict(offered).get(value, plain(value))
-            found.append(Field(group, f"hand.{control.name}", f"{control.name}, by hand", value, words, offered))
+            words = tr(dict(offered).get(value, plain(value)))
+            found.append(
+                Field(group, f"hand.{control.name}", tr("{name}, by hand", name=control.name), value, words, offered)
+            )
         return found
 
     def set(self, key: str, value: Value) -> None:
@@ -185,22 +203,22 @@ class Fields:
         elif kind == "hand":
             rest = self._devices.of(card).at_rest("sliders")
             hand = {k: v for k, v in card.hand.items() if k != name} | ({name: value} if value != rest else {})
-            self._in_force.change(f"{name}, by hand: {plain(value)}", hand=hand)
+            self._in_force.change(tr("{name}, by hand: {value}", name=name, value=plain(value)), hand=hand)
         elif kind == "press":
             label = (PRESS | STACK)[name]
             try:
                 press = PressData.model_validate(card.press.model_dump() | {name: value})
             except ValueError as error:
-                raise FideleError(f"{label}: {value:g} is beyond any press.") from error
+                raise FideleError(tr("{label}: {value:g} is beyond any press.", label=label, value=value)) from error
             self._in_force.change(f"{label}: {plain(value)}", press=press)
         elif kind == "lots":
             lots = {k: v for k, v in card.lots.items() if k != name} | ({name: str(value)} if value else {})
-            self._in_force.change(f"{LOTS[name]}: {value or 'none noted'}", lots=lots)
+            self._in_force.change(f"{LOTS[name]}: {value or tr('none noted')}", lots=lots)
         elif kind == "sheet":
             try:
                 habits = SheetHabits.model_validate(card.sheet.model_dump() | {name: value})
             except ValueError as error:
-                raise FideleError(f"{HABITS[name]}: {value:g} cannot be.") from error
+                raise FideleError(tr("{habits}: {value:g} cannot be.", habits=HABITS[name], value=value)) from error
             self._in_force.change(f"{HABITS[name]}: {plain(value)}", sheet=habits)
         elif key in ("ink", "media", "substrate") and (own := self._materials.store.find(key, str(value))):
             self._materials.use(own)
@@ -208,12 +226,12 @@ class Fields:
             self._handoff.print_from(str(value))
         else:
             if key == "name" and not str(value).strip():
-                raise FideleError("A printing condition needs a name.")
+                raise FideleError(tr("A printing condition needs a name."))
             changes = {key: value}
             changed_card = card.model_copy(update=changes)
             if key == "seen_from" and card.mirror_by != "driver":
                 changes["mirror_by"] = "fidele" if changed_card.twists_needed else "nobody"
-            label = "Name" if key == "name" else LABELS[key]
+            label = tr("Name") if key == "name" else LABELS[key]
             self._in_force.change(f"{label}: {said(changed_card, key)}", **changes)
 
     @property
@@ -230,7 +248,7 @@ def _press_fields(card: Card, group: str) -> list[Field]:
     ]
     for name, label in STACK.items():
         value = getattr(card.press, name)
-        offered = (("paper", "the paper"), ("piece", "the piece")) if name == "on_top" else _ON_OFF
+        offered = (("paper", tr("the paper")), ("piece", tr("the piece"))) if name == "on_top" else _ON_OFF
         found.append(Field(group, f"press.{name}", label, value, dict(offered)[value], offered))
     return found
 
@@ -241,11 +259,15 @@ _MEASURES: dict[str, units.Kind] = {"temperature": "heat", "pressure": "pressure
 def _number_field(
     group: str, key: str, label: str, value: float, span: tuple[float, float], measures: units.Kind | Literal[""]
 ) -> Field:
-    words = f"{value:g}" if not measures else f"{units.shown(measures, value):.4g} {units.unit_of(measures)}"
+    words = (
+        tr("{value:g}", value=value)
+        if not measures
+        else tr("{shown:.4g} {unit_of}", shown=units.shown(measures, value), unit_of=units.unit_of(measures))
+    )
     return Field(group, key, label, value, words, span=span, measures=measures)
 
 
-_ON_OFF: tuple[tuple[Value, str], ...] = ((True, "on"), (False, "off"))
+_ON_OFF: tuple[tuple[Value, str], ...] = ((True, tr("on")), (False, tr("off")))
 
 
 def _sheet_fields(card: Card, group: str) -> list[Field]:

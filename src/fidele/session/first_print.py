@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fidele.devices.devices import Devices
+from fidele.language import tr
 from fidele.session.live import Live
 from fidele.session.news import LogChanged, News, QueueChanged
 from fidele.session.profiles import Profiles
@@ -66,10 +67,12 @@ class FirstPrint:
         rows = [r for r in self._profiles.rows() if r.entry.description.usable_as_output]
         screen, scanner = self._live.state.screen, self._devices.scanner
         told = {
-            "Printers": _few(printers) or self._devices.missing() or "none yet",
-            "Profiles that print": f"{len(rows):,}: {_few([r.title for r in rows])}" if rows else "none yet",
-            "Scanner": str(getattr(scanner, "name", "") or "found when it is needed") if scanner else "none found",
-            "Screen": screen.how,
+            tr("Printers"): _few(printers) or self._devices.missing() or tr("none yet"),
+            tr("Profiles that print"): f"{len(rows):,}: {_few([r.title for r in rows])}" if rows else tr("none yet"),
+            tr("Scanner"): str(getattr(scanner, "name", "") or tr("found when it is needed"))
+            if scanner
+            else tr("none found"),
+            tr("Screen"): screen.how,
         }
         return tuple(Here(what, which) for what, which in told.items())
 
@@ -103,84 +106,99 @@ class FirstPrint:
     def _printer(self) -> _Made:
         printers = self._devices.printers
         if printers:
-            count = "one printer is" if len(printers) == 1 else f"{len(printers)} printers are"
-            words = f"{count[0].upper()}{count[1:]} here: {_few([p.name for p in printers])}."
+            count = tr("one printer is") if len(printers) == 1 else tr("{n} printers are", n=len(printers))
+            words = tr(
+                "{count}{count2} here: {few}.",
+                count=count[0].upper(),
+                count2=count[1:],
+                few=_few([p.name for p in printers]),
+            )
         else:
-            words = self._devices.missing() or "No printer is set up on this machine yet."
-            words += " Set one up with the system's tools, or describe one that prints elsewhere."
-        return "Printer", bool(printers), words, (Lead("Printers", "Printers"),)
+            words = self._devices.missing() or tr("No printer is set up on this machine yet.")
+            words += tr(" Set one up with the system's tools, or describe one that prints elsewhere.")
+        return tr("Printer"), bool(printers), words, (Lead(tr("Printers"), "Printers"),)
 
     def _paper(self) -> _Made:
         card = self._live.state.card
         if card is None:
-            words = "Say what you print on and with which printer: that is a printing condition, and it is kept."
-            return "Paper and piece", False, words, (Lead("Start a condition", "New condition"),)
-        on = f" on {card.substrate}" if card.process == "transfer" else ""
+            words = tr("Say what you print on and with which printer: that is a printing condition, and it is kept.")
+            return tr("Paper and piece"), False, words, (Lead(tr("Start a condition"), "New condition"),)
+        on = tr(" on {substrate}", substrate=card.substrate) if card.process == "transfer" else ""
         words = f"“{card.name}”: {card.printer_name}, {card.media}{on}, {card.size}."
-        return "Paper and piece", True, words, (Lead("Condition", "Condition"), Lead("Another", "New condition"))
+        return (
+            tr("Paper and piece"),
+            True,
+            words,
+            (Lead(tr("Condition"), "Condition"), Lead(tr("Another"), "New condition")),
+        )
 
     def _profile(self) -> _Made:
         card, profile = self._live.state.card, self._live.state.profile
-        ways = (Lead("Find a profile", "Profiles"), Lead("Trial prints", "Trial prints"))
+        ways = (Lead(tr("Find a profile"), "Profiles"), Lead(tr("Trial prints"), "Trial prints"))
         if card is None:
-            words = "Drop the supplier's zip or .icc on the window at any time. Without one, the driver converts."
-            return "Profile, or none", False, words, ways
+            words = tr("Drop the supplier's zip or .icc on the window at any time. Without one, the driver converts.")
+            return tr("Profile, or none"), False, words, ways
         if profile is not None:
             title = self._profiles.title_in_force
-            return "Profile, or none", True, f"“{title}” says how this printer prints.", (Lead("Profiles", "Profiles"),)
+            return (
+                tr("Profile, or none"),
+                True,
+                tr("“{title}” says how this printer prints.", title=title),
+                (Lead(tr("Profiles"), "Profiles"),),
+            )
         if card.profile:
-            words = "The condition's profile is not on this machine: find it, or choose another."
-            return "Profile, or none", False, words, ways
-        words = (
-            "None: the driver converts. Trial prints find its best settings, one page makes greys neutral, a "
-            "target makes a profile."
+            words = tr("The condition's profile is not on this machine: find it, or choose another.")
+            return tr("Profile, or none"), False, words, ways
+        words = tr(
+            "None: the driver converts. Trial prints find its best settings, one page makes greys neutral, "
+            "a target makes a profile."
         )
-        own = (Lead("Neutral greys", "Balance"), Lead("Make its profile", "Own profile"))
-        return "Profile, or none", True, words, (*ways, *own)
+        own = (Lead(tr("Neutral greys"), "Balance"), Lead(tr("Make its profile"), "Own profile"))
+        return tr("Profile, or none"), True, words, (*ways, *own)
 
     def _set(self) -> _Made:
         chain, stops = self._live.state.chain, self._live.state.stops
-        lead = (Lead("Hand-off", "Hand-off"),)
+        lead = (Lead(tr("Hand-off"), "Hand-off"),)
         if chain is None:
             return (
-                "Set the driver",
+                tr("Set the driver"),
                 False,
-                "What the driver must be set to, and whether colour is converted once.",
+                tr("What the driver must be set to, and whether colour is converted once."),
                 lead,
             )
         mine = [f for f in stops if f.desk == "hand-off"]
         if mine:
-            return "Set the driver", False, f"{mine[0].title}. {mine[0].remedy}", lead
-        return "Set the driver", True, f"{chain.headline}: {chain.sentence}", lead
+            return tr("Set the driver"), False, f"{mine[0].title}. {mine[0].remedy}", lead
+        return tr("Set the driver"), True, f"{chain.headline}: {chain.sentence}", lead
 
     def _picture(self) -> _Made:
         artwork = self._live.state.artwork
-        words = "Drop a picture anywhere on the window, or open one."
-        leads = [Lead("Open a picture …", "")]
+        words = tr("Drop a picture anywhere on the window, or open one.")
+        leads = [Lead(tr("Open a picture …"), "")]
         if artwork is not None and self._live.state.chart is not None:
-            words = f"{self._live.state.chart.title} is in hand."
+            words = tr("{title} is in hand.", title=self._live.state.chart.title)
         elif artwork is not None:
-            words = f"{artwork.path.name} is in hand. Look at what it will lose before you print."
-            leads = [Lead("Proof", "Proof"), Lead("Sheet", "Sheet")]
-        return "Picture", artwork is not None or bool(self._runs()), words, tuple(leads)
+            words = tr("{name} is in hand. Look at what it will lose before you print.", name=artwork.path.name)
+            leads = [Lead(tr("Proof"), "Proof"), Lead(tr("Sheet"), "Sheet")]
+        return tr("Picture"), artwork is not None or bool(self._runs()), words, tuple(leads)
 
     def _printed(self) -> tuple[_Made, _Made]:
         card, stops = self._live.state.card, self._live.state.stops
         runs = [run for run in self._runs() if run.state == "printed"]
-        words = "Print one piece and look at it before you print many."
+        words = tr("Print one piece and look at it before you print many.")
         if runs:
-            words = f"Run {runs[0].id} was printed {runs[0].at:%d.%m.%Y %H:%M}."
+            words = tr("Run {id} was printed {at:%d.%m.%Y %H:%M}.", id=runs[0].id, at=runs[0].at)
         elif stops and card is not None:
-            words = f"Held: {stops[0].title.lower()}."
+            words = tr("Held: {title}.", title=stops[0].title.lower())
         pressed = card is None or card.process == "transfer"
-        leads = (Lead("Print", "Print"), *((Lead("Press", "Press"),) if pressed and runs else ()))
+        leads = (Lead(tr("Print"), "Print"), *((Lead(tr("Press"), "Press"),) if pressed and runs else ()))
         judged = next((run for run in runs if run.verdict), None)
-        right = "Scan the piece, or judge it by eye: it is compared with what was promised."
+        right = tr("Scan the piece, or judge it by eye: it is compared with what was promised.")
         if self.right:
-            right = "A print of this condition was checked, and is right."
+            right = tr("A print of this condition was checked, and is right.")
         elif judged is not None and judged.verdict == "fail":
-            right = f"Run {judged.id} is not right yet: see what happened."
-        return ("Print", bool(runs), words, leads), ("Right?", self.right, right, (Lead("Check", "Check"),))
+            right = tr("Run {id} is not right yet: see what happened.", id=judged.id)
+        return (tr("Print"), bool(runs), words, leads), (tr("Right?"), self.right, right, (Lead(tr("Check"), "Check"),))
 
 
 _Made = tuple[str, bool, str, tuple[Lead, ...]]
@@ -188,4 +206,4 @@ _Made = tuple[str, bool, str, tuple[Lead, ...]]
 
 def _few(names: list[str], most: int = 3) -> str:
     """Return some names, and that there are more."""
-    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
+    return ", ".join(names[:most]) + (tr(" and {n} more", n=len(names) - most) if len(names) > most else "")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from fidele.devices.devices import Devices
 from fidele.files import stamp_of
+from fidele.language import tr
 from fidele.run.route import Route, read_route
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
@@ -79,7 +80,7 @@ class Follow:
                 # The state is frozen: whatever the interface does meanwhile, this is one moment of it.
                 self._live.tell(WorldSeen(self.look(self._live.state)))
             except Exception:  # a look that fails is no reason to be blind from then on
-                _log.exception("the world could not be looked at")
+                _log.exception(tr("the world could not be looked at"))
 
     def look(self, state: State) -> Seen:
         """Return what there is to be seen. Touches nothing of the session; can be called on any thread."""

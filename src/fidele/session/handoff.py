@@ -15,6 +15,7 @@ from fidele.devices.protocol import Printer, Program
 from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS
 from fidele.icc.transform import convert
+from fidele.language import tr
 from fidele.route.condition import OWNER_WORDS, Card, Confirmation, Owner
 from fidele.route.layers import MEANINGS
 from fidele.route.probe import ProbeResult, nodes
@@ -69,15 +70,21 @@ class Handoff:
         card = self._live.state.need_card()
         device = self._devices.find(card.printer)
         if device is None:
-            raise FideleError(f"The {card.printer_name} of “{card.name}” is not here: nothing can be set or sent.")
+            raise FideleError(
+                tr(
+                    "The {printer_name} of “{name}” is not here: nothing can be set or sent.",
+                    printer_name=card.printer_name,
+                    name=card.name,
+                )
+            )
         return device
 
     # In force ----------------------------------------------------------------------------------------------------
 
     def put_in_force(self, card: Card) -> None:
         """Put a card in force and set everything to it in one act, then read it back; a step that can be undone."""
-        self.take(f"Put “{card.name}” in force", card, lambda: None, lambda: None)
-        self._live.say(f"“{card.name}” is in force. {self.still_open()}")
+        self.take(tr("Put “{name}” in force", name=card.name), card, lambda: None, lambda: None)
+        self._live.say(tr("“{name}” is in force. {still_open}", name=card.name, still_open=self.still_open()))
 
     def take(self, name: str, card: Card, do: Callable[[], None], undo: Callable[[], None]) -> None:
         """Do something, put a card in force and set everything to it, as one step; undone, all of it goes back."""
@@ -121,8 +128,8 @@ class Handoff:
         """Say what was read back differently, and what only a person can look up."""
         differ = [r.label.lower() for r in self._live.state.route.rows if r.agrees is False]
         unseen = [r.label.lower() for r in self._live.state.route.rows if r.found is None]
-        said = f"Different: {', '.join(differ)}." if differ else "Set, and read back."
-        return said + (f" To be looked up by hand: {', '.join(unseen)}." if unseen else "")
+        said = tr("Different: {differ}.", differ=", ".join(differ)) if differ else tr("Set, and read back.")
+        return said + (tr(" To be looked up by hand: {unseen}.", unseen=", ".join(unseen)) if unseen else "")
 
     # Setting -----------------------------------------------------------------------------------------------------
 
@@ -132,11 +139,13 @@ class Handoff:
         again = {"preset-lost", "driver-updated"} & {f.code for f in live.state.findings}
         if again and live.state.need_card().confirmed:
             # Whoever threw the driver's settings over may have changed what only a person can see as well.
-            self._in_force.change("What cannot be read back is asked for again", confirmed={})
+            self._in_force.change(tr("What cannot be read back is asked for again"), confirmed={})
         card = live.state.need_card()
         version = device.supplies.status(card).version if device.supplies is not None else ""
         if meanings is None and card.driver_version not in ("", version):
-            self._in_force.change(f"Set with version {version} of the driver", driver_version=version)
+            self._in_force.change(
+                tr("Set with version {version} of the driver", version=version), driver_version=version
+            )
         card, restore = live.state.need_card(), _restoring(device)
 
         def bring() -> None:
@@ -148,13 +157,15 @@ class Handoff:
             restore()
             live.refresh()
 
-        live.history.do("Set the driver to the card", bring, back)
+        live.history.do(tr("Set the driver to the card"), bring, back)
         left = [
             r.label.lower()
             for r in live.state.route.rows
             if r.agrees is False and (r.settable or r.held) and (meanings is None or r.meaning in meanings)
         ]
-        live.say(f"Still different: {', '.join(left)}." if left else "Set, and read back from the driver.")
+        live.say(
+            tr("Still different: {left}.", left=", ".join(left)) if left else tr("Set, and read back from the driver.")
+        )
 
     def _set_system(self, card: Card, meanings: tuple[str, ...] | None) -> None:
         """Let the print system convert where the card says so; take its profile off where another layer does."""
@@ -182,16 +193,22 @@ class Handoff:
         """
         who = OWNER_WORDS[owner][:1].upper() + OWNER_WORDS[owner][1:]
         if owner in ("system", "driver-profile", "program") and self._live.state.profile is None:
-            raise FideleError(f"{who} needs an output profile; choose one for this condition first.")
+            raise FideleError(tr("{who} needs an output profile; choose one for this condition first.", who=who))
         if owner not in self.owners():
-            raise FideleError(f"{who} cannot convert on the way to the {self._live.state.need_card().printer_name}.")
-        self._in_force.change(f"{who} converts", owner=owner, sends=self._expected(owner))
+            raise FideleError(
+                tr(
+                    "{who} cannot convert on the way to the {printer_name}.",
+                    who=who,
+                    printer_name=self._live.state.need_card().printer_name,
+                )
+            )
+        self._in_force.change(tr("{who} converts", who=who), owner=owner, sends=self._expected(owner))
         rest = () if owner == "driver" else ("improvement",)
         self.bring((*rest, "colour", "input_space", "system"))
 
     def send_in(self, space: str) -> None:
         """Send artwork in a space, by its name, to whoever converts, and let the driver expect it."""
-        self._in_force.change(f"Artwork is sent in {space}", sends=space)
+        self._in_force.change(tr("Artwork is sent in {space}", space=space), sends=space)
         if any(r.meaning == "input_space" and r.settable for r in self._live.state.route.rows):
             self.bring(("input_space",))
 
@@ -220,13 +237,15 @@ class Handoff:
         """
         handles = self._device.handles()
         if not handles:
-            raise FideleError(f"The driver of the {self._device.name} has no controls that shape colour by hand.")
+            raise FideleError(
+                tr("The driver of the {name} has no controls that shape colour by hand.", name=self._device.name)
+            )
         rest = self._device.at_rest("sliders")
         hand = {c.name: c.value for c in handles if c.value != rest}
-        said = ", ".join(f"{name} {value}" for name, value in hand.items()) or "all at rest"
-        self._in_force.change(f"By hand: {said}", hand=hand)
+        said = ", ".join(f"{name} {value}" for name, value in hand.items()) or tr("all at rest")
+        self._in_force.change(tr("By hand: {said}", said=said), hand=hand)
         self._live.refresh()
-        self._live.say(f"Kept on the card: {said}. From now on it is set with the rest, and read back.")
+        self._live.say(tr("Kept on the card: {said}. From now on it is set with the rest, and read back.", said=said))
 
     def choose_setting(self, name: str, value: Value) -> None:
         """Change a control of the driver in its own words, as a step that can be undone."""
@@ -242,7 +261,7 @@ class Handoff:
             self._live.refresh()
 
         self._live.history.do(f"{name}: {value}", change, back)
-        self._live.say(f"{name} is now “{value}”, read back from the driver.")
+        self._live.say(tr("{name} is now “{value}”, read back from the driver.", name=name, value=value))
 
     # Another program ---------------------------------------------------------------------------------------------
 
@@ -253,7 +272,10 @@ class Handoff:
         # What another program converted is Fidele's again where it prints by itself.
         back = {"owner": "fidele"} if not name and self._live.state.need_card().owner == "program" else {}
         self._in_force.change(
-            f"{who[:1].upper()}{who[1:]} prints", printed_from=name, confirmed=self._without_program(), **back
+            tr("{who}{who2} prints", who=who[:1].upper(), who2=who[1:]),
+            printed_from=name,
+            confirmed=self._without_program(),
+            **back,
         )
 
     def _without_program(self) -> dict[str, Confirmation]:
@@ -275,7 +297,7 @@ class Handoff:
         said[meaning] = Confirmation(value=value, who=person(), when=datetime.datetime.now().replace(microsecond=0))
         if meaning.startswith("program_"):
             self.forget()  # what a person sees now is newer than what was probed before
-        self._in_force.change(f"Confirmed by hand: {value}", confirmed=said)
+        self._in_force.change(tr("Confirmed by hand: {value}", value=value), confirmed=said)
 
     def probe(self) -> ProbeResult:
         """Send known numbers down the route without ink; the result is evidence until a setting changes."""
@@ -313,14 +335,20 @@ class Handoff:
         live.change(Probed(sent))
         said = ""
         if done is not None and program is not None:
-            what = ["converts as it was asked to"] if done.as_asked else [] if done.passes else ["changes the colours"]
-            what += [f"scales to {done.scale * 100:.1f} %"] if not done.true_size else []
-            what += ["mirrors"] if done.mirrored else []
-            said = f" {program.name} {' and '.join(what) or 'passes everything on'}."
+            what = (
+                [tr("converts as it was asked to")]
+                if done.as_asked
+                else []
+                if done.passes
+                else [tr("changes the colours")]
+            )
+            what += [tr("scales to {scale:.1f} %", scale=done.scale * 100)] if not done.true_size else []
+            what += [tr("mirrors")] if done.mirrored else []
+            said = f" {program.name} {tr(' and ').join(what) or tr('passes everything on')}."
         live.refresh()
         correction = self._corrections.of(self._device)
         ranked = [] if found.passes else suspects(found, correction, live.state.profile)
-        live.say(f"Probed. {in_words(found, ranked)}{said}")
+        live.say(tr("Probed. {in_words}{said}", in_words=in_words(found, ranked), said=said))
         return found
 
     # What the findings' buttons do -------------------------------------------------------------------------------
@@ -331,11 +359,14 @@ class Handoff:
         wanted = wanted_of(card, self._profiles.title_in_force)
         said = {m: Confirmation(value=value, who=person(), when=now) for m, value in wanted.items()}
         self.forget()
-        self._in_force.change(f"{card.printed_from} is set as it must be".capitalize(), confirmed=card.confirmed | said)
+        self._in_force.change(
+            tr("{printed_from} is set as it must be", printed_from=card.printed_from).capitalize(),
+            confirmed=card.confirmed | said,
+        )
 
     def mirror(self, who: Literal["fidele", "nobody"]) -> None:
         """Let Fidele mirror, or nobody; where the driver can, it is told not to."""
-        self._in_force.change("Fidele mirrors" if who == "fidele" else "Nothing mirrors", mirror_by=who)
+        self._in_force.change(tr("Fidele mirrors") if who == "fidele" else tr("Nothing mirrors"), mirror_by=who)
         if any(r.meaning == "mirroring" and r.settable for r in self._live.state.route.rows):
             self.bring(("mirroring",))
 
@@ -345,12 +376,12 @@ class Handoff:
         if others and self._live.state.need_card().owner != "fidele":
             self.choose_owner("fidele")
         else:
-            self._in_force.change("Fidele converts", owner="fidele")
+            self._in_force.change(tr("Fidele converts"), owner="fidele")
 
     def let_driver_pass(self) -> None:
         """Let the driver leave the numbers alone."""
         if self._live.state.need_card().owner_layer == "driver":
-            self._in_force.change("Fidele converts", owner="fidele")
+            self._in_force.change(tr("Fidele converts"), owner="fidele")
         self.bring(("improvement", "colour"))
 
     def let_system_pass(self) -> None:
@@ -361,17 +392,17 @@ class Handoff:
         if not device.system.insists():
             device.system.assign(None)
             self._live.refresh()
-            self._live.say("The print system passes the numbers on.")
+            self._live.say(tr("The print system passes the numbers on."))
             return
         file = self._profiles.pass_through_file()
         device.system.assign(file, file)
-        words = "The print system has a pass-through, the same profile in and out"
+        words = tr("The print system has a pass-through, the same profile in and out")
         if device.probing is None:
             self._live.refresh()
             self._live.say(f"{words}.")
             return
         passes = self.probe().passes
-        end = "; probed: the numbers stay." if passes else ", but numbers still change: look at the driver."
+        end = tr("; probed: the numbers stay.") if passes else tr(", but numbers still change: look at the driver.")
         self._live.say(f"{words}{end}")
 
     def reset(self) -> None:
@@ -385,31 +416,33 @@ class Handoff:
         if device.supplies is not None:
             device.supplies.lay_in(card)
         self._live.refresh()
-        self._live.say(f"The printer says that {card.size} lies in it.")
+        self._live.say(tr("The printer says that {size} lies in it.", size=card.size))
 
     def quality(self, step: int) -> None:
         """Ask for another step of quality on the card."""
         card = self._live.state.need_card()
-        self._in_force.change(f"Quality {step}", driver=card.driver | {"quality": step})
+        self._in_force.change(tr("Quality {step}", step=step), driver=card.driver | {"quality": step})
         self.bring(("quality",))
 
     def stand_in(self, name: str) -> None:
         """Let the card set a media by the driver's name for it, with the best quality that it allows."""
         card, best = self._live.state.need_card(), self._device.best_quality(name)
         quality = {"quality": best} if best is not None else {}
-        self._in_force.change(f"Set as “{name}”", driver=card.driver | {"stand_in": name} | quality)
+        self._in_force.change(tr("Set as “{name}”", name=name), driver=card.driver | {"stand_in": name} | quality)
         self.bring(("stand_in", "quality"))
 
     def as_made(self, meaning: str) -> None:
         """Set the card as the profile's papers say it was made; 'press' for the press."""
         card, entry = self._live.state.need_card(), self._profiles.in_force
         if entry is None:
-            raise FideleError("The profile of this condition is not on the shelf.")
+            raise FideleError(tr("The profile of this condition is not on the shelf."))
         made = trial_card(self._devices.of(card), self._profiles.papers(entry), card)
         if meaning == "press":
-            self._in_force.change("Press set as the profile was made", press=made.press)
+            self._in_force.change(tr("Press set as the profile was made"), press=made.press)
         else:
-            self._in_force.change(f"{MEANINGS[meaning]} set as the profile was made", driver=made.driver)
+            self._in_force.change(
+                tr("{meanings} set as the profile was made", meanings=MEANINGS[meaning]), driver=made.driver
+            )
             self.bring((meaning,))
 
 

@@ -9,6 +9,7 @@ from fidele.arrays import Codes
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.proof.losses import Losses, losses
 from fidele.proof.soft import ProofSettings
 from fidele.route.condition import Card
@@ -45,16 +46,22 @@ class Holding:
         if found is None:
             return self.candidate.missing
         if not found.groups:
-            return f"all of it is held, mean ΔE00 {found.mean_de00:.1f}"
+            return tr("all of it is held, mean ΔE00 {mean_de00:.1f}", mean_de00=found.mean_de00)
         worst = found.groups[0]
-        return f"{found.lost * 100:.0f} % lost, mean ΔE00 {found.mean_de00:.1f}; worst its {worst.name}: {worst.words}"
+        return tr(
+            "{lost:.0f} % lost, mean ΔE00 {mean_de00:.1f}; worst its {name}: {words}",
+            lost=found.lost * 100,
+            mean_de00=found.mean_de00,
+            name=worst.name,
+            words=worst.words,
+        )
 
 
 def candidate(card: Card, load: Callable[[str], Profile], devices: Devices, corrections: Corrections) -> Candidate:
     """Return a condition with what its prints are predicted by; its driver may be asked, which takes time."""
     try:
         if card.profile is None:
-            raise FideleError("no profile says what it prints")
+            raise FideleError(tr("no profile says what it prints"))
         profile = load(card.profile)
         way = way_of(card, devices.find(card.printer), profile, corrections)
     except FideleError as error:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.route.condition import Card, Change
 from fidele.session.live import Live
 from fidele.session.news import ConditionsChanged
@@ -71,7 +72,7 @@ class InForce:
         if before == changes:
             return
         if card.locked and not changes.keys() <= {"locked", "confirmed", "driver_version"}:
-            raise FideleError(f"“{card.name}” is locked; unlock it, or copy it and change the copy.")
+            raise FideleError(tr("“{name}” is locked; unlock it, or copy it and change the copy.", name=card.name))
         change = Change(what=what, when=datetime.datetime.now().replace(microsecond=0), who=person())
         changes = changes | {"history": [*card.history, change][-200:]}
         before = before | {"history": card.history}
@@ -79,7 +80,7 @@ class InForce:
         def apply(values: dict[str, object]) -> None:
             changed = self._live.state.need_card().model_copy(update=values)
             if changed.id != card.id:
-                raise FideleError(f"“{card.name}” is not in force any more; put it in force first.")
+                raise FideleError(tr("“{name}” is not in force any more; put it in force first.", name=card.name))
             self._save(changed, "profile" in values)
             self._live.refresh()
 
@@ -92,8 +93,11 @@ class InForce:
         if self._cards.kept(card.id) != state.kept:
             self.follow()
             raise FideleError(
-                f"“{card.name}” was changed by another window or by hand a moment ago. It was read again, as it is "
-                "now; do your change once more."
+                tr(
+                    "“{name}” was changed by another window or by hand a moment ago. It was read again, as it is "
+                    "now; do your change once more.",
+                    name=card.name,
+                )
             )
         self._cards.save(card)
         profile = self._profile(card) if other_profile else state.profile
@@ -116,16 +120,16 @@ class InForce:
         if card is None or (kept := self._cards.kept(card.id)) == live.state.kept:
             return
         if kept is None:
-            live.say(f"“{card.name}” was taken away elsewhere.")
+            live.say(tr("“{name}” was taken away elsewhere.", name=card.name))
             self.put(next(iter(self._cards.cards()), None))
             return
         try:
             read = self._cards.read(card.id)
         except FideleError as error:
-            live.say(f"{error} What was in force stays until the file is mended.")
+            live.say(tr("{error} What was in force stays until the file is mended.", error=error))
             live.change(CardChanged(card, live.state.profile, kept))
             return
         live.change(CardChanged(read, self._profile(read), kept))
         live.tell(ConditionsChanged())
         live.refresh()
-        live.say(f"“{read.name}” was changed elsewhere; it is shown as it is now.")
+        live.say(tr("“{name}” was changed elsewhere; it is shown as it is now.", name=read.name))

@@ -8,6 +8,7 @@ from pathlib import Path
 from fidele.artwork.open import ENDINGS
 from fidele.errors import FideleError
 from fidele.files import stamp_of
+from fidele.language import tr
 from fidele.session.live import Live
 from fidele.session.news import RulesChanged
 from fidele.session.seen import Stamp
@@ -21,7 +22,11 @@ class Inbox:
     """
 
     def __init__(
-        self, live: Live, path: Path, endings: tuple[str, ...] = ENDINGS, takes: str = "pictures that arrive there are"
+        self,
+        live: Live,
+        path: Path,
+        endings: tuple[str, ...] = ENDINGS,
+        takes: str = tr("pictures that arrive there are"),
     ) -> None:
         self._live, self._endings, self._takes = live, endings, takes
         self._file = StateFile[dict[str, str]](path, words_in, dict)
@@ -49,19 +54,21 @@ class Inbox:
             When it is none, or the converted files would land in it.
         """
         if not folder.is_dir():
-            raise FideleError(f"{folder} is not a folder.")
+            raise FideleError(tr("{folder} is not a folder.", folder=folder))
         if into is not None and into.resolve() == folder.resolve():
-            raise FideleError("Converted files would land in the watched folder itself; choose another one for them.")
+            raise FideleError(
+                tr("Converted files would land in the watched folder itself; choose another one for them.")
+            )
         self._begin(folder, into)
         self._file.write(json.dumps({"folder": str(folder), "into": str(into) if into else ""}).encode())
-        where = f"written, converted, into {into}" if into else "taken in hand"
-        self._live.say(f"{folder} is watched: {self._takes} {where}.")
+        where = tr("written, converted, into {into}", into=into) if into else tr("taken in hand")
+        self._live.say(tr("{folder} is watched: {takes} {where}.", folder=folder, takes=self._takes, where=where))
         self._live.tell(RulesChanged())
 
     def stop(self) -> None:
         """Watch nothing any more."""
         if self.folder is not None:
-            self._live.say(f"{self.folder} is not watched any more.")
+            self._live.say(tr("{folder} is not watched any more.", folder=self.folder))
         self.folder = self.into = None
         self._file.path.unlink(missing_ok=True)
         self._live.tell(RulesChanged())

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.session.blanks import Blank, Jig, Spot, behind_blank
 from fidele.session.laying import Key
 from fidele.session.live import Live
@@ -47,18 +48,18 @@ class Jigs:
         """
         name = name.strip()
         if not name:
-            raise FideleError("A jig needs a name.")
+            raise FideleError(tr("A jig needs a name."))
         page = self._sheet.shown
         lying = [(p.blank, c.placing) for p, _, c in self._sheet.copies(page) if p.blank]
         if not lying:
-            raise FideleError("A jig is made of pieces that lie on blanks: choose a blank for each piece first.")
+            raise FideleError(tr("A jig is made of pieces that lie on blanks: choose a blank for each piece first."))
         spots = tuple(Spot(blank, round(at.centre[0], 2), round(at.centre[1], 2), at.angle) for blank, at in lying)
         media = self._sheet.media(page)
         jig = Jig(name, media.width, media.height, spots)
         before, blanks = self._sheet.blanks.jigs, self._sheet.blanks
         after = (*(j for j in before if j.name != name), jig)
         self._live.history.do(
-            f"Keep the jig “{name}”", lambda: blanks.keep_jigs(after), lambda: blanks.keep_jigs(before)
+            tr("Keep the jig “{name}”", name=name), lambda: blanks.keep_jigs(after), lambda: blanks.keep_jigs(before)
         )
         return jig
 
@@ -67,7 +68,7 @@ class Jigs:
         before, blanks = self._sheet.blanks.jigs, self._sheet.blanks
         after = tuple(j for j in before if j.name != name)
         self._live.history.do(
-            f"Forget the jig “{name}”", lambda: blanks.keep_jigs(after), lambda: blanks.keep_jigs(before)
+            tr("Forget the jig “{name}”", name=name), lambda: blanks.keep_jigs(after), lambda: blanks.keep_jigs(before)
         )
 
     def fill(self) -> None:
@@ -83,23 +84,23 @@ class Jigs:
         """
         places = self.places()
         if not places:
-            raise FideleError("The condition has no jig, or none of its blanks is known any more.")
+            raise FideleError(tr("The condition has no jig, or none of its blanks is known any more."))
         mine = [p for p in self._sheet.pieces if p.chart is None and p.panels is None]
         if not mine:
-            raise FideleError("Nothing is in hand that could lie in the jig.")
+            raise FideleError(tr("Nothing is in hand that could lie in the jig."))
         free = [list(places)]
         changes: dict[int, Changes] = {}
         for piece in mine:
             names = {spot.blank for spot, _, _ in places}
             first = next((left[0][0].blank for left in free if left), places[0][0].blank)
             blank = self._sheet.blanks.blank(piece.blank if piece.blank in names else first)
-            assert blank is not None, "places without a known blank are left out"
+            assert blank is not None, tr("places without a known blank are left out")
             wanted = len(piece.copies)
             if len(mine) == 1 and wanted == 1:
                 wanted = sum(spot.blank == blank.name for spot, _, _ in places)
             copies = [self._next(free, places, blank) for _ in range(wanted)]
             changes[piece.number] = _on(piece, blank, tuple(copies))
-        self._pieces.change_many("Fill the jig", changes)
+        self._pieces.change_many(tr("Fill the jig"), changes)
 
     @staticmethod
     def _next(
@@ -128,12 +129,20 @@ class Jigs:
         piece = next(p for p in self._sheet.pieces if p.number == key[0])
         if piece.blank != blank.name and len(piece.copies) > 1:
             raise FideleError(
-                f"{piece.name} has {len(piece.copies)} copies for {piece.blank or 'no blank'}: the place is one for "
-                f"“{blank.name}”. Choose that blank for all of them first."
+                tr(
+                    "{name} has {n} copies for {blank}: the place is one for “{name2}”. Choose that blank for all "
+                    "of them first.",
+                    name=piece.name,
+                    n=len(piece.copies),
+                    blank=piece.blank or tr("no blank"),
+                    name2=blank.name,
+                )
             )
         copies = list(piece.copies)
         copies[key[1]] = replace(copies[key[1]], placing=placing)
-        self._pieces.change_many(f"Into the jig: {blank.name}", {piece.number: _on(piece, blank, tuple(copies))})
+        self._pieces.change_many(
+            tr("Into the jig: {name}", name=blank.name), {piece.number: _on(piece, blank, tuple(copies))}
+        )
 
 
 def _on(piece: Piece, blank: Blank, copies: tuple[Copy, ...]) -> Changes:

@@ -15,6 +15,7 @@ from fidele.chart.definition import Chart
 from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_page, visual_chart
 from fidele.run.kept import Sources as KeptSources
@@ -139,12 +140,12 @@ class Jobs:
             When it has no name.
         """
         if not name.strip():
-            raise FideleError("A job needs a name.")
-        self._change(job_id, "Name the job", name=name.strip(), customer=customer.strip())
+            raise FideleError(tr("A job needs a name."))
+        self._change(job_id, tr("Name the job"), name=name.strip(), customer=customer.strip())
 
     def archive(self, job_id: str, yes: bool = True) -> None:
         """Put a job into the archive, or take it out again, as a step that can be undone."""
-        self._change(job_id, "Archive the job" if yes else "Take the job out of the archive", archived=yes)
+        self._change(job_id, tr("Archive the job") if yes else tr("Take the job out of the archive"), archived=yes)
 
     def _change(self, job_id: str, what: str, **changes: object) -> None:
         self.settled()
@@ -173,7 +174,13 @@ class Jobs:
         self.settled()
         now = _now()
         old = self.store.read(job_id)
-        update = {"id": self.store.fresh(), "name": f"{old.name}, copy", "made": now, "changed": now, "archived": False}
+        update = {
+            "id": self.store.fresh(),
+            "name": tr("{name}, copy", name=old.name),
+            "made": now,
+            "changed": now,
+            "archived": False,
+        }
         made = old.model_copy(update=update)
         self.store.save(made)
         self._live.tell(JobsChanged())
@@ -194,7 +201,7 @@ class Jobs:
         """Begin with nothing in hand; the job that was in hand is kept as it is."""
         self.settled()
         self._put(None, (), 0)
-        self._live.say("A new job: open its pictures, or drop them. The one before is kept under “Jobs”.")
+        self._live.say(tr("A new job: open its pictures, or drop them. The one before is kept under “Jobs”."))
 
     def opening(self, job_id: str) -> Callable[[Progress], Opened]:
         """Return the work of reading a job and its pictures, beside the interface."""
@@ -225,8 +232,8 @@ class Jobs:
             self._taking = False
         said = list(opened.said)
         if opened.job.card and card is None:
-            said.append(f"Its condition, {opened.job.card}, is not here any more.")
-        self._live.say(" ".join([f"“{opened.job.title}” is open as it was left.", *said]))
+            said.append(tr("Its condition, {card}, is not here any more.", card=opened.job.card))
+        self._live.say(" ".join([tr("“{title}” is open as it was left.", title=opened.job.title), *said]))
 
     def _put(self, job: JobRecord | None, pieces: tuple[Piece, ...], shown: int) -> None:
         taking, self._taking = self._taking, True
@@ -297,7 +304,7 @@ class _Writer(threading.Thread):
             except FideleError as error:
                 if str(error) != self._failed:
                     self._failed = str(error)
-                    self._say(f"The job is not saved: {error}")
+                    self._say(tr("The job is not saved: {error}", error=error))
             finally:
                 with self._change:
                     self._busy = False
@@ -390,7 +397,7 @@ def _chart_piece(one: KeptPicture, sources: KeptSources, card: Card | None) -> P
     charts: list[Chart] = [visual_chart(), *sources.charts()]
     chart = next((c for c in charts if c.digest == one.chart), None)
     if chart is None:
-        raise FideleError(f"{one.artwork.name}: its chart is not known any more.")
+        raise FideleError(tr("{name}: its chart is not known any more.", name=one.artwork.name))
     artwork = chart_page(chart, one.chart_page, card, 0, one.bare)
     made = Piece(artwork, artwork, (), chart, bare=one.bare, chart_page=one.chart_page)
     return replace(made, **_rest(one))  # type: ignore[arg-type]
@@ -400,9 +407,9 @@ def _picture(one: KeptPicture, sources: KeptSources, job: JobRecord, said: list[
     path = one.artwork
     if not path.exists():
         path = _found_again(one, job)
-        said.append(f"{one.artwork.name} has moved: it was found in {path.parent}.")
+        said.append(tr("{name} has moved: it was found in {parent}.", name=one.artwork.name, parent=path.parent))
     elif one.sha256 and _hash(path) != one.sha256:
-        said.append(f"{path.name} was changed since: look at it before you print.")
+        said.append(tr("{name} was changed since: look at it before you print.", name=path.name))
     page = one.artwork_page if one.artwork_page > 0 else None
     opened: Artwork = open_artwork(path, suppose=sources.suppose(path), page=page)
     if one.source and one.source != opened.profile.content_id:
@@ -424,7 +431,9 @@ def _found_again(one: KeptPicture, job: JobRecord) -> Path:
     for path in _candidates(one, job):
         if not one.sha256 or _hash(path) == one.sha256:
             return path
-    raise FideleError(f"{one.artwork} is gone, and was not found near it; open it again where it lies now.")
+    raise FideleError(
+        tr("{artwork} is gone, and was not found near it; open it again where it lies now.", artwork=one.artwork)
+    )
 
 
 def _candidates(one: KeptPicture, job: JobRecord) -> Iterator[Path]:

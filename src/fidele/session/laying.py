@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from fidele import units
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.route.sharing import why_not
 from fidele.run.signs import around
 from fidele.session.blanks import behind_blank
@@ -25,12 +26,12 @@ Key = tuple[int, int]
 MOST_COPIES = 2000
 #: Ways of lining up, with their words.
 ALIGN = {
-    "left": "Left edges",
-    "centre": "Middles, across",
-    "right": "Right edges",
-    "top": "Upper edges",
-    "middle": "Middles, down",
-    "bottom": "Lower edges",
+    "left": tr("Left edges"),
+    "centre": tr("Middles, across"),
+    "right": tr("Right edges"),
+    "top": tr("Upper edges"),
+    "middle": tr("Middles, down"),
+    "bottom": tr("Lower edges"),
 }
 
 
@@ -70,12 +71,12 @@ class Laying:
     def move(self, keys: Iterable[Key], dx: float, dy: float) -> None:
         """Move copies by so many mm."""
         chosen = self._chosen(keys)
-        self.place({key: copy.placing.moved(dx, dy) for key, copy in chosen.items()}, "Move on the sheet")
+        self.place({key: copy.placing.moved(dx, dy) for key, copy in chosen.items()}, tr("Move on the sheet"))
 
     def turn(self, keys: Iterable[Key], by: float) -> None:
         """Turn copies about their middles by so many degrees, counter-clockwise."""
         chosen = self._chosen(keys)
-        self.place({key: copy.placing.turned(by) for key, copy in chosen.items()}, f"Turn by {by:g}°")
+        self.place({key: copy.placing.turned(by) for key, copy in chosen.items()}, tr("Turn by {by:g}°", by=by))
 
     def turn_all(self) -> None:
         """Turn the copies of the piece in hand by 90°, each in the middle of its sheet."""
@@ -88,7 +89,7 @@ class Laying:
             middle = Placing.centred(media, at.width, at.height, (at.angle + 90) % 360)
             middle = middle.moved(0, (top + bottom) / 2 - middle.centre[1])  # margins above and below may differ
             turned = dict.fromkeys(turned, middle)
-        self.place(turned, "Turn by 90°")
+        self.place(turned, tr("Turn by 90°"))
 
     def align(self, keys: Iterable[Key], how: str) -> None:
         """Line copies up by one of `ALIGN`: with each other, or a single one on the printable area."""
@@ -116,13 +117,16 @@ class Laying:
                 }[how]
             )
 
-        self.place({key: aligned(copy.placing) for key, copy in chosen.items()}, f"Line up: {ALIGN[how].lower()}")
+        self.place(
+            {key: aligned(copy.placing) for key, copy in chosen.items()},
+            tr("Line up: {align}", align=ALIGN[how].lower()),
+        )
 
     def spread(self, keys: Iterable[Key], across: bool) -> None:
         """Spread three or more copies so that the gaps between them are alike."""
         chosen = self._chosen(keys)
         if len(chosen) < 3:
-            raise FideleError("Choose three pieces or more to spread them evenly.")
+            raise FideleError(tr("Choose three pieces or more to spread them evenly."))
         low, high = (0, 2) if across else (1, 3)
         order = sorted(chosen, key=lambda k: chosen[k].placing.bounds[low])
         sizes = {k: chosen[k].placing.bounds[high] - chosen[k].placing.bounds[low] for k in order}
@@ -134,13 +138,13 @@ class Laying:
             by = at - placing.bounds[low]
             placings[key] = placing.moved(by if across else 0.0, 0.0 if across else by)
             at += sizes[key] + gap
-        self.place(placings, "Spread evenly")
+        self.place(placings, tr("Spread evenly"))
 
     def lock(self, keys: Iterable[Key], locked: bool) -> None:
         """Let copies stay where they are, whatever is done; or free them."""
         mine = self._mine()
         chosen = {(n, i): mine[n].copies[i] for n, i in keys if n in mine and i < len(mine[n].copies)}
-        name = "Lock in its place" if locked else "Unlock"
+        name = tr("Lock in its place") if locked else tr("Unlock")
         self._set(name, {key: replace(copy, locked=locked) for key, copy in chosen.items()})
 
     # Size --------------------------------------------------------------------------------------------------------
@@ -154,7 +158,7 @@ class Laying:
             When it would be none.
         """
         if min(width, height) <= 0:
-            raise FideleError("A piece of 0 mm cannot be printed.")
+            raise FideleError(tr("A piece of 0 mm cannot be printed."))
         piece = self._mine()[number]
         copies = tuple(replace(c, placing=c.placing.sized(width, height)) for c in piece.copies)
         changes: Changes = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
@@ -163,41 +167,48 @@ class Laying:
     def width(self, number: int, width: float, name: str = "") -> None:
         """Give a piece a printed width in mm, and the height that its file's proportions ask for."""
         artwork = self._mine()[number].artwork
-        self.size(number, width, width * artwork.height / artwork.width, name or f"Width {units.length(width, 1)}")
+        self.size(
+            number,
+            width,
+            width * artwork.height / artwork.width,
+            name or tr("Width {length}", length=units.length(width, 1)),
+        )
 
     def own_proportions(self, number: int) -> None:
         """Give a piece the height that its width and its file's proportions ask for."""
-        self.width(number, self._mine()[number].placing.width, "Its own proportions")
+        self.width(number, self._mine()[number].placing.width, tr("Its own proportions"))
 
     def own_size(self, number: int) -> None:
         """Give a piece the size that its file's own resolution gives."""
         piece = self._mine()[number]
-        self.size(number, *piece.artwork.own_mm, "Own size")
+        self.size(number, *piece.artwork.own_mm, tr("Own size"))
 
     def largest(self, number: int, border: float) -> None:
         """Make a piece as large as the printable area allows with a border free, decided once; it lies upright."""
         piece, sheet = self._mine()[number], self._sheet
         wide, high = sheet.room()
         if 2 * border >= wide or (high and 2 * border >= high):
-            raise FideleError(f"A border of {units.length(border, 1)} leaves nothing of the sheet.")
+            raise FideleError(tr("A border of {length} leaves nothing of the sheet.", length=units.length(border, 1)))
         placing = fitted(sheet.base, *piece.artwork.own_mm, border)
         copies = (replace(piece.copies[0], placing=placing), *piece.copies[1:])
         copies = tuple(replace(c, placing=c.placing.sized(placing.width, placing.height)) for c in copies)
         changes: Changes = {"copies": copies, "blank": "", "behind": None, "shape": "rectangle"}
-        self._pieces.change_many(f"Largest that fits, border {units.length(border, 1)}", {number: changes})
+        self._pieces.change_many(
+            tr("Largest that fits, border {length}", length=units.length(border, 1)), {number: changes}
+        )
 
     def on_blank(self, number: int, name: str) -> None:
         """Size a piece by the blank that it goes on, so that it covers it with its bleed; '' frees it from any."""
         piece = self._mine()[number]
         blank = self._sheet.blanks.blank(name)
         if blank is None:
-            self.size(number, piece.placing.width, piece.placing.height, "No blank")
+            self.size(number, piece.placing.width, piece.placing.height, tr("No blank"))
             return
         wide, high = piece.artwork.own_mm
         behind = behind_blank(blank, wide, high)
         copies = tuple(replace(c, placing=c.placing.sized(*blank.printed)) for c in piece.copies)
         changes = {"copies": copies, "blank": blank.name, "behind": behind, "shape": blank.shape}
-        self._pieces.change_many(f"For {blank.name}", {number: changes})
+        self._pieces.change_many(tr("For {name}", name=blank.name), {number: changes})
 
     # Copies ------------------------------------------------------------------------------------------------------
 
@@ -210,14 +221,16 @@ class Laying:
             When it would be none, or far too many.
         """
         if not 1 <= count <= MOST_COPIES:
-            raise FideleError(f"Between 1 and {MOST_COPIES:,} copies of a piece can be laid.")
+            raise FideleError(
+                tr("Between 1 and {most_copies:,} copies of a piece can be laid.", most_copies=MOST_COPIES)
+            )
         piece = self._mine()[number]
         kept = list(piece.copies[:count])
         step = self._live.state.need_card().sheet.gap
         while len(kept) < count:
             last = kept[-1].placing
             kept.append(Copy(last.moved(step, step), kept[-1].page))
-        self._pieces.change_many(f"{count} copies", {number: {"copies": tuple(kept)}})
+        self._pieces.change_many(tr("{count} copies", count=count), {number: {"copies": tuple(kept)}})
 
     def repeat(self, number: int, across: int, down: int) -> None:
         """Step and repeat: lay a piece in columns and rows from its first copy; 0 for as many as fit.
@@ -238,8 +251,14 @@ class Laying:
         across, down = across or fits_across, down or fits_down
         if across > fits_across or down > fits_down or not across or not down:
             raise FideleError(
-                f"{max(across, 1)} x {max(down, 1)} of {piece.name} do not go on the sheet; "
-                f"{fits_across} x {fits_down} do."
+                tr(
+                    "{across} x {down} of {name} do not go on the sheet; {fits_across} x {fits_down} do.",
+                    across=max(across, 1),
+                    down=max(down, 1),
+                    name=piece.name,
+                    fits_across=fits_across,
+                    fits_down=fits_down,
+                )
             )
         first = piece.copies[0].placing
         left, top = inset + side, end + side
@@ -248,7 +267,7 @@ class Laying:
             for r in range(down)
             for c in range(across)
         )
-        self._pieces.change_many(f"Repeat {across} x {down}", {number: {"copies": copies}})
+        self._pieces.change_many(tr("Repeat {across} x {down}", across=across, down=down), {number: {"copies": copies}})
 
     def remove(self, keys: Iterable[Key]) -> None:
         """Take copies off the sheet; the last copy of a picture gets a sheet of its own again."""
@@ -263,7 +282,7 @@ class Laying:
             elif len(mine) > 1:
                 first = replace(piece.copies[0], page=0)
                 changes[number] = {"sheet": self._lone(number), "card": "", "copies": (first,)}
-        self._pieces.change_many("Take off the sheet", changes)
+        self._pieces.change_many(tr("Take off the sheet"), changes)
 
     def _lone(self, number: int) -> int:
         """Return a number for a sheet on which a piece lies alone; others may use its own as theirs."""
@@ -276,18 +295,18 @@ class Laying:
         """Lay pictures on the sheet of the current one."""
         current = self._pieces.need()
         if current.chart is not None:
-            raise FideleError("A chart has its sheet for itself.")
+            raise FideleError(tr("A chart has its sheet for itself."))
         wanted = set(numbers)
         changes = {
             p.number: {"sheet": current.together}
             for p in self._pieces.all
             if p.number in wanted and p.chart is None and p.panels is None and p is not current
         }
-        self._pieces.change_many("Lay on one sheet", changes)
+        self._pieces.change_many(tr("Lay on one sheet"), changes)
 
     def apart(self, number: int) -> None:
         """Give a picture a sheet of its own."""
-        self._pieces.change_many("A sheet of its own", {number: {"sheet": self._lone(number), "card": ""}})
+        self._pieces.change_many(tr("A sheet of its own"), {number: {"sheet": self._lone(number), "card": ""}})
 
     def press_as(self, number: int, card_id: str) -> None:
         """Press a piece by another condition, whose printing side agrees with the sheet's.
@@ -301,9 +320,11 @@ class Laying:
         if card_id and card_id != card.id:
             other = self._cards.read(card_id)
             if reasons := why_not(card, other):
-                raise FideleError(f"“{other.name}” cannot share this sheet: {reasons[0]}.")
+                raise FideleError(
+                    tr("“{name}” cannot share this sheet: {reasons}.", name=other.name, reasons=reasons[0])
+                )
         wanted = "" if card_id == card.id else card_id
-        self._pieces.change_many("Press by another condition", {number: {"card": wanted}})
+        self._pieces.change_many(tr("Press by another condition"), {number: {"card": wanted}})
 
     def nest(self) -> float:
         """Nest everything that lies on the sheet, on as many sheets as it takes; return the use.
@@ -345,10 +366,12 @@ class Laying:
             else:
                 placing = Placing.at(left, top, copy.placing.width, copy.placing.height, angle)
             placings[key] = replace(copy, placing=placing, page=spot.sheet)
-        self._set("Nest", placings)
+        self._set(tr("Nest"), placings)
         use = sheet.use()
-        many = f" on {sheet.pages} sheets" if sheet.pages > 1 else ""
-        self._live.say(f"{len(free)} pieces nested{many}: {use * 100:.0f} % of the media is used.")
+        many = tr(" on {pages} sheets", pages=sheet.pages) if sheet.pages > 1 else ""
+        self._live.say(
+            tr("{n} pieces nested{many}: {use:.0f} % of the media is used.", n=len(free), many=many, use=use * 100)
+        )
         return use
 
     # Panels ------------------------------------------------------------------------------------------------------
@@ -363,19 +386,19 @@ class Laying:
         """
         piece = self._pieces.need()
         if piece.chart is not None:
-            raise FideleError("A chart is not parted into panels.")
+            raise FideleError(tr("A chart is not parted into panels."))
         if plan is None:
-            self._pieces.change_many("Whole again", {piece.number: {"panels": None}})
+            self._pieces.change_many(tr("Whole again"), {piece.number: {"panels": None}})
             return
         parted = self._sheet.parted(piece.placing.width, piece.placing.height, plan)
         by_hand = plan.across or plan.down
         names = {p.name for p in parted.panels}
         plan = replace(plan, skip=plan.skip & names)
         copies = (replace(piece.copies[0], page=0, placing=replace(piece.placing, angle=0.0)),)
-        self._pieces.change_many("Part into panels", {piece.number: {"panels": plan, "copies": copies}})
+        self._pieces.change_many(tr("Part into panels"), {piece.number: {"panels": plan, "copies": copies}})
         for words in parted.through:
-            why = "As it was put" if by_hand else "There was no other way"
-            self._live.say(f"{why}: {words} runs through an area that was to be kept clear.")
+            why = tr("As it was put") if by_hand else tr("There was no other way")
+            self._live.say(tr("{why}: {words} runs through an area that was to be kept clear.", why=why, words=words))
 
     def move_seam(self, axis: int, number: int, to: float) -> None:
         """Put a seam of the current piece elsewhere, in mm on it: as far as its panels stay within what holds them.

@@ -18,6 +18,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 from fidele.run.chart_page import chart_page, chart_placing
 from fidele.run.job import Job
 from fidele.run.measured_driver import measured_correction
@@ -42,15 +43,15 @@ class Shown:
         """Return what was found, in sentences."""
         sentences = [self.told.said(first, second)]
         for name, mirrors, scale in zip((first, second), self.mirrors, self.scales, strict=True):
-            does = ["mirrors"] if mirrors else []
+            does = [tr("mirrors")] if mirrors else []
             if scale is not None and abs(scale - 1) >= _TRUE:
-                does.append(f"prints at {100 * scale:.1f} % of the size")
+                does.append(tr("prints at {scale:.1f} % of the size", scale=100 * scale))
             if does:
-                sentences.append(f"“{name}” {' and '.join(does)}.")
+                sentences.append(f"“{name}” {tr(' and ').join(does)}.")
         if not any(self.mirrors) and None not in self.mirrors:
-            sentences.append("Neither mirrors.")
+            sentences.append(tr("Neither mirrors."))
         if all(s is not None and abs(s - 1) < _TRUE for s in self.scales):
-            sentences.append("Both print at true size.")
+            sentences.append(tr("Both print at true size."))
         return " ".join(sentences)
 
 
@@ -89,7 +90,13 @@ def order_chart(queue: Queue, device: Printer, control: str, choice: str) -> int
     """
     _need(device, control, choice)
     card = device.starter_card().model_copy(
-        update={"owner": "fidele", "mirror_by": "nobody", "process": "direct", "printed_from": "", "name": "Learning"}
+        update={
+            "owner": "fidele",
+            "mirror_by": "nobody",
+            "process": "direct",
+            "printed_from": "",
+            "name": tr("Learning"),
+        }
     )
     settings = device.settings_for(card) | {control: choice}
     for other in device.sending(settings).choices():
@@ -99,7 +106,13 @@ def order_chart(queue: Queue, device: Printer, control: str, choice: str) -> int
     page = chart_page(chart, 0, card, 0, True, f"{control}: {choice}")
     media = device.media(card.size, card.feed)
     job = Job.of(page, chart_placing(chart, media), card, None, chart, 0, True)
-    number = queue.order(job, f"to learn what “{control}: {choice}” does", (), settings, state="preparing")
+    number = queue.order(
+        job,
+        tr("to learn what “{control}: {choice}” does", control=control, choice=choice),
+        (),
+        settings,
+        state="preparing",
+    )
     queue.carry_out(number, None, job)
     return number
 
@@ -175,7 +188,7 @@ def write_words(device: Printer, path: Path) -> None:
     """Write what is known of a printer's driver as a file for a colleague."""
     learned = getattr(device, "learned", None)
     if learned is None:
-        raise FideleError(f"The {device.name} has no driver whose options could be learned.")
+        raise FideleError(tr("The {name} has no driver whose options could be learned.", name=device.name))
     write_bytes(path, learned.model_dump_json(indent=1).encode())
 
 
@@ -210,7 +223,14 @@ def _seen(path: Path, device: Printer) -> _Seen:
         measured = read_any(path).rows(chart.ids)
         seen, index = measured.Lab, np.arange(len(chart.ids))
     if len(index) != len(chart.ids):
-        raise FideleError(f"{path.name} shows {len(index)} of the chart's {len(chart.ids)} patches: scan it again.")
+        raise FideleError(
+            tr(
+                "{name} shows {n} of the chart's {n2} patches: scan it again.",
+                name=path.name,
+                n=len(index),
+                n2=len(chart.ids),
+            )
+        )
     Lab = np.empty((len(chart.ids), 3))
     Lab[index] = seen
     # The page is scrambled: back into the order in which the values were made.
@@ -224,9 +244,23 @@ def _seen(path: Path, device: Printer) -> _Seen:
 def _need(device: Printer, control: str, choice: str) -> None:
     offered = options_of(device)
     if control not in offered:
-        raise FideleError(f"The driver of the {device.name} has no option '{control}'; it has {', '.join(offered)}.")
+        raise FideleError(
+            tr(
+                "The driver of the {name} has no option '{control}'; it has {offered}.",
+                name=device.name,
+                control=control,
+                offered=", ".join(offered),
+            )
+        )
     if choice not in offered[control]:
-        raise FideleError(f"'{control}' has no choice '{choice}'; it has {', '.join(offered[control])}.")
+        raise FideleError(
+            tr(
+                "'{control}' has no choice '{choice}'; it has {offered}.",
+                control=control,
+                choice=choice,
+                offered=", ".join(offered[control]),
+            )
+        )
 
 
 def _kept(devices: Devices, device: Printer, control: str, passes: str, corrects: str, how: str, who: str) -> None:
@@ -235,5 +269,5 @@ def _kept(devices: Devices, device: Printer, control: str, passes: str, corrects
     words = devices.learned
     learned = getattr(device, "learned", None)
     if words is None or learned is None:
-        raise FideleError(f"The {device.name} has no driver whose options could be learned.")
+        raise FideleError(tr("The {name} has no driver whose options could be learned.", name=device.name))
     words.keep(learned.with_colour(control, passes, corrects, how, who))

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import CarriedMedia, Printer
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.papers.guess import likeness
 from fidele.route.condition import Card
 from fidele.run.trial import trial_card
@@ -19,9 +20,9 @@ from fidele.session.profiles import Profiles, Row
 from fidele.values import Settings, Value
 
 #: What is printed on where the paper itself is the piece.
-ON_PAPER = "the paper itself"
+ON_PAPER = tr("the paper itself")
 #: Offered where nobody has named a piece yet; any other can be typed.
-_PIECES = ("ceramic tile", "ceramic mug", "polyester cloth", "coated metal sheet")
+_PIECES = ("ceramic tile", tr("ceramic mug"), "polyester cloth", tr("coated metal sheet"))
 
 
 @dataclass(frozen=True)
@@ -111,11 +112,11 @@ class Making:
     def expect(self, draft: Draft) -> str:
         """Say what to expect of a draft, honestly."""
         if not draft.profile:
-            return (
-                "Without a profile the driver converts, by what its maker thinks right for its own media. Expect "
-                "colours that please rather than agree: greys may lean, and the proof can say nothing. Next: print the "
-                "picture with each stand-in and keep the best; then have a profile made, or order one from the paper's "
-                "maker."
+            return tr(
+                "Without a profile the driver converts, by what its maker thinks right for its own media. "
+                "Expect colours that please rather than agree: greys may lean, and the proof can say nothing. "
+                "Next: print the picture with each stand-in and keep the best; then have a profile made, or "
+                "order one from the paper's maker."
             )
         row = next((r for r in self.profiles(draft) if r.entry.id == draft.profile), None)
         if row is None:
@@ -124,7 +125,7 @@ class Making:
         if last is not None:
             return last.sentence
         missing = "" if row.fit.grade == "fits" else f" {row.fit.words}"
-        return f"Never tried on this printer: try it before the first piece.{missing}"
+        return tr("Never tried on this printer: try it before the first piece.{missing}", missing=missing)
 
     def _device(self, draft: Draft) -> Printer:
         return self._devices.printer_of(draft.printer)
@@ -146,17 +147,25 @@ class Making:
         FideleError
             When the piece, the printer or the media is not decided yet.
         """
-        for field, words in (("piece", "what to print on"), ("printer", "the printer"), ("media", "the media")):
+        for field, words in (
+            ("piece", tr("what to print on")),
+            ("printer", tr("the printer")),
+            ("media", tr("the media")),
+        ):
             if not getattr(draft, field):
-                raise FideleError(f"Decide {words} first.")
+                raise FideleError(tr("Decide {words} first.", words=words))
         device = self._device(draft)
         card = self._bare(draft)
-        name = draft.name.strip() or (draft.media if card.process == "direct" else f"{draft.media} on {card.substrate}")
+        name = draft.name.strip() or (
+            draft.media
+            if card.process == "direct"
+            else tr("{media} on {substrate}", media=draft.media, substrate=card.substrate)
+        )
         update = {"id": self._conditions.fresh(name), "name": name, "size": draft.size or card.size}
         if draft.profile:
             entry = self._profiles.shelf.find(draft.profile)
             if entry is None:
-                raise FideleError("This profile is not on the shelf any more.")
+                raise FideleError(tr("This profile is not on the shelf any more."))
             row = self._profiles.row(entry)
             kept = {"media": card.media, "substrate": card.substrate, "profile_title": row.title}
             intent = row.papers.value("intent")
@@ -178,15 +187,17 @@ class Making:
     def make(self, draft: Draft) -> Card:
         """Make the card of a draft, put it in force and set everything to it, as a step that can be undone."""
         card, store = self.card(draft), self._conditions.store
-        self._handoff.take(f"Make “{card.name}”", card, lambda: store.save(card), lambda: store.remove(card.id))
-        self._live.say(f"“{card.name}” is in force. {self._handoff.still_open()}")
+        self._handoff.take(
+            tr("Make “{name}”", name=card.name), card, lambda: store.save(card), lambda: store.remove(card.id)
+        )
+        self._live.say(tr("“{name}” is in force. {still_open}", name=card.name, still_open=self._handoff.still_open()))
         return card
 
     def stand_in_trials(self, draft: Draft, count: int = 3) -> list[Card]:
         """Make a condition for each of the stand-ins most worth trying, so that each print tells which it was."""
         made = []
         for media in self.stand_ins(draft)[:count]:
-            name = f"{draft.media} as {media.name}"
+            name = tr("{media} as {name}", media=draft.media, name=media.name)
             made.append(self.make(dataclasses.replace(draft, stand_in=media.name, name=name, profile="")))
         return made
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fidele.language import tr
 from fidele.route.condition import PressData
 from fidele.session.history import History
 from fidele.session.in_force import InForce
@@ -37,7 +38,7 @@ class OwnMaterials:
                     self.store.keep(old)
             self._live.tell(RulesChanged())
 
-        self._history.do(f"Keep {KINDS[made.kind].lower()} “{made.name}”", do, undo)
+        self._history.do(tr("Keep {kinds} “{name}”", kinds=KINDS[made.kind].lower(), name=made.name), do, undo)
 
     def copy(self, material: Material) -> Material:
         """Keep a copy under a name of its own, and return it."""
@@ -58,7 +59,9 @@ class OwnMaterials:
             self.store.keep(material)
             self._live.tell(RulesChanged())
 
-        self._history.do(f"Take {KINDS[material.kind].lower()} “{material.name}” away", away, back)
+        self._history.do(
+            tr("Take {kinds} “{name}” away", kinds=KINDS[material.kind].lower(), name=material.name), away, back
+        )
 
     def use(self, material: Material) -> None:
         """Set the card in force to a material, its lot included; of a process to all that it says.

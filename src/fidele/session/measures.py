@@ -7,6 +7,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from fidele import units
+from fidele.language import tr
 from fidele.session.live import Live
 from fidele.session.news import UnitsChanged
 from fidele.statefile import StateFile
@@ -33,7 +34,9 @@ class Measures:
             self._live.tell(UnitsChanged())
 
         if after != before:
-            self._live.history.do(f"Units: {', '.join(changed.values())}", lambda: put(after), lambda: put(before))
+            self._live.history.do(
+                tr("Units: {values}", values=", ".join(changed.values())), lambda: put(after), lambda: put(before)
+            )
 
 
 def _parsed(data: bytes) -> units.Units:

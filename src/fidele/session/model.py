@@ -22,6 +22,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.judge.finding import Action, Finding
 from fidele.judge.judge import judge
+from fidele.language import tr
 from fidele.proof.advice import Content
 from fidele.proof.contrast import ContrastLoss
 from fidele.proof.losses import Losses, losses
@@ -153,12 +154,12 @@ class Session:
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
         self.jobs = Jobs(
-            live, self.in_force, self.cards, self.kept_sources, places.data / "jobs", places.work / "taken in"
+            live, self.in_force, self.cards, self.kept_sources, places.data / "jobs", places.work / tr("taken in")
         )
         self.queueing = Queueing(live, self.queue, self.logbook, self.cards, self.jobs)
         self.first_print = FirstPrint(live, devices, self.profiles, self.cards, self.logbook)
         self.inbox = Inbox(live, places.data / "watched.json")
-        takes = "scans and measurements that arrive there are read and"
+        takes = tr("scans and measurements that arrive there are read and")
         self.measured = Inbox(live, places.data / "watched-measured.json", (*PICTURES, *MEASURED), takes)
         self.watch = Watch(live, self.sources)
         self.follow = Follow(
@@ -192,12 +193,22 @@ class Session:
             self.say(sentence)
         if cut_off := self.queue.after_a_crash():
             runs = ", ".join(map(str, cut_off))
-            self.say(f"Fidele ended while run {runs} was being printed: look at what came out, and print it again.")
+            self.say(
+                tr(
+                    "Fidele ended while run {runs} was being printed: look at what came out, and print it again.",
+                    runs=runs,
+                )
+            )
         if self.queue.paused:
             count = len(self.queue.entries())
-            self.say(f"{count} runs wait in the queue from before; let them go on at the print desk.")
+            self.say(tr("{count} runs wait in the queue from before; let them go on at the print desk.", count=count))
         if (last := self.logbook.clock_behind()) is not None:
-            self.say(f"This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.")
+            self.say(
+                tr(
+                    "This machine's clock was set back: the last run is of {last:%d.%m.%Y %H:%M}. Set it right.",
+                    last=last,
+                )
+            )
 
     def damaged(self) -> list[str]:
         """Look at what is kept; return a sentence for each thing that cannot be read and was left out."""
@@ -208,13 +219,24 @@ class Session:
         found = [(sentence, str(path.parent)) for path, sentence in damaged(self.places.data)]
         book = str(self.places.data)
         for number, why in sorted(self.logbook.unreadable.items()):
-            found.append((f"Run {number} of the logbook is left out: {why}. Its row stays as it is.", book))
+            found.append(
+                (
+                    tr(
+                        "Run {number} of the logbook is left out: {why}. Its row stays as it is.",
+                        number=number,
+                        why=why,
+                    ),
+                    book,
+                )
+            )
         if self.logbook.is_newer:
-            found.append(("A newer Fidele wrote the logbook: it is read, and nothing is added to it; update.", book))
+            found.append(
+                (tr("A newer Fidele wrote the logbook: it is read, and nothing is added to it; update."), book)
+            )
         if self.logbook.rescued:
-            saved = f"{self.logbook.saved} runs were saved into a new one"
-            kept_as = f"the damaged file is kept as {self.logbook.rescued}"
-            found.append((f"The logbook was damaged. {saved}; {kept_as}.", book))
+            saved = tr("{saved} runs were saved into a new one", saved=self.logbook.saved)
+            kept_as = tr("the damaged file is kept as {rescued}", rescued=self.logbook.rescued)
+            found.append((tr("The logbook was damaged. {saved}; {kept_as}.", saved=saved, kept_as=kept_as), book))
         if found != self._damaged:
             self._damaged = found
             self.live.judge()
@@ -355,7 +377,7 @@ class Session:
         """Show proofs on the substrate's own white, or on the screen's."""
         before = self.live.state.paper_white
         if on != before:
-            name = "Show the piece's white" if on else "Show the screen's white"
+            name = tr("Show the piece's white") if on else tr("Show the screen's white")
             change = self.live.change
             self.history.do(name, lambda: change(WhiteChosen(on)), lambda: change(WhiteChosen(before)))
 
@@ -419,7 +441,7 @@ class Session:
         """Take a chart as the artwork, to be printed through the condition."""
         self.charts.take(self.charts.made(ChartOrder(name)))
 
-    def place(self, placing: Placing, name: str = "Place the picture") -> None:
+    def place(self, placing: Placing, name: str = tr("Place the picture")) -> None:
         """Place the picture, as a step that can be undone."""
         if self.placing is not None:
             self.pieces.change(name, placing=placing)
@@ -482,9 +504,9 @@ class Session:
         def profile(profile_id: str) -> Profile:
             data = logbook.profile(profile_id)
             if data is not None:
-                return Profile.parse(data, "the profile of the run")
+                return Profile.parse(data, tr("the profile of the run"))
             if profile_id not in paths:
-                raise FideleError("The profile of this run is not on the shelf any more.")
+                raise FideleError(tr("The profile of this run is not on the shelf any more."))
             return Profile.open(paths[profile_id])
 
         return KeptSources(self.sources.supposing().of, profile, self.charts.known)
@@ -499,7 +521,7 @@ class Session:
         """
         stops = self.stops
         if stops and not overridden:
-            raise FideleError(f"Held: {stops[0].title.lower()}. {stops[0].remedy}")
+            raise FideleError(tr("Held: {title}. {remedy}", title=stops[0].title.lower(), remedy=stops[0].remedy))
         number = self.queue.order(job, overridden, stops, state="preparing")
         printed = self.queue.carry_out(number, progress, job)
         assert printed is not None  # it was not only to be prepared
@@ -523,7 +545,12 @@ class Session:
         receipt = printed.receipt | {"printed by hand": now.isoformat()}
         self.logbook.end_run(printed.number, "printed", receipt)
         self.take_run(replace(printed, receipt=receipt, at=now))
-        self.say(f"Run {printed.number} is printed. Press it, then scan the piece or bring its measurements.")
+        self.say(
+            tr(
+                "Run {number} is printed. Press it, then scan the piece or bring its measurements.",
+                number=printed.number,
+            )
+        )
 
     def instructions(self, file: str, run: int = 0) -> Instructions:
         """Return what somebody who prints a finished file is to do."""
@@ -552,15 +579,19 @@ class Session:
     def undo(self) -> None:
         """Take the last step back."""
         name = self.history.undo()
-        self.say(f"Undone: {name}." if name else "There is nothing to undo.")
+        self.say(tr("Undone: {name}.", name=name) if name else tr("There is nothing to undo."))
 
     def undo_to(self, steps: int) -> None:
         """Take so many steps back, or do so many again where it is below zero."""
         names = [self.history.undo() if steps > 0 else self.history.redo() for _ in range(abs(steps))]
-        word = "Undone" if steps > 0 else "Done again"
-        self.say(f"{word}: {', '.join(name for name in names[:3] if name)}{' and more' if len(names) > 3 else ''}.")
+        word = tr("Undone") if steps > 0 else tr("Done again")
+        self.say(
+            tr("{word}: {name} and more.", word=word, name=", ".join(name for name in names[:3] if name))
+            if len(names) > 3
+            else tr("{word}: {name}.", word=word, name=", ".join(name for name in names[:3] if name))
+        )
 
     def redo(self) -> None:
         """Do the last undone step again."""
         name = self.history.redo()
-        self.say(f"Done again: {name}." if name else "There is nothing to do again.")
+        self.say(tr("Done again: {name}.", name=name) if name else tr("There is nothing to do again."))

@@ -24,6 +24,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
+from fidele.language import tr
 from fidele.papers.model import Verified
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_page, chart_placing, on_piece
@@ -60,8 +61,12 @@ class PageState:
     def words(self) -> str:
         """How it stands."""
         if self.measured is not None:
-            return f"run {self.run}, measured"
-        return f"run {self.run}, printed: press it, then scan or measure it" if self.run else "not printed yet"
+            return tr("run {run}, measured", run=self.run)
+        return (
+            tr("run {run}, printed: press it, then scan or measure it", run=self.run)
+            if self.run
+            else tr("not printed yet")
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +85,12 @@ class Made:
         """What is to be known before it is taken, in sentences."""
         said = [self.own.fit.stated.words, *self.found.put_right, *self.own.words(self.found)]
         if self.before is not None:
-            said.append(f"The profile in force is off by a mean ΔE00 of {self.before:.2f} on the same patches.")
+            said.append(
+                tr(
+                    "The profile in force is off by a mean ΔE00 of {before:.2f} on the same patches.",
+                    before=self.before,
+                )
+            )
         return [*said, *self.found.cautions]
 
 
@@ -112,9 +122,11 @@ class OwnProfiles:
     def expected(kind: str) -> str:
         """Say what a target buys, before it is printed."""
         middle, most = TARGETS[kind]
-        return (
-            f"With an instrument a profile of it is off by about ΔE00 {middle:.2f} on average on most printers, "
-            f"{most:.2f} on difficult ones; a scanner adds its own error to that."
+        return tr(
+            "With an instrument a profile of it is off by about ΔE00 {middle:.2f} on average on most "
+            "printers, {most:.2f} on difficult ones; a scanner adds its own error to that.",
+            middle=middle,
+            most=most,
         )
 
     def chart(self, kind: str) -> Chart:
@@ -177,8 +189,8 @@ class OwnProfiles:
             self._added[card.id] = which
             self._live.tell(LogChanged())
 
-        self._live.history.do(f"Add {path.name}", lambda: take((*before, path)), lambda: take(before))
-        self._live.say(f"{path.name} counts among the measurements of “{card.name}”.")
+        self._live.history.do(tr("Add {name}", name=path.name), lambda: take((*before, path)), lambda: take(before))
+        self._live.say(tr("{name} counts among the measurements of “{name2}”.", name=path.name, name2=card.name))
 
     @property
     def by_itself(self) -> bool:
@@ -197,13 +209,17 @@ class OwnProfiles:
         devices, card = self._devices, self._live.state.need_card()
         table, press, instrument = devices.table, devices.press, devices.instrument
         if table is None or press is None or instrument is None:
-            raise FideleError("Print the pages, press and dry them, and scan or measure them: nothing here does that.")
+            raise FideleError(
+                tr("Print the pages, press and dry them, and scan or measure them: nothing here does that.")
+            )
         device, chart = devices.printer_of(card.printer), self.chart(kind)
         bare = card.model_copy(update={"owner": "fidele", "printed_from": ""})
         sending = device.sending(device.settings_for(bare))
         also = [x.name for x in sending.layers(bare, None) if x.converts]
         if also:
-            raise FideleError("A bare target passes no conversion: put the driver and the print system to rest first.")
+            raise FideleError(
+                tr("A bare target passes no conversion: put the driver and the print system to rest first.")
+            )
         logbook, work, media = self._logbook, self._work, device.media(card.size, card.feed)
         placing = chart_placing(chart, media)
 
@@ -218,7 +234,7 @@ class OwnProfiles:
                     return True
 
                 job = Job.of(chart_page(chart, page, bare, 0, True), placing, bare, None, chart, page, True)
-                title = f"{chart.title}, page {page + 1}, with nothing converting"
+                title = tr("{title}, page {page}, with nothing converting", title=chart.title, page=page + 1)
                 settings = device.settings_for(bare)
                 number = logbook.add_run(
                     title, card.model_dump_json(), card.profile, settings, {}, "", "printing", kept_job(job)
@@ -227,7 +243,9 @@ class OwnProfiles:
                 sent = sending.print_page(prepared, lambda share, told=told: told(0.4 + 0.2 * share))  # type: ignore[misc]
                 logbook.end_run(number, "printed", sent.receipt)
                 if sent.sheet is None:
-                    raise FideleError(f"The {device.name} has printed page {page + 1}: press and measure it.")
+                    raise FideleError(
+                        tr("The {name} has printed page {page}: press and measure it.", name=device.name, page=page + 1)
+                    )
                 transfer = card.process != "direct"
                 piece = (
                     press.press(sent.sheet, card.substrate, card.press) if transfer else table.as_printed(sent.sheet)
@@ -255,7 +273,7 @@ class OwnProfiles:
         """
         files, card, chart = self.files(kind), self._live.state.need_card(), made(kind)
         if not files:
-            raise FideleError("Nothing was measured yet: print the target bare, press it, and scan or measure it.")
+            raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
         before = self._live.state.profile
         now = datetime.datetime.now().replace(microsecond=0)
         title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d}"
@@ -285,13 +303,13 @@ class OwnProfiles:
         """
         card = self._live.state.need_card()
         if card.id != done.card.id:
-            raise FideleError(f"The profile was made for “{done.card.name}”: put that in force first.")
+            raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
         profile_id = Profile.parse(done.own.profile).content_id
-        path = self._work / "own profiles" / f"{done.title}.icc"
+        path = self._work / tr("own profiles") / f"{done.title}.icc"
         write_bytes(path, done.own.profile)
         self._profiles.install(path)
         if self._profiles.shelf.find(profile_id) is None:
-            raise FideleError(f"The profile could not be put on the shelf; it lies in {path}.")
+            raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
         said = done.own.fit.stated
         found = Verified(
             unit=card.printer,
@@ -300,14 +318,22 @@ class OwnProfiles:
             mean=round(said.mean, 2),
             p95=round(said.p95, 2),
             passed=True,
-            sentence=f"Made from this printer's own target; {said.words[0].lower()}{said.words[1:]}",
-            chart="its own target",
+            sentence=tr(
+                "Made from this printer's own target; {words}{words2}",
+                words=said.words[0].lower(),
+                words2=said.words[1:],
+            ),
+            chart=tr("its own target"),
             run=0,
         )
         self._profiles.verified(profile_id, found)
-        self._in_force.change(f"Take “{done.title}”", profile=profile_id, profile_title=done.title, owner="fidele")
+        self._in_force.change(
+            tr("Take “{title}”", title=done.title), profile=profile_id, profile_title=done.title, owner="fidele"
+        )
         self.made = None
-        self._live.say(f"“{done.title}” is on the shelf and in use. Try it: print and check the quick chart.")
+        self._live.say(
+            tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=done.title)
+        )
         return profile_id
 
 

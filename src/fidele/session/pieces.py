@@ -21,6 +21,7 @@ from fidele.errors import FideleError
 from fidele.files import stamp_of, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.transform import black_of, white_of
+from fidele.language import tr
 from fidele.proof.losses import colours_of
 from fidele.run.chart_page import chart_placing
 from fidele.session.live import Live
@@ -86,10 +87,10 @@ class Pieces:
         after = tuple(p for p in before if p is not gone)
         then = after[min(at, len(after) - 1)].number if after else 0
 
-        name = f"Lay {gone.opened.path.name} aside"
+        name = tr("Lay {name} aside", name=gone.opened.path.name)
         shown = current if current != number else then
         self._live.history.do(name, lambda: self._take(after, shown), lambda: self._take(before, current))
-        self._live.say(f"{gone.opened.path.name} is laid aside; the file is where it was.")
+        self._live.say(tr("{name} is laid aside; the file is where it was.", name=gone.opened.path.name))
 
     def _take(self, pieces: tuple[Piece, ...], current: int, same_sheet: bool = False) -> None:
         self._live.change(PiecesChanged(pieces, current, same_print=same_sheet))
@@ -107,7 +108,15 @@ class Pieces:
         """
         artwork = open_artwork(path, suppose=self._sources.suppose(path), page=page)
         self.adopt(artwork, None)
-        self._live.say(f"{path.name} opened: {artwork.width} x {artwork.height} pixels, {artwork.slip.words}.")
+        self._live.say(
+            tr(
+                "{name} opened: {width} x {height} pixels, {words}.",
+                name=path.name,
+                width=artwork.width,
+                height=artwork.height,
+                words=artwork.slip.words,
+            )
+        )
 
     def adopt(self, artwork: Artwork, chart: Chart | None, bare: bool = False, page: int = 0) -> None:
         """Take a picture in hand; it takes the place of one from the same file, and a chart that of another chart.
@@ -153,14 +162,18 @@ class Pieces:
         if artwork.ppi is None:  # no size of its own: as large as the sheet holds
             return fitted(media, width, height)
         self._live.say(
-            f"{artwork.path.name} is {units.size(width, height)}: that stands, and does not go on the sheet."
+            tr(
+                "{name} is {size}: that stands, and does not go on the sheet.",
+                name=artwork.path.name,
+                size=units.size(width, height),
+            )
         )
         return placing
 
     def keep_pasted(self, data: bytes, ending: str = ".png") -> Path:
         """Keep what was pasted, a picture or a table, among the workshop's files; return where."""
         stamp = datetime.datetime.now().strftime("%Y-%m-%d %H.%M.%S")
-        path = self._work / f"pasted {stamp}{ending}"
+        path = self._work / tr("pasted {stamp}{ending}", stamp=stamp, ending=ending)
         write_bytes(path, data)
         return path
 
@@ -202,11 +215,21 @@ class Pieces:
         """Say that the picture is in the space of a profile."""
         piece = self.need()
         if profile.header.colour_space != piece.artwork.profile.header.colour_space:
-            raise FideleError(f"“{name}” is for {profile.header.colour_space} values; the picture has others.")
-        slip = SourceSlip("chosen", f"{name}, chosen by you")
+            raise FideleError(
+                tr(
+                    "“{name}” is for {colour_space} values; the picture has others.",
+                    name=name,
+                    colour_space=profile.header.colour_space,
+                )
+            )
+        slip = SourceSlip("chosen", tr("{name}, chosen by you", name=name))
         opened = replace(piece.opened, profile=profile, slip=slip)
-        self.change(f"Take the picture for {name}", opened=opened, artwork=self._worked(opened, piece.replacements))
-        self._live.say(f"The picture is taken for {name}.")
+        self.change(
+            tr("Take the picture for {name}", name=name),
+            opened=opened,
+            artwork=self._worked(opened, piece.replacements),
+        )
+        self._live.say(tr("The picture is taken for {name}.", name=name))
 
     def reading(self, page: int | None = None) -> Callable[[], Artwork]:
         """Return the work of reading the file of the picture in hand again, or another page of it, from 0."""
@@ -219,13 +242,13 @@ class Pieces:
         piece = self.need()
         opened = replace(piece.opened, profile=again.profile, slip=again.slip, doubts=again.doubts)
         self.change(
-            "Take the picture as its file says", opened=opened, artwork=self._worked(opened, piece.replacements)
+            tr("Take the picture as its file says"), opened=opened, artwork=self._worked(opened, piece.replacements)
         )
 
     def take_page(self, artwork: Artwork) -> None:
         """Take another page of the same file, as it was read (`reading`)."""
         self.change(
-            f"Page {artwork.page + 1}",
+            tr("Page {page}", page=artwork.page + 1),
             opened=artwork,
             artwork=worked(artwork, (), self.need().mirrored),
             replacements=(),
@@ -234,13 +257,15 @@ class Pieces:
             behind=None,
             shape="rectangle",
         )
-        self._live.say(f"Page {artwork.page + 1} of {artwork.pages} of {artwork.path.name}.")
+        self._live.say(
+            tr("Page {page} of {pages} of {name}.", page=artwork.page + 1, pages=artwork.pages, name=artwork.path.name)
+        )
 
     def replace_colours(self, replacements: tuple[Replacement, ...], name: str) -> None:
         """Work on a copy in which colours are replaced, all at once; the file stays what it is."""
         piece = self.need()
         self.change(name, replacements=replacements, artwork=self._worked(piece.opened, replacements))
-        self._live.say(f"{name}, in a copy; the file stays what it is.")
+        self._live.say(tr("{name}, in a copy; the file stays what it is.", name=name))
 
     def purify(self, what: str) -> None:
         """Make a nearly white ground white ('whiten'), or nearly black text and lines black ('blacken'), in a copy."""
@@ -252,28 +277,28 @@ class Pieces:
         away = np.abs(colours - goal).max(axis=1)
         near = (away > 0.5 / 255) & (away < (0.06 if what == "whiten" else 0.3))
         if not near.any():
-            raise FideleError("There is nothing of this kind in the picture any more.")
+            raise FideleError(tr("There is nothing of this kind in the picture any more."))
         most = colours[near][int(np.argmax(share[near]))]
         soft = 0.02 if what == "whiten" else 0.5  # text has softened edges that must follow
         change = Replacement(tuple(float(v) for v in most), tuple(float(v) for v in goal), soft)
-        name = "The ground is made white" if what == "whiten" else "Text and lines are made black"
+        name = tr("The ground is made white") if what == "whiten" else tr("Text and lines are made black")
         self.replace_colours((*piece.replacements, change), name)
 
     def came_mirrored(self, yes: bool) -> None:
         """Say that the file is mirrored already, or that it is not: it is worked on, and shown, the right way round."""
         piece = self.need()
         artwork = worked(piece.opened, piece.replacements, yes)
-        self.change("It came mirrored" if yes else "It did not come mirrored", mirrored=yes, artwork=artwork)
+        self.change(tr("It came mirrored") if yes else tr("It did not come mirrored"), mirrored=yes, artwork=artwork)
         self._live.say(
-            "The picture is turned back, in a copy: it is mirrored on its way as any other."
+            tr("The picture is turned back, in a copy: it is mirrored on its way as any other.")
             if yes
-            else "The picture is taken as it is in the file."
+            else tr("The picture is taken as it is in the file.")
         )
 
     def _worked(self, opened: Artwork, replacements: tuple[Replacement, ...]) -> Artwork:
         return worked(opened, replacements, self.need().mirrored)
 
-    def tune(self, tuning: Tuning | None, name: str = "Tune the picture") -> None:
+    def tune(self, tuning: Tuning | None, name: str = tr("Tune the picture")) -> None:
         """Give the current picture a tuning, None for none."""
         self.change(name, tuning=tuning if tuning is not None and tuning.moves else None)
 
@@ -296,14 +321,18 @@ class Pieces:
             self._apply(Touched.LOOK, {piece.number: {"tuning": on}})
 
         on = tuning if tuning.moves else None
-        self._live.history.do(f"Keep the tuning “{name}”", lambda: put(tuning, on), lambda: put(before, piece.tuning))
+        self._live.history.do(
+            tr("Keep the tuning “{name}”", name=name), lambda: put(tuning, on), lambda: put(before, piece.tuning)
+        )
 
     def forget_tuning(self, name: str) -> None:
         """Forget a tuning that is kept, a step that can be undone; pictures that have it keep it."""
         before = self.tunings.all().get(name)
         if before is not None:
             self._live.history.do(
-                f"Forget the tuning “{name}”", lambda: self.tunings.forget(name), lambda: self.tunings.keep(before)
+                tr("Forget the tuning “{name}”", name=name),
+                lambda: self.tunings.forget(name),
+                lambda: self.tunings.keep(before),
             )
 
     def tune_all(self, tuning: Tuning) -> None:
@@ -315,12 +344,12 @@ class Pieces:
         def apply(pieces: tuple[Piece, ...]) -> None:
             self._take(pieces, self._live.state.current)
 
-        self._live.history.do("Tune all pictures in hand", lambda: apply(after), lambda: apply(before))
-        self._live.say(f"{sum(p.chart is None for p in after)} pictures are tuned alike.")
+        self._live.history.do(tr("Tune all pictures in hand"), lambda: apply(after), lambda: apply(before))
+        self._live.say(tr("{value} pictures are tuned alike.", value=sum(p.chart is None for p in after)))
 
     def keep(self, what: str) -> None:
         """Keep pure colours: '' none, 'black' or 'primaries'."""
-        words = {"": "Convert pure colours too", "black": "Keep pure black and white"}
+        words = {"": tr("Convert pure colours too"), "black": tr("Keep pure black and white")}
         self.change(words.get(what, "Keep pure primaries"), keep=what)
 
     # Knowing -----------------------------------------------------------------------------------------------------

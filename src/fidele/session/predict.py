@@ -14,6 +14,7 @@ from fidele.colour.words import colour_name
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert
+from fidele.language import tr
 from fidele.proof.losses import shift_in_words
 from fidele.proof.soft import predicted_lab
 from fidele.tuning.conversion import Conversion, device_values
@@ -38,7 +39,7 @@ class RouteFacts:
     driver: Callable[[Floats], Floats] | None
     how: Conversion
     #: What the prediction of this route is called.
-    now: str = "as it will come out now"
+    now: str = tr("as it will come out now")
 
 
 def predict(pixels: Codes, source: Profile, printer: Profile, facts: RouteFacts) -> list[Prediction]:
@@ -50,7 +51,7 @@ def predict(pixels: Codes, source: Profile, printer: Profile, facts: RouteFacts)
         now = convert(now, srgb(), printer, Intent.PERCEPTUAL)
     if facts.driver is not None:
         now = _driven(facts.driver, now)
-    return _seen([(facts.now, now), ("converted once", right)], right, printer)
+    return _seen([(facts.now, now), (tr("converted once"), right)], right, printer)
 
 
 def wrong_routes(
@@ -74,18 +75,18 @@ def wrong_routes(
     right = device_values(values, source, printer, facts.how)
     intent, bpc = facts.how.intent, facts.how.bpc
     routes = [
-        ("not converted", _bare(values, source)),
-        ("converted twice, by the print system too", convert(right, srgb(), printer, Intent.PERCEPTUAL)),
+        (tr("not converted"), _bare(values, source)),
+        (tr("converted twice, by the print system too"), convert(right, srgb(), printer, Intent.PERCEPTUAL)),
     ]
     if correction is not None:
-        routes.append(("converted twice, by the driver too", _driven(correction, right)))
+        routes.append((tr("converted twice, by the driver too"), _driven(correction, right)))
     if values.shape[2] == 3:
         for name, space in (("sRGB", srgb()), ("opRGB", oprgb())):
             if space.content_id != source.content_id:
-                routes.append((f"taken for {name}", convert(values, space, printer, intent, bpc)))
+                routes.append((tr("taken for {name}", name=name), convert(values, space, printer, intent, bpc)))
     for title, profile in others:
         if profile.channels == printer.channels:
-            routes.append((f"through “{title}”", convert(values, source, profile, intent, bpc)))
+            routes.append((tr("through “{title}”", title=title), convert(values, source, profile, intent, bpc)))
     return sorted(_seen(routes, right, printer), key=lambda p: -p.mean_de00)
 
 
@@ -117,4 +118,9 @@ def _worst(Lab: NDArray[np.float32], wanted: NDArray[np.float32], de00: Floats) 
     if not far.any():
         return ""
     before, after = wanted[far].mean(axis=0).astype(float), Lab[far].mean(axis=0).astype(float)
-    return f"{colour_name(before)} by {float(de00[far].mean()):.0f}: {shift_in_words(before, after)}"
+    return tr(
+        "{colour_name} by {mean:.0f}: {shift_in_words}",
+        colour_name=colour_name(before),
+        mean=float(de00[far].mean()),
+        shift_in_words=shift_in_words(before, after),
+    )

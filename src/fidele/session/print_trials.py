@@ -19,6 +19,7 @@ from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
+from fidele.language import tr
 from fidele.papers.guess import likeness
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
@@ -102,9 +103,11 @@ class PrintTrials:
             return []
         device = self._devices.of(card)
         found = [(m, MEANINGS[m]) for m in _VARIED if len(device.offers(m, dict(card.driver))) > 1]
-        found += [(f"{_HAND}{c.name}", f"{c.name}, by hand") for c in device.handles() if len(c.offered) > 1]
+        found += [
+            (f"{_HAND}{c.name}", tr("{name}, by hand", name=c.name)) for c in device.handles() if len(c.offered) > 1
+        ]
         if len(self.values("owner")) > 1:
-            found.append(("owner", "Who converts"))
+            found.append(("owner", tr("Who converts")))
         return found
 
     def values(self, varied: str) -> list[tuple[Value, str]]:
@@ -113,13 +116,18 @@ class PrintTrials:
         device = self._devices.of(card)
         if varied == "owner":
             able = [o for o in device.owners() if o == "driver" or card.profile is not None]
-            ways = [(_way(o), f"{OWNER_WORDS[o]} converts") for o in able]
+            ways = [(_way(o), tr("{owner_words} converts", owner_words=OWNER_WORDS[o])) for o in able]
             others = dict.fromkeys((*(p.name for p in self._devices.programs), card.printed_from))
             for name in filter(None, others):
                 if "fidele" in able:
-                    ways.append((_way("fidele", name), f"{OWNER_WORDS['fidele']} converts, {name} prints"))
+                    ways.append(
+                        (
+                            _way("fidele", name),
+                            tr("{owner_words} converts, {name} prints", owner_words=OWNER_WORDS["fidele"], name=name),
+                        )
+                    )
                 if card.profile is not None:
-                    ways.append((_way("program", name), f"{name} converts through the profile"))
+                    ways.append((_way("program", name), tr("{name} converts through the profile", name=name)))
             return list(ways)
         if varied.startswith(_HAND):
             return [
@@ -157,11 +165,13 @@ class PrintTrials:
         """
         card = self._live.state.need_card()
         if not 2 <= len(values) <= len(LETTERS):
-            raise FideleError(f"A trial compares two to {len(LETTERS)} prints; {len(values)} are chosen.")
+            raise FideleError(
+                tr("A trial compares two to {n} prints; {n2} are chosen.", n=len(LETTERS), n2=len(values))
+            )
         words, device = dict(self.values(varied)), self._devices.of(card)
         artwork = self._live.state.artwork
         if not chart and (artwork is None or self._live.state.chart is not None):
-            raise FideleError("Open a picture of your own first, or choose a chart for the trial.")
+            raise FideleError(tr("Open a picture of your own first, or choose a chart for the trial."))
         trial_id = self.store.fresh()
         prints = []
         for letter, value in zip(LETTERS, values, strict=False):
@@ -174,7 +184,11 @@ class PrintTrials:
             else:
                 changes = {"driver": device.possible(card.driver | {varied: value})}
             # A condition of its own, so that what a trial shows stands in no other's history.
-            mine = {"id": f"trial {trial_id} {letter}", "name": f"{card.name}, {title}", "history": []}
+            mine = {
+                "id": tr("trial {trial_id} {letter}", trial_id=trial_id, letter=letter),
+                "name": f"{card.name}, {title}",
+                "history": [],
+            }
             prints.append(TrialPrint(letter=letter, title=title, card=card.model_copy(update=changes | mine)))
         what = dict(self.varied()).get(varied, varied)
         name = f"{what}: {', '.join(p.title for p in prints)}"
@@ -183,7 +197,7 @@ class PrintTrials:
             id=trial_id, title=name, made=now(), varied=varied, chart=chart, picture=picture, prints=tuple(prints)
         )
         self._keep(trial)
-        self._live.say(f"Trial of {len(prints)} prints: {name}.")
+        self._live.say(tr("Trial of {n} prints: {name}.", n=len(prints), name=name))
         return trial
 
     def _keep(self, trial: TrialRecord) -> None:
@@ -221,7 +235,7 @@ class PrintTrials:
         if trial.picture:
             artwork = self._live.state.artwork
             if artwork is None or str(artwork.path) != trial.picture:
-                raise FideleError(f"Open {Path(trial.picture).name} first: the trial is of that picture.")
+                raise FideleError(tr("Open {name} first: the trial is of that picture.", name=Path(trial.picture).name))
         prints = []
         for one in trial.prints:
             device = self._devices.printer_of(card.printer)
@@ -234,11 +248,19 @@ class PrintTrials:
             prints.append(one)
         trial = trial.model_copy(update={"prints": tuple(prints)})
         self._keep(trial)
-        said = f"{len(prints)} prints of the trial are in the queue, labelled {prints[0].letter} and on."
+        said = tr(
+            "{n} prints of the trial are in the queue, labelled {letter} and on.",
+            n=len(prints),
+            letter=prints[0].letter,
+        )
         by_hand = [p for p in prints if self._file(trial, p) is not None]
         if by_hand:
-            letters = " and ".join(p.letter for p in by_hand)
-            said += f" {letters} will lie as files in {self.store.folder}: print them as the sheet beside each says."
+            letters = tr(" and ").join(p.letter for p in by_hand)
+            said += tr(
+                " {letters} will lie as files in {folder}: print them as the sheet beside each says.",
+                letters=letters,
+                folder=self.store.folder,
+            )
         self._live.say(said)
         return trial
 
@@ -247,7 +269,7 @@ class PrintTrials:
         name = one.card.printed_from
         if not name or self._devices.program(name).runs_here:
             return None
-        return self.store.folder / f"{trial.id} {one.letter}.png"
+        return self.store.folder / tr("{id} {letter}.png", id=trial.id, letter=one.letter)
 
     def _instructions(self, one: TrialPrint, file: Path) -> Instructions:
         rows = program_rows(
@@ -270,7 +292,7 @@ class PrintTrials:
             When it is of a picture, another program prints, or nothing here can press and scan by itself.
         """
         if not self.by_itself(trial):
-            raise FideleError("Print it, press it, and scan the prints: nothing here does that by itself.")
+            raise FideleError(tr("Print it, press it, and scan the prints: nothing here does that by itself."))
         devices, logbook, chart = self._devices, self._logbook, made(trial.chart)
         self._charts.keep(chart)
         reader, profile = self._checking.reader(), self._live.state.profile
@@ -279,7 +301,7 @@ class PrintTrials:
             self._sending(one.card)  # a clear word now rather than after the first print
         for one in trial.prints:
             device, card = devices.printer_of(one.card.printer), one.card
-            title = f"{chart.title}, trial {one.letter}: {one.title}"
+            title = tr("{title}, trial {letter}: {title2}", title=chart.title, letter=one.letter, title2=one.title)
             numbers[one.letter] = logbook.add_run(
                 title, card.model_dump_json(), card.profile, device.settings_for(card), {}, ""
             )
@@ -296,7 +318,13 @@ class PrintTrials:
                     return True
 
                 sending = self._sending(one.card)
-                label = f"Trial {trial.id} · {one.letter} · {one.title} · run {one.run}"
+                label = tr(
+                    "Trial {id} · {letter} · {title} · run {run}",
+                    id=trial.id,
+                    letter=one.letter,
+                    title=one.title,
+                    run=one.run,
+                )
                 mine = None if one.card.owner == "driver" else profile
                 scan = pressed_and_scanned(one.card, mine, label, sending, devices, one.run, told, chart)
                 read += _of_run(reader.prints(scan, [chart]), one)
@@ -312,8 +340,11 @@ class PrintTrials:
         converting = [x.name for x in sending.layers(card, None) if x.converts]
         if converting != ([] if card.owner in ("fidele", "program") else [card.owner_layer]):
             raise FideleError(
-                f"“{card.name}” cannot be set up here as a trial: {_layers(converting)} would convert. "
-                "Mend the hand-off first."
+                tr(
+                    "“{name}” cannot be set up here as a trial: {layers} would convert. Mend the hand-off first.",
+                    name=card.name,
+                    layers=_layers(converting),
+                )
             )
         return sending
 
@@ -329,7 +360,9 @@ class PrintTrials:
         """
         mine = [p for p in read if trial.of_run(p.run) is not None]
         if not mine:
-            raise FideleError(f"None of the {len(read)} prints that were read is of this trial: they say other runs.")
+            raise FideleError(
+                tr("None of the {n} prints that were read is of this trial: they say other runs.", n=len(read))
+            )
         for one in mine:
             write_table(measured_file(self._work, one.run), one.checked.table)
             self._logbook.add_verdict(one.run, verdict_of(one.checked))
@@ -338,10 +371,16 @@ class PrintTrials:
         found = self.standing(trial, REPEAT if characterised else _REPEAT_BARE)
         if found is None:
             missing = [p.letter for p in trial.prints if not measured_file(self._work, p.run).exists()]
-            self._live.say(f"{len(mine)} of the prints were read; {', '.join(missing)} still to be scanned.")
+            self._live.say(
+                tr(
+                    "{n} of the prints were read; {missing} still to be scanned.",
+                    n=len(mine),
+                    missing=", ".join(missing),
+                )
+            )
             self._keep(trial)
             return trial
-        through = "a characterised scanner" if characterised else "a scanner taken for sRGB"
+        through = tr("a characterised scanner") if characterised else tr("a scanner taken for sRGB")
         measured = Measured(
             when=now(),
             off={f.name: {k: round(v, 2) for k, v in f.off.items()} for f in found.families},
@@ -384,7 +423,7 @@ class PrintTrials:
     def answer(self, trial: TrialRecord, family: str, best: str, light: str = "") -> TrialRecord:
         """Keep what somebody saw in a family of colours; `best` '' is no difference."""
         if best and trial.letter(best) is None:
-            raise FideleError(f"There is no print {best} in this trial.")
+            raise FideleError(tr("There is no print {best} in this trial.", best=best))
         said = Judged(family=family, best=best, who=person(), when=now(), light=light)
         trial = trial.model_copy(update={"seen": (*trial.seen, said)})
         self._keep(trial)
@@ -419,7 +458,9 @@ class PrintTrials:
         found = following(len(offered), rounds)
         words = dict(self.values(trial.varied))
         best = words.get(offered[found.best], str(offered[found.best]))
-        return [offered[place] for place in found.places], f"Best so far: {best}. {found.words}"
+        return [offered[place] for place in found.places], tr(
+            "Best so far: {best}. {words}", best=best, words=found.words
+        )
 
     def choose(self, trial: TrialRecord, letter: str) -> TrialRecord:
         """Take a print's setting into the condition in force, as a step that can be undone.
@@ -431,16 +472,16 @@ class PrintTrials:
         """
         one, card = trial.letter(letter), self._live.state.need_card()
         if one is None or one.card.printer != card.printer:
-            raise FideleError("The trial was of another printer than the condition in force.")
+            raise FideleError(tr("The trial was of another printer than the condition in force."))
         changed: dict[str, object] = {"driver": dict(one.card.driver)}
         if trial.varied.startswith(_HAND):
             changed = {"hand": dict(one.card.hand)}
         if trial.varied == "owner":
             changed = {"owner": one.card.owner, "printed_from": one.card.printed_from}
-        self._in_force.change(f"Take “{one.title}” from a trial", **changed)
+        self._in_force.change(tr("Take “{title}” from a trial", title=one.title), **changed)
         trial = trial.model_copy(update={"taken": letter, "ended": True})
         self._keep(trial)
-        self._live.say(f"“{one.title}” belongs to “{card.name}” now.")
+        self._live.say(tr("“{title}” belongs to “{name}” now.", title=one.title, name=card.name))
         return trial
 
     def remove(self, trial_id: str) -> None:
@@ -480,8 +521,8 @@ def _by_way(way: str) -> dict[str, object]:
 
 
 def _layers(converting: list[str]) -> str:
-    words = {"system": "the print system", "driver": "the driver", "panel": "the printer"}
-    return " and ".join(words.get(name, name) for name in converting) or "nothing"
+    words = {"system": tr("the print system"), "driver": tr("the driver"), "panel": tr("the printer")}
+    return tr(" and ").join(words.get(name, name) for name in converting) or tr("nothing")
 
 
 def _of_run(prints: Sequence[PrintMeasured], one: TrialPrint) -> list[PrintMeasured]:

@@ -11,6 +11,7 @@ from fidele.arrays import Floats
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
+from fidele.language import tr
 from fidele.route.probe import ProbeResult, nodes
 
 #: Mean distance in 8-bit code values below which a conversion is taken for the one that was found.
@@ -41,7 +42,7 @@ def suspects(
         small = sent.astype(np.float32)
         for name, source in (("sRGB", srgb()), ("opRGB", oprgb())):
             for intent in (Intent.PERCEPTUAL, Intent.RELATIVE):
-                key = f"this profile again, taking the numbers for {name}, {intent.words}"
+                key = tr("this profile again, taking the numbers for {name}, {words}", name=name, words=intent.words)
                 ways[key] = np.clip(convert(small, source, profile, intent, True), 0, 1).astype(float)
     made = [Suspect(name, float(np.abs(way - out).mean() * 255)) for name, way in ways.items()]
     return sorted(made, key=lambda s: s.distance)
@@ -49,16 +50,26 @@ def suspects(
 
 def in_words(found: ProbeResult, ranked: list[Suspect]) -> str:
     """Say what a probe found in a sentence or two."""
-    way = " The page came out mirrored." if found.mirrored else ""
-    way += " It came out turned by 180°." if found.turned else ""
+    way = tr(" The page came out mirrored.") if found.mirrored else ""
+    way += tr(" It came out turned by 180°.") if found.turned else ""
     if abs(found.scale - 1) > 0.004:
-        way += f" It came out at {found.scale * 100:.1f} %{', so its edges are cut off' if found.scale > 1 else ''}."
+        way += (
+            tr(" It came out at {scale:.1f} %, so its edges are cut off.", scale=found.scale * 100)
+            if found.scale > 1
+            else tr(" It came out at {scale:.1f} %.", scale=found.scale * 100)
+        )
     if found.passes:
-        return f"Every number came out as it went in.{way}"
+        return tr("Every number came out as it went in.{way}", way=way)
     best = ranked[0]
     what = (
-        f"That is {best.name}."
+        tr("That is {name}.", name=best.name)
         if best.distance < _NEAR and best.name != "nothing"
-        else "No conversion known here fits."
+        else tr("No conversion known here fits.")
     )
-    return f"Numbers change, by {found.mean:.0f} of 255 on average and {found.largest:.0f} at the most. {what}{way}"
+    return tr(
+        "Numbers change, by {mean:.0f} of 255 on average and {largest:.0f} at the most. {what}{way}",
+        mean=found.mean,
+        largest=found.largest,
+        what=what,
+        way=way,
+    )

@@ -15,6 +15,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
+from fidele.language import tr, trn
 from fidele.papers.fit import Fit, Purpose, fit
 from fidele.papers.guess import Known, guess, plain
 from fidele.papers.leaflet import Leaflet, Vocabulary, statements
@@ -85,9 +86,9 @@ class Profiles:
             self.pending = delivery
             count = len(fresh) + len({a.id for a in rivals})
             self._live.say(
-                "Another version of a profile that is on the shelf: choose what to do."
+                tr("Another version of a profile that is on the shelf: choose what to do.")
                 if count == 1
-                else f"{count} profiles are at the door: choose which to put on the shelf."
+                else tr("{count} profiles are at the door: choose which to put on the shelf.", count=count)
             )
             self._live.tell(Arrived())
             return [Installed(a.found.shown, "choose", a.id, a.title, a.reason) for a in (*fresh.values(), *rivals)]
@@ -99,7 +100,7 @@ class Profiles:
                 )
         results += [Installed(shown, "refused", reason=why) for shown, why in delivery.refused]
         if not fresh:
-            self._live.say(results[0].reason if results else "There was no profile in it.")
+            self._live.say(results[0].reason if results else tr("There was no profile in it."))
         return results
 
     def install(self, path: Path) -> list[Installed]:
@@ -125,7 +126,7 @@ class Profiles:
         results = self._take(wanted, instead, delivery.leaflets) if wanted else []
         self.pending = None  # where it failed, the question stays open
         if not wanted:
-            self._live.say("Nothing was put on the shelf.")
+            self._live.say(tr("Nothing was put on the shelf."))
         self._live.tell(Arrived())
         return results
 
@@ -162,11 +163,13 @@ class Profiles:
                 self.shelf.put_back(removed)
             self.changed()
 
-        name = f"“{arrivals[0].title}”" + (f" and {len(arrivals) - 1} more" if len(arrivals) > 1 else "")
-        self._live.history.do(f"Put {name} on the shelf", put, back)
-        replaced = " in place of the other version" if instead else ""
-        verb = "are" if len(arrivals) > 1 else "is"
-        self._live.say(f"{name} {verb} on the shelf{replaced}, ready to use.")
+        name = f"“{arrivals[0].title}”" + (tr(" and {n} more", n=len(arrivals) - 1) if len(arrivals) > 1 else "")
+        self._live.history.do(tr("Put {name} on the shelf", name=name), put, back)
+        replaced = tr(" in place of the other version") if instead else ""
+        verb = tr("are") if len(arrivals) > 1 else tr("is")
+        self._live.say(
+            tr("{name} {verb} on the shelf{replaced}, ready to use.", name=name, verb=verb, replaced=replaced)
+        )
         return results
 
     def _hand_over(self, old: str, new: str) -> None:
@@ -195,14 +198,14 @@ class Profiles:
             self.changed()
 
         title = self.row(entry).title
-        self._live.history.do(f"Take “{title}” off the shelf", away, back)
-        self._live.say(f"“{title}” was taken off the shelf; undo puts it back.")
+        self._live.history.do(tr("Take “{title}” off the shelf", title=title), away, back)
+        self._live.say(tr("“{title}” was taken off the shelf; undo puts it back.", title=title))
 
     def need(self, profile_id: str) -> Entry:
         """Return a profile on the shelf; `FideleError` where it is not there any more."""
         entry = self.shelf.find(profile_id)
         if entry is None:
-            raise FideleError("This profile is not on the shelf any more.")
+            raise FideleError(tr("This profile is not on the shelf any more."))
         return entry
 
     # What is said of them ----------------------------------------------------------------------------------------
@@ -248,13 +251,13 @@ class Profiles:
             papers = self.store.read(entry.id) if entry.id in kept else Papers(id=entry.id)
             papers = papers.with_guesses(self._guessed[key])
             used = (
-                "pinned"
+                tr("pinned")
                 if papers.pinned
-                else "in a condition"
+                else tr("in a condition")
                 if entry.id in in_cards
-                else "default"
+                else tr("default")
                 if entry.id in default
-                else "yours"
+                else tr("yours")
                 if entry.own
                 else ""
             )
@@ -287,7 +290,11 @@ class Profiles:
                 said[field] = Said(value=value.strip(), origin="hand", when=_now(), who=person())
             return papers.model_copy(update={"said": said})
 
-        what = f"{label[:1].upper()}{label[1:]}: {value.strip()}" if value.strip() else f"Nothing said of the {label}"
+        what = (
+            f"{label[:1].upper()}{label[1:]}: {value.strip()}"
+            if value.strip()
+            else tr("Nothing said of the {label}", label=label)
+        )
         self.change(profile_id, what, update)
 
     def confirm(self, profile_id: str, fields: tuple[str, ...] = ()) -> None:
@@ -305,7 +312,11 @@ class Profiles:
 
         count = len(guesses)
         first = (ABOUT | MADE)[next(iter(guesses))].lower()
-        self.change(profile_id, f"Confirmed: {first}" if count == 1 else f"Confirmed {count} guesses", update)
+        self.change(
+            profile_id,
+            tr("Confirmed: {first}", first=first) if count == 1 else tr("Confirmed {count} guesses", count=count),
+            update,
+        )
 
     def attach(self, profile_id: str, leaflet: Leaflet) -> int:
         """Keep a leaflet with a profile and offer what its text says as guesses; return how many things it says."""
@@ -313,11 +324,11 @@ class Profiles:
         self._live.tell(PapersChanged())
         self._live.refresh()
         self._live.say(
-            f"{leaflet.name} is kept with the profile; "
+            tr("{name} is kept with the profile; ", name=leaflet.name)
             + (
-                f"it says {count} {'thing' if count == 1 else 'things'} to confirm."
+                trn("it says {count} thing to confirm.", "it says {count} things to confirm.", count, count=count)
                 if count
-                else "it says nothing of how the profile was made."
+                else tr("it says nothing of how the profile was made.")
             )
         )
         return count
@@ -339,13 +350,21 @@ class Profiles:
     def pin(self, profile_id: str, pinned: bool) -> None:
         """Keep a profile at the top of the shelf, or no longer."""
         title = self.row(self.need(profile_id)).title
-        name = f"“{title}” is pinned to the shelf" if pinned else f"“{title}” is no longer pinned"
+        name = (
+            tr("“{title}” is pinned to the shelf", title=title)
+            if pinned
+            else tr("“{title}” is no longer pinned", title=title)
+        )
         self.change(profile_id, name, lambda p: p.model_copy(update={"pinned": pinned, "hidden": False}))
 
     def hide(self, profile_id: str, hidden: bool) -> None:
         """Keep a profile off the shelf without removing it, or show it again."""
         title = self.row(self.need(profile_id)).title
-        name = f"“{title}” is hidden; search still finds it" if hidden else f"“{title}” is shown again"
+        name = (
+            tr("“{title}” is hidden; search still finds it", title=title)
+            if hidden
+            else tr("“{title}” is shown again", title=title)
+        )
         self.change(profile_id, name, lambda p: p.model_copy(update={"hidden": hidden, "pinned": False}))
 
     def verified(self, profile_id: str, found: Verified) -> None:
@@ -400,8 +419,8 @@ class Profiles:
             self.defaults.choose(printer, media, value)
             self._live.tell(PapersChanged())
 
-        title = self.row(self.need(profile_id)).title if profile_id else "nothing"
-        name = f"“{title}” is the default for {media} on the {device.name}"
+        title = self.row(self.need(profile_id)).title if profile_id else tr("nothing")
+        name = tr("“{title}” is the default for {media} on the {name}", title=title, media=media, name=device.name)
         self._live.history.do(name, lambda: choose(profile_id), lambda: choose(before))
         self._live.say(f"{name}.")
 
@@ -414,8 +433,8 @@ class Profiles:
             self._live.tell(RulesChanged())
             self._live.refresh()
 
-        words = {"screen": "Proofs are shown through", "scanner": "Scans are read through"}[role]
-        none = {"screen": "sRGB", "scanner": "the profile made here"}[role]
+        words = {"screen": tr("Proofs are shown through"), "scanner": tr("Scans are read through")}[role]
+        none = {"screen": "sRGB", "scanner": tr("the profile made here")}[role]
         name = f"{words} {f'“{self.row(self.need(profile_id)).title}”' if profile_id else none}"
         self._live.history.do(name, lambda: choose(profile_id), lambda: choose(before))
         self._live.say(f"{name}.")
@@ -432,11 +451,15 @@ class Profiles:
         what = row.entry.description
         if not what.usable_as_output:
             raise FideleError(
-                f"“{row.entry.title}” cannot convert for a printer: it is a profile of class {what.class_words}."
+                tr(
+                    "“{title}” cannot convert for a printer: it is a profile of class {class_words}.",
+                    title=row.entry.title,
+                    class_words=what.class_words,
+                )
             )
         # A condition that had none left the conversion to the driver; with a profile Fidele is the better owner.
         first = {"owner": "fidele"} if self._live.state.need_card().profile is None else {}
-        words = f"“{row.title}” is the profile of this condition"
+        words = tr("“{title}” is the profile of this condition", title=row.title)
         self._in_force.change(words, profile=profile_id, profile_title=row.title, **first)
 
     @property
@@ -473,7 +496,11 @@ class Profiles:
         entry = self.need(profile_id)
         if entry.description.device_class not in ("mntr", "spac", "scnr", "prtr"):
             raise FideleError(
-                f"“{entry.title}” is a profile of class {entry.description.class_words}: no source space."
+                tr(
+                    "“{title}” is a profile of class {class_words}: no source space.",
+                    title=entry.title,
+                    class_words=entry.description.class_words,
+                )
             )
         return self.shelf.load(profile_id)
 

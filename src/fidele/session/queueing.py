@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Callable, Sequence
 
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.run.kept import KeptLying, job_of
 from fidele.run.queue import Queue
 from fidele.session.jobs import Jobs, Opened
@@ -40,20 +41,20 @@ class Queueing:
 
     def hold(self, number: int, until: datetime.datetime | None = None) -> None:
         """Hold a run, or let it wait for a time."""
-        self._step(number, f"Hold run {number}", lambda: self._queue.hold(number, until))
+        self._step(number, tr("Hold run {number}", number=number), lambda: self._queue.hold(number, until))
 
     def release(self, number: int) -> None:
         """Let a held run go on."""
-        self._step(number, f"Let run {number} go on", lambda: self._queue.release(number))
+        self._step(number, tr("Let run {number} go on", number=number), lambda: self._queue.release(number))
 
     def cancel(self, number: int) -> None:
         """Take a run out of the queue."""
-        self._step(number, f"Cancel run {number}", lambda: self._queue.cancel(number))
-        self._live.say(f"Run {number} is taken out of the queue; undo brings it back.")
+        self._step(number, tr("Cancel run {number}", number=number), lambda: self._queue.cancel(number))
+        self._live.say(tr("Run {number} is taken out of the queue; undo brings it back.", number=number))
 
     def move(self, number: int, before: int | None) -> None:
         """Move a run before another one, None for the end."""
-        self._step(number, f"Move run {number}", lambda: self._queue.move(number, before))
+        self._step(number, tr("Move run {number}", number=number), lambda: self._queue.move(number, before))
 
     def pause(self, on: bool) -> None:
         """Begin no further run by itself, or go on."""
@@ -62,7 +63,9 @@ class Queueing:
             self._queue.paused = paused
             self._live.tell(QueueChanged())
 
-        self._live.history.do("Pause the queue" if on else "Resume the queue", lambda: put(on), lambda: put(not on))
+        self._live.history.do(
+            tr("Pause the queue") if on else tr("Resume the queue"), lambda: put(on), lambda: put(not on)
+        )
 
     def _step(self, number: int, name: str, do: Callable[[], None]) -> None:
         before = self._entry(number)
@@ -72,7 +75,9 @@ class Queueing:
     def _as_it_was(self, before: Queued) -> None:
         now = self._logbook.run(before.id)
         if now.state not in (*WAITING, "cancelled"):
-            raise FideleError(f"Run {before.id} is {now.state} by now: that cannot be taken back.")
+            raise FideleError(
+                tr("Run {id} is {state} by now: that cannot be taken back.", id=before.id, state=now.state)
+            )
         until = before.not_before.isoformat(timespec="seconds") if before.not_before is not None else ""
         self._logbook.set_state(before.id, before.state, before.why, until)
         self._logbook.set_place(before.id, before.place)
@@ -81,7 +86,7 @@ class Queueing:
     def _entry(self, number: int) -> Queued:
         found = next((e for e in self._queue.entries() if e.id == number and e.state in WAITING), None)
         if found is None:
-            raise FideleError(f"Run {number} does not wait any more.")
+            raise FideleError(tr("Run {number} does not wait any more.", number=number))
         return found
 
     # Editing -----------------------------------------------------------------------------------------------------
@@ -92,11 +97,11 @@ class Queueing:
         Can be done beside the interface; returns the new run's number.
         """
         before = self._entry(number)
-        kept = card_of(self._logbook.run(number).card.encode(), f"run {number}")
+        kept = card_of(self._logbook.run(number).card.encode(), tr("run {number}", number=number))
         cards = {kept.id: self._cards.find(kept.id) or kept}
 
         # Neither is begun while both are there: a piece would be printed twice.
-        self._queue.hold(number, why="being ordered anew")
+        self._queue.hold(number, why=tr("being ordered anew"))
 
         def work() -> int:
             try:
@@ -121,7 +126,7 @@ class Queueing:
         """
         before, record = self._entry(number), self._record(self._logbook.run(number))
         self.leave()
-        self._queue.hold(number, why="being edited")
+        self._queue.hold(number, why=tr("being edited"))
         self._edited = before
         return self._jobs.opening_of(record)
 
@@ -135,21 +140,25 @@ class Queueing:
         """Let runs that were ordered just now take the place of the one that is edited; return that in a sentence."""
         old, self._edited = self.editing, None
         self._queue.replace(old, numbers)
-        return f"Run {old} was edited: run {', '.join(map(str, numbers))} has its place in the queue."
+        return tr(
+            "Run {old} was edited: run {map} has its place in the queue.", old=old, map=", ".join(map(str, numbers))
+        )
 
     def _record(self, run: KeptRun) -> JobRecord:
-        kept, card = job_of(run), card_of(run.card.encode(), f"run {run.id}")
+        kept, card = job_of(run), card_of(run.card.encode(), tr("run {id}", id=run.id))
         if not kept.lying:
-            raise FideleError(f"Run {run.id} is a chart: order it anew, there is nothing to edit.")
+            raise FideleError(tr("Run {id} is a chart: order it anew, there is nothing to edit.", id=run.id))
         if any(one.panel for one in kept.lying):
-            raise FideleError(f"Run {run.id} is a panel of a larger picture: edit the job that it belongs to.")
+            raise FideleError(
+                tr("Run {id} is a panel of a larger picture: edit the job that it belongs to.", id=run.id)
+            )
         alike: dict[str, list[KeptLying]] = {}
         for one in kept.lying:
             same = one.model_copy(update={"placing": kept.lying[0].placing, "number": 0, "copies": 0})
             size = f"{one.placing.width:.3f} {one.placing.height:.3f}"
             alike.setdefault(f"{same.model_dump_json()} {size}", []).append(one)
         pictures = [self._picture(number, group) for number, group in enumerate(alike.values(), 1)]
-        made = self._jobs.fresh(f"Run {run.id}, edited: {run.title}")
+        made = self._jobs.fresh(tr("Run {id}, edited: {title}", id=run.id, title=run.title))
         return made.model_copy(update={"card": card.id, "pictures": tuple(pictures), "shown": 1})
 
     def _picture(self, number: int, group: Sequence[KeptLying]) -> KeptPicture:

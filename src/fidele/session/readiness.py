@@ -20,6 +20,7 @@ from fidele.devices.protocol import Scan
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.judge.finding import Finding
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.chart_page import readiness_page
 from fidele.run.job import Job, Printed
@@ -33,7 +34,7 @@ from fidele.store.records import Verdict
 
 #: Below such a share of the ink that a sound page had, an ink is weak; below the second it is missing.
 _WEAK, _MISSING = 0.88, 0.3
-_TITLE = "Readiness page"
+_TITLE = tr("Readiness page")
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class InkState:
     @property
     def sound(self) -> bool:
         """Whether it prints as it should."""
-        return self.words == "complete"
+        return self.words == tr("complete")
 
 
 def shares(scanned: NDArray[np.floating], sound: NDArray[np.floating]) -> dict[str, float]:
@@ -79,7 +80,9 @@ class Readiness:
         artwork = readiness_page(card, 0)
         _, end = media.inset
         if media.room[0] < PAGE[0] or (media.room[1] and media.room[1] < PAGE[1]):
-            raise FideleError(f"The readiness page takes {units.size(180, 120)}; {media.name} has less.")
+            raise FideleError(
+                tr("The readiness page takes {size}; {name} has less.", size=units.size(180, 120), name=media.name)
+            )
 
         placing = Placing((media.width - PAGE[0]) / 2, end + 2, *PAGE)
         if media.roll:
@@ -92,7 +95,7 @@ class Readiness:
         card = self._live.state.need_card()
         # Whoever converts: lines are missing or not whatever their colour.
         passed = [Finding(code, "stop", "converts", "", "") for code in _NOT_ABOUT_COLOUR]
-        number = self._queue.order(self.job(card), "a readiness page is not about colour", passed)
+        number = self._queue.order(self.job(card), tr("a readiness page is not about colour"), passed)
         first = next((e.id for e in self._queue.entries() if e.state in ("held", "waiting")), number)
         if first != number:
             self._queue.move(number, first)
@@ -110,13 +113,13 @@ class Readiness:
         if page is not None and (now - page).total_seconds() < hours * 3600:
             return ""
         if is_chart:
-            return "A chart tells nothing when a nozzle is clogged."
+            return tr("A chart tells nothing when a nozzle is clogged.")
         if last is None:
-            return "Nothing was printed on this printer yet."
+            return tr("Nothing was printed on this printer yet.")
         pause = (now - last).total_seconds() / 3600
         if pause < hours:
             return ""
-        return f"The last print was {pause:.0f} hours ago; nozzles dry in a pause."
+        return tr("The last print was {pause:.0f} hours ago; nozzles dry in a pause.", pause=pause)
 
     def failed(self, card: Card) -> tuple[str, ...]:
         """Return the inks that the printer's last readiness page found wanting, with what is wrong with each."""
@@ -156,23 +159,26 @@ class Readiness:
         values = read_scan(scan, readiness_chart(), follows=False).rgb
         sound = self.sound(card)
         if sound is None:
-            raise FideleError("No sound page of this printer is known yet: look at this one, and say what you see.")
+            raise FideleError(tr("No sound page of this printer is known yet: look at this one, and say what you see."))
         states = tuple(
-            InkState(ink, share, "complete" if share >= _WEAK else "weak" if share >= _MISSING else "missing")
+            InkState(
+                ink, share, tr("complete") if share >= _WEAK else tr("weak") if share >= _MISSING else tr("missing")
+            )
             for ink, share in shares(values, sound).items()
         )
-        self._keep(printed.number, states, "by scan")
+        self._keep(printed.number, states, tr("by scan"))
         return states
 
     def seen(self, printed: Printed, complete: dict[str, bool]) -> tuple[InkState, ...]:
         """Keep what a person sees of each ink; a page that is complete becomes the sound one that scans go by."""
         states = tuple(
-            InkState(ink, 1.0 if ok else 0.5, "complete" if ok else "lines missing") for ink, ok in complete.items()
+            InkState(ink, 1.0 if ok else 0.5, tr("complete") if ok else tr("lines missing"))
+            for ink, ok in complete.items()
         )
         if all(s.sound for s in states) and (scan := self.scan(printed)) is not None:
             values = read_scan(scan.pixels, readiness_chart()).rgb
             write_bytes(self._file(printed.job.card), json.dumps(values.round(5).tolist()).encode())
-        self._keep(printed.number, states, "by eye")
+        self._keep(printed.number, states, tr("by eye"))
         return states
 
     def _keep(self, run: int, states: tuple[InkState, ...], how: str) -> None:

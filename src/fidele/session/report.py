@@ -12,6 +12,7 @@ from pathlib import Path
 from fidele import __version__
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.language import tr
 from fidele.logs import log_files
 from fidele.session.model import Session
 from fidele.values import Document, Json
@@ -49,7 +50,12 @@ def write_report(session: Session, path: Path) -> None:
         for file in log_files(session.places.state):
             bundle.write(file, f"log/{file.name}")
     write_bytes(path, memory.getvalue())
-    session.say(f"Versions, log and the state of the devices are in {path}; no artwork, and nothing of the logbook.")
+    session.say(
+        tr(
+            "Versions, log and the state of the devices are in {path}; no artwork, and nothing of the logbook.",
+            path=path,
+        )
+    )
 
 
 def versions() -> Document:
@@ -71,7 +77,10 @@ def _devices(session: Session) -> Document:
     return {
         "condition": json.loads(state.card.model_dump_json()) if state.card is not None else None,
         "layers": [f"{x.name}: {x.how} ({x.evidence.value})" for x in state.chain.layers] if state.chain else [],
-        "settings": [f"{r.label}: {r.found}, wanted {r.wanted}" for r in state.route.rows],
+        "settings": [
+            tr("{label}: {found}, wanted {wanted}", label=r.label, found=r.found, wanted=r.wanted)
+            for r in state.route.rows
+        ],
         "findings": [f"{f.weight} {f.code}: {f.title}" for f in state.findings],
         "printers": printers,
         "scanner": session.devices.scanner_name,

@@ -9,6 +9,7 @@ from pathlib import Path
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.sharing import why_not
 from fidele.run.job import Job, Lying
@@ -178,7 +179,7 @@ class Sheet:
         """Return the width and height that pieces can take of a sheet; 0 for as much as is needed."""
         wide, high = media.room
         if min(wide, 1.0 if media.roll else high) <= 0:
-            raise FideleError(f"{media.name} is smaller than its margins: nothing can be printed on it.")
+            raise FideleError(tr("{name} is smaller than its margins: nothing can be printed on it.", name=media.name))
         if high and self.wants_strip:
             high -= STRIP_ROOM
         return wide, high
@@ -262,13 +263,13 @@ class Sheet:
         number = self.shown if page is None else page
         media = self.media(number)
         if min(media.room[0], media.height) <= 0:
-            raise FideleError(f"{media.name} is smaller than its margins: nothing can be printed on it.")
+            raise FideleError(tr("{name} is smaller than its margins: nothing can be printed on it.", name=media.name))
         if current.chart is not None:
             self._need_profile(card, state.profile)
             one = Lying(current.artwork, current.placing, card, state.profile)
             return Job((one,), card, current.chart, current.chart_page, current.bare, media)
         for piece, reasons in self.disagreements():
-            raise FideleError(f"{piece.name} cannot share this sheet: {reasons[0]}.")
+            raise FideleError(tr("{name} cannot share this sheet: {reasons}.", name=piece.name, reasons=reasons[0]))
         parted = self.panels
         if parted is not None:
             return Job((self._panel(current, card, parted, number, media),), card, media=media)
@@ -294,7 +295,7 @@ class Sheet:
                 )
             )
         if not lying:
-            raise FideleError("Nothing lies on this sheet.")
+            raise FideleError(tr("Nothing lies on this sheet."))
         # Where none is pressed by the condition in force, the sheet is that of the first: their printing sides agree.
         mine = card if any(one.card.id == card.id for one in lying) else lying[0].card
         return Job(tuple(lying), mine, media=media)
@@ -302,7 +303,7 @@ class Sheet:
     @staticmethod
     def _need_profile(card: Card, profile: Profile | None) -> None:
         if card.owner == "fidele" and profile is None:
-            raise FideleError("Fidele is to convert but has no output profile; choose one from the shelf.")
+            raise FideleError(tr("Fidele is to convert but has no output profile; choose one from the shelf."))
 
     def _panel(self, piece: Piece, card: Card, parted: Panels, number: int, media: Media) -> Lying:
         panel = parted.panels[number]

@@ -16,6 +16,7 @@ from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import GREYS, grey, oprgb, sgrey, srgb
+from fidele.language import tr
 from fidele.session.live import Live
 from fidele.session.news import RulesChanged
 from fidele.session.profiles import Profiles, Row
@@ -58,8 +59,8 @@ class Rule(BaseModel):
     def where(self) -> str:
         """For what it holds, in words."""
         if self.client:
-            return f"pictures of {self.client}"
-        return f"pictures from {self.folder}" if self.folder else "all pictures"
+            return tr("pictures of {client}", client=self.client)
+        return tr("pictures from {folder}", folder=self.folder) if self.folder else tr("all pictures")
 
     def reach(self, path: Path) -> int:
         """Return how closely a file is meant: 0 not at all, more for nearer folders."""
@@ -114,7 +115,7 @@ class Space:
 def _candidates(kind: str, rows: Iterable[Row]) -> list[Space]:
     found = [Space(key, key, load) for key, load in _BUILT_IN.get(kind, {}).items()]
     if kind == "GRAY":
-        found += [Space(f"grey:{name}", f"grey, {name}", partial(grey, name)) for name in GREYS]
+        found += [Space(f"grey:{name}", tr("grey, {name}", name=name), partial(grey, name)) for name in GREYS]
     classes = ("prtr", "spac") if kind == "CMYK" else ("mntr", "spac", "scnr")
     seen = {space.load().content_id for space in found}
     for row in rows:
@@ -143,15 +144,22 @@ class Supposing:
             spaces = _candidates(kind, self.rows)
             space = next((s for s in spaces if rule is not None and s.key == rule.space), None)
             if rule is not None and space is not None:
-                return space.load(), SourceSlip("supposed", f"{space.title}, by your rule for {rule.where}", True)
+                return space.load(), SourceSlip(
+                    "supposed", tr("{title}, by your rule for {where}", title=space.title, where=rule.where), True
+                )
             if kind != "CMYK":
                 return None
             if not spaces:
                 raise FideleError(
-                    f"{path.name} is CMYK and states no profile, and there is no CMYK profile on the shelf: drop the "
-                    "one that it was made for on the window, then open it again."
+                    tr(
+                        "{name} is CMYK and states no profile, and there is no CMYK profile on the shelf: drop the one "
+                        "that it was made for on the window, then open it again.",
+                        name=path.name,
+                    )
                 )
-            return spaces[0].load(), SourceSlip("supposed", f"{spaces[0].title}, supposed: the file states nothing")
+            return spaces[0].load(), SourceSlip(
+                "supposed", tr("{title}, supposed: the file states nothing", title=spaces[0].title)
+            )
 
         return ask
 
@@ -195,18 +203,18 @@ class Sources:
         if artwork.slip.kind == "chosen":
             return ""
         if any("left aside" in d for d in artwork.doubts):
-            return "What the file says of its colours is damaged."
+            return tr("What the file says of its colours is damaged.")
         if any("contradicts itself" in d for d in artwork.doubts):
-            return "The file states two different spaces."
+            return tr("The file states two different spaces.")
         if artwork.slip.kind != "supposed":
             return ""
         hint = self.hint(artwork)
         if not artwork.slip.rule:
-            looks = f" Its numbers look like {hint}." if hint else ""
-            return f"The picture does not say what its colours mean.{looks}"
+            looks = tr(" Its numbers look like {hint}.", hint=hint) if hint else ""
+            return tr("The picture does not say what its colours mean.{looks}", looks=looks)
         title = next((s.title for s in self.candidates("RGB") if s.load().content_id == artwork.profile.content_id), "")
         if hint and title in ("sRGB", "opRGB") and hint != title:
-            return f"By your rule it is {title}, but its numbers look like {hint}."
+            return tr("By your rule it is {title}, but its numbers look like {hint}.", title=title, hint=hint)
         return ""
 
     def comb(self, artwork: Artwork) -> list[Space]:
@@ -223,14 +231,20 @@ class Sources:
     def make_rule(self, rule: Rule) -> None:
         """Keep a rule in place of the one for the same client or folder, as a step that can be undone."""
         rest = (r for r in self.rules.all() if (r.client, r.folder, r.kind) != (rule.client, rule.folder, rule.kind))
-        self._set(f"A rule for {rule.where}", (*rest, rule))
+        self._set(tr("A rule for {where}", where=rule.where), (*rest, rule))
         space = self.space(rule.kind, rule.space)
-        self._live.say(f"From now on {rule.where} that state nothing are {space.title if space else rule.space}.")
+        self._live.say(
+            tr(
+                "From now on {where} that state nothing are {title}.",
+                where=rule.where,
+                title=(space.title if space else rule.space),
+            )
+        )
 
     def drop_rule(self, rule: Rule) -> None:
         """Forget a rule, as a step that can be undone."""
-        self._set(f"Forget the rule for {rule.where}", tuple(r for r in self.rules.all() if r != rule))
-        self._live.say(f"The rule for {rule.where} is forgotten.")
+        self._set(tr("Forget the rule for {where}", where=rule.where), tuple(r for r in self.rules.all() if r != rule))
+        self._live.say(tr("The rule for {where} is forgotten.", where=rule.where))
 
     def _set(self, name: str, after: tuple[Rule, ...]) -> None:
         before = self.rules.all()

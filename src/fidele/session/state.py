@@ -11,6 +11,7 @@ from fidele.chart.definition import Chart
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.judge.finding import Finding
+from fidele.language import tr
 from fidele.proof.contrast import ContrastLoss
 from fidele.proof.losses import Losses
 from fidele.route.condition import Card
@@ -102,13 +103,13 @@ class State:
     def need_card(self) -> Card:
         """Return the card in force; `FideleError` where there is none."""
         if self.card is None:
-            raise FideleError("There is no printing condition yet.")
+            raise FideleError(tr("There is no printing condition yet."))
         return self.card
 
     def need_piece(self) -> Piece:
         """Return the current picture; `FideleError` where there is none."""
         if self.piece is None:
-            raise FideleError("There is no artwork yet: open a picture or drop one on the window.")
+            raise FideleError(tr("There is no artwork yet: open a picture or drop one on the window."))
         return self.piece
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.run.reading import Checked, verdict_of
 from fidele.run.trial import Trial, run_trial, trial_card, verified
 from fidele.session.checking import Checking
@@ -45,7 +46,14 @@ class Trials:
         row = self._profiles.row(self._profiles.need(profile_id))
         what, device = row.entry.description, devices.of(state.card)
         if not what.usable_as_output or what.colour_space != device.format.space:
-            raise FideleError(f"“{row.title}” cannot be tried on the {device.name}: {row.fit.words}")
+            raise FideleError(
+                tr(
+                    "“{title}” cannot be tried on the {name}: {words}",
+                    title=row.title,
+                    name=device.name,
+                    words=row.fit.words,
+                )
+            )
         self._checking.scanner.profile()  # a clear word now rather than after the print
         card = trial_card(device, row.papers, state.card)
         if card.process == "transfer" and devices.substrates and card.substrate not in devices.substrates:
@@ -59,7 +67,7 @@ class Trials:
         scanner, limits = self._checking.scanner, self._checking.tolerance
 
         def work(progress: Progress | None) -> Tried:
-            title, card = f"Quick chart, to try “{trial.title}”", trial.card
+            title, card = tr("Quick chart, to try “{title}”", title=trial.title), trial.card
             settings = device.settings_for(card)
             number = logbook.add_run(title, card.model_dump_json(), card.profile, settings, {}, "")
             checked = run_trial(trial, device, devices, scanner, limits, number, progress)
@@ -71,7 +79,7 @@ class Trials:
     def take(self, done: Tried) -> None:
         """Keep and say what a trial found."""
         device = self._devices.of(self._live.state.card)
-        found = verified(done.checked, device, "Quick chart", done.number, self._checking.scanner.residual_mean)
+        found = verified(done.checked, device, tr("Quick chart"), done.number, self._checking.scanner.residual_mean)
         self._profiles.verified(done.trial.card.profile or "", found)
         self._live.tell(LogChanged())
         self._live.say(f"“{done.trial.title}”: {found.sentence}")

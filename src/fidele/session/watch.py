@@ -11,6 +11,7 @@ from fidele.artwork.picture import Artwork
 from fidele.artwork.replace import worked
 from fidele.errors import FideleError
 from fidele.files import stamp_of
+from fidele.language import tr
 from fidele.session.live import Live
 from fidele.session.piece import Piece
 from fidele.session.seen import Stamp
@@ -91,7 +92,7 @@ class Watch:
             self.lost.pop(number, None)
             followed = _followed(piece, again, stamp)
             pieces = tuple(followed if p is piece else p for p in pieces)
-            live.say(f"{piece.name} was changed elsewhere; it is shown as it is now.")
+            live.say(tr("{name} was changed elsewhere; it is shown as it is now.", name=piece.name))
         live.change(PiecesChanged(pieces, live.state.current))
         live.refresh()
 

@@ -10,6 +10,7 @@ from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import SENDS, srgb
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import fingerprint
 from fidele.run.probes import Corrections
@@ -30,20 +31,25 @@ def way_of(card: Card, device: Printer | None, profile: Profile | None, correcti
     if card.owner == "fidele":
         return None
     if device is None:
-        raise FideleError(f"The {card.printer_name} is not here, and what converts on the way to it cannot be asked.")
+        raise FideleError(
+            tr(
+                "The {printer_name} is not here, and what converts on the way to it cannot be asked.",
+                printer_name=card.printer_name,
+            )
+        )
     if card.owner == "driver":
         return _by_driver(card, device, corrections)
     if card.owner == "system":
         return _by_system(card, device, profile)
     if profile is None:
-        raise FideleError("Choose the output profile that is converted through: without it nothing can be shown.")
+        raise FideleError(tr("Choose the output profile that is converted through: without it nothing can be shown."))
     sends = SENDS[card.sends]()
     through, intent, bpc = profile, card.intent, card.bpc
     if card.owner == "driver-profile":
         given, aim = device.given()
         through, intent = _opened(given) or profile, aim or card.intent
-    words = f"through “{_title(through)}”, {intent.words}"
-    who = card.printed_from if card.owner == "program" else f"the driver of the {device.name}"
+    words = tr("through “{title}”, {words}", title=_title(through), words=intent.words)
+    who = card.printed_from if card.owner == "program" else tr("the driver of the {name}", name=device.name)
     return Way(
         _key(card, through, sends, intent, bpc), f"{who} {words}", sends, sends, through, intent, bpc, None, card.bake
     )
@@ -53,28 +59,31 @@ def _by_driver(card: Card, device: Printer, corrections: Corrections) -> Way:
     found = corrections.of(device)
     if found is None:
         raise FideleError(
-            f"What the {device.name}'s own correction makes of numbers is not known: it cannot be probed. "
-            "Let Fidele convert, or print a chart and look at it."
+            tr(
+                "What the {name}'s own correction makes of numbers is not known: it cannot be probed. Let "
+                "Fidele convert, or print a chart and look at it.",
+                name=device.name,
+            )
         )
     sends = SENDS[card.sends]()
     key = f"driver {device.id} {card.sends} {card.bake} {hash(found.table.tobytes())} {hash(card.balance)}"
-    words = f"the driver of the {device.name} by its maker's correction"
+    words = tr("the driver of the {name} by its maker's correction", name=device.name)
     return Way(key, words, sends, sends, correction=found, balance=card.balance, baked=card.bake)
 
 
 def _by_system(card: Card, device: Printer, profile: Profile | None) -> Way:
     if device.system is None:
-        raise FideleError(f"The print system does not convert on the way to the {device.name}.")
+        raise FideleError(tr("The print system does not convert on the way to the {name}.", name=device.name))
     source, assigned = device.system.assigned()
     through = _opened(assigned) or profile
     if through is None:
         raise FideleError(
-            "No profile is assigned to this printer in the print system: assign one, or let Fidele convert."
+            tr("No profile is assigned to this printer in the print system: assign one, or let Fidele convert.")
         )
     taken = _opened(source) or srgb()
     # The print system has an intent of its own, and does not compensate black.
     intent = device.system.intent
-    words = f"the print system through “{_title(through)}”, {intent.words}"
+    words = tr("the print system through “{title}”, {words}", title=_title(through), words=intent.words)
     key = _key(card, through, taken, intent, False)
     return Way(key, words, srgb(), taken, through, intent, False, None, card.bake)
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Millimetres below which lengths are taken for equal.
 _SAME = 1e-6
@@ -82,9 +83,24 @@ def nest(
         )
         if one.width <= 0 or one.height <= 0 or not fits:
             raise FideleError(
-                f"Piece {number + 1} of {one.width:g} x {one.height:g} mm does not go on "
-                f"{f'a roll {width:g} mm wide' if not height else f'a sheet of {width:g} x {height:g} mm'}; "
-                "print it in panels."
+                tr(
+                    "Piece {number} of {width:g} x {height:g} mm does not go on a roll {width2:g} mm wide; print "
+                    "it in panels.",
+                    number=number + 1,
+                    width=one.width,
+                    height=one.height,
+                    width2=width,
+                )
+                if not height
+                else tr(
+                    "Piece {number} of {width:g} x {height:g} mm does not go on a sheet of {width2:g} x "
+                    "{height2:g} mm; print it in panels.",
+                    number=number + 1,
+                    width=one.width,
+                    height=one.height,
+                    width2=width,
+                    height2=height,
+                )
             )
     grown = [(r.width + gap, r.height + gap, r.may_turn) for r in rectangles]
     room = (width + gap, height + gap if height else 0.0)

@@ -9,6 +9,7 @@ from itertools import pairwise
 
 from fidele import units
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Seams are tried at places so many millimetres apart, but at no more than so many.
 _STEP, _PLACES = 1.0, 100
@@ -86,7 +87,7 @@ def panels(
         When the overlap leaves nothing of the room, or the panels asked for would be too large.
     """
     if min(width, height) <= 0 or overlap < 0:
-        raise FideleError("A piece of no size cannot be parted into panels.")
+        raise FideleError(tr("A piece of no size cannot be parted into panels."))
     clear_x, clear_y = [(x, x + w) for x, _, w, _ in keep_clear], [(y, y + h) for _, y, _, h in keep_clear]
     if pinned[0]:
         across, wrong_x = _pinned(width, room[0], overlap, clear_x, pinned[0], "wide")
@@ -102,8 +103,8 @@ def panels(
         for row, (y0, y1) in enumerate(edges[1])
         for column, (x0, x1) in enumerate(edges[0])
     )
-    through = [f"the seam at {units.length(x)} across" for x in wrong_x] + [
-        f"the seam at {units.length(y)} down" for y in wrong_y
+    through = [tr("the seam at {length} across", length=units.length(x)) for x in wrong_x] + [
+        tr("the seam at {length} down", length=units.length(y)) for y in wrong_y
     ]
     return Panels(made, tuple(across), tuple(down), tuple(through), room, overlap)
 
@@ -115,12 +116,18 @@ def _pinned(
     placed = sorted(seams)
     for a, b in pairwise((0.0, *placed, length)):
         if b - a < 1e-6:
-            raise FideleError(f"A seam at {units.length(b)} leaves no panel beside it.")
+            raise FideleError(tr("A seam at {length} leaves no panel beside it.", length=units.length(b)))
     for a, b in _spans(length, placed, overlap):
         if room and b - a > room + 0.05:
             raise FideleError(
-                f"The panel from {units.length(a)} to {units.length(b)} would be {units.length(b - a)} {what}; "
-                f"{units.length(room)} is the most."
+                tr(
+                    "The panel from {length} to {length2} would be {length3} {what}; {length4} is the most.",
+                    length=units.length(a),
+                    length2=units.length(b),
+                    length3=units.length(b - a),
+                    what=what,
+                    length4=units.length(room),
+                )
             )
     return placed, _crossing(placed, clear)
 
@@ -149,12 +156,25 @@ def _seams(
         room = max(length, 1.0)
     if overlap >= room:
         raise FideleError(
-            f"An overlap of {units.length(overlap, 1)} leaves nothing of panels {units.length(room)} {what}."
+            tr(
+                "An overlap of {length} leaves nothing of panels {length2} {what}.",
+                length=units.length(overlap, 1),
+                length2=units.length(room),
+                what=what,
+            )
         )
     fewest = max(1, math.ceil((length - overlap) / (room - overlap) - 1e-9)) if length > room + 1e-6 else 1
     parts = count or fewest
     if parts < fewest:
-        raise FideleError(f"{parts} panels would be more than {units.length(room)} {what}; it takes {fewest}.")
+        raise FideleError(
+            tr(
+                "{parts} panels would be more than {length} {what}; it takes {fewest}.",
+                parts=parts,
+                length=units.length(room),
+                what=what,
+                fewest=fewest,
+            )
+        )
     if parts == 1:
         return [], []
     even = length / parts
@@ -188,6 +208,13 @@ def _seams(
         ways = following
     last = [(c, w) for at, (c, w) in ways.items() if length - at <= outer + 1e-6]
     if not last:
-        raise FideleError(f"{parts} panels would be more than {units.length(room)} {what}; it takes more.")
+        raise FideleError(
+            tr(
+                "{parts} panels would be more than {length} {what}; it takes more.",
+                parts=parts,
+                length=units.length(room),
+                what=what,
+            )
+        )
     _, seams = min(last, key=lambda b: b[0])
     return seams, _crossing(seams, clear)

@@ -14,6 +14,7 @@ from fidele.artwork.save import save_picture
 from fidele.errors import FideleError
 from fidele.files import replacing
 from fidele.icc.profile import Profile
+from fidele.language import tr
 
 #: Sheets of more pixels are written as TIFF only.
 _WHOLE = 120_000_000
@@ -35,13 +36,20 @@ def write_sheet(
     ending = path.suffix.lower()
     if ending in (".png", ".pdf"):
         if size[0] * size[1] > _WHOLE:
-            raise FideleError(f"{path}: a sheet of {size[0]} x {size[1]} pixels is written as TIFF.")
+            raise FideleError(
+                tr(
+                    "{path}: a sheet of {size} x {size2} pixels is written as TIFF.",
+                    path=path,
+                    size=size[0],
+                    size2=size[1],
+                )
+            )
         whole = np.concatenate([_eight(band, first) for first, band in bands])
         save_picture(path, whole, profile, ppi)
     elif ending in (".tif", ".tiff"):
         _tiff(path, bands, size, profile, ppi)
     else:
-        raise FideleError(f"{path}: a sheet is written as .tif, .png or .pdf.")
+        raise FideleError(tr("{path}: a sheet is written as .tif, .png or .pdf.", path=path))
 
 
 def _tiff(

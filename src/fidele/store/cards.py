@@ -14,6 +14,7 @@ from fidele.apart.ask import outside
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
 from fidele.icc.profile import LARGEST
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.statefile import StateFile, below, complain, printable
 
@@ -94,7 +95,7 @@ class CardStore:
         try:
             path.unlink(missing_ok=True)
         except OSError as error:
-            raise FideleError(f"{path} cannot be removed: {reason(error)}.") from error
+            raise FideleError(tr("{path} cannot be removed: {reason}.", path=path, reason=reason(error))) from error
 
 
 #: What a card and its profile are called in the file that they are sent in.
@@ -145,7 +146,7 @@ def _packed(path: Path) -> tuple[bytes, bytes | None]:
         with zipfile.ZipFile(io.BytesIO(data)) as bundle:
             names = bundle.namelist()
             if _CARD not in names:
-                raise FideleError(f"{path} holds no printing condition.")
+                raise FideleError(tr("{path} holds no printing condition.", path=path))
             with bundle.open(_CARD) as stream:
                 text = stream.read(1 << 20)
             profile = None
@@ -153,9 +154,9 @@ def _packed(path: Path) -> tuple[bytes, bytes | None]:
                 with bundle.open(_PROFILE) as stream:
                     profile = stream.read(LARGEST + 1)
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
-        raise FideleError(f"{path} is damaged, or no printing condition.") from error
+        raise FideleError(tr("{path} is damaged, or no printing condition.", path=path)) from error
     if profile is not None and len(profile) > LARGEST:
-        raise FideleError(f"{path} holds a profile larger than any can be.")
+        raise FideleError(tr("{path} holds a profile larger than any can be.", path=path))
     return text, profile
 
 
@@ -181,7 +182,12 @@ def card_of(text: bytes, name: str) -> Card:
         return Card.model_validate_json(text)
     except ValidationError as error:
         first = error.errors()[0]
-        place = printable(".".join(str(p) for p in first["loc"])) or "the file"
+        place = printable(".".join(str(p) for p in first["loc"])) or tr("the file")
         raise FideleError(
-            f"The printing condition in {name} cannot be read: {place}: {first['msg'].lower()}."
+            tr(
+                "The printing condition in {name} cannot be read: {place}: {first}.",
+                name=name,
+                place=place,
+                first=first["msg"].lower(),
+            )
         ) from error

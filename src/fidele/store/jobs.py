@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from fidele.artwork.replace import Replacement
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.language import tr
 from fidele.route.condition import Id, Kept, Moment
 from fidele.sheet.page import Behind
 from fidele.sheet.panels import Area
@@ -156,8 +157,10 @@ def _parsed(data: bytes, name: str) -> JobRecord:
         return JobRecord.model_validate_json(data)
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(map(str, first["loc"])) or "all of it"
-        raise FideleError(f"The job {name} is damaged ({where}: {first['msg'].lower()}).") from error
+        where = ".".join(map(str, first["loc"])) or tr("all of it")
+        raise FideleError(
+            tr("The job {name} is damaged ({where}: {first}).", name=name, where=where, first=first["msg"].lower())
+        ) from error
 
 
 def export_job(job: JobRecord, path: Path, with_artwork: bool) -> None:
@@ -209,7 +212,7 @@ def take_in_job(path: Path, store: JobStore, folder: Path) -> JobRecord:
         with zipfile.ZipFile(path) as bundle:
             sizes = {i.filename: i.file_size for i in bundle.infolist()}
             if _JOB not in sizes or sizes[_JOB] > _LARGEST:
-                raise FideleError(f"{path.name} is no job that was exported.")
+                raise FideleError(tr("{name} is no job that was exported.", name=path.name))
             job = _parsed(bundle.read(_JOB), path.name)
             job = job.model_copy(update={"id": store.fresh(), "archived": False})
             pictures = []
@@ -217,13 +220,15 @@ def take_in_job(path: Path, store: JobStore, folder: Path) -> JobRecord:
                 inside = one.artwork.as_posix()
                 if inside.startswith(f"{_FOLDER}/"):
                     if inside not in sizes or sizes[inside] > _LARGEST_PICTURE:
-                        raise FideleError(f"{path.name} lacks {one.artwork.name}, or it is too large.")
+                        raise FideleError(
+                            tr("{name} lacks {name2}, or it is too large.", name=path.name, name2=one.artwork.name)
+                        )
                     there = below(folder / job.id, one.artwork.stem, one.artwork.suffix)
                     write_bytes(there, bundle.read(inside))
                     one = one.model_copy(update={"artwork": there})  # noqa: PLW2901
                 pictures.append(one)
     except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError) as error:
-        raise FideleError(f"{path.name} cannot be read as a job: it is damaged, or locked.") from error
+        raise FideleError(tr("{name} cannot be read as a job: it is damaged, or locked.", name=path.name)) from error
     made = job.model_copy(update={"pictures": tuple(pictures)})
     store.save(made)
     return made

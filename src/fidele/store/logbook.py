@@ -13,6 +13,7 @@ from pathlib import Path
 
 from fidele.errors import FideleError
 from fidele.files import reason
+from fidele.language import tr
 from fidele.store.processes import is_alive, this_process
 from fidele.store.records import BUSY, WAITING, Check, KeptRun, Queued, Verdict
 from fidele.store.rescue import back_up, rescued_in_place
@@ -103,9 +104,11 @@ class Logbook:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._look_through()
         except OSError as error:
-            raise FideleError(f"The logbook {path} cannot be made: {reason(error)}.") from error
+            raise FideleError(
+                tr("The logbook {path} cannot be made: {reason}.", path=path, reason=reason(error))
+            ) from error
         except sqlite3.OperationalError as error:  # locked, full, not to be written: not its own fault
-            raise FideleError(f"The logbook {path} cannot be opened: {error}.") from error
+            raise FideleError(tr("The logbook {path} cannot be opened: {error}.", path=path, error=error)) from error
         except sqlite3.DatabaseError:
             self.saved, self.rescued = rescued_in_place(path, lambda fresh: _opened(fresh).close())
 
@@ -198,7 +201,11 @@ class Logbook:
                 yield db
         except sqlite3.DatabaseError as error:
             raise FideleError(
-                f"The logbook {self.path} cannot be read: {error}. At the next start what can be read of it is saved."
+                tr(
+                    "The logbook {path} cannot be read: {error}. At the next start what can be read of it is saved.",
+                    path=self.path,
+                    error=error,
+                )
             ) from error
 
     @property
@@ -216,9 +223,13 @@ class Logbook:
                 yield db
         except sqlite3.DatabaseError as error:
             if "readonly" in str(error) and self.is_newer:
-                said = "it can be read, but nothing is added; update Fidele"
-                raise FideleError(f"A newer Fidele wrote the logbook {self.path}: {said}.") from error
-            raise FideleError(f"The logbook {self.path} cannot be written: {error}.") from error
+                said = tr("it can be read, but nothing is added; update Fidele")
+                raise FideleError(
+                    tr("A newer Fidele wrote the logbook {path}: {said}.", path=self.path, said=said)
+                ) from error
+            raise FideleError(
+                tr("The logbook {path} cannot be written: {error}.", path=self.path, error=error)
+            ) from error
 
     def end_run(self, run: int, state: str, receipt: Document, why: str = "") -> None:
         """Keep how a run ended: 'printed' with the driver's receipt, 'cancelled' or 'failed' and `why`."""
@@ -392,9 +403,15 @@ class Logbook:
         """
         rows = self._rows(f"{_KEPT} WHERE run.id = ?", number)
         if not rows:
-            raise FideleError(f"There is no run {number} in the logbook.")
+            raise FideleError(tr("There is no run {number} in the logbook.", number=number))
         if not (sound := self._sound(rows)):
-            raise FideleError(f"Run {number} in the logbook is damaged: {self.unreadable[number]}.")
+            raise FideleError(
+                tr(
+                    "Run {number} in the logbook is damaged: {unreadable}.",
+                    number=number,
+                    unreadable=self.unreadable[number],
+                )
+            )
         return sound[0]
 
     def _sound(self, rows: Sequence[sqlite3.Row]) -> list[KeptRun]:
@@ -485,7 +502,7 @@ def _opened(path: Path) -> sqlite3.Connection:
         if version > len(_MIGRATIONS):
             names = {row[1] for row in db.execute("PRAGMA table_info(run)")}
             if not set(_COLUMNS) <= names:
-                raise FideleError(f"The logbook {path} was written by a newer Fidele; update to read it.")
+                raise FideleError(tr("The logbook {path} was written by a newer Fidele; update to read it.", path=path))
             db.execute("PRAGMA query_only = ON")
         if version < len(_MIGRATIONS):
             try:

@@ -10,6 +10,7 @@ from pathlib import Path
 from fidele.errors import FideleError
 from fidele.files import reason
 from fidele.icc.profile import LARGEST
+from fidele.language import tr
 from fidele.store.parcel import ENDINGS, PACKED, Found, looks_like_profile, open_parcel, wrapping_of
 from fidele.store.shelf import Arrival, Shelf
 from fidele.tiles import CancelledError, Progress
@@ -66,7 +67,11 @@ def find_lost(shelf: Shelf, places: tuple[Path, ...], progress: Progress | None 
     """
     for place in places:
         if not place.is_dir():
-            raise FideleError(f"{place} is not a folder." if place.exists() else f"{place} does not exist.")
+            raise FideleError(
+                tr("{place} is not a folder.", place=place)
+                if place.exists()
+                else tr("{place} does not exist.", place=place)
+            )
     shelf.entries()
     inside = tuple(str(f) + os.sep for f in (shelf.own, *shelf.others))
     found: list[Lost] = []
@@ -83,7 +88,9 @@ def find_lost(shelf: Shelf, places: tuple[Path, ...], progress: Progress | None 
                 found.append(lost)
     for path, why in shelf.broken:
         if str(path) not in seen:
-            found.append(Lost(path, str(path), "damaged", f"It lies in the right folder but is damaged: {why}"))
+            found.append(
+                Lost(path, str(path), "damaged", tr("It lies in the right folder but is damaged: {why}", why=why))
+            )
     order = ("elsewhere", "in-zip", "in-mail", "compressed", "wrong-name", "in-trash", "other-version")
     return sorted(found, key=lambda f: (order.index(f.obstacle) if f.obstacle in order else 9, f.shown))
 
@@ -121,7 +128,7 @@ def _look_at(shelf: Shelf, path: Path, on_shelf: bool) -> Iterator[Lost]:
             return
         size = path.stat().st_size
         if named and size == 0:
-            yield Lost(path, str(path), "damaged", "It is empty: the download broke off. Fetch it again.")
+            yield Lost(path, str(path), "damaged", tr("It is empty: the download broke off. Fetch it again."))
             return
         if size < 132 or size > _LARGEST_PARCEL:
             return
@@ -129,7 +136,12 @@ def _look_at(shelf: Shelf, path: Path, on_shelf: bool) -> Iterator[Lost]:
             head = stream.read(600)
     except OSError as error:
         if named:
-            yield Lost(path, str(path), "unreadable", f"It cannot be read: {reason(error)}. Ask who it belongs to.")
+            yield Lost(
+                path,
+                str(path),
+                "unreadable",
+                tr("It cannot be read: {reason}. Ask who it belongs to.", reason=reason(error)),
+            )
         return
     if looks_like_profile(head):
         if on_shelf and named:
@@ -137,7 +149,7 @@ def _look_at(shelf: Shelf, path: Path, on_shelf: bool) -> Iterator[Lost]:
         if size <= LARGEST:
             yield from _single(shelf, path, on_shelf)
     elif named and not wrapping_of(head, path.name):
-        yield Lost(path, str(path), "damaged", "It is called a profile but is none. Ask for it again.")
+        yield Lost(path, str(path), "damaged", tr("It is called a profile but is none. Ask for it again."))
     elif (suffix in PACKED or wrapping_of(head, path.name) or ".icc" in path.name.lower()) and not on_shelf:
         yield from _wrapped(shelf, path)
 
@@ -152,14 +164,20 @@ def _single(shelf: Shelf, path: Path, on_shelf: bool) -> Iterator[Lost]:
     if arrival.status == "refused":
         yield _damaged(path, str(path), arrival)
     elif path.suffix.lower() not in ENDINGS:
-        what = "ends in nothing" if not path.suffix else f"ends in {path.suffix}"
-        where = "the right folder" if on_shelf else str(path.parent)
-        why = f"Its name {what}, so no program takes it for a profile. It lies in {where}."
+        what = tr("ends in nothing") if not path.suffix else tr("ends in {suffix}", suffix=path.suffix)
+        where = tr("the right folder") if on_shelf else str(path.parent)
+        why = tr("Its name {what}, so no program takes it for a profile. It lies in {where}.", what=what, where=where)
         yield _offer(path, str(path), "wrong-name", why, arrival)
     elif _in_trash(path):
-        yield _offer(path, str(path), "in-trash", "It was thrown away.", arrival)
+        yield _offer(path, str(path), "in-trash", tr("It was thrown away."), arrival)
     else:
-        yield _offer(path, str(path), "elsewhere", f"It lies in {path.parent}, where no program looks for it.", arrival)
+        yield _offer(
+            path,
+            str(path),
+            "elsewhere",
+            tr("It lies in {parent}, where no program looks for it.", parent=path.parent),
+            arrival,
+        )
 
 
 def _wrapped(shelf: Shelf, path: Path) -> Iterator[Lost]:
@@ -177,11 +195,11 @@ def _wrapped(shelf: Shelf, path: Path) -> Iterator[Lost]:
             yield _damaged(path, item.shown, arrival)
             continue
         obstacle, why = {
-            "mail": ("in-mail", f"It is still attached to the mail {path.name}."),
-            "compressed": ("compressed", f"It is compressed: {path.name} must be unfolded first."),
-        }.get(item.wrapping, ("in-zip", f"It is still inside {path.name}."))
+            "mail": ("in-mail", tr("It is still attached to the mail {name}.", name=path.name)),
+            "compressed": ("compressed", tr("It is compressed: {name} must be unfolded first.", name=path.name)),
+        }.get(item.wrapping, ("in-zip", tr("It is still inside {name}.", name=path.name)))
         if _in_trash(path):
-            why += " That was thrown away."
+            why += tr(" That was thrown away.")
         yield _offer(path, item.shown, obstacle, why, arrival)
 
 
@@ -189,15 +207,21 @@ def _offer(path: Path, shown: str, obstacle: str, why: str, arrival: Arrival) ->
     what = arrival.description
     if arrival.status == "other-version":
         return Lost(
-            path, shown, "other-version", f"{why} {arrival.reason}", "Put it beside the other", arrival, arrival.id
+            path, shown, "other-version", f"{why} {arrival.reason}", tr("Put it beside the other"), arrival, arrival.id
         )
     if what is not None and not what.usable_as_output:
-        why += f" It is a profile of class {what.class_words}, not for printing."
-    return Lost(path, shown, obstacle, why, "Put it on the shelf", arrival, arrival.id)
+        why += tr(" It is a profile of class {class_words}, not for printing.", class_words=what.class_words)
+    return Lost(path, shown, obstacle, why, tr("Put it on the shelf"), arrival, arrival.id)
 
 
 def _damaged(path: Path, shown: str, arrival: Arrival) -> Lost:
-    return Lost(path, shown, "damaged", f"{arrival.reason} Fetch it again, or ask its supplier.", arrival=arrival)
+    return Lost(
+        path,
+        shown,
+        "damaged",
+        tr("{reason} Fetch it again, or ask its supplier.", reason=arrival.reason),
+        arrival=arrival,
+    )
 
 
 def _in_trash(path: Path) -> bool:

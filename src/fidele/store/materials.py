@@ -8,12 +8,13 @@ from typing import Literal
 
 from pydantic import Field, TypeAdapter
 
+from fidele.language import tr
 from fidele.route.condition import Kept, PressData
 from fidele.statefile import StateFile
 
 Kind = Literal["ink", "media", "substrate", "process"]
 #: What people call each, one of it.
-KINDS: dict[str, str] = {"ink": "Ink", "media": "Paper", "substrate": "Piece", "process": "Process"}
+KINDS: dict[str, str] = {"ink": tr("Ink"), "media": tr("Paper"), "substrate": tr("Piece"), "process": tr("Process")}
 
 
 class Material(Kept):

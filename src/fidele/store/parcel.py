@@ -21,6 +21,7 @@ from fidele.apart.ask import outside
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason
 from fidele.icc.profile import LARGEST
+from fidele.language import tr
 
 ENDINGS = (".icc", ".icm")
 #: Files that may say how a profile was made.
@@ -60,14 +61,18 @@ class _Budget:
         room = min(self.bytes, LARGEST)
         data = stream.read(room + 1)
         if len(data) > room:
-            raise FideleError(f"{shown} unfolds to more than {room >> 20} MiB, which no profile needs.")
+            raise FideleError(
+                tr("{shown} unfolds to more than {room} MiB, which no profile needs.", shown=shown, room=room >> 20)
+            )
         self.bytes -= len(data)
         return data
 
     def count(self, shown: str) -> None:
         self.files -= 1
         if self.files < 0:
-            raise FideleError(f"{shown} holds more than {_FILES:,} files, more than can be meant.")
+            raise FideleError(
+                tr("{shown} holds more than {files:,} files, more than can be meant.", shown=shown, files=_FILES)
+            )
 
 
 def looks_like_profile(data: bytes) -> bool:
@@ -112,7 +117,14 @@ def unfold(data: bytes, name: str, shown: str) -> Parcel:
     """Unfold bytes that are called `name`; messages call them `shown`. Raises as `open_parcel` does."""
     if not wrapping_of(data[:600], name) or looks_like_profile(data):
         if len(data) > LARGEST:
-            raise FideleError(f"{shown} is {len(data) >> 20} MiB; no profile is larger than {LARGEST >> 20} MiB.")
+            raise FideleError(
+                tr(
+                    "{shown} is {n} MiB; no profile is larger than {largest} MiB.",
+                    shown=shown,
+                    n=len(data) >> 20,
+                    largest=LARGEST >> 20,
+                )
+            )
         return Parcel((Found(shown, name, data),))
     return _unfold_apart(shown, data, name)
 
@@ -147,7 +159,9 @@ def _unfold(
 ) -> Iterator[Found]:
     """Yield everything inside a wrapping, wrappings within it unfolded too."""
     if depth >= _DEPTH:
-        refused.append((shown, f"{shown} is wrapped more than {_DEPTH} times; unfold it by hand."))
+        refused.append(
+            (shown, tr("{shown} is wrapped more than {depth} times; unfold it by hand.", shown=shown, depth=_DEPTH))
+        )
         return
     opener = {"zip": _zip, "tar": _tar, "compressed": _compressed, "mail": _mail}[wrapping]
     try:
@@ -160,10 +174,10 @@ def _unfold(
     except FideleError:
         raise
     except OSError as error:
-        raise FideleError(f"{shown} cannot be unfolded: {reason(error)}.") from error
+        raise FideleError(tr("{shown} cannot be unfolded: {reason}.", shown=shown, reason=reason(error))) from error
     except Exception as error:  # decompressors raise their own kinds on damaged data
-        kind = {"zip": "zip", "tar": "tar archive", "mail": "mail"}.get(wrapping, "compressed file")
-        raise FideleError(f"{shown} is a damaged {kind} and was left alone.") from error
+        kind = {"zip": "zip", "tar": tr("tar archive"), "mail": "mail"}.get(wrapping, "compressed file")
+        raise FideleError(tr("{shown} is a damaged {kind} and was left alone.", shown=shown, kind=kind)) from error
 
 
 def _wanted(name: str) -> bool:
@@ -180,10 +194,10 @@ def _zip(data: bytes, _name: str, shown: str, budget: _Budget, refused: list[tup
                 continue
             inside = f"{shown}: {name}"
             if member.flag_bits & 1:
-                refused.append((inside, f"{inside} is protected by a password."))
+                refused.append((inside, tr("{inside} is protected by a password.", inside=inside)))
                 continue
             if (member.external_attr >> 16) & 0o170000 == 0o120000:
-                refused.append((inside, f"{inside} is a link to elsewhere, not a file."))
+                refused.append((inside, tr("{inside} is a link to elsewhere, not a file.", inside=inside)))
                 continue
             with bundle.open(member) as packed:
                 yield Found(inside, PurePosixPath(name).name, budget.read(packed, inside), "zip")
@@ -212,7 +226,7 @@ def _tar(data: bytes, _name: str, shown: str, budget: _Budget, refused: list[tup
             inside = f"{shown}: {member.name}"
             stream = bundle.extractfile(member) if member.isfile() else None
             if stream is None:
-                refused.append((inside, f"{inside} is a link to elsewhere, not a file."))
+                refused.append((inside, tr("{inside} is a link to elsewhere, not a file.", inside=inside)))
                 continue
             yield Found(inside, PurePosixPath(member.name).name, budget.read(stream, inside), "tar")
 

@@ -7,10 +7,12 @@ import json
 from dataclasses import dataclass
 from functools import cached_property
 
+from fidele.language import named
+
 #: States of a run that is yet to be printed, being printed, or done with.
 WAITING = ("held", "waiting")
 BUSY = ("preparing", "printing")
-DONE = ("printed", "failed", "cancelled", "interrupted")
+DONE = (named("printed"), named("failed"), named("cancelled"), named("interrupted"))
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from contextlib import closing
 from pathlib import Path
 
 from fidele.files import replacing, stamp_of
+from fidele.language import tr
 
 #: So many copies are kept; the youngest is called 1.
 _GENERATIONS = 3
@@ -94,7 +95,7 @@ def _readable(source: sqlite3.Connection, table: str) -> Iterator[sqlite3.Row]:
             if row is None:
                 return
             if not isinstance(row["_at"], int) or row["_at"] <= at:  # pages that point to each other
-                raise sqlite3.DatabaseError("out of order")
+                raise sqlite3.DatabaseError(tr("out of order"))
             at, misses = row["_at"], 0
         except (sqlite3.DatabaseError, OverflowError):
             at, misses, all_misses = at + 1, misses + 1, all_misses + 1

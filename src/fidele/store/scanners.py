@@ -12,6 +12,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
+from fidele.language import tr
 from fidele.statefile import StateFile
 
 #: A scanner has drifted where it is off by so many times what it was, and by at least so much more, ΔE00.
@@ -103,7 +104,7 @@ class ScannerRecord:
             When the scanner has not been characterised.
         """
         if self.path is None:
-            raise FideleError("The scanner has no profile yet: characterise it from a reference target first.")
+            raise FideleError(tr("The scanner has no profile yet: characterise it from a reference target first."))
         return Profile.open(self.path)
 
     @property

@@ -21,6 +21,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes, write_new
 from fidele.icc.describe import Description, describe
 from fidele.icc.profile import LARGEST, Profile, ProfileError
+from fidele.language import tr
 from fidele.papers.leaflet import Leaflet, read_leaflet
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED, Found, Parcel, looks_like_profile, open_parcel, unfold
 from fidele.tiles import CancelledError, Progress
@@ -256,7 +257,7 @@ class Shelf:
         """
         entry = self.find(profile_id)
         if entry is None:
-            raise FideleError("The profile of this printing condition is not on the shelf; drop it on the window.")
+            raise FideleError(tr("The profile of this printing condition is not on the shelf; drop it on the window."))
         return Profile.open(entry.path)
 
     # At the door -------------------------------------------------------------------------------------------------
@@ -272,7 +273,7 @@ class Shelf:
         with self._one_look():
             delivery = self._look_folder(path) if path.is_dir() else self._delivery(open_parcel(path))
         if not delivery.arrivals and not delivery.refused:
-            raise FideleError(f"{path} holds no ICC profile.")
+            raise FideleError(tr("{path} holds no ICC profile.", path=path))
         return delivery
 
     def look_into(self, name: str, data: bytes) -> Delivery:
@@ -289,7 +290,16 @@ class Shelf:
         refused: list[tuple[str, str]] = []
         for number, path in enumerate(sorted(p for p in folder.rglob("*") if p.is_file())):
             if number >= _FOLDER_FILES:
-                refused.append((str(folder), f"{folder} holds more than {_FOLDER_FILES:,} files; the rest was left."))
+                refused.append(
+                    (
+                        str(folder),
+                        tr(
+                            "{folder} holds more than {folder_files:,} files; the rest was left.",
+                            folder=folder,
+                            folder_files=_FOLDER_FILES,
+                        ),
+                    )
+                )
                 break
             suffix = path.suffix.lower()
             try:
@@ -315,14 +325,17 @@ class Shelf:
         except FideleError as error:
             return Arrival(found, "refused", str(error))
         if self.find(profile.content_id) is not None:
-            return Arrival(found, "already", "The same profile is on the shelf already.", profile.content_id, what)
+            return Arrival(found, "already", tr("The same profile is on the shelf already."), profile.content_id, what)
         same = what.description.casefold(), what.device_class
         rivals = tuple(e for e in self.known() if (e.title.casefold(), e.description.device_class) == same)
         if rivals:
             return Arrival(
                 found,
                 "other-version",
-                f"Another profile on the shelf has the same description: {difference(what, rivals[0].description)}.",
+                tr(
+                    "Another profile on the shelf has the same description: {difference}.",
+                    difference=difference(what, rivals[0].description),
+                ),
                 profile.content_id,
                 what,
                 rivals,
@@ -340,7 +353,9 @@ class Shelf:
         if arrival.status == "refused":
             return Installed(arrival.found.shown, "refused", reason=arrival.reason)
         if instead is not None and not instead.own:
-            raise FideleError(f"{instead.path} belongs to the system; only an administrator can replace it.")
+            raise FideleError(
+                tr("{path} belongs to the system; only an administrator can replace it.", path=instead.path)
+            )
         with contextlib.nullcontext() if self._together else self._alone():
             if self.find(arrival.id) is not None:
                 return Installed(
@@ -348,7 +363,7 @@ class Shelf:
                     "already",
                     arrival.id,
                     arrival.title,
-                    "The same profile is on the shelf already.",
+                    tr("The same profile is on the shelf already."),
                 )
             stem = re.sub(r"[^\w .,+()-]", "_", Path(arrival.found.name).stem).strip(" .")[:100] or "profile"
             path = write_new(self.own, stem, ".icc", arrival.found.data)
@@ -385,7 +400,7 @@ class Shelf:
             elif arrival.status == "other-version" and not keep_both:
                 results.append(Installed(shown, "choose", arrival.id, title, arrival.reason))
             elif len(fresh) > 1 and not every:
-                why = f"{path} holds {len(fresh)} profiles that are not on the shelf: say which."
+                why = tr("{path} holds {n} profiles that are not on the shelf: say which.", path=path, n=len(fresh))
                 results.append(Installed(shown, "choose", arrival.id, title, why))
             else:
                 try:
@@ -430,7 +445,9 @@ class Shelf:
                 fcntl.flock(lock, fcntl.LOCK_EX)
                 yield
         except OSError as error:
-            raise FideleError(f"{self.data} cannot be written: {reason(error)}.") from error
+            raise FideleError(
+                tr("{data} cannot be written: {reason}.", data=self.data, reason=reason(error))
+            ) from error
 
     # Taking off --------------------------------------------------------------------------------------------------
 
@@ -444,15 +461,17 @@ class Shelf:
         """
         entry = self.find(profile_id)
         if entry is None:
-            raise FideleError("This profile is not on the shelf any more.")
+            raise FideleError(tr("This profile is not on the shelf any more."))
         if not entry.own:
-            raise FideleError(f"{entry.path} belongs to the system; only an administrator can remove it.")
+            raise FideleError(tr("{path} belongs to the system; only an administrator can remove it.", path=entry.path))
         kept = self.data / "removed" / f"{profile_id}.icc"
         write_bytes(kept, read_bytes(entry.path, LARGEST))
         try:
             entry.path.unlink()
         except OSError as error:
-            raise FideleError(f"{entry.path} cannot be removed: {reason(error)}.") from error
+            raise FideleError(
+                tr("{path} cannot be removed: {reason}.", path=entry.path, reason=reason(error))
+            ) from error
         if self._together:
             self._index().pop(str(entry.path), None)
             self._entries.pop(profile_id, None)
@@ -470,7 +489,7 @@ class Shelf:
         """
         data = read_bytes(removed.kept, LARGEST)
         if not looks_like_profile(data):
-            raise FideleError(f"{removed.kept} is no profile any more.")
+            raise FideleError(tr("{kept} is no profile any more.", kept=removed.kept))
         write_new(removed.path.parent, removed.path.stem, removed.path.suffix, data)
         self.entries()
 
@@ -483,12 +502,12 @@ def difference(new: Description, old: Description) -> str:
     """Say in a few words how two profiles of the same description differ."""
     if new.made and old.made and new.made != old.made:
         return (
-            f"this one was made {new.made[:10]}, that one {old.made[:10]}"
+            tr("this one was made {made}, that one {made2}", made=new.made[:10], made2=old.made[:10])
             if new.made[:10] != old.made[:10]
-            else (f"this one was made at {new.made[11:]}, that one at {old.made[11:]}")
+            else (tr("this one was made at {made}, that one at {made2}", made=new.made[11:], made2=old.made[11:]))
         )
     if new.version != old.version:
-        return f"this one is of version {new.version}, that one {old.version}"
+        return tr("this one is of version {version}, that one {version2}", version=new.version, version2=old.version)
     if new.size != old.size:
-        return f"this one has {new.size:,} bytes, that one {old.size:,}"
-    return "their tables differ"
+        return tr("this one has {size:,} bytes, that one {size2:,}", size=new.size, size2=old.size)
+    return tr("their tables differ")

@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
 
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.store.records import BUSY, DONE, WAITING
 
@@ -39,10 +40,10 @@ def moment(kept: object) -> datetime.datetime:
         When it is no time.
     """
     if not isinstance(kept, str):
-        raise ValueError("its time is none")
+        raise ValueError(tr("its time is none"))
     when = datetime.datetime.fromisoformat(kept)
     if not 1990 <= when.year <= 2200:
-        raise ValueError("its time is none")
+        raise ValueError(tr("its time is none"))
     return when if when.tzinfo is None else when.astimezone().replace(tzinfo=None)
 
 
@@ -50,26 +51,26 @@ def fault(row: dict[str, Any]) -> str:
     """Return what is wrong with a row of a run, '' for nothing. Values by the names of `records.KeptRun`."""
     for name in _TEXTS:
         if not isinstance(row[name], str):
-            return f"its {name.replace('_', ' ')} is no text"
+            return tr("its {name} is no text", name=name.replace("_", " "))
     if row["state"] not in (*WAITING, *BUSY, *DONE):
-        return "its state is none"
+        return tr("its state is none")
     if not isinstance(row["media_mm2"], (int, float)) or not 0 <= row["media_mm2"] < math.inf:
-        return "its area is no number"
+        return tr("its area is no number")
     if row["profile"] is not None and not isinstance(row["profile"], str):
-        return "its profile is no text"
+        return tr("its profile is no text")
     try:
         moment(row["at"])
         if row["not_before"]:
             moment(row["not_before"])
     except (ValueError, OverflowError):
-        return "its time is none"
+        return tr("its time is none")
     return _documents(row["card"], row["settings"], row["receipt"], row["passed"], row["press"], row["job"])
 
 
 @lru_cache(maxsize=8192)
 def _documents(card: str, settings: str, receipt: str, passed: str, press: str | None, job: str) -> str:
     if not _is_card(card):
-        return "its condition cannot be read"
+        return tr("its condition cannot be read")
     try:
         _SETTINGS.validate_json(settings)
         given = _Receipt.model_validate_json(receipt)
@@ -78,9 +79,9 @@ def _documents(card: str, settings: str, receipt: str, passed: str, press: str |
         if press:
             _RECORDS.validate_json(press)
         if job and not isinstance(json.loads(job), dict):
-            return "its job cannot be read"
+            return tr("its job cannot be read")
     except (ValidationError, ValueError, RecursionError):
-        return "what was sent with it cannot be read"
+        return tr("what was sent with it cannot be read")
     return ""
 
 
@@ -96,7 +97,7 @@ def _is_card(text: str) -> bool:
 def document_fault(card: object, settings: object) -> str:
     """Return what is wrong with a run's card and settings, '' for nothing."""
     if not isinstance(card, str) or not isinstance(settings, str):
-        return "they are no text"
+        return tr("they are no text")
     return _documents(card, settings, "{}", "[]", None, "")
 
 
@@ -104,13 +105,13 @@ def verdict_fault(row: dict[str, Any]) -> str:
     """Return what is wrong with a row of a check, '' for nothing."""
     for name in ("mean", "p95", "largest", "uncertainty"):
         if not isinstance(row[name], (int, float)) or not math.isfinite(row[name]):
-            return f"its {name} is no number"
+            return tr("its {name} is no number", name=name)
     if not all(isinstance(row[n], str) for n in ("cause", "words", "chart", "tolerance", "against", "instrument")):
-        return "its words are none"
+        return tr("its words are none")
     try:
         moment(row["at"])
         words = json.loads(row["words"])
     except (ValueError, RecursionError, OverflowError):
-        return "it cannot be read"
+        return tr("it cannot be read")
     sound = isinstance(words, list) and all(isinstance(w, str) for w in words) and isinstance(row["verdict"], str)
-    return "" if sound else "it cannot be read"
+    return "" if sound else tr("it cannot be read")

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr
 from fidele.statefile import StateFile, below, complain
 from fidele.trials.record import TrialRecord, now
 
@@ -52,4 +53,6 @@ def _parsed(data: bytes, name: str) -> TrialRecord:
     try:
         return TrialRecord.model_validate_json(data)
     except ValidationError as error:
-        raise FideleError(f"The trial {name} is damaged: {error.errors()[0]['msg']}.") from error
+        raise FideleError(
+            tr("The trial {name} is damaged: {errors}.", name=name, errors=error.errors()[0]["msg"])
+        ) from error

@@ -10,16 +10,17 @@ from fidele.check.statistics import relative_to_white
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
+from fidele.language import tr
 
 #: Families of colours that prints are judged in, and what belongs to them, in the order in which people ask.
 FAMILIES = {
-    "greys": "greys and black",
-    "tints": "light tints",
-    "darks": "dark colours",
-    "skin": "skin-like tones",
-    "reds": "reds and oranges",
-    "greens": "yellows and greens",
-    "blues": "blues and violets",
+    "greys": tr("greys and black"),
+    "tints": tr("light tints"),
+    "darks": tr("dark colours"),
+    "skin": tr("skin-like tones"),
+    "reds": tr("reds and oranges"),
+    "greens": tr("yellows and greens"),
+    "blues": tr("blues and violets"),
 }
 
 

@@ -11,6 +11,7 @@ from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import hue_name
 from fidele.errors import FideleError
+from fidele.language import tr, trn
 from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
 
 #: Two prints side by side look alike where their colours differ by less than this on average, ΔE00.
@@ -46,9 +47,9 @@ class Family:
     def words(self) -> str:
         """Which is nearest, or which are, or that there is no difference to be seen."""
         if len(self.leaders) < len(self.off):
-            return " and ".join(sorted(self.leaders))
+            return tr(" and ").join(sorted(self.leaders))
         # Far apart, and yet not sure: the patches of this family say different things.
-        return "no difference" if np.ptp(list(self.off.values())) < SEEN else "not certain"
+        return tr("no difference") if np.ptp(list(self.off.values())) < SEEN else tr("not certain")
 
 
 @dataclass(frozen=True)
@@ -90,20 +91,29 @@ class Standing:
                 won.setdefault(family.best, []).append(FAMILIES[family.name])
         first = self.families[0]
         if not self.best and 1 < len(first.leaders) < len(first.off):
-            near, rest = " and ".join(sorted(first.leaders)), sorted(set(first.off) - set(first.leaders))
-            far = f"{' and '.join(rest)} {'is' if len(rest) == 1 else 'are'} farther off"
-            return f"{near} come nearest to {self.against}, and no difference between them is seen; {far}."
+            near, rest = tr(" and ").join(sorted(first.leaders)), sorted(set(first.off) - set(first.leaders))
+            far = trn("{rest} is farther off", "{rest} are farther off", len(rest), rest=tr(" and ").join(rest))
+            return tr(
+                "{near} come nearest to {against}, and no difference between them is seen; {far}.",
+                near=near,
+                against=self.against,
+                far=far,
+            )
         if not self.best and not won:
             if all(d < SEEN for d in self.apart.values()):
-                return "A draw: these prints look alike. Further steps of this kind would not be seen."
-            return f"A draw: they differ, and none of them is nearer to {self.against}."
-        said = [f"{self.best} comes nearest to {self.against} all in all." if self.best else "None leads all in all."]
+                return tr("A draw: these prints look alike. Further steps of this kind would not be seen.")
+            return tr("A draw: they differ, and none of them is nearer to {against}.", against=self.against)
+        said = [
+            tr("{best} comes nearest to {against} all in all.", best=self.best, against=self.against)
+            if self.best
+            else tr("None leads all in all.")
+        ]
         for letter, names in won.items():
             if letter != self.best:
-                said.append(f"{letter} is nearer in {', '.join(names)}.")
+                said.append(tr("{letter} is nearer in {names}.", letter=letter, names=", ".join(names)))
         even = [FAMILIES[f.name] for f in self.families[1:] if not f.best]
         if self.best and even and len(even) < len(self.families) - 1:
-            said.append(f"In {', '.join(even)} no difference is seen.")
+            said.append(tr("In {even} no difference is seen.", even=", ".join(even)))
         return " ".join(said)
 
 
@@ -120,10 +130,10 @@ def standing(prints: Sequence[PrintRead], repeat: float = REPEAT, proof: Floats 
         When there are fewer than two, or they are not of the same patches.
     """
     if len(prints) < 2:
-        raise FideleError("One print is nothing to compare: it takes two of the same chart.")
+        raise FideleError(tr("One print is nothing to compare: it takes two of the same chart."))
     rgb = prints[0].rgb
     if any(p.rgb.shape != rgb.shape or np.abs(p.rgb - rgb).max() > 1e-3 for p in prints):
-        raise FideleError("These prints are of different charts: only prints of one chart can be compared.")
+        raise FideleError(tr("These prints are of different charts: only prints of one chart can be compared."))
     seen = {p.letter: relative(p.Lab, rgb) for p in prints}
     aim = screen_aim(rgb, min(float(Lab[:, 0].min()) for Lab in seen.values())) if proof is None else proof
     off = {letter: delta_e_2000(Lab, aim) for letter, Lab in seen.items()}
@@ -172,12 +182,22 @@ def notes(rgb: Floats, Lab: Floats, aim: Floats) -> tuple[str, ...]:
         cast = Lab[grey, 1:].mean(axis=0)
         strength = float(np.hypot(*cast))
         if strength > 2:
-            how = "clearly" if strength > 5 else "a little"
-            said.append(f"greys lean {how} {hue_name(float(np.degrees(np.arctan2(cast[1], cast[0]))) % 360)}")
+            how = "clearly" if strength > 5 else tr("a little")
+            said.append(
+                tr(
+                    "greys lean {how} {hue_name}",
+                    how=how,
+                    hue_name=hue_name(float(np.degrees(np.arctan2(cast[1], cast[0]))) % 360),
+                )
+            )
         lighter = float((Lab[grey, 0] - aim[grey, 0]).mean())
         if abs(lighter) > 3:
-            said.append(f"tones are {'light' if lighter > 0 else 'dark'} by L* {abs(lighter):.0f}")
+            said.append(
+                tr("tones are light by L* {lighter:.0f}", lighter=abs(lighter))
+                if lighter > 0
+                else tr("tones are dark by L* {lighter:.0f}", lighter=abs(lighter))
+            )
     black = float(Lab[:, 0].min())
     if black > aim[:, 0].min() + 4:
-        said.append(f"its black is L* {black:.0f} only")
+        said.append(tr("its black is L* {black:.0f} only", black=black))
     return tuple(said)

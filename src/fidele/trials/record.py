@@ -6,12 +6,19 @@ import datetime
 
 from pydantic import Field
 
+from fidele.language import tr
 from fidele.route.condition import Card, Id, Kept, Moment
 
 #: Prints of a trial are told apart by these.
 LETTERS = "ABCDEF"
 #: Light that prints are looked at in; another may be typed. '' is not said.
-LIGHTS = ("a D50 booth", "daylight at a window", "LED light of the room", "fluorescent tubes", "warm lamps")
+LIGHTS = (
+    tr("a D50 booth"),
+    tr("daylight at a window"),
+    tr("LED light of the room"),
+    tr("fluorescent tubes"),
+    tr("warm lamps"),
+)
 #: Answers that are no letter: no difference between them.
 NO_DIFFERENCE = ""
 
@@ -102,11 +109,11 @@ class TrialRecord(Kept):
         most = max(counts.values(), default=0)
         leaders = [letter for letter, count in counts.items() if count == most and most]
         alike = sum(best == NO_DIFFERENCE for best in last.values())
-        said = f"By eye, no difference in {alike} of {len(last)}" if alike else ""
+        said = tr("By eye, no difference in {alike} of {n}", alike=alike, n=len(last)) if alike else ""
         if len(leaders) == 1 and most > alike:
-            led = f"By eye {leaders[0]} is nearest in {most} of {len(last)}"
-            return f"{led}; no difference in {alike}." if alike else f"{led}."
-        return f"{said}; nobody leads." if said else "By eye nobody leads."
+            led = tr("By eye {leaders} is nearest in {most} of {n}", leaders=leaders[0], most=most, n=len(last))
+            return tr("{led}; no difference in {alike}.", led=led, alike=alike) if alike else f"{led}."
+        return tr("{said}; nobody leads.", said=said) if said else tr("By eye nobody leads.")
 
 
 def now() -> datetime.datetime:

@@ -11,6 +11,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from fidele.language import tr
+
 #: So many prints a round compares.
 COUNT = 3
 #: The first round reaches so far to either side, as a share of all that is offered.
@@ -70,7 +72,7 @@ def following(count: int, rounds: Sequence[Round]) -> Next:
         middle = sorted(last.places)[len(last.places) // 2]
         best = won[-1] if won and won[-1] is not None else middle
         span = (min(last.places), max(last.places))
-        return Next((), best, span, "No difference was seen: further steps of this kind cannot be seen either.")
+        return Next((), best, span, tr("No difference was seen: further steps of this kind cannot be seen either."))
     best = last.best
     here = tried.index(best)
     below = tried[here - 1] if here else -1
@@ -83,5 +85,5 @@ def following(count: int, rounds: Sequence[Round]) -> Next:
     new = [p for p in places if p not in tried]
     span = (max(0, below if below >= 0 else best), min(count - 1, above if above < count else best))
     if not new:
-        return Next((), best, span, "Nothing that is offered lies between: this is the best step.")
-    return Next(tuple(sorted(places)), best, span, "The best lies near it: what is proposed goes halfway.")
+        return Next((), best, span, tr("Nothing that is offered lies between: this is the best step."))
+    return Next(tuple(sorted(places)), best, span, tr("The best lies near it: what is proposed goes halfway."))

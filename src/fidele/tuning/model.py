@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.language import tr, trn
 from fidele.statefile import complain
 
 _LARGEST = 1 << 16
@@ -91,15 +92,15 @@ class Tuning(BaseModel):
         """What it does, in a few words."""
         done = []
         if self.greys != "as they are":
-            done.append("monochrome, neutral" if self.greys == "neutral" else "monochrome, toned")
+            done.append(tr("monochrome, neutral") if self.greys == "neutral" else tr("monochrome, toned"))
         if self.lift:
-            done.append(f"chroma lift {self.lift * 100:.0f} %")
+            done.append(tr("chroma lift {lift:.0f} %", lift=self.lift * 100))
         if self.shadows or self.middle or self.lights or self.contrast:
             done.append("tones")
         hues = sum(r.moves for r in self.regions)
         if hues:
-            done.append(f"{hues} hue region{'s' if hues > 1 else ''}")
-        return ", ".join(done) or "nothing"
+            done.append(trn("{hues} hue region", "{hues} hue regions", hues, hues=hues))
+        return ", ".join(done) or tr("nothing")
 
 
 def read_tuning(path: Path) -> Tuning:
@@ -115,7 +116,14 @@ def read_tuning(path: Path) -> Tuning:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
-        raise FideleError(f"{path} is no tuning: {where + ': ' if where else ''}{first['msg'].lower()}.") from error
+        raise FideleError(
+            tr(
+                "{path} is no tuning: {where}{first}.",
+                path=path,
+                where=(where + ": " if where else ""),
+                first=first["msg"].lower(),
+            )
+        ) from error
 
 
 def write_tuning(path: Path, tuning: Tuning) -> None:
@@ -155,7 +163,7 @@ class TuningStore:
             When it has none, or cannot be written.
         """
         if not tuning.name.strip():
-            raise FideleError("A tuning needs a name to be kept.")
+            raise FideleError(tr("A tuning needs a name to be kept."))
         write_tuning(self._path(tuning.name), tuning)
 
     def forget(self, name: str) -> None:

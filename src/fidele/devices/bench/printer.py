@@ -17,6 +17,7 @@ from fidele.devices.settings import BEND, DriverSettings
 from fidele.devices.vocabulary import Words
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
+from fidele.language import tr
 from fidele.route.condition import Card, Owner
 from fidele.route.layers import PrinterStatus
 from fidele.route.probe import ProbeResult, nodes
@@ -132,7 +133,7 @@ class BenchPrinter(DriverSettings):
 
     def _load_words(self, name: str) -> str:
         stock = self._machine.model.stocks[name]
-        steps = " or ".join(map(str, stock.steps))
+        steps = tr(" or ").join(map(str, stock.steps))
         return f"ink load {stock.load:.0%}, {steps} {self._words.control('quality').lower()}"
 
     def media_profile(self, name: str) -> bytes:
@@ -140,7 +141,7 @@ class BenchPrinter(DriverSettings):
         model = self._machine.model
         stock = name if name in model.stocks else name.removeprefix(f"{model.maker} ")
         if stock not in model.stocks:
-            raise FideleError(f"The {self.name} carries no profile for '{name}'.")
+            raise FideleError(tr("The {name} carries no profile for '{name2}'.", name=self.name, name2=name))
         return carried(model, stock, self._states(stock))
 
     def _states(self, stock: str) -> dict[str, str]:

@@ -16,6 +16,7 @@ from fidele.bench.scanner import Scanner
 from fidele.bench.spectrophotometer import Spectrophotometer
 from fidele.devices.protocol import Lies, Scan
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.route.condition import PressData
 from fidele.tiles import Progress
 from fidele.values import Value
@@ -26,7 +27,9 @@ _Kind = TypeVar("_Kind")
 def _mine(lies: Lies | None, kind: type[_Kind], where: str) -> _Kind:
     """Return something that lies on the bench; what was printed elsewhere cannot be laid there."""
     if not isinstance(lies, kind):
-        raise FideleError(f"Nothing that was printed on the bench lies {where}; open a scan of your own instead.")
+        raise FideleError(
+            tr("Nothing that was printed on the bench lies {where}; open a scan of your own instead.", where=where)
+        )
     return lies
 
 
@@ -38,7 +41,7 @@ class BenchTable:
 
     def as_printed(self, sheet: Lies) -> Piece:
         """Return the print as it lies on the table: done where it is straight on paper, else before pressing."""
-        mine = _mine(sheet, Print, "on the table")
+        mine = _mine(sheet, Print, tr("on the table"))
         machine = self._machines[mine.unit]
         if machine.model.process != "direct":
             return unpressed(mine, machine.unit)
@@ -46,14 +49,14 @@ class BenchTable:
 
     def look(self, lies: Lies, most: int) -> tuple[NDArray[np.float32], float]:
         """Return XYZ (h, w, 3) as it looks under D50, no side longer than `most` pixels, and the pixels per inch."""
-        piece = _mine(lies, Piece, "on the table")
+        piece = _mine(lies, Piece, tr("on the table"))
         shrink = max(2, round(max(piece.ink.shape[:2]) / most))
         seen = Piece(np.ascontiguousarray(piece.ink[::shrink, ::shrink]), piece.ppi, piece.model).xyz()
         return seen, piece.ppi / shrink
 
     def cut_out(self, sheet: Lies, areas: list[tuple[float, float, float, float]]) -> Print:
         """Return a print with all but some areas (left, top, right, bottom in mm on the paper) cut off."""
-        mine = _mine(sheet, Print, "on the table")
+        mine = _mine(sheet, Print, tr("on the table"))
         scale = mine.ppi / 25.4
         kept = np.zeros_like(mine.ink)
         for area in areas:
@@ -84,7 +87,7 @@ class BenchPress:
 
     def press(self, sheet: Lies, substrate: str, data: PressData) -> Piece:
         """Press a print on a substrate."""
-        mine = _mine(sheet, Print, "in the press")
+        mine = _mine(sheet, Print, tr("in the press"))
         # Warming paper and piece first drives out the damp.
         settings = PressSettings(data.temperature, data.seconds, data.pressure, data.preheat >= 5, data.lint)
         return press(mine, self._units[mine.unit], substrate, settings, self.lot)
@@ -98,7 +101,7 @@ class BenchScanner:
 
     def scan(self, lies: Lies | None, run: int, progress: Progress | None = None, turn: float | None = None) -> Scan:
         """Lay a piece on the glass and scan it, turned by `turn` degrees where that is to be certain."""
-        piece = _mine(lies, Piece, "on the scanner")
+        piece = _mine(lies, Piece, tr("on the scanner"))
         return Scan(self._scanner.scan(piece, run, turn=turn), float(piece.ppi))
 
 
@@ -111,4 +114,4 @@ class BenchInstrument:
     def measure(self, lies: Lies | None, places: ArrayLike) -> NDArray[np.float64]:
         """Measure reflectance (n, 36) at places (n, 2) in mm."""
         self._shots += 1
-        return self._instrument.measure(_mine(lies, Piece, "under the instrument"), places, self._shots)
+        return self._instrument.measure(_mine(lies, Piece, tr("under the instrument")), places, self._shots)

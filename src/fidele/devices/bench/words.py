@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fidele.devices.vocabulary import Word, Words
 from fidele.icc.transform import Intent
+from fidele.language import named
 from fidele.values import Value
 
 _YES_NO: dict[Value, str] = {"no": "off", "yes": "on"}
@@ -13,23 +14,27 @@ WREN = Words(
         "colour": Word(
             ("Blend",),
             {
-                "Untouched": "leave the numbers alone",
-                "Velm natural": "maker's colours",
-                "Velm bright": "maker's colours, brighter",
+                "Untouched": named("leave the numbers alone"),
+                "Velm natural": named("maker's colours"),
+                "Velm bright": named("maker's colours, brighter"),
             },
         ),
         "stand_in": Word(("Stock",)),
         "quality": Word(("Passes",)),
-        "direction": Word(("Carriage",), {"there": "one way", "there and back": "both ways"}),
+        "direction": Word(("Carriage",), {"there": named("one way"), "there and back": named("both ways")}),
         "improvement": Word(("Polish",), {"off": "off", "on": "on"}, "off"),
         "sliders": Word(("Light", "Strength", "Warmth"), rest=0),
         "size": Word(("Format",)),
         "scaling": Word(
             ("Fit",),
-            {"as it is": "none", "into the frame": "shrunk to fit", "over the edge": "enlarged over the edge"},
+            {
+                "as it is": "none",
+                "into the frame": named("shrunk to fit"),
+                "over the edge": named("enlarged over the edge"),
+            },
             "as it is",
         ),
-        "turn": Word(("Turn",), {"no": "none", "half": "by 180°"}, "no"),
+        "turn": Word(("Turn",), {"no": "none", "half": named("by 180°")}, "no"),
     },
     # Stock before blend, which it resets; polish before blend, which it hides.
     order=("stand_in", "quality", "direction", "improvement", "colour", "sliders", "size", "scaling", "turn"),
@@ -47,28 +52,30 @@ GANNET = Words(
         "colour": Word(
             ("Cared for by",),
             {
-                "nobody": "leave the numbers alone",
-                "Orrin's eye": "maker's colours",
-                "Orrin's lively eye": "maker's colours, livelier",
-                "a profile": "through a given profile",
+                "nobody": named("leave the numbers alone"),
+                "Orrin's eye": named("maker's colours"),
+                "Orrin's lively eye": named("maker's colours, livelier"),
+                "a profile": named("through a given profile"),
             },
         ),
         "input_space": Word(("Comes in",)),
         "stand_in": Word(("Surface",)),
         "quality": Word(("Finish",)),
         "dithering": Word(("Scatter",), rest="even"),
-        "direction": Word(("Hurry",), {"no": "one way", "yes": "both ways, hurried"}, "no"),
-        "black_ink": Word(("Black",), {"soft": "for soft surfaces", "shining": "for shining surfaces"}),
+        "direction": Word(("Hurry",), {"no": named("one way"), "yes": named("both ways, hurried")}, "no"),
+        "black_ink": Word(("Black",), {"soft": named("for soft surfaces"), "shining": named("for shining surfaces")}),
         "density": Word(("Flood",), rest=0),
-        "colour_mode": Word(("Only grey",), {"no": "colour", "yes": "grey only"}, "no"),
+        "colour_mode": Word(("Only grey",), {"no": named("colour"), "yes": named("grey only")}, "no"),
         "improvement": Word(("Lift",), _YES_NO, "no"),
         "purpose": Word(("Occasion",), rest="none"),
         "sliders": Word(("Lighter", "Fuller", "Ruddier"), rest=0),
         "size": Word(("Sheet",)),
         "feed": Word(("Way in",)),
-        "scaling": Word(("Resize",), {"none": "none", "to the sheet": "to the sheet", "by hand": "by hand"}, "none"),
+        "scaling": Word(
+            ("Resize",), {"none": "none", "to the sheet": named("to the sheet"), "by hand": named("by hand")}, "none"
+        ),
         "borderless": Word(("Bleed off",), _YES_NO, "no"),
-        "turn": Word(("Head first",), {"no": "none", "yes": "by 180°"}, "no"),
+        "turn": Word(("Head first",), {"no": "none", "yes": named("by 180°")}, "no"),
         "mirroring": Word(("Reflect",), _YES_NO, "no"),
         "two_sided": Word(("Both faces",), _YES_NO, "no"),
         "watermark": Word(("Stamp",), rest="none"),
@@ -105,10 +112,10 @@ GANNET = Words(
     profile="Profile",
     aim="Aim",
     aims={
-        Intent.PERCEPTUAL: "keep the steps",
-        Intent.RELATIVE: "keep the colours",
-        Intent.SATURATION: "keep it strong",
-        Intent.ABSOLUTE: "keep the paper",
+        Intent.PERCEPTUAL: named("keep the steps"),
+        Intent.RELATIVE: named("keep the colours"),
+        Intent.SATURATION: named("keep it strong"),
+        Intent.ABSOLUTE: named("keep the paper"),
     },
     at_printer={"panel_media": "Laid in"},
     scales={
@@ -126,24 +133,24 @@ LONGSHIP = Words(
         "colour": Word(
             ("Tongue",),
             {
-                "as sent": "leave the numbers alone",
-                "Skarn": "maker's colours",
-                "Skarn loud": "maker's colours, louder",
-                "given profile": "through a given profile",
+                "as sent": named("leave the numbers alone"),
+                "Skarn": named("maker's colours"),
+                "Skarn loud": named("maker's colours, louder"),
+                "given profile": named("through a given profile"),
             },
         ),
         "stand_in": Word(("Reel",)),
         "quality": Word(("Layers",)),
-        "direction": Word(("Swing",), {"single": "one way", "both": "both ways"}),
+        "direction": Word(("Swing",), {"single": named("one way"), "both": named("both ways")}),
         "fast": Word(("Haste",), _YES_NO, "no"),
         "resolution": Word(("Weave",), rest="fine"),
         "density": Word(("Ink",), {v: f"{v} %" for v in range(60, 121)}, 100),
-        "colour_mode": Word(("Hues",), {"all": "colour", "grey only": "grey only"}, "all"),
+        "colour_mode": Word(("Hues",), {"all": named("colour"), "grey only": named("grey only")}, "all"),
         "improvement": Word(("Smooth seas",), _YES_NO, "no"),
         "sliders": Word(("Sun", "Salt", "Ember"), rest=0),
         "size": Word(("Breadth",), {"full": "610 mm", "two thirds": "406 mm", "third": "203 mm"}),
         "scaling": Word(("Swell",), {v: "none" if v == 1000 else f"{v / 10:g} %" for v in range(950, 1051)}, 1000),
-        "turn": Word(("About turn",), {"no": "none", "yes": "by 180°"}, "no"),
+        "turn": Word(("About turn",), {"no": "none", "yes": named("by 180°")}, "no"),
         "mirroring": Word(("Flip",), _YES_NO, "no"),
     },
     # The rig before tongue, ink and swell, which it hides and forgets.

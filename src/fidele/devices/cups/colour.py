@@ -16,6 +16,7 @@ from typing import Any
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr
 
 _NAME = "org.freedesktop.ColorManager"
 _ROOT = "/org/freedesktop/ColorManager"
@@ -88,8 +89,12 @@ class ColourDaemon:
         hidden = next((p for p in (profile, *profile.resolve().parents) if not _open_to_others(p)), None)
         if hidden is not None:
             raise FideleError(
-                f"The print service cannot read {profile.name}: {hidden} is closed to others. Put the profile where "
-                "others may read it, or let Fidele convert."
+                tr(
+                    "The print service cannot read {name}: {hidden} is closed to others. Put the profile where "
+                    "others may read it, or let Fidele convert.",
+                    name=profile.name,
+                    hidden=hidden,
+                )
             )
         device = (
             self._device(queue)
@@ -163,7 +168,9 @@ class ColourDaemon:
             from jeepney import DBusAddress, MessageType, new_method_call
             from jeepney.io.blocking import open_dbus_connection
         except ImportError as error:
-            raise FideleError("The colour daemon cannot be asked: the Python package jeepney is missing.") from error
+            raise FideleError(
+                tr("The colour daemon cannot be asked: the Python package jeepney is missing.")
+            ) from error
         answers = []
         try:
             with self._lock, open_dbus_connection("SYSTEM") as bus:
@@ -175,9 +182,11 @@ class ColourDaemon:
                         raise _refused(str(reply.header.fields), reply.body)
                     answers.append(reply.body)
         except TimeoutError as error:
-            raise FideleError(f"The colour daemon does not answer: nothing came for {_SECONDS:g} s.") from error
+            raise FideleError(
+                tr("The colour daemon does not answer: nothing came for {seconds:g} s.", seconds=_SECONDS)
+            ) from error
         except (OSError, KeyError, ValueError, EOFError) as error:
-            raise FideleError("The colour daemon cannot be reached: this machine has no system bus.") from error
+            raise FideleError(tr("The colour daemon cannot be reached: this machine has no system bus.")) from error
         return answers
 
 
@@ -194,9 +203,9 @@ class _NotFoundError(FideleError):
 
 
 def _refused(fields: str, body: tuple[Any, ...]) -> FideleError:
-    said = str(body[0])[:160] if body else "no reason given"
+    said = str(body[0])[:160] if body else tr("no reason given")
     if "NotFound" in fields or "Nothing" in fields or "does not exist" in said:
-        return _NotFoundError(f"The colour daemon knows no such thing: {said}.")
+        return _NotFoundError(tr("The colour daemon knows no such thing: {said}.", said=said))
     if "ServiceUnknown" in fields or "NameHasNoOwner" in fields or "not provided by any" in said:
-        return FideleError("There is no colour daemon on this machine (package colord): nothing assigns profiles.")
-    return FideleError(f"The colour daemon refused: {said}.")
+        return FideleError(tr("There is no colour daemon on this machine (package colord): nothing assigns profiles."))
+    return FideleError(tr("The colour daemon refused: {said}.", said=said))

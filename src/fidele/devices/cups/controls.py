@@ -13,11 +13,12 @@ from fidele.devices.cups.ppd import Ppd
 from fidele.devices.cups.sizes import own_media, rolls
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.language import tr
 from fidele.values import Settings, Value
 
 #: How a page is sent: a control of Fidele's own, beside those of the driver.
-WAY = "Sent as"
-WAY_PLACE = "Fidele › Sent as"
+WAY = tr("Sent as")
+WAY_PLACE = tr("Fidele › Sent as")
 _SIZE = "PageSize"
 
 
@@ -88,11 +89,17 @@ class QueueControls:
             When there is no such option, or it does not offer the value beside the others.
         """
         if name not in self.read_back():
-            raise FideleError(f"This driver has no option '{name}'.")
+            raise FideleError(tr("This driver has no option '{name}'.", name=name))
         if not self._takes(name, value):
-            raise FideleError(f"The driver does not offer '{value}' under {name}.")
+            raise FideleError(tr("The driver does not offer '{value}' under {name}.", value=value, name=name))
         if value in self.every(name) and value not in self.offered(name):
-            raise FideleError(f"The driver does not offer '{value}' under {name} beside its other settings.")
+            raise FideleError(
+                tr(
+                    "The driver does not offer '{value}' under {name} beside its other settings.",
+                    value=value,
+                    name=name,
+                )
+            )
         keyword = self._options[name].keyword if name in self._options else WAY
         choice = self._choice(name, value) if name in self._options else str(value)
         self._write(self._kept() | {keyword: choice})
@@ -127,9 +134,13 @@ class QueueControls:
         if name == WAY:
             return WAY_PLACE
         if name not in self._options:
-            return "driver and printer: behind what can be probed"
+            return tr("driver and printer: behind what can be probed")
         group = self._options[name].group
-        return f"queue's options › {group} › {name}" if group else f"queue's options › {name}"
+        return (
+            tr("queue's options › {group} › {name}", group=group, name=name)
+            if group
+            else tr("queue's options › {name}", name=name)
+        )
 
     def at_printer(self, name: str) -> bool:
         """Whether it is set at the printer itself: no option is."""

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from fidele.errors import FideleError
 from fidele.ipp.raster import RasterPage, read_raster
+from fidele.language import tr
 
 _DATA, _PROGRAMS = Path("/usr/share/cups"), Path("/usr/lib/cups")
 _SECONDS = 60.0
@@ -86,18 +87,32 @@ def run_chain(
                     arguments, input=passed, capture_output=True, timeout=_SECONDS, env=environment, check=False
                 )
             except subprocess.TimeoutExpired:
-                raise FideleError(f"The filter {program} took longer than {_SECONDS:g} s with a probe.") from None
+                raise FideleError(
+                    tr(
+                        "The filter {program} took longer than {seconds:g} s with a probe.",
+                        program=program,
+                        seconds=_SECONDS,
+                    )
+                ) from None
             except OSError as error:
-                raise FideleError(f"The filter {program} cannot be run here: {error.strerror}.") from error
+                raise FideleError(
+                    tr("The filter {program} cannot be run here: {strerror}.", program=program, strerror=error.strerror)
+                ) from error
             if done.returncode != 0 or not done.stdout:
-                raise FideleError(f"The filter {program} failed with a probe: {_last_error(done.stderr)}")
+                raise FideleError(
+                    tr(
+                        "The filter {program} failed with a probe: {last_error}",
+                        program=program,
+                        last_error=_last_error(done.stderr),
+                    )
+                )
             passed = done.stdout
     page = next(read_raster(io.BytesIO(passed), _MOST), None)
     if page is None:
-        raise FideleError("The queue's filters gave no page for a probe.")
+        raise FideleError(tr("The queue's filters gave no page for a probe."))
     return page
 
 
 def _last_error(said: bytes) -> str:
     lines = [line for line in said.decode(errors="replace").splitlines() if line.startswith(("ERROR:", "CRIT:"))]
-    return (lines[-1].partition(":")[2].strip() if lines else "it gave no reason")[:200]
+    return (lines[-1].partition(":")[2].strip() if lines else tr("it gave no reason"))[:200]

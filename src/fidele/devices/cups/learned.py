@@ -22,6 +22,7 @@ from fidele.devices.cups.ppd import Option, Ppd
 from fidele.devices.vocabulary import Word, Words
 from fidele.errors import FideleError
 from fidele.files import read_bytes, stamp_of, write_bytes
+from fidele.language import tr
 from fidele.route.condition import Kept
 from fidele.route.layers import MEANINGS
 from fidele.statefile import below
@@ -30,10 +31,10 @@ from fidele.values import Settings, Value
 How = Literal["standard", "guess", "hand", "ink"]
 #: How each is said, best last.
 HOW_WORDS: dict[str, str] = {
-    "guess": "a guess by the words of the trade",
-    "standard": "as the standard says",
-    "hand": "confirmed by hand",
-    "ink": "proved by ink",
+    "guess": tr("a guess by the words of the trade"),
+    "standard": tr("as the standard says"),
+    "hand": tr("confirmed by hand"),
+    "ink": tr("proved by ink"),
 }
 _SURE = ("standard", "hand", "ink")
 #: Options that Fidele sets itself with every page.
@@ -74,7 +75,7 @@ class Learned(Kept):
 
     def how(self, meaning: str) -> str:
         """How a meaning is known, in words."""
-        return HOW_WORDS[self.meanings[meaning].how] if meaning in self.meanings else "not known"
+        return HOW_WORDS[self.meanings[meaning].how] if meaning in self.meanings else tr("not known")
 
     def with_colour(self, control: str, passes: str, corrects: str, how: How, who: str = "") -> Learned:
         """Return it with what is known now of the control for colour; what took that control for another goes."""
@@ -306,9 +307,9 @@ class LearnedStore:
         try:
             theirs = Learned.model_validate_json(data)
         except ValidationError as error:
-            raise FideleError(f"{path} holds no words of a driver.") from error
+            raise FideleError(tr("{path} holds no words of a driver.", path=path)) from error
         meanings = {
-            m: said.model_copy(update={"how": "hand", "who": said.who or "a colleague"})
+            m: said.model_copy(update={"how": "hand", "who": said.who or tr("a colleague")})
             for m, said in theirs.meanings.items()
             if m in MEANINGS
         }

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from fidele.apart.ask import outside
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: A larger file is none that a driver needs.
 _MOST = 12 << 20
@@ -98,15 +99,19 @@ def read_ppd(path: Path) -> Ppd:
         When it is none, is damaged, or is too large.
     """
     if path.stat().st_size > _MOST:
-        raise FideleError("The driver's description (PPD) is larger than any that a driver needs; it was not read.")
+        raise FideleError(tr("The driver's description (PPD) is larger than any that a driver needs; it was not read."))
     try:
         import cups
     except ImportError as error:
-        raise FideleError("Printers of this machine cannot be read: the Python package pycups is missing.") from error
+        raise FideleError(
+            tr("Printers of this machine cannot be read: the Python package pycups is missing.")
+        ) from error
     try:
         found = cups.PPD(str(path))
     except RuntimeError as error:
-        raise FideleError(f"The driver's description (PPD) is damaged: {error}. Install the driver again.") from error
+        raise FideleError(
+            tr("The driver's description (PPD) is damaged: {error}. Install the driver again.", error=error)
+        ) from error
     options = tuple(
         Option(
             o.keyword, o.text or o.keyword, g.text or g.name, o.defchoice, {c["choice"]: c["text"] for c in o.choices}
@@ -131,7 +136,7 @@ def read_ppd(path: Path) -> Ppd:
     steps = [name for name, _ in said.every("Resolution")] or [said.one("DefaultResolution")]
     if not sheets:
         raise FideleError(
-            "The driver's description (PPD) names no sheet size: it is cut off. Install the driver again."
+            tr("The driver's description (PPD) names no sheet size: it is cut off. Install the driver again.")
         )
     return Ppd(
         name=said.one("NickName") or said.one("ModelName"),

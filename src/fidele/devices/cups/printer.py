@@ -33,6 +33,7 @@ from fidele.devices.vocabulary import Word, Words
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.ipp.raster import read_raster
+from fidele.language import tr
 from fidele.route.behind import behind_layer, behind_rows
 from fidele.route.condition import Card, Owner
 from fidele.route.layers import Evidence, Layer, PrinterStatus, SettingRow, fingerprint
@@ -182,7 +183,10 @@ class QueuePrinter(DriverSettings):
             file = self._service.ppd(self.queue)
             if file is None:
                 raise FideleError(
-                    f"The queue {self.queue} has no driver: it takes documents as they are, and tells nothing."
+                    tr(
+                        "The queue {queue} has no driver: it takes documents as they are, and tells nothing.",
+                        queue=self.queue,
+                    )
                 )
             same = self._last is not None and self._last.file == file and self._stamp(file) == self._last_stamp
             ppd = self._last.ppd if same and self._last is not None else read_ppd(file)
@@ -343,15 +347,15 @@ class QueuePrinter(DriverSettings):
         asked = ("stand_in", "quality", "direction", "feed", "black_ink", "density", "way_in")
         driver = {m: now[words.control(m)] for m in asked if words.control(m) in now}
         size = str(now.get(words.control("size"), "A4"))
-        name = re.sub(r"[^\w .,+()'&-]", " ", self.name).strip() or "A printer of this machine"
+        name = re.sub(r"[^\w .,+()'&-]", " ", self.name).strip() or tr("A printer of this machine")
         return Card(
             id=f"first-{re.sub(r'[^A-Za-z0-9]+', '-', self.queue).strip('-').lower()}"[:100],
             name=name[:100],
             printer=self.id,
             printer_name=self.name,
-            media=str(driver.get("stand_in", "")) or "my media",
+            media=str(driver.get("stand_in", "")) or tr("my media"),
             size=size,
-            substrate="my piece",
+            substrate=tr("my piece"),
             owner="driver",
             driver=driver,
             driver_version=self.ppd.version,
@@ -416,18 +420,20 @@ class QueuePrinter(DriverSettings):
         through = passes_through(source, assigned)
         converts = assigned is not None and not through
         if self.kind != PDF:
-            how = "the page goes past every filter, as the driver takes it"
+            how = tr("the page goes past every filter, as the driver takes it")
         elif assigned is None:
-            how = f"filters {' and '.join(self.chain()) or 'of another machine'}; no profile assigned"
+            how = tr(
+                "filters {chain}; no profile assigned", chain=tr(" and ").join(self.chain()) or tr("of another machine")
+            )
         elif through:
-            how = f"pass-through, {profile_name(assigned)}"
+            how = tr("pass-through, {profile_name}", profile_name=profile_name(assigned))
         else:
-            how = f"converts from sRGB to {profile_name(assigned)}"
+            how = tr("converts from sRGB to {profile_name}", profile_name=profile_name(assigned))
         layer = Layer("system", converts, how, Evidence.READ_BACK, expects="sRGB" if converts else "", probeable=True)
         if probe is None:
             known = self.kind != PDF or self.probing is not None
             return layer if known else replace(layer, evidence=Evidence.NOT_KNOWN, doubtful=True)
-        said = layer.how if probe.passes == (not converts) else "changes the numbers, though no profile is assigned"
+        said = layer.how if probe.passes == (not converts) else tr("changes the numbers, though no profile is assigned")
         scale = 1.0 if abs(probe.scale - 1) < 0.004 else round(probe.scale, 3)
         return replace(
             layer,
@@ -453,7 +459,9 @@ class QueuePrinter(DriverSettings):
             layer = replace(layer, converts=value != words.passes if known else None, how=how)
             layer = replace(layer, expects="sRGB" if layer.converts else "")
         elif layer.converts is None and control:
-            layer = replace(layer, how=f"{layer.how}; “{control}” is “{now[control]}”")
+            layer = replace(
+                layer, how=tr("{how}; “{control}” is “{now}”", how=layer.how, control=control, now=now[control])
+            )
         if mirror and layer.mirrors is not None:
             layer = replace(layer, mirrors=now[mirror] == words.value("mirroring", "on"))
         assumed = [m for m in ("stand_in", "quality", "size") if words.control(m) in now]
@@ -492,7 +500,9 @@ class QueuePrinter(DriverSettings):
     def dry_run(self, page: NDArray[np.uint8], of: tuple[float, float] | None = None) -> NDArray[np.uint8]:
         """Return the raster that the driver would get for a small page, laid in the middle of a sheet of this size."""
         if self.probing is None:
-            raise FideleError(f"The {self.name} prints through another machine: its filters cannot be run here.")
+            raise FideleError(
+                tr("The {name} prints through another machine: its filters cannot be run here.", name=self.name)
+            )
         known, ppi = self._known(), self.format.ppi
         options = self._job_options()
         sheet = self._sheet(options)
@@ -504,7 +514,10 @@ class QueuePrinter(DriverSettings):
             programs, kinds = self.chain(), (PDF, (self.ppd.takes or (RASTER,))[0])
             if not programs or known.file is None:
                 raise FideleError(
-                    f"There is no chain of filters here that leads to the {self.name}: it cannot be probed."
+                    tr(
+                        "There is no chain of filters here that leads to the {name}: it cannot be probed.",
+                        name=self.name,
+                    )
                 )
             document = b"".join(as_pdf(whole, ppi))
             came = run_chain(programs, document, self.queue, known.file, _AT_REST | options, kinds)
@@ -516,13 +529,18 @@ class QueuePrinter(DriverSettings):
         pixels = came.pixels
         if pixels.shape[2] != 3:
             raise FideleError(
-                f"The queue's filters hand {pixels.shape[2]} channels to the driver: choose RGB as its colour model."
+                tr(
+                    "The queue's filters hand {shape} channels to the driver: choose RGB as its colour model.",
+                    shape=pixels.shape[2],
+                )
             )
         return (pixels >> 8).astype(np.uint8) if pixels.dtype == np.uint16 else pixels.astype(np.uint8)
 
     def dry_run_corrected(self, page: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """Refuse: what lies behind the last raster cannot be asked; `FideleError` always."""
-        raise FideleError(f"What the driver of the {self.name} makes of colour can only be measured on a print.")
+        raise FideleError(
+            tr("What the driver of the {name} makes of colour can only be measured on a print.", name=self.name)
+        )
 
     def _sheet(self, options: dict[str, str]) -> Sheet:
         sheets = self.ppd.sheets
@@ -535,7 +553,13 @@ class QueuePrinter(DriverSettings):
         """Send a page, and follow its job until it is printed."""
         state = self._service.queue(self.queue)
         if not state.accepts:
-            raise FideleError(f"The queue {self.queue} takes no jobs: {state.state or 'it was closed'}.")
+            raise FideleError(
+                tr(
+                    "The queue {queue} takes no jobs: {state}.",
+                    queue=self.queue,
+                    state=state.state or tr("it was closed"),
+                )
+            )
         ppi = self._ppi_of(page, self._sheet(self._job_options()))
         options = self._job_options(ppi, page.shape[0] / ppi * 25.4)
         sheet = self._sheet(options)
@@ -550,7 +574,7 @@ class QueuePrinter(DriverSettings):
             parts = as_raster(page, ppi, size, sheet.margins, words, self.kind == PWG)
         sent = _Counted(parts, page.nbytes)
         told = (lambda _: progress(sent.share)) if progress is not None else None
-        title = f"Fidele for {getpass.getuser()}"
+        title = tr("Fidele for {getuser}", getuser=getpass.getuser())
         number = self._service.send(self.queue, title, options, self.kind, sent, told)
         try:
             done = self._service.follow(number, self.queue, progress, self._job.is_now)

@@ -13,6 +13,7 @@ from fidele.devices.cups.service import PrintService
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Lies, Printer
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: So many seconds a window waits for a service that hangs before it opens without its queues.
 _WAIT = 1.0
@@ -51,7 +52,7 @@ class Queues:
             self._order = tuple(s.name for s in states)
             asking = [p for s in states if (p := self._known[s.name]).may_say_more]
             if asking:
-                threading.Thread(target=_ask, args=(asking,), daemon=True, name="driverless printers").start()
+                threading.Thread(target=_ask, args=(asking,), daemon=True, name=tr("driverless printers")).start()
             return (self._order, self._said) != before
 
     def printers(self) -> tuple[Printer, ...]:

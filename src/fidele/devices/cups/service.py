@@ -20,6 +20,7 @@ from typing import Any, TypeVar
 
 from fidele.errors import FideleError
 from fidele.files import read_bytes
+from fidele.language import tr
 from fidele.tiles import CancelledError, Progress
 
 _T = TypeVar("_T")
@@ -29,24 +30,24 @@ _SECONDS, _STUCK, _LOOK = 6.0, 60.0, 0.25
 _HURRIED = 1.5
 #: What the service calls the reasons of a printer's state, in words (RFC 8011, 5.4.12; PWG 5100.9).
 REASONS = {
-    "paused": "it is paused",
-    "moving-to-paused": "it is being paused",
-    "offline": "it does not answer: switched off or unplugged",
-    "connecting-to-device": "it is looked for, and does not answer yet",
-    "timed-out": "it does not answer",
-    "shutdown": "it is switched off",
-    "media-empty": "no media lies in it",
-    "media-needed": "it asks for media",
-    "media-low": "little media is left",
-    "media-jam": "media is jammed",
-    "marker-supply-empty": "an ink is empty",
-    "marker-supply-low": "an ink is low",
-    "toner-empty": "an ink is empty",
-    "toner-low": "an ink is low",
-    "door-open": "a door is open",
-    "cover-open": "a cover is open",
-    "input-tray-missing": "a tray is missing",
-    "other": "it reports something that it does not name",
+    "paused": tr("it is paused"),
+    "moving-to-paused": tr("it is being paused"),
+    "offline": tr("it does not answer: switched off or unplugged"),
+    "connecting-to-device": tr("it is looked for, and does not answer yet"),
+    "timed-out": tr("it does not answer"),
+    "shutdown": tr("it is switched off"),
+    "media-empty": tr("no media lies in it"),
+    "media-needed": tr("it asks for media"),
+    "media-low": tr("little media is left"),
+    "media-jam": tr("media is jammed"),
+    "marker-supply-empty": tr("an ink is empty"),
+    "marker-supply-low": tr("an ink is low"),
+    "toner-empty": tr("an ink is empty"),
+    "toner-low": tr("an ink is low"),
+    "door-open": tr("a door is open"),
+    "cover-open": tr("a cover is open"),
+    "input-tray-missing": tr("a tray is missing"),
+    "other": tr("it reports something that it does not name"),
 }
 _STOPPED = 5
 _HERE, _SAME = 200, 304
@@ -56,10 +57,10 @@ _JOB_STOPPED, _CANCELLED, _ABORTED, _DONE = 6, 7, 8, 9
 JOB_WORDS = {
     3: "waits",
     4: "held",
-    5: "is being printed",
+    5: tr("is being printed"),
     6: "stopped",
     7: "cancelled",
-    8: "given up by the print service",
+    8: tr("given up by the print service"),
     9: "printed",
 }
 
@@ -133,7 +134,7 @@ class PrintService:
     def name(self) -> str:
         """Which one it is, for sentences."""
         server = os.environ.get("CUPS_SERVER", "")
-        return f"the print service at {server}" if server else "the print service"
+        return tr("the print service at {server}", server=server) if server else tr("the print service")
 
     def missing(self) -> str:
         """Return what it takes to use it, '' where it answers."""
@@ -161,11 +162,11 @@ class PrintService:
             import cups
         except ImportError as error:
             raise FideleError(
-                "Printers of this machine are out of reach: the Python package pycups is missing (./run setup)."
+                tr("Printers of this machine are out of reach: the Python package pycups is missing (./run setup).")
             ) from error
         hurried = threading.current_thread() is threading.main_thread()
         if hurried and self._hangs:
-            raise FideleError(f"{self.name[:1].upper()}{self.name[1:]} does not answer.")
+            raise FideleError(tr("{name}{name2} does not answer.", name=self.name[:1].upper(), name2=self.name[1:]))
         answer: list[_T] = []
         wrong: list[Exception] = []
 
@@ -175,7 +176,7 @@ class PrintService:
             except Exception as error:
                 wrong.append(error)
 
-        thread = threading.Thread(target=work, daemon=True, name="print service")
+        thread = threading.Thread(target=work, daemon=True, name=tr("print service"))
         thread.start()
         thread.join(min(seconds, _HURRIED) if hurried else seconds)
         self._hangs = thread.is_alive()
@@ -183,7 +184,14 @@ class PrintService:
             return answer[0]
         if wrong:
             raise self._sentence(wrong[0]) from wrong[0]
-        raise FideleError(f"{self.name[:1].upper()}{self.name[1:]} does not answer: nothing came for {seconds:g} s.")
+        raise FideleError(
+            tr(
+                "{name}{name2} does not answer: nothing came for {seconds:g} s.",
+                name=self.name[:1].upper(),
+                name2=self.name[1:],
+                seconds=seconds,
+            )
+        )
 
     def _sentence(self, error: Exception) -> FideleError:
         if isinstance(error, FideleError):
@@ -193,12 +201,14 @@ class PrintService:
         kind = type(error).__name__
         status = error.args[0] if error.args and isinstance(error.args[0], int) else 0
         if (kind == "HTTPError" and status in (401, 403)) or status in (0x0401, 0x0402, 0x0403):
-            return FideleError(f"{name} refuses: this user may not do that. Its administrator can allow it.")
+            return FideleError(
+                tr("{name} refuses: this user may not do that. Its administrator can allow it.", name=name)
+            )
         if status == 0x0406:
-            return FideleError(f"{name} does not know this printer any more: it was deleted or renamed.")
+            return FideleError(tr("{name} does not know this printer any more: it was deleted or renamed.", name=name))
         if kind in ("RuntimeError", "HTTPError") or status in (0x0502, 0x0503):
-            return FideleError(f"{name} cannot be reached: it is not running, or not on this machine.")
-        return FideleError(f"{name} refused: {said}.")
+            return FideleError(tr("{name} cannot be reached: it is not running, or not on this machine.", name=name))
+        return FideleError(tr("{name} refused: {said}.", name=name, said=said))
 
     # Queues ------------------------------------------------------------------------------------------------------
 
@@ -294,7 +304,7 @@ class PrintService:
                 connection = cups.Connection()
                 number = connection.createJob(queue, title, options)
                 if not number:
-                    raise FideleError("The print service took no job.")
+                    raise FideleError(tr("The print service took no job."))
                 told.put(("number", number))
                 connection.startDocument(queue, number, title, kind, 1)
                 for part in parts:
@@ -308,7 +318,7 @@ class PrintService:
                 told.put(("wrong", error))
 
         self.ask(lambda c: c.getPrinterAttributes(queue, requested_attributes=["printer-is-accepting-jobs"]))
-        threading.Thread(target=work, daemon=True, name="print job").start()
+        threading.Thread(target=work, daemon=True, name=tr("print job")).start()
         number = 0
         while True:
             try:
@@ -317,7 +327,7 @@ class PrintService:
                 stop.set()
                 self._take_back(number)
                 raise FideleError(
-                    f"{self.name} stopped taking the page; the job was taken back.".capitalize()
+                    tr("{name} stopped taking the page; the job was taken back.", name=self.name).capitalize()
                 ) from None
             if what == "number":
                 number = value
@@ -326,12 +336,16 @@ class PrintService:
                 if getattr(value, "args", ()) and value.args[0] == _LOST:
                     if not self.missing():
                         raise FideleError(
-                            "The print service broke off while the page was sent, so it was not printed. Its disk may "
-                            "be full: look at it, then print again."
+                            tr(
+                                "The print service broke off while the page was sent, so it was not printed. Its disk "
+                                "may be full: look at it, then print again."
+                            )
                         ) from value
                     raise FideleError(
-                        "The print service went away while the page was sent, so it was not printed. Print it again "
-                        "when the service is back."
+                        tr(
+                            "The print service went away while the page was sent, so it was not printed. Print it "
+                            "again when the service is back."
+                        )
                     ) from value
                 raise self._sentence(value) from value
             elif what == "done":
@@ -389,18 +403,29 @@ class PrintService:
                     time.sleep(2 * _LOOK)
                     continue
                 raise FideleError(
-                    f"The print service went away while job {number} was under way: whether it was printed is not "
-                    f"known. Look at the printer before it is printed again. ({error})"
+                    tr(
+                        "The print service went away while job {number} was under way: whether it was printed is not "
+                        "known. Look at the printer before it is printed again. ({error})",
+                        number=number,
+                        error=error,
+                    )
                 ) from error
             if state.state == _DONE:
                 return state
             if state.ended:
-                raise FideleError(f"The print service did not print job {number}: {state.words}.")
+                raise FideleError(
+                    tr("The print service did not print job {number}: {words}.", number=number, words=state.words)
+                )
             if state.state == _JOB_STOPPED or "printer-stopped" in state.reasons:
                 why = self.queue(queue).state or state.said
                 self._take_back(number)
                 raise FideleError(
-                    f"The queue {queue} stopped: {why or 'no reason given'}. Job {number} was taken back."
+                    tr(
+                        "The queue {queue} stopped: {why}. Job {number} was taken back.",
+                        queue=queue,
+                        why=why or tr("no reason given"),
+                        number=number,
+                    )
                 )
             if progress is not None and not progress(1.0):
                 self._take_back(number)
@@ -425,9 +450,9 @@ def _state(name: str, told: dict, jobs: tuple[str, ...], default: bool) -> Queue
     stopped = told.get("printer-state") == _STOPPED
     accepts = bool(told.get("printer-is-accepting-jobs", True))
     if stopped and "paused" not in bare and not any(words):
-        words.insert(0, "it is stopped")
+        words.insert(0, tr("it is stopped"))
     if not accepts:
-        words.append("it takes no jobs")
+        words.append(tr("it takes no jobs"))
     state = "; ".join(w for w in words if w)
     if stopped and said and said.casefold() not in ("paused", "rejecting jobs"):
         state = f"{state} ({said})" if state else said

@@ -6,6 +6,7 @@ import math
 import re
 
 from fidele.devices.cups.ppd import Ppd
+from fidele.language import tr
 from fidele.sheet.placing import Media
 
 #: A driver whose longest size of one's own is so many times its longest sheet prints on rolls.
@@ -22,12 +23,12 @@ def rolls(ppd: Ppd) -> tuple[str, ...]:
     least, most = ppd.custom[:2]
     widths = {round(s.width, 1) for s in ppd.sheets.values()} | {round(most, 1)}
     kept = sorted((w for w in widths if max(least, _NARROWEST) <= w <= most + 0.1), reverse=True)
-    return tuple(f"Roll {w:g} mm" for w in kept)
+    return tuple(tr("Roll {w:g} mm", w=w) for w in kept)
 
 
 def own_size(ppd: Ppd, width: float, height: float) -> str:
     """Return the name of a sheet of one's own size in mm, '' where the driver takes none so large or small."""
-    name = f"{width:g} x {height:g} mm"
+    name = tr("{width:g} x {height:g} mm", width=width, height=height)
     return name if own_media(ppd, name) is not None else ""
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fidele.devices.cups.service import JobState, PrintService
+from fidele.language import tr
 
 _HELD = 4
 
@@ -21,7 +22,9 @@ class JobUnderWay:
     @property
     def words(self) -> str:
         """How it stands, in words, '' where none is under way."""
-        return f"job {self._now.number} {self._now.words}" if self._now is not None else ""
+        return (
+            tr("job {number} {words}", number=self._now.number, words=self._now.words) if self._now is not None else ""
+        )
 
     @property
     def held(self) -> bool:

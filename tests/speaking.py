@@ -1,0 +1,102 @@
+"""A window that speaks another language, walked through desk by desk: what it does not say in it, and what is cut.
+
+A language is chosen when a process starts, so this is one: `python -m tests.speaking LANGUAGE WORKSHOP`. The language
+'xx' is English in other letters: what still has Latin ones in it was never handed to the catalogues.
+"""
+
+from __future__ import annotations
+
+import gettext
+import json
+import os
+import re
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+#: Letters that look foreign, one for each of ours.
+_OTHER = str.maketrans(
+    "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ", "абцдефгхийклмнопярстуввхызАБЦДЕФГХИЙКЛМНОПЯРСТУВВХЫЗ"
+)
+_BRACED = re.compile(r"(\{(?:[^{}]|\{\w*\})*\})|([^{}]+)")
+
+
+def foreign(text: str) -> str:
+    """Return a phrase in other letters, its placeholders as they are."""
+    return _BRACED.sub(lambda m: m.group(1) or m.group(2).translate(_OTHER), text)
+
+
+class Foreign(gettext.NullTranslations):
+    """Says every phrase in other letters."""
+
+    def gettext(self, message: str) -> str:
+        return foreign(message)
+
+    def ngettext(self, msgid1: str, msgid2: str, n: int) -> str:
+        return foreign(msgid1 if n == 1 else msgid2)
+
+
+def _texts(window: object) -> Iterator[str]:
+    from PySide6.QtWidgets import QComboBox, QListWidget, QTableWidget, QWidget
+
+    for one in window.findChildren(QWidget):  # type: ignore[attr-defined]
+        for name in ("text", "toolTip", "accessibleName", "accessibleDescription", "placeholderText", "title"):
+            asked = getattr(one, name, None)
+            try:
+                said = asked() if callable(asked) else ""
+            except TypeError:
+                continue
+            if isinstance(said, str) and said:
+                yield said
+        if isinstance(one, QComboBox):
+            yield from (one.itemText(i) for i in range(one.count()))
+        if isinstance(one, QListWidget):
+            yield from (one.item(i).text() for i in range(one.count()))
+        if isinstance(one, QTableWidget):
+            heads = (one.horizontalHeaderItem(i) for i in range(one.columnCount()))
+            yield from (head.text() for head in heads if head is not None)
+
+
+def main(spoken: str, workshop: Path) -> None:
+    """Print as JSON what was found: texts in Latin letters ('xx'), texts that are cut by desk, one number's text."""
+    os.environ["FIDELE_LANGUAGE"] = "en" if spoken == "xx" else spoken
+    from fidele import language
+
+    if spoken == "xx":
+        language._catalogue_now = Foreign()
+    from PySide6.QtTest import QTest
+
+    from fidele import units
+    from fidele.desk.application import open_window
+    from fidele.session.places import Places
+    from tests.test_eyes import cut
+
+    window = open_window(Places.under(workshop))
+    window.resize(1024, 700)
+    window.show()
+    window.take_file(window.session.places.data / "artwork" / "signal-flags.png")
+    while window.session.artwork is None or window.work.busy:
+        QTest.qWait(50)
+    seen: dict[str, str] = {}
+    clipped: dict[str, list[str]] = {}
+    for station in window.desks:
+        window.show_desk(station)
+        for name in window.desks[station].pages if station == "Check" else ("",):
+            if name:
+                window.desks[station].show_page(name)
+            for _ in range(12):  # what is beside the desk follows a moment later
+                QTest.qWait(120)
+                if not (found := cut(window)):
+                    break
+            else:
+                clipped[f"{station} {name}".strip()] = found
+            for text in _texts(window):
+                seen.setdefault(text, station)
+    latin = sorted(t for t in seen if re.search(r"[A-Za-z]{3,}", t)) if spoken == "xx" else []
+    print(json.dumps({"latin": latin, "cut": clipped, "number": units.size(12.5, 1234.5, 1)}))
+    sys.stdout.flush()
+    os._exit(0)  # what is under way beside the window ends with it
+
+
+if __name__ == "__main__":
+    main(sys.argv[1], Path(sys.argv[2]))

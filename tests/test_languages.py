@@ -1,0 +1,82 @@
+"""Fidele in other languages: catalogues that are whole, every desk said in them, nothing cut, numbers as they write."""
+
+from __future__ import annotations
+
+import importlib.util
+import json
+import re
+import string
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+#: What stays as it is: names of the invented world, words of its machines and drivers, formats, keys.
+_NAMES = re.compile(
+    r"^(?:[A-Z]\w+ [A-Z]\w+|Press|Print system), [\w ›]+: .*|^(?:Press|Print system), |^off$|^there$"
+    r"|(?:Velm )?Dull heavy"
+    r"|(?:Velm|Skarn|Orrin|Fen|Tarn) (?:(?!ceramic)[a-zA-Z]+)(?: \d+)?|^Fen \d+ on [a-z ]+$"
+    r"|House-number tiles|ceramic tile|coated slate|polyester cloth|cotton|[Cc]oaster 100, round|[Tt]ile \d+|Pennant"
+    r"|Skerry Sketch|Bench S1|Fidele|Control chart|signal-flags|lantern-parade|Gallery rag|Blend|Stock|Passes|Format"
+    r"|(?:Fen|Tarn|Velm|Skarn|Orrin)\b|ink load \d+%|passes|stock|format|at the printer: |(?:into the|over the) \w+"
+    r"|Fit|Light|Strength|Warmth|Polish|Carriage|Untouched|Everyday|Glint|Board|(?:Inks|Feed|Menu) › [\w ›]+|For the "
+    r"|Zip with profiles for .*|Mail with one .*|Names printer .*|; the file on their server is broken|, or lab:[\d,-]+"
+    r"|[\w .,/-]*\.(?:icc|zip|eml|png|tif|pdf|csv)|/[\w/.-]+|\{name\}|\b[0-9a-f]{8}\b|#[0-9a-f]{6}"
+    r"|sRGB|opRGB|CMYK|RGB|CGATS|IEC|Lab|ICC|TIFF|JPEG|PNG|PDF|SVG|WebP|CSV|CxF|JSON|bar|ppi|Ctrl|Shift|Alt|Tab|Esc"
+)
+
+
+def _build():
+    spec = importlib.util.spec_from_file_location("build", ROOT / "docs" / "locale" / "build.py")
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    return made
+
+
+def _fields(text: str) -> set[str]:
+    return {name for _, name, _, _ in string.Formatter().parse(text) if name is not None}
+
+
+@pytest.mark.parametrize("spoken", ["de", "es"])
+def test_every_phrase_is_translated_with_its_values_and_compiled(spoken):
+    build = _build()
+    phrases, kept = build.collected(), build.catalogue(spoken)
+    known = {m.id if isinstance(m.id, tuple) else (m.id,): m for m in kept if m.id}
+    assert set(known) == set(phrases), "./run translations collects them anew"
+    for phrase, message in known.items():
+        said = message.string if isinstance(message.string, tuple) else (message.string,)
+        assert all(said), f"{phrase} is not translated"
+        for one in said:
+            assert _fields(one) <= set().union(*map(_fields, phrase)), (phrase, one)
+            if len(said) == 1:
+                assert _fields(one) == _fields(phrase[0]), (phrase, one)
+            assert (one[:1] == " ", one[-1:] == " ") == (phrase[0][:1] == " ", phrase[0][-1:] == " "), (phrase, one)
+    compiled = (build.LOCALE / spoken / "LC_MESSAGES" / "fidele.mo").read_bytes()
+    assert compiled == build.compiled(kept), "./run translations compiles them"
+
+
+def _walked(spoken: str, workshop: Path) -> dict:
+    run = subprocess.run(
+        [sys.executable, "-m", "tests.speaking", spoken, str(workshop)],
+        cwd=ROOT,
+        capture_output=True,
+        timeout=300,
+        check=False,
+    )
+    assert run.returncode == 0, run.stderr.decode()[-3000:]
+    return json.loads(run.stdout.decode().splitlines()[-1])
+
+
+def test_nothing_that_a_desk_says_is_kept_from_the_catalogues(places):
+    found = _walked("xx", places.data)["latin"]
+    unsaid = [t for t in found if re.search(r"[A-Za-z]{3,}", _NAMES.sub("", t))]
+    assert unsaid == []
+
+
+@pytest.mark.parametrize("spoken", ["de", "es"])
+def test_longer_words_are_not_cut_and_numbers_have_a_comma(places, spoken):
+    found = _walked(spoken, places.data)
+    assert found["cut"] == {}
+    assert found["number"] == "12,5 x 1234,5 mm"
