@@ -64,7 +64,18 @@ def cut(window) -> list[str]:
         needed = box.fontMetrics().horizontalAdvance(box.currentText()) + theme.px(30)
         if box.isVisible() and needed > box.width() + theme.px(6) and not box.toolTip():
             found.append(f"list: {box.currentText()}")
+    for holder in {one.parentWidget() for one in window.findChildren(QLabel) if one.isVisible()}:
+        kinds = QLabel | QAbstractButton | QComboBox | QLineEdit
+        shown = [c for c in holder.children() if isinstance(c, kinds) and c.isVisible()]
+        if holder.layout() is not None:
+            pairs = itertools.combinations(shown, 2)
+            found += [f"{a.text()} lies on another" for a, b in pairs if _meet(a, b) and isinstance(a, QLabel)]
     return found
+
+
+def _meet(one: QWidget, other: QWidget) -> bool:
+    both = one.geometry() & other.geometry()
+    return both.width() > 2 and both.height() > 2
 
 
 @pytest.mark.parametrize(("size", "percent"), [((1024, 700), 100), ((1280, 800), 150)])

@@ -57,6 +57,7 @@ class Fact(QFrame):
         super().__init__()
         self.setObjectName("row")
         name = line(words, 8.5, dim=True)
+        name.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         name.setFixedWidth(px(146))
         across(name, (says, 1), space=6, margins=(0, 0, 0, 0), on=self)
         self.setFixedHeight(px(25))
