@@ -32,11 +32,19 @@ from tests.fuzz.targets import SAMPLE
 from tests.known import bundle
 
 
-@pytest.fixture
-def workshop(tmp_path: Path) -> Path:
-    """A workshop of the earlier version, with everything that one keeps."""
+@pytest.fixture(scope="module")
+def earlier(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What lies beside a workshop of the earlier version, unpacked once."""
+    made = tmp_path_factory.mktemp("earlier")
     with tarfile.open(SAMPLE) as archive:
-        archive.extractall(tmp_path, filter="data")
+        archive.extractall(made, filter="data")
+    return made
+
+
+@pytest.fixture
+def workshop(earlier: Path, tmp_path: Path) -> Path:
+    """A workshop of the earlier version, with everything that one keeps."""
+    shutil.copytree(earlier, tmp_path, dirs_exist_ok=True)
     return tmp_path / "workshop"
 
 
