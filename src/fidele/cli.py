@@ -11,7 +11,6 @@ from typing import NoReturn
 
 import click
 
-from fidele import __version__
 from fidele.commands.bench import bench
 from fidele.commands.charts import chart, check, diagnose, scanner
 from fidele.commands.colours import losses, nearest
@@ -28,8 +27,23 @@ from fidele.files import keep_private
 from fidele.language import tr
 
 
+def _versions(context: click.Context, _option: click.Parameter, asked: bool) -> None:
+    if asked and not context.resilient_parsing:
+        from fidele.versions import in_lines
+
+        click.echo(in_lines())
+        context.exit()
+
+
 @click.group(invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(__version__, prog_name="fidele")
+@click.option(
+    "--version",
+    is_flag=True,
+    is_eager=True,
+    expose_value=False,
+    callback=_versions,
+    help=tr("Say the versions of Fidele and of its libraries."),
+)
 @click.pass_context
 def cli(context: click.Context) -> None:
     """One conversion, one mirror, true size, and proof of it. Without a command, the window opens."""

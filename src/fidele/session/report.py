@@ -4,35 +4,16 @@ from __future__ import annotations
 
 import io
 import json
-import platform
 import zipfile
-from importlib.metadata import distributions
 from pathlib import Path
 
-from fidele import __version__
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.language import tr
 from fidele.logs import log_files
 from fidele.session.model import Session
 from fidele.values import Document, Json
-
-#: Libraries whose versions matter to a fault.
-_LIBRARIES = (
-    "imagecodecs",
-    "numba",
-    "numpy",
-    "opencv-python-headless",
-    "pikepdf",
-    "pillow",
-    "pydantic",
-    "pypdfium2",
-    "PySide6-Essentials",
-    "reportlab",
-    "resvg-py",
-    "scipy",
-    "tifffile",
-)
+from fidele.versions import versions
 
 
 def write_report(session: Session, path: Path) -> None:
@@ -56,14 +37,6 @@ def write_report(session: Session, path: Path) -> None:
             path=path,
         )
     )
-
-
-def versions() -> Document:
-    """Return the versions of the program, of what it runs on, and of its libraries."""
-    # Some write themselves with an underscore: names are compared as the packaging standard has it.
-    known = {d.metadata["Name"].lower().replace("_", "-"): d.version for d in distributions() if d.metadata["Name"]}
-    libraries: Document = {name: known.get(name.lower(), "not there") for name in _LIBRARIES}
-    return {"fidele": __version__, "python": platform.python_version(), "system": platform.platform()} | libraries
 
 
 def _devices(session: Session) -> Document:

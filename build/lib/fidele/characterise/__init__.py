@@ -1,0 +1,1 @@
+"""From measurements of a printed target to an ICC profile."""

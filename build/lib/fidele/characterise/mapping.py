@@ -1,0 +1,300 @@
+"""Mapping of colours that a printer cannot hold: perceptual and saturation, both with an inverse.
+
+After white is on white and black on a neutral as dark as the printer's black (the scaling of ISO 18619), a colour is
+a place in the leaf of its hue: a direction and a distance from a middle on the grey axis. Only the distance changes.
+Up to a knee nothing moves, which keeps what can be printed (a colorimetric core); beyond it the rest of the source
+gamut, as far as it reaches in that direction, is squeezed evenly into what is left of the printer's, so that steps
+survive. Hue is kept in Oklab, where blue stays blue. Perceptual moves nothing else; saturation first lifts chroma and
+leans the leaf until the source's tips lie near the lightness of the printer's. Where a printer's black is tinted no
+neutral is as dark: the darkest greys lean toward it, so that prints keep their depth, and all that is lighter is
+neutral.
+
+Sources: CIE 156:2004, 'Guidelines for the evaluation of gamut mapping algorithms' (how such mappings are described
+and judged; its SGCK scales lightness and has a knee at nine tenths, as here, along lines to one point of the axis).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from fidele.arrays import Floats
+from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
+from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
+from fidele.icc.solid import Solid, cube_solid
+from fidele.icc.spaces import srgb
+from fidele.icc.tables import device_to_pcs_lab, interpolate
+
+#: Nodes in which boundaries are kept: hues (closed), and directions from straight down to straight up.
+_HUES, _RISES = 144, 91
+#: A step outside the core is to keep this share of its length, and the core is at least and at most so large.
+_KEPT, _LEAST, _MOST = 0.22, 0.55, 0.93
+#: Half of the stretch over which the knee is rounded, as a share of the room beyond it.
+_ROUND = 0.5
+#: Saturation: what chroma is multiplied by, and how far tips go toward the lightness of tips.
+_LIFT, _LEAN = 1.12, 0.7
+#: By how much L* is to rise at least from one direction to the next: what tables of 33 nodes make of level is not.
+_CLIMB = 0.07
+#: Cells along an edge of the device cube whose surface is measured.
+_CELLS = 36
+
+
+@dataclass(frozen=True)
+class Leaves:
+    """How far a gamut reaches in Oklab, from a middle on the grey axis of each hue.
+
+    Attributes
+    ----------
+    middle
+        (145,) Oklab lightness of the middle, by hue.
+    reach
+        (145, 91) distance to the surface, by hue and rise (-90° to 90°).
+    """
+
+    middle: Floats
+    reach: Floats
+
+    def reach_at(self, hue: Floats, rise: Floats) -> Floats:
+        """Return the distance (n,) to the surface in directions given in radians."""
+        place = np.stack([(hue / (2 * np.pi)) % 1.0, rise / np.pi + 0.5], axis=1)
+        return interpolate(self.reach[..., None], np.clip(place, 0, 1), tetrahedral=False)[:, 0]
+
+
+@dataclass(frozen=True)
+class Tint:
+    """How a printer's darkest greys are tinted: a and b in Oklab (m, 2) at Oklab lightness (m,), rising to neutral."""
+
+    levels: Floats
+    ab: Floats
+
+    @staticmethod
+    def of(printer: Solid, black: Floats) -> Tint:
+        """Follow what comes nearest to neutral from the printer's black (3,), in Oklab, up to its first neutral."""
+        from scipy.ndimage import gaussian_filter1d
+
+        top = max(_neutral_black(printer), black[0] + 0.01)
+        levels = np.linspace(black[0], top + 0.25 * (top - black[0]), 40)
+        ab = np.zeros((len(levels), 2))
+        for row, level in enumerate(levels):
+            if level < top:
+                ab[row] = _nearest_to_grey(printer.slice_at(max(level, black[0] + 1e-3)))
+        ab = gaussian_filter1d(ab, 3, axis=0, mode="nearest")
+        ab += (black[1:] - ab[0]) * np.exp(-np.arange(len(levels)) / 5)[:, None]  # black itself stays what it is
+        return Tint(levels, ab * np.minimum(1, np.arange(len(levels))[::-1] / 5)[:, None])
+
+    def put(self, ok: Floats) -> Floats:
+        """Tint colours (n, 3) in Oklab that were neutral to the printer; the more colour they have the less."""
+        return np.concatenate([ok[:, :1], ok[:, 1:] + self._at(ok, ok)], axis=1)
+
+    def taken(self, ok: Floats) -> Floats:
+        """Take the tint from colours (n, 3) in Oklab."""
+        found = ok
+        for _ in range(16):  # each time half of the error is left at most
+            found = np.concatenate([ok[:, :1], ok[:, 1:] - self._at(ok, found)], axis=1)
+        return found
+
+    def _at(self, ok: Floats, bare: Floats) -> Floats:
+        """Return the tint (n, 2) at the lightness of `ok`, by the chroma of the same colours without it."""
+        reach = 1.8 * float(np.hypot(*self.ab.T).max()) + 1e-6
+        fading = np.exp(-((np.hypot(bare[:, 1], bare[:, 2]) / reach) ** 2))
+        return np.stack([np.interp(ok[:, 0], self.levels, channel) * fading for channel in self.ab.T], axis=1)
+
+
+@dataclass(frozen=True)
+class GamutMapping:
+    """A mapping from the source gamut to the printer's, and back.
+
+    Attributes
+    ----------
+    black
+        The lightness Y (0 to 1) of the printer's black, onto which black is scaled.
+    tint
+        How the darkest greys lean toward that black.
+    chroma
+        What chroma is multiplied by before anything else.
+    lean
+        (145,) by how much the leaf of each hue is tilted: Oklab lightness for each unit of chroma.
+    """
+
+    source: Leaves
+    target: Leaves
+    black: float
+    tint: Tint
+    chroma: float
+    lean: Floats
+
+    def forward(self, Lab: Floats) -> Floats:
+        """Map colours (n, 3) of the source into the printer's gamut."""
+        L, a, b = lab_to_oklab(blackened(Lab, self.black)).T
+        hue, chroma = np.arctan2(b, a), np.hypot(a, b) * self.chroma
+        L = L + chroma * _around(self.lean, hue)
+        middle = _around(self.target.middle, hue)
+        rise, far = np.arctan2(L - middle, chroma), np.hypot(L - middle, chroma)
+        far = self._squeezed(far, hue, rise)
+        return oklab_to_lab(self.tint.put(_leaf(middle + far * np.sin(rise), far * np.cos(rise), hue)))
+
+    def inverse(self, Lab: Floats) -> Floats:
+        """Find the source colours (n, 3) that `forward` maps to given ones."""
+        L, a, b = self.tint.taken(lab_to_oklab(Lab)).T
+        hue, chroma = np.arctan2(b, a), np.hypot(a, b)
+        middle = _around(self.target.middle, hue)
+        rise, far = np.arctan2(L - middle, chroma), np.hypot(L - middle, chroma)
+        far = self._squeezed(far, hue, rise, back=True)
+        L, chroma = middle + far * np.sin(rise), far * np.cos(rise)
+        scaled = oklab_to_lab(_leaf(L - chroma * _around(self.lean, hue), chroma / self.chroma, hue))
+        XYZ = (lab_to_xyz(scaled) - self.black * D50) / (1 - self.black)
+        return xyz_to_lab(np.maximum(XYZ, 0))
+
+    def _squeezed(self, far: Floats, hue: Floats, rise: Floats, back: bool = False) -> Floats:
+        """Bring distances 0 … source's reach to 0 … printer's, or back: straight, a rounded knee, straight again."""
+        held = np.maximum(self.target.reach_at(hue, rise), 1e-3)
+        wide = np.maximum(self.source.reach_at(hue, rise), held) / held
+        core = np.clip((1 - _KEPT * wide) / (1 - _KEPT), _LEAST, _MOST)
+        slope = (1 - core) / np.maximum(wide - core, 1e-9)
+        # Rounded on both sides of the knee by the same stretch, so that both straight parts stay what they are.
+        half = _ROUND * (1 - core)
+        u = far / held - core
+        if not back:
+            bent = u - (1 - slope) * (u + half) ** 2 / (4 * half)
+            out = np.where(u <= -half, u, np.where(u >= half, slope * u, bent))
+            return np.minimum(out + core, 1.0) * held
+        # The rounded part solved for u: q u² - (1 - 2 q half) u + (q half² + v) = 0 with q = (1 - slope) / (4 half).
+        q = (1 - slope) / (4 * half)
+        linear = 1 - 2 * q * half
+        root = np.sqrt(np.maximum(linear**2 - 4 * q * (q * half**2 + u), 0))
+        bent = 2 * (q * half**2 + u) / np.maximum(linear + root, 1e-12)
+        out = np.where(u <= -half, u, np.where(u >= slope * half, u / np.maximum(slope, 1e-9), bent))
+        return np.minimum(out + core, wide) * held
+
+
+def blackened(Lab: Floats, black: float) -> Floats:
+    """Scale colours (n, 3) in XYZ so that black comes onto the neutral of lightness Y = `black`; white stays."""
+    return xyz_to_lab(lab_to_xyz(Lab) * (1 - black) + black * D50)
+
+
+def mappings(target: Callable[[Floats], Floats]) -> tuple[GamutMapping, GamutMapping]:
+    """Return the perceptual and the saturation mapping of a printer.
+
+    Perceptual keeps what can be printed, and of all else hue and steps. Saturation makes the most of the printer's
+    pure colours, for charts and signs.
+
+    Parameters
+    ----------
+    target
+        Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
+    """
+    darkest = target(np.zeros((1, 3)))[0]
+    black = float(lab_to_oklab(np.array([darkest[0], 0.0, 0.0]))[0])
+    Y = float(lab_to_xyz(darkest)[1])
+    printer = cube_solid(lambda device: lab_to_oklab(target(device)), _CELLS)
+    tint = Tint.of(printer, lab_to_oklab(darkest))
+    printer = Solid(tint.taken(printer.vertices), printer.triangles, printer.net)
+    source = cube_solid(lambda rgb: lab_to_oklab(blackened(device_to_pcs_lab(srgb(), rgb), Y)), _CELLS)
+    tip = _tips(printer)
+    middle = np.clip(0.5 * tip + 0.5 * (1 + black) / 2, black + 0.15 * (1 - black), 0.9)
+    held, wide = _leaves(printer, middle), _leaves(source, middle)
+    own = _tips(source)
+    lean = _LEAN * (tip - own) / np.maximum(_leaves(source, own).reach[:, _RISES // 2] * _LIFT, 1e-3)
+    L, a, b = source.vertices.T
+    moved = L + np.hypot(a, b) * _LIFT * _around(lean, np.arctan2(b, a))
+    leant = _leaves(Solid(np.stack([moved, a * _LIFT, b * _LIFT], axis=1), source.triangles, source.net), middle)
+    return (
+        GamutMapping(wide, _rising(held, wide), Y, tint, 1.0, np.zeros(_HUES + 1)),
+        GamutMapping(leant, _rising(held, leant), Y, tint, _LIFT, lean),
+    )
+
+
+def _nearest_to_grey(cut: Floats) -> Floats:
+    """Return the point (2,) of a slice's outline (n, 2, 2) that is nearest to grey, drawn in a little."""
+    if not len(cut):
+        return np.zeros(2)
+    start, along = cut[:, 0], cut[:, 1] - cut[:, 0]
+    share = -(start * along).sum(axis=1) / np.maximum((along**2).sum(axis=1), 1e-15)
+    points = start + np.clip(share, 0, 1)[:, None] * along
+    nearest: Floats = points[np.hypot(*points.T).argmin()]
+    return 0.9 * nearest + 0.1 * cut.reshape(-1, 2).mean(axis=0)
+
+
+def _neutral_black(solid: Solid) -> float:
+    """Return the Oklab lightness of the darkest neutral in a solid in Oklab."""
+    from fidele.kernels import farthest
+
+    far = np.empty(1)
+    farthest(np.array([0.75, 0.0, 0.0]), np.array([[-1.0, 0, 0]]), solid.vertices, solid.triangles, far)
+    return 0.75 - float(far[0])
+
+
+def _leaf(L: Floats, chroma: Floats, hue: Floats) -> Floats:
+    return np.stack([L, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1)
+
+
+def _hues() -> Floats:
+    return np.linspace(0, 2 * np.pi, _HUES + 1)
+
+
+def _around(values: Floats, hue: Floats) -> Floats:
+    return np.interp((hue / (2 * np.pi)) % 1.0, np.linspace(0, 1, _HUES + 1), values)
+
+
+def _tips(solid: Solid) -> Floats:
+    """Return Oklab lightness (145,) of the largest chroma in each hue, a little smoothed."""
+    L, a, b = solid.vertices.T
+    chroma, place = np.hypot(a, b), np.rint(np.arctan2(b, a) / (2 * np.pi) * _HUES).astype(int) % _HUES
+    tip = np.full(_HUES, np.nan)
+    order = np.argsort(chroma)
+    tip[place[order]] = L[order]
+    known = np.flatnonzero(~np.isnan(tip))
+    tip = np.interp(np.arange(_HUES), known, tip[known], period=_HUES)
+    kernel = np.hanning(9) / np.hanning(9).sum()
+    tip = np.convolve(np.concatenate([tip[-4:], tip, tip[:4]]), kernel, "valid")
+    return np.append(tip, tip[0])
+
+
+def _leaves(solid: Solid, middle: Floats) -> Leaves:
+    """Measure a solid in Oklab from the middles of its leaves."""
+    from fidele.kernels import farthest
+
+    rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
+    reach = np.empty((_HUES + 1, _RISES))
+    corners = solid.vertices[solid.triangles]
+    for row, hue in enumerate(_hues()[:-1]):
+        # Only what the plane of this hue cuts can be met.
+        beside = corners[..., 2] * np.cos(hue) - corners[..., 1] * np.sin(hue)
+        cut = solid.triangles[(beside.min(axis=1) <= 1e-6) & (beside.max(axis=1) >= -1e-6)]
+        flat = np.cos(rise)
+        toward = np.stack([np.sin(rise), flat * np.cos(hue), flat * np.sin(hue)], axis=1)
+        farthest(np.array([middle[row], 0.0, 0.0]), toward, solid.vertices, cut, reach[row])
+    reach[-1] = reach[0]
+    return Leaves(middle, reach)
+
+
+def _rising(printer: Leaves, source: Leaves) -> Leaves:
+    """Draw hollows and bumps of the printer's surface in until L* rises all the way from black over the tip to white.
+
+    It does so along the edge of the source's leaves, and is to go on doing so where the printer's edge takes over.
+    """
+    from scipy.ndimage import binary_dilation
+
+    rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
+    hue = np.broadcast_to(_hues()[:, None], printer.reach.shape)
+
+    def lightness(reach: Floats) -> Floats:
+        return oklab_to_lab(_leaf(printer.middle[:, None] + reach * np.sin(rise), reach * np.cos(rise), hue))[..., 0]
+
+    edge = np.minimum(printer.reach, source.reach)
+    first = lightness(edge)
+    climb = _CLIMB * np.arange(_RISES)
+    below = np.maximum.accumulate(first - climb, axis=1) + climb
+    above = np.minimum.accumulate((first - climb)[:, ::-1], axis=1)[:, ::-1] + climb
+    wanted = np.where(rise < 0, below, above)
+    broken = np.abs(wanted - first) > 1e-6
+    low, high = 0.2 * edge, edge.copy()
+    for _ in range(30):
+        half = (low + high) / 2
+        enough = np.where(rise < 0, lightness(half) >= wanted, lightness(half) <= wanted)
+        low, high = np.where(enough, half, low), np.where(enough, high, half)
+    # Beside a mended place the edge itself stands, lest what lies between the two reach beyond both.
+    beside = binary_dilation(broken, np.ones((3, 3), bool))
+    return Leaves(printer.middle, np.where(broken, low, np.where(beside, edge, printer.reach)))

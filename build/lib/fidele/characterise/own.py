@@ -1,0 +1,125 @@
+"""An own profile from gathered measurements: fitted, built, and what is to be said of it."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Collection
+from dataclasses import dataclass
+
+import numpy as np
+
+from fidele.arrays import Floats
+from fidele.characterise.fit import Fit
+from fidele.characterise.gathered import Gathered, named
+from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
+from fidele.chart.cgats import Table, dump
+from fidele.check.statistics import TOLERANCES, Comparison, compare
+from fidele.colour.adaptation import media_relative
+from fidele.colour.cie import D50, xyz_to_lab
+from fidele.language import tr
+from fidele.tiles import Progress
+
+#: Of so many patches at most every measurement goes into the profile: with more it would outgrow what PNG takes.
+_ALL_INSIDE = 1600
+
+
+@dataclass(frozen=True, eq=False)
+class OwnProfile:
+    """A profile that was made: its bytes (nothing where only the report was asked for), its fit, and its ends."""
+
+    profile: bytes
+    model: PrinterModel
+    used: int
+    white_Lab: Floats
+    black_Lab: Floats
+    #: Each patch beside what all others say of it, relative to white.
+    comparison: Comparison
+
+    @property
+    def fit(self) -> Fit:
+        """What it was made from."""
+        return self.model.fit
+
+    def words(self, found: Gathered) -> list[str]:
+        """Say which patches were exchanged or left out."""
+        said = [
+            tr(
+                "{ids} and {ids2} were exchanged while measuring; both are left out.",
+                ids=found.ids[a],
+                ids2=found.ids[b],
+            )
+            for a, b in self.fit.swapped
+        ]
+        pairs = {i for pair in self.fit.swapped for i in pair}
+        alone = [int(i) for i in self.fit.out if int(i) not in pairs]
+        if alone:
+            which = "; ".join(named(found, alone[:8]))
+            said.append(tr("Nothing around these prints so, and they are left out: {which}.", which=which))
+        return said
+
+
+def made_from(
+    found: Gathered,
+    title: str,
+    created: datetime.datetime,
+    states: dict[str, str] | None = None,
+    without: Collection[str] = (),
+    keep_all: bool = False,
+    build: bool = True,
+    progress: Progress | None = None,
+) -> OwnProfile:
+    """Fit what was gathered and make the output profile, its measurements and its true error inside.
+
+    Parameters
+    ----------
+    states
+        What it states of how it was made, for its metadata tag.
+    without, keep_all
+        Names of patches to leave out; whether no other patch is left out by itself.
+
+    Raises
+    ------
+    FideleError
+        When too few patches are left.
+    CancelledError
+        When `progress` returned False.
+    """
+    chosen = np.array([s not in without for s in found.ids])
+    rgb, XYZ = found.rgb[chosen], found.XYZ[chosen]
+    model = fit_printer(rgb, XYZ, np.ones(len(rgb), bool) if keep_all else None)
+    back = np.flatnonzero(chosen)
+    fit = model.fit
+    moved = Fit(
+        fit.parts,
+        fit.weights,
+        fit.stated,
+        back[fit.out],
+        tuple((int(back[a]), int(back[b])) for a, b in fit.swapped),
+        fit.expected,
+    )
+    model = PrinterModel(model.grid, model.white_XYZ, model.black_XYZ, moved)
+    used = np.setdiff1d(back, moved.out)
+    said = {
+        "quality.mean_de00": f"{fit.stated.mean:.3f}",
+        "quality.interval_de00": f"{fit.stated.low:.3f} {fit.stated.high:.3f}",
+        "quality.p95_de00": f"{fit.stated.p95:.3f}",
+        "quality.noise_de00": f"{fit.stated.noise:.3f}",
+        "quality.patches": str(len(used)),
+    }
+    data = b""
+    if build:
+        text = dump(_table(found, used, title, created)) if len(used) <= _ALL_INSIDE else ""
+        data = make_profile(model, title, created, text, progress, (states or {}) | said)
+    ends = xyz_to_lab(np.stack([model.white_XYZ, model.black_XYZ]))
+    seen = xyz_to_lab(media_relative(XYZ, model.white_XYZ, D50))
+    ids = tuple(found.ids[i] for i in back)
+    left_out = compare(ids, fit.expected, seen, TOLERANCES["everyday"])
+    return OwnProfile(data, model, len(used), ends[0], ends[1], left_out)
+
+
+def _table(found: Gathered, used: np.ndarray, title: str, created: datetime.datetime) -> Table:
+    Lab = found.Lab[used]
+    columns = {f"RGB_{c}": found.rgb[used, i] * 255 for i, c in enumerate("RGB")}
+    columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
+    keywords = {"ORIGINATOR": "Fidele", "DESCRIPTOR": title, "CREATED": created.date().isoformat()}
+    return Table(tuple(found.ids[i] for i in used), columns, keywords)

@@ -1,0 +1,228 @@
+"""Fit a printer from a measured target and make its output profile."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.arrays import Floats
+from fidele.characterise.fit import Fit, fit
+from fidele.characterise.mapping import GamutMapping, mappings
+from fidele.colour.adaptation import media_relative
+from fidele.colour.cie import D50, xyz_to_lab
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.uniform import lab_to_din99o
+from fidele.errors import FideleError
+from fidele.icc.solid import cube_solid
+from fidele.icc.solve import solve
+from fidele.icc.spaces import srgb
+from fidele.icc.tables import device_to_pcs_lab
+from fidele.icc.write import (
+    LabGrid,
+    Lut16,
+    OutputTables,
+    device_lut,
+    dictionary_tag,
+    gamut_lut,
+    lab_lut,
+    output_profile,
+)
+from fidele.language import tr
+from fidele.tiles import Progress
+
+#: Nodes of the device grid. 33 is what readers of lut16 take without slowing down.
+GRID = 33
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """Nodes along an edge of each table: colorimetric and perceptual ones, the rarer ones, the gamut's."""
+
+    a2b: int = 33
+    a2b_mapped: int = 17
+    b2a: int = 33
+    b2a_saturation: int = 25
+    gamut: int = 23
+
+
+#: As small as costs less than ΔE00 0.05 (saturation 0.2), and so that a profile with all its measurements stays
+#: below 1 MB: readers of PNG refuse larger ones.
+SIZES = Sizes()
+#: ΔE00 up to which a mapping's inverse counts as one.
+_UNDONE = 0.05
+
+
+@dataclass(frozen=True)
+class PrinterModel:
+    """A fitted printer: media-relative L*a*b* on a device grid, and the white and black that were measured."""
+
+    grid: NDArray[np.float32]
+    white_XYZ: Floats
+    black_XYZ: Floats
+    #: The fit that it was made from, with its true error and the patches that were left out.
+    fit: Fit
+
+    def __call__(self, device: Floats) -> Floats:
+        """Device values (n, 3) to media-relative L*a*b* (n, 3), interpolated as a reader of the profile does."""
+        from fidele.kernels import tetrahedral3
+
+        codes = np.ascontiguousarray(np.clip(device, 0, 1), dtype=np.float32)
+        out = np.empty((len(codes), 3), np.float32)
+        tetrahedral3(codes, self.grid, out)
+        return out.astype(float)
+
+
+def fit_printer(rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None) -> PrinterModel:
+    """Fit a printer from device values (n, 3), 0 to 1, and measured XYZ (n, 3); `keep` (n,): see `fit.fit`.
+
+    Raises
+    ------
+    FideleError
+        When the patch with full device values, the media's white, is not among them, or they are too few.
+    """
+    whites = (rgb >= 0.999).all(axis=1)
+    if not whites.any():
+        raise FideleError(
+            tr("The bare media (device values all full) was not measured: it is the white of the profile.")
+        )
+    white = XYZ[whites].mean(axis=0)
+    Lab = xyz_to_lab(media_relative(XYZ, white, D50))
+    made = fit(rgb, Lab, keep)
+    axis = np.linspace(0, 1, GRID)
+    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    grid = made(nodes)
+    grid[-1] = [100, 0, 0]  # the media itself, not the fit's idea of it
+    grid[:, 0] = np.clip(grid[:, 0], 0, 100)
+    used = np.setdiff1d(np.arange(len(rgb)), made.out)
+    darkest = XYZ[used[np.argmin(XYZ[used, 1])]]
+    return PrinterModel(np.ascontiguousarray(grid.reshape(GRID, GRID, GRID, 3), dtype=np.float32), white, darkest, made)
+
+
+def make_profile(
+    model: PrinterModel,
+    description: str,
+    created: datetime.datetime,
+    characterisation: str = "",
+    progress: Progress | None = None,
+    states: dict[str, str] | None = None,
+    sizes: Sizes = SIZES,
+) -> bytes:
+    """Make the output profile of a fitted printer: three intents in both directions, and a gamut table.
+
+    `states` goes into its metadata tag: what it is for and how it was made.
+    """
+    told = progress or (lambda _: True)
+    samples = _samples()
+    printed = model(samples)
+    a2b = {1: lab_lut(_at_nodes(model, sizes.a2b))}
+    b2a = {1: _device_table(model, sizes.b2a, samples, printed)}
+    gamut = gamut_lut(_beyond(model, LabGrid(sizes.gamut)), LabGrid(sizes.gamut))
+    told(0.4)
+    perceptual, saturation = mappings(model)
+    told(0.55)
+    artwork = device_to_pcs_lab(srgb(), _artwork())
+    for share, intent, mapping, size in ((0.8, 0, perceptual, sizes.b2a), (1.0, 2, saturation, sizes.b2a_saturation)):
+        held = _at_nodes(model, sizes.a2b_mapped)
+        a2b[intent] = lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape))
+        # What the mapping never reaches has no source to come from, and would bend what has.
+        seen = mapping.inverse(printed)
+        sound = delta_e_2000(mapping.forward(seen), printed) < _UNDONE
+        given = np.concatenate([samples[sound], _invert(model, mapping.forward(artwork))])
+        b2a[intent] = _device_table(model, size, given, np.concatenate([seen[sound], artwork]), mapping)
+        told(share)
+    extra = {"gamt": gamut.encode()} | ({"meta": dictionary_tag(states)} if states else {})
+    tables = OutputTables(
+        description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation, extra=extra
+    )
+    return output_profile(tables, created)
+
+
+def _at_nodes(forward: Callable[[Floats], Floats], size: int) -> Floats:
+    """Return a function of device values at the nodes of a grid (size, size, size, 3)."""
+    axis = np.linspace(0, 1, size)
+    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    return forward(nodes).reshape(size, size, size, 3)
+
+
+def _beyond(model: PrinterModel, grid: LabGrid) -> Floats:
+    """Return how far (g³,) the nodes of a grid lie beyond what can be printed, in ΔE00; less than 0 within."""
+    from scipy.spatial import cKDTree
+
+    Lab = grid.nodes().reshape(-1, 3)
+    off = delta_e_2000(Lab, model(_invert(model, Lab)))
+    surface = cube_solid(model, 48).vertices
+    deep, _ = cKDTree(lab_to_din99o(surface)).query(lab_to_din99o(Lab))
+    return np.where(off < 0.1, -deep, off)
+
+
+def _samples() -> Floats:
+    """Return device values (n, 3) all over the cube, with more on the grey axis and in the shadows."""
+    rng = np.random.default_rng(4)
+    greys = np.repeat(rng.random((5000, 1)), 3, axis=1) + rng.normal(0, 0.01, (5000, 3))
+    return np.clip(np.concatenate([rng.random((45_000, 3)), rng.random((15_000, 3)) ** 2.5, greys]), 0, 1)
+
+
+def _artwork() -> Floats:
+    """Return sRGB colours (n, 3) all over the cube and on its faces, where a printer's shell has to hold them."""
+    rng = np.random.default_rng(5)
+    faces = rng.random((20_000, 3))
+    faces[np.arange(len(faces)), rng.integers(0, 3, len(faces))] = rng.integers(0, 2, len(faces))
+    # Edges and dark faces once more: the ramps from black run along them, and dark blues have little room to rise in.
+    edges, some = rng.random((12_000, 3)), np.arange(12_000)
+    along = rng.integers(0, 3, 12_000)
+    ends = rng.integers(0, 2, edges.shape).astype(float)
+    ends[some, along] = edges[some, along]
+    dark = faces[-12_000:] * rng.random((12_000, 1)) ** 2
+    return np.concatenate([rng.random((15_000, 3)), faces, faces[:10_000] * rng.random((10_000, 1)), ends, dark])
+
+
+def _sensitivity(model: PrinterModel, samples: Floats, channel: int) -> Floats:
+    """Return how far (n,) colours move with one channel, relative to the middle of all: what an error there costs."""
+    up, down = samples.copy(), samples.copy()
+    up[:, channel] = np.minimum(up[:, channel] + 0.01, 1)
+    down[:, channel] = np.maximum(down[:, channel] - 0.01, 0)
+    moved = np.linalg.norm(model(up) - model(down), axis=1) / (up - down)[:, channel]
+    return np.clip(moved / np.median(moved), 0.3, 4)
+
+
+def _device_table(
+    model: PrinterModel, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None
+) -> Lut16:
+    """Return a B2A table of so many nodes.
+
+    Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by
+    least squares, until the *interpolated* table returns `samples` for the colours `seen` that they give: nodes just
+    outside the gamut so take values beyond 0 and 1, which the output curves cut off. An error counts by how far it
+    moves the colour.
+    """
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.linalg import lsqr
+
+    grid = LabGrid(size)
+    nodes = grid.nodes().reshape(-1, 3)
+    device = _invert(model, nodes if mapping is None else mapping.forward(nodes))
+    index, weight = grid.place(seen)
+    rows = np.repeat(np.arange(len(seen)), 8)
+    for channel in range(3):
+        counts = _sensitivity(model, samples, channel)
+        values = (weight * counts[:, None]).ravel()
+        table = csr_matrix((values, (rows, index.ravel())), shape=(len(seen), len(device)))
+        off = counts * samples[:, channel] - table @ device[:, channel]
+        device[:, channel] += lsqr(table, off, damp=0.15, iter_lim=25)[0]
+    device[(np.abs(nodes - [100, 0, 0]) < 1e-6).all(axis=1)] = 1.001
+    return device_lut(device.reshape(size, size, size, 3), grid)
+
+
+def _invert(model: PrinterModel, Lab: Floats) -> Floats:
+    """Find device values for colours in and out of the gamut, from the nearest of many known ones."""
+    from scipy.spatial import cKDTree
+
+    axis = np.linspace(0, 1, 25)
+    known = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    tree = cKDTree(lab_to_din99o(model(known)))
+    _, nearest = tree.query(lab_to_din99o(Lab))
+    return solve(model, Lab, known[nearest]).device

@@ -1,0 +1,1 @@
+"""Is the print right, and if not, why: statistics, tolerances, causes."""

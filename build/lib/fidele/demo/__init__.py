@@ -1,0 +1,1 @@
+"""The demo: Tern Harbour Lights, an invented lantern festival."""

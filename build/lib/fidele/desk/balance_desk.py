@@ -1,0 +1,238 @@
+"""Neutral and even without a profile: a printed page, curves computed from it, and a second page that proves them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from fidele.arrays import Floats
+from fidele.characterise.balance import Balanced
+from fidele.desk.desk import Desk
+from fidele.desk.kit import SPRING, across, down
+from fidele.desk.labels import button, clear, label, section
+from fidele.desk.theme import LIGHT, Theme, font, px
+from fidele.desk.tile import scrolled
+from fidele.desk.work import Work
+from fidele.language import tr
+from fidele.session.balancing import CHROMA, TONE
+from fidele.session.model import Session
+
+
+class GreyPlot(QWidget):
+    """Greys over tone: how they lean (a*, b*), and how far their lightness is off, as printed and through curves."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme = LIGHT
+        self.found: Balanced | None = None
+        self.setMinimumSize(px(300), px(220))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName(
+            tr("Greys, dark to light: as the driver prints them, and as they are expected through the curves")
+        )
+        self.setToolTip(
+            tr("Upper: a* (full) and b* (dashed) of greys. Lower: L* off the aim. Pale: now. Dark: through the curves.")
+        )
+
+    def show_found(self, found: Balanced | None) -> None:
+        """Show what was computed."""
+        self.found = found
+        if found is not None:
+            said = [
+                tr(
+                    "{when}: greys lean by at most {max:.1f}, tones are off by L* {max2:.1f}",
+                    when=when,
+                    max=np.hypot(*greys[3:, 1:].T).max(),
+                    max2=np.abs(greys[3:, 0] - found.wanted[3:, 0]).max(),
+                )
+                for when, greys in ((tr("now"), found.before), (tr("through the curves"), found.greys))
+            ]
+            self.setAccessibleDescription("; ".join(said))
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), self.theme.colour("field"))
+        found = self.found
+        if found is None:
+            return
+        high, left = self.height(), float(px(60))
+        upper = QRectF(left, px(22), self.width() - left - px(34), high * 0.56 - px(22))
+        lower = QRectF(left, high * 0.62, upper.width(), high * 0.38 - px(24))
+        casts = [found.before[:, 1:], found.greys[:, 1:]]
+        tones = [s[:, :1] - found.wanted[:, :1] for s in (found.before, found.greys)]
+        self._part(painter, upper, casts, "a* b*", CHROMA)
+        self._part(painter, lower, tones, "L*", TONE)
+        painter.setFont(font(8.5))
+        for words, shade, at in (
+            (tr("as the driver prints them"), "faint", 0.0),
+            (tr("through the curves"), "text", 0.42),
+        ):
+            x = left + at * upper.width()
+            painter.setPen(QPen(self.theme.colour(shade), 2))
+            painter.drawLine(QPointF(x, px(12)), QPointF(x + px(22), px(12)))
+            painter.setPen(self.theme.colour("text"))
+            painter.drawText(QRectF(x + px(28), px(4), px(200), px(16)), Qt.AlignmentFlag.AlignVCenter, words)
+        painter.setPen(self.theme.colour("dim"))
+        painter.setFont(font(7.5))
+        for share, said in ((0.0, tr("black")), (0.5, tr("middle")), (1.0, tr("white"))):
+            below = QRectF(left + share * upper.width() - px(30), high - px(18), px(60), px(14))
+            painter.drawText(below, Qt.AlignmentFlag.AlignCenter, said)
+
+    def _part(self, painter: QPainter, room: QRectF, sets: list[Floats], name: str, most: float) -> None:
+        """Draw one plot: before pale, after dark; the band within which nothing is seen to be wrong."""
+        reach = max(2 * most, float(max(np.abs(s).max() for s in sets)) * 1.1)
+        middle = room.center().y()
+
+        def y(value: float) -> float:
+            return middle - value / reach * room.height() / 2
+
+        painter.fillRect(QRectF(room.left(), y(most), room.width(), y(-most) - y(most)), self.theme.colour("panel"))
+        painter.setPen(QPen(self.theme.colour("line"), 1))
+        painter.drawLine(QPointF(room.left(), middle), QPointF(room.right(), middle))
+        painter.setFont(font(7.5))
+        painter.setPen(self.theme.colour("dim"))
+        right = Qt.AlignmentFlag.AlignRight
+        painter.drawText(
+            QRectF(0, room.top(), room.left() - 5, 13), right, tr("{name} +{reach:.0f}", name=name, reach=reach)
+        )
+        painter.drawText(QRectF(0, room.bottom() - 13, room.left() - 5, 13), right, tr("−{reach:.0f}", reach=reach))
+        styles = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
+        for values, shade, width in ((sets[0], "faint", 1.4), (sets[1], "text", 2.0)):
+            for column in range(values.shape[1]):
+                painter.setPen(QPen(self.theme.colour(shade), width, styles[column % 2]))
+                count = len(values) - 1
+                points = [
+                    QPointF(room.left() + n / count * room.width(), y(float(v)))
+                    for n, v in enumerate(values[:, column])
+                ]
+                painter.drawPolyline(QPolygonF(points))
+
+
+class BalanceDesk(Desk):
+    """Finds curves for the condition in force that make greys neutral and tones even."""
+
+    station = "Balance"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        self.balancing = session.balancing
+        head = self.head()
+        self.keep_it = button(
+            tr("Keep the curves on the card"), self._keep, tr("One step, which Undo takes back"), main=True
+        )
+        self.forget_it = button(tr("Without curves again"), self._forget, tr("Send the driver numbers as they are"))
+        for one in (self.forget_it, self.keep_it):
+            head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        self.lay = button(
+            tr("Lay the page on the sheet"), self._lay, tr("87 patches, printed as pictures are: the driver converts")
+        )
+        self.compute = button(tr("Compute the curves"), self._compute, tr("From all pages that were measured"))
+        self._pages = down(space=4)
+        self.plot = GreyPlot()
+        self.said = label("", 9.5, wrap=True)
+        inside = QWidget()
+        down(
+            section(tr("1  The page, printed, pressed, and read on the desk Check")),
+            self._pages,
+            across(self.lay, SPRING),
+            section(tr("2  What the curves will do")),
+            across(self.compute, SPRING),
+            self.said,
+            (self.plot, 1),
+            space=8,
+            margins=(0, 0, 8, 0),
+            on=inside,
+        )
+        self.box.addWidget(scrolled(inside), 1)
+
+    def refresh(self) -> None:
+        """Show how far the work is."""
+        card = self.session.card
+        clear(self._pages)
+        found = self.balancing.found
+        mine = found[1] if found is not None and card is not None and found[0] == card.id else None
+        self.plot.theme = self.theme
+        self.plot.show_found(mine)
+        self.keep_it.setVisible(mine is not None and card is not None and card.balance != mine.balance)
+        self.forget_it.setVisible(card is not None and card.balance is not None)
+        for one in (self.lay, self.compute):
+            one.setEnabled(card is not None and not self.work.busy)
+        if card is None:
+            self.title.setText(tr("A balance of one’s own needs a printing condition"))
+            self.state.setText(tr("Make one first (F6): a printer, a paper, and the driver that converts."))
+            self.said.setText("")
+            return
+        self.title.setText(tr("Neutral and even, without a profile: “{name}”", name=card.name))
+        curves = tr("through curves of its own") if card.balance is not None else tr("and gets numbers as they are")
+        self.state.setText(tr("{summary}. The driver converts {curves}.", summary=card.summary, curves=curves))
+        pages = self.balancing.pages() if card.owner == "driver" else []
+        for page in pages[:6]:
+            self._pages.addWidget(label(page.words, 9.5, wrap=True))
+        if not pages:
+            words = tr("No page was printed yet with what the card says now.")
+            if card.owner == "fidele" and card.profile is not None:
+                words = tr("Its profile balances greys by itself. Laying the page lets the driver convert instead.")
+            self._pages.addWidget(label(words, 9.5, dim=True, wrap=True))
+        self.compute.setEnabled(self.compute.isEnabled() and any(p.Lab is not None for p in pages))
+        self.said.setText(self._words(mine) if mine is not None else "")
+
+    @staticmethod
+    def _words(found: Balanced) -> str:
+        dark = len(found.greys) // 10
+        lean = [float(np.percentile(np.hypot(*g[dark:, 1:].T), 95)) for g in (found.before, found.greys)]
+        off = [float(np.abs(g[dark:, 0] - found.wanted[dark:, 0]).max()) for g in (found.before, found.greys)]
+        return tr(
+            "Greys lean by {lean:.1f} as the driver prints them; through the curves {lean2:.1f} is "
+            "expected. Tones are off by L* {off:.1f} now, {off2:.1f} then. The page is sure to ΔE00 "
+            "{error:.1f}.",
+            lean=lean[0],
+            lean2=lean[1],
+            off=off[0],
+            off2=off[1],
+            error=found.error,
+        )
+
+    def _lay(self) -> None:
+        self.guarded(self.balancing.lay)
+        self.go.emit("Print")
+
+    def _compute(self) -> None:
+        def done(found: Balanced) -> None:
+            self.balancing.take(found)
+            self.session.say(self._words(found))
+            self.refresh()
+
+        self.guarded(lambda: self.work.run("Computing the curves", self.balancing.computing(), done))
+        self.refresh()
+
+    def _keep(self) -> None:
+        self.guarded(self.balancing.keep)
+        self.refresh()
+
+    def _forget(self) -> None:
+        self.guarded(self.balancing.forget)
+        self.refresh()
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what is good enough, and what the curves cannot do."""
+        return [
+            (
+                tr("How"),
+                tr("a page tells what the driver makes of greys; a second one, through the curves, proves them"),
+            ),
+            (
+                tr("Good enough"),
+                tr(
+                    "greys lean by no more than {chroma:.0f}, tones are off by no more than L* {tone:.0f}",
+                    chroma=CHROMA,
+                    tone=TONE,
+                ),
+            ),
+            (tr("The darkest"), tr("greys of the last tenth lean as the black of these inks does")),
+            (tr("Colours"), tr("follow the greys; which of them cannot be printed only a profile tells")),
+        ]

@@ -1,0 +1,117 @@
+"""The desks of a window, each made when it is first wanted: a start waits for the one that is shown, not for twenty."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+from fidele.desk.desk import Desk
+
+if TYPE_CHECKING:
+    from fidele.desk.arrivals_desk import ArrivalsDesk
+    from fidele.desk.artwork_desk import ArtworkDesk
+    from fidele.desk.balance_desk import BalanceDesk
+    from fidele.desk.batch_desk import BatchDesk
+    from fidele.desk.bench_desk import BenchDesk
+    from fidele.desk.card_desk import CardDesk
+    from fidele.desk.charts_desk import ChartsDesk
+    from fidele.desk.check_desk import CheckDesk
+    from fidele.desk.colours_desk import ColoursDesk
+    from fidele.desk.first_desk import FirstDesk
+    from fidele.desk.handoff_desk import HandoffDesk
+    from fidele.desk.jobs_desk import JobsDesk
+    from fidele.desk.logbook_desk import LogbookDesk
+    from fidele.desk.lost_desk import LostDesk
+    from fidele.desk.makers_desk import MakersDesk
+    from fidele.desk.making_desk import MakingDesk
+    from fidele.desk.materials_desk import MaterialsDesk
+    from fidele.desk.own_desk import OwnDesk
+    from fidele.desk.press_desk import PressDesk
+    from fidele.desk.print_desk import PrintDesk
+    from fidele.desk.printers_desk import PrintersDesk
+    from fidele.desk.profile_desk import ProfileDesk
+    from fidele.desk.profiles_desk import ProfilesDesk
+    from fidele.desk.proof_desk import ProofDesk
+    from fidele.desk.sheet_desk import SheetDesk
+    from fidele.desk.trial_desk import TrialDesk
+    from fidele.desk.tuning_desk import TuningDesk
+
+#: Stations that are not called like their attribute.
+_OTHERWISE = {
+    "handoff": "Hand-off",
+    "making": "New condition",
+    "card": "Condition",
+    "trial": "Trial prints",
+    "own": "Own profile",
+    "first": "First print",
+}
+
+
+class Desks(Mapping[str, Desk]):
+    """All desks, by their station and as attributes; whichever is asked for is made.
+
+    The order below is that in which they are made while nothing else is to do.
+    """
+
+    artwork: ArtworkDesk
+    proof: ProofDesk
+    sheet: SheetDesk
+    handoff: HandoffDesk
+    print: PrintDesk
+    press: PressDesk
+    check: CheckDesk
+    profile: ProfileDesk
+    profiles: ProfilesDesk
+    arrivals: ArrivalsDesk
+    lost: LostDesk
+    makers: MakersDesk
+    making: MakingDesk
+    card: CardDesk
+    printers: PrintersDesk
+    materials: MaterialsDesk
+    bench: BenchDesk
+    trial: TrialDesk
+    charts: ChartsDesk
+    tuning: TuningDesk
+    colours: ColoursDesk
+    jobs: JobsDesk
+    own: OwnDesk
+    logbook: LogbookDesk
+    first: FirstDesk
+    batch: BatchDesk
+    balance: BalanceDesk
+
+    def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:
+        self._make = make
+        self._names = {_OTHERWISE.get(name, name.capitalize()): name for name in self.__annotations__}
+
+    def __getattr__(self, name: str) -> Desk:
+        kind = type(self).__annotations__.get(name)
+        if kind is None:
+            raise AttributeError(name)
+        made = self._make(getattr(import_module(f"fidele.desk.{name}_desk"), kind))
+        setattr(self, name, made)
+        return made
+
+    def __getitem__(self, station: str) -> Desk:
+        desk: Desk = getattr(self, self._names[station])
+        return desk
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+    def made(self) -> dict[str, Desk]:
+        """Return the desks that have been asked for, by their station."""
+        return {station: self[station] for station, name in self._names.items() if name in vars(self)}
+
+    def make_next(self) -> bool:
+        """Make one more desk; return whether there are others still."""
+        made = self.made()
+        left = [station for station in self if station not in made]
+        if left:
+            self[left[0]]
+        return len(left) > 1

@@ -1,0 +1,196 @@
+"""An own profile, step by step: its target, bare pages, measurements, the report, and into use."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
+
+from fidele import units
+from fidele.chart.family import KINDS
+from fidele.colour.words import lab_words
+from fidele.desk.check_plots import Distribution
+from fidele.desk.desk import Desk
+from fidele.desk.kit import SPRING, across, choice, down, fill
+from fidele.desk.labels import button, clear, label, section
+from fidele.desk.work import Work
+from fidele.language import tr, trn
+from fidele.session.model import Session
+from fidele.session.own_profiles import TARGETS, Made
+
+
+class OwnDesk(Desk):
+    """Makes a profile for the condition in force from a target that it printed."""
+
+    station = "Own profile"
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__(session, work)
+        self.own = session.own_profiles
+        head = self.head()
+        self.build = button(
+            tr("Make the profile"), self._build, tr("Fit what was measured; nothing is used yet"), main=True
+        )
+        self.use = button(
+            tr("Put it on the shelf and use it"), self._use, tr("One step, which Undo takes back"), main=True
+        )
+        for one in (self.build, self.use):
+            head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
+        self.box.addLayout(head)
+        self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS])
+        self.kind.setCurrentIndex(1)
+        self.kind.activated.connect(lambda _: self.refresh())
+        self.buys = label("", 9.0, dim=True, wrap=True)
+        self._pages = QGridLayout()
+        self._pages.setHorizontalSpacing(14)
+        self._pages.setVerticalSpacing(4)
+        self.add = button(tr("Add measurements …"), self._add, tr("CGATS, CxF or CSV files of this target"), quiet=True)
+        self.all = button(tr("Print, press and measure it"), self._do, tr("Every page, by the stand-ins of the bench"))
+        self.report = QWidget()
+        self._said = down(space=5, margins=(0, 0, 0, 0), on=self.report)
+        fill(
+            self.box,
+            section(tr("1  The target")),
+            self.kind,
+            self.buys,
+            section(tr("2  Its pages, printed with nothing converting")),
+            self._pages,
+            across(self.all, self.add, SPRING),
+            section(tr("3  How good it is")),
+            (self.report, 1),
+        )
+
+    @property
+    def target(self) -> str:
+        """The kind of chart that is chosen."""
+        return str(self.kind.currentData())
+
+    def refresh(self) -> None:
+        """Show how far the work is."""
+        card = self.session.card
+        made = self.own.made if card is not None and self.own.made and self.own.made.card.id == card.id else None
+        self.use.setVisible(made is not None)
+        self.build.setVisible(made is None)
+        clear(self._pages)
+        clear(self._said)
+        if card is None:
+            self.title.setText(tr("A profile of one's own needs a printing condition"))
+            self.state.setText(
+                tr("Make one first (F6): it says which printer, paper, ink and settings the profile is for.")
+            )
+            for one in (self.build, self.all, self.add, self.kind):
+                one.setEnabled(False)
+            return
+        self.title.setText(tr("A profile for “{name}”", name=card.name))
+        self.state.setText(
+            tr(
+                "{summary}. Print the target with exactly these settings, press it flat, let it cool and dry, "
+                "then measure it. It can be done page by page, days apart: what was measured is kept.",
+                summary=card.summary,
+            )
+        )
+        pages, free = self.own.pages(self.target), not self.work.busy
+        self.buys.setText(
+            trn(
+                "{n} page. {expected}",
+                "{n} pages. {expected}",
+                len(pages),
+                n=len(pages),
+                expected=self.own.expected(self.target),
+            )
+        )
+        for row, page in enumerate(pages):
+            self._pages.addWidget(label(tr("Page {page}", page=page.page + 1), 9.5, bold=True), row, 0)
+            self._pages.addWidget(label(page.words, 9.5), row, 1)
+            again = tr("Print it again") if page.run else tr("Lay it on the sheet")
+            lay = button(again, partial(self._lay, page.page), tr("Bare: no conversion, true size"))
+            lay.setAccessibleName(tr("{again}: page {page}", again=again, page=page.page + 1))
+            self._pages.addWidget(lay, row, 2)
+        self._pages.setColumnStretch(1, 1)
+        self.all.setVisible(self.own.by_itself)
+        for one in (self.all, self.add, self.kind):
+            one.setEnabled(free)
+        files = self.own.files(self.target, pages)
+        self.build.setEnabled(bool(files) and free)
+        if made is not None:
+            self._show(made)
+        else:
+            words = trn(
+                "{n} measured file: make the profile to see.",
+                "{n} measured files: make the profile to see.",
+                len(files),
+                n=len(files),
+            )
+            self._said.addWidget(label(words if files else tr("Nothing was measured yet."), 9.5, dim=True, wrap=True))
+
+    def _show(self, made: Made) -> None:
+        own = made.own
+        white, black = lab_words(own.white_Lab), lab_words(own.black_Lab)
+        head = tr(
+            "{used} of {n} patches. White L*a*b* {white}, black {black}.",
+            used=own.used,
+            n=len(made.found.ids),
+            white=white,
+            black=black,
+        )
+        for row, words in enumerate((head, *made.lines)):
+            self._said.addWidget(label(words, 10.0 if row == 1 else 9.5, bold=row == 1, wrap=True))
+        shown = Distribution()
+        shown.theme = self.theme
+        shown.show_comparison(own.comparison)
+        shown.setMinimumHeight(150)
+        what = tr("How far each patch is from what all others say of it: the measurement's noise is in this, too")
+        fill(self._said, 6, label(what, 8.5, dim=True, wrap=True), (shown, 1))
+
+    # Doing -------------------------------------------------------------------------------------------------------
+
+    def _lay(self, page: int) -> None:
+        self.guarded(self.own.lay, self.target, page)
+        self.go.emit("Print")
+
+    def _do(self) -> None:
+        title = tr("Printing, pressing and measuring the target")
+        self.guarded(lambda: self.work.run(title, self.own.doing(self.target), lambda _: self.refresh()))
+        self.refresh()
+
+    def _add(self) -> None:
+        kinds = tr("Measurements (*.txt *.cgats *.cxf *.xml *.csv)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Measurements of this target"), "", kinds)
+        for name in names:
+            self.guarded(self.own.add, Path(name))
+        self.refresh()
+
+    def _build(self) -> None:
+        def done(made: Made) -> None:
+            self.own.made = made
+            self.session.say(made.own.fit.stated.words)
+            self.refresh()
+
+        self.guarded(lambda: self.work.run("Making the profile", self.own.making(self.target), done))
+        self.refresh()
+
+    def _use(self) -> None:
+        if self.own.made is not None:
+            self.guarded(self.own.take, self.own.made)
+        self.refresh()
+
+    def facts(self) -> list[tuple[str, str]]:
+        """Return what a good target needs."""
+        card = self.session.card
+        if card is None:
+            return []
+        rows = [(tr("Bare"), tr("nothing converts: the thread shows no knot while a page lies on the sheet"))]
+        if card.process == "transfer":
+            rows.append(
+                (
+                    tr("Pressed"),
+                    tr(
+                        "flat, {temperature}, {seconds:.0f} s",
+                        temperature=units.temperature(card.press.temperature),
+                        seconds=card.press.seconds,
+                    ),
+                )
+            )
+        return [*rows, (tr("Measured"), tr("by instrument, or a characterised scanner; repeats are averaged"))]

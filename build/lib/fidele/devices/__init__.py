@@ -1,0 +1,1 @@
+"""Print devices behind one protocol, and the other devices on the table."""

@@ -1,0 +1,1 @@
+"""ICC profiles: read, describe, evaluate, write; transforms through LittleCMS."""

@@ -1,0 +1,254 @@
+"""Transforms of whole pictures through LittleCMS, exact, in tiles on all cores."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.arrays import Depth, top_of
+from fidele.icc.blackpoint import blacks, forced
+from fidele.icc.describe import require_sound
+from fidele.icc.fast import fast_transform
+from fidele.icc.profile import Profile, ProfileError
+from fidele.language import tr
+from fidele.tiles import CORES, Progress, in_tiles
+
+#: A transform is built anew for each call, which costs some 30 ms: tiles below half a megapixel do not pay.
+_TILE = 1 << 19
+#: The compiled path costs nothing to begin, so that its tiles need only be large enough to be worth a thread.
+_FAST_TILE = 1 << 18
+_CODES = (np.dtype(np.uint8), np.dtype(np.uint16))
+#: Another depth, inside a function that has one.
+_AnyDepth = TypeVar("_AnyDepth", bound=np.generic)
+
+
+class Intent(StrEnum):
+    """The four rendering intents of ICC.1."""
+
+    PERCEPTUAL = "perceptual"
+    RELATIVE = "relative"
+    SATURATION = "saturation"
+    ABSOLUTE = "absolute"
+
+    @property
+    def words(self) -> str:
+        """The intent's full name."""
+        return {
+            "perceptual": tr("perceptual"),
+            "relative": tr("media-relative colorimetric"),
+            "saturation": tr("saturation"),
+            "absolute": tr("ICC-absolute colorimetric"),
+        }[self.value]
+
+    @property
+    def code(self) -> int:
+        """The number that ICC.1 gives the intent."""
+        return list(Intent).index(self)
+
+
+_SPACES = {"RGB": "rgb", "GRAY": "gray", "CMYK": "cmyk", "Lab": "lab"}
+
+
+def convert(
+    pixels: NDArray[Depth],
+    source: Profile,
+    target: Profile,
+    intent: Intent,
+    bpc: bool = False,
+    progress: Progress | None = None,
+) -> NDArray[Depth]:
+    """Convert device values (…, channels) of `source` to those of `target`, in the data type of `pixels`.
+
+    Black point compensation is that of ISO 18619, from neutral to neutral black (`icc.blackpoint`).
+
+    uint8 and uint16 use their full range, floats run from 0 to 1, also those of a source in L*a*b* (`spaces.lab`).
+    Black point compensation has no effect on the absolute intent.
+
+    Raises
+    ------
+    ProfileError
+        When a profile is damaged or has no transform in the direction asked for.
+    CancelledError
+        When `progress` returned False.
+    """
+    require_sound(source)
+    require_sound(target)
+
+    into, out = blacks(source, target, intent.code, bpc)
+    # Where LittleCMS scales whether it is asked to or not, it does so from a black of none onto the right one.
+    rest = 0.0 if forced(target, intent.code) else out
+
+    def exact(values: NDArray[_AnyDepth], told: Progress | None = None) -> NDArray[_AnyDepth]:
+        if into in (out, rest):
+            return _direct(values, source, target, intent, told)
+        return _through_lab(values, source, target, intent, (into, rest), told)
+
+    fast = fast_transform(source, target, intent.code, (into, out), exact) if pixels.dtype in _CODES else None
+    if fast is None:
+        return exact(pixels, progress)
+    flat = np.ascontiguousarray(pixels).reshape(-1, 3)
+    made = np.empty((len(flat), target.channels), pixels.dtype)
+    in_tiles(lambda piece: fast(flat[piece], made[piece]), len(flat), _FAST_TILE, progress)
+    return made.reshape((*pixels.shape[:-1], target.channels))
+
+
+def _direct(
+    values: NDArray[Depth], source: Profile, target: Profile, intent: Intent, progress: Progress | None
+) -> NDArray[Depth]:
+    """Convert from device to device in one pass of LittleCMS."""
+    spaces = _space(source), _space(target)
+    what = tr("{name} to {name2}", name=source.name, name2=target.name)
+    pair = source.for_littlecms, target.for_littlecms
+    return _transform(_in_units(values, source), pair, spaces, target.channels, intent, progress, what)
+
+
+def _through_lab(
+    values: NDArray[Depth],
+    source: Profile,
+    target: Profile,
+    intent: Intent,
+    scaling: tuple[float, float],
+    progress: Progress | None,
+) -> NDArray[Depth]:
+    """Convert to L*a*b*, scale its black, and convert to device values: a tile at a time, in floats."""
+    from fidele.kernels import scale_black
+
+    flat = np.ascontiguousarray(values).reshape(-1, values.shape[-1])
+    out = np.empty((len(flat), target.channels), values.dtype)
+
+    def work(piece: slice) -> None:
+        Lab = to_lab(flat[piece], source, intent)
+        scale_black(Lab, *scaling)
+        device = from_lab(Lab, target, intent)
+        if out.dtype.kind == "u":
+            top = top_of(out)
+            out[piece] = np.rint(np.clip(device, 0, 1) * top)
+        else:
+            out[piece] = device
+
+    in_tiles(work, len(flat), _TILE, progress)
+    return out.reshape((*values.shape[:-1], target.channels))
+
+
+def to_lab(
+    pixels: NDArray[np.generic], source: Profile, intent: Intent = Intent.RELATIVE, progress: Progress | None = None
+) -> NDArray[np.float32]:
+    """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
+    require_sound(source)
+    pair, spaces = (source.for_littlecms, _lab_profile()), (_space(source), "lab")
+    return _transform(_in_units(as_float(pixels), source), pair, spaces, 3, intent, progress, source.name)
+
+
+def lab_codes(Lab: NDArray[np.generic]) -> NDArray[np.float32]:
+    """Return L*a*b* (…, 3) as values of the space `spaces.lab`, 0 to 1; what lies beyond is cut off."""
+    codes = (np.asarray(Lab, np.float32) + np.array([0, 128, 128], np.float32)) / np.array([100, 255, 255], np.float32)
+    return np.clip(codes, 0, 1)
+
+
+def _in_units(values: NDArray[Depth], source: Profile) -> NDArray[Depth]:
+    """Return values as LittleCMS takes them in floats: of a source in L*a*b*, the codes from 0 to 1 become L*a*b*."""
+    if source.header.colour_space != "Lab" or values.dtype.kind != "f":
+        return values
+    units = values.astype(float) * [100, 255, 255] - [0, 128, 128]
+    return units.astype(values.dtype)
+
+
+def from_lab(Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.RELATIVE) -> NDArray[np.float32]:
+    """Convert D50 L*a*b* (…, 3) to device values (…, channels), float32 from 0 to 1; black is not compensated.
+
+    But to perceptual and saturation of version 4 it is, from none to the black of their reference medium.
+    """
+    require_sound(target)
+    pair, spaces = (_lab_profile(), target.for_littlecms), ("lab", _space(target))
+    return _transform(np.asarray(Lab, np.float32), pair, spaces, target.channels, intent, None, target.name)
+
+
+def white_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
+    """Return the values (channels,) that leave paper bare: of integers by their full range, of floats from 0 to 1."""
+    return _ends(profile, dtype, {"CMYK": (0.0, 0.0, 0.0, 0.0), "Lab": (1.0, 128 / 255, 128 / 255)}, 1.0)
+
+
+def black_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
+    """Return the values (channels,) of black: of integers by their full range, of floats from 0 to 1."""
+    return _ends(profile, dtype, {"CMYK": (1.0, 1.0, 1.0, 1.0), "Lab": (0.0, 128 / 255, 128 / 255)}, 0.0)
+
+
+def _ends(
+    profile: Profile, dtype: np.dtype[Depth], known: dict[str, tuple[float, ...]], other: float
+) -> NDArray[Depth]:
+    values = np.array(known.get(profile.header.colour_space, (other,) * profile.channels))
+    if dtype.kind == "u":
+        return np.rint(values * np.iinfo(dtype.name).max).astype(dtype)
+    return values.astype(dtype)
+
+
+def as_float(pixels: NDArray[np.generic]) -> NDArray[np.float32]:
+    """Return integer pixels as float32 from 0 to 1; floats unchanged in value."""
+    if pixels.dtype.kind == "u":
+        return pixels.astype(np.float32) / np.float32(top_of(pixels))
+    return pixels.astype(np.float32, copy=False)
+
+
+def _lab_profile() -> bytes:
+    """Return L*a*b* as a version 2 profile: beside a version 4 one, LittleCMS forces black point compensation."""
+    import imagecodecs
+
+    return imagecodecs.cms_profile("lab2")
+
+
+def _space(profile: Profile) -> str:
+    space = _SPACES.get(profile.header.colour_space)
+    if space is None:
+        raise ProfileError(
+            tr(
+                "{name} is for {colour_space}, which Fidele does not convert.",
+                name=profile.name,
+                colour_space=profile.header.colour_space,
+            )
+        )
+    return space
+
+
+def _transform(
+    pixels: NDArray[Depth],
+    profiles: tuple[bytes, bytes],
+    spaces: tuple[str, str],
+    channels: int,
+    intent: Intent,
+    progress: Progress | None,
+    what: str,
+) -> NDArray[Depth]:
+    import imagecodecs
+
+    shape = pixels.shape
+    flat = np.ascontiguousarray(pixels).reshape(1, -1, shape[-1])
+    # LittleCMS takes ink in floats as percent.
+    real = pixels.dtype.kind == "f"
+    if real and spaces[0] == "cmyk":
+        flat = (flat.astype(float) * 100).astype(pixels.dtype)
+    percent = 0.01 if real and spaces[1] == "cmyk" else 1
+    if spaces[0] == "gray":
+        flat = flat[..., 0]
+    out = np.empty((flat.shape[1], channels), pixels.dtype)
+    flags = imagecodecs.CMS.FLAGS.NOOPTIMIZE | imagecodecs.CMS.FLAGS.NOCACHE
+
+    def work(piece: slice) -> None:
+        done = imagecodecs.cms_transform(
+            np.ascontiguousarray(flat[:, piece]),
+            *profiles,
+            colorspace=spaces[0],
+            outcolorspace=spaces[1],
+            intent=intent.code,
+            flags=flags,
+        )
+        out[piece] = done.reshape(-1, channels) * percent if real else done.reshape(-1, channels)
+
+    tile = max(1, min(_TILE, -(-flat.shape[1] // CORES))) if flat.shape[1] > _TILE // 4 else _TILE
+    try:
+        in_tiles(work, flat.shape[1], tile, progress)
+    except imagecodecs.CmsError as error:
+        raise ProfileError(tr("The transform {what} cannot be made: {error}.", what=what, error=error)) from error
+    return out.reshape((*shape[:-1], channels))

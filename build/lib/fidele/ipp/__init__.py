@@ -1,0 +1,1 @@
+"""What print services and printers speak: rasters and IPP messages, as bytes."""

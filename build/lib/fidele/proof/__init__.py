@@ -1,0 +1,1 @@
+"""What will print: soft proof, losses, out-of-gamut."""

@@ -1,0 +1,189 @@
+"""Balance in the session: a page printed as the driver does it, measured, and curves computed that make greys neutral.
+
+Each further page, printed through the curves so far, makes them better and proves them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from fidele.arrays import Floats
+from fidele.characterise.balance import Balanced, aimed, balance
+from fidele.chart.definition import Chart
+from fidele.chart.family import made
+from fidele.chart.measured_file import read_any
+from fidele.chart.measurement import matched
+from fidele.errors import FideleError
+from fidele.icc.spaces import SENDS, srgb
+from fidele.language import tr
+from fidele.route.condition import Card
+from fidele.run.kept import job_of
+from fidele.run.reader import measured_file
+from fidele.session.charts import Charts
+from fidele.session.handoff import Handoff
+from fidele.session.in_force import InForce
+from fidele.session.live import Live
+from fidele.session.places import Places
+from fidele.store.logbook import Logbook
+from fidele.tiles import CancelledError, Progress
+from fidele.trials.aim import relative
+from fidele.tuning.conversion import sent_values
+
+#: The chart that is printed, and from what level on greys are judged: the darkest are as their inks are.
+CHART, JUDGED_FROM = "neutral", 0.1
+#: So much chroma in greys, and so much L* off in tones, is what a good print has at most.
+CHROMA, TONE = 3.0, 2.0
+
+
+@dataclass(frozen=True, eq=False)
+class BalancePage:
+    """A page of the condition in force: its run, whether it went through curves, what was sent and printed.
+
+    `Lab` (n, 3) is relative to its own white, None while nothing is measured; `rough` where by a scanner that nobody
+    characterised.
+    """
+
+    run: int
+    curved: bool
+    sent: Floats
+    Lab: Floats | None = None
+    asked: Floats | None = None
+    rough: bool = False
+
+    @property
+    def figures(self) -> tuple[float, float]:
+        """Chroma of its greys (95th percentile), and by how much their lightness is off the aim at most."""
+        assert self.Lab is not None
+        assert self.asked is not None
+        grey = (np.ptp(self.asked, axis=1) < 1e-6) & (self.asked[:, 0] >= JUDGED_FROM)
+        black = self.Lab[int(self.sent.sum(axis=1).argmin())]
+        wanted = aimed(self.asked[grey, 0], black)
+        off = self.Lab[grey]
+        return float(np.percentile(np.hypot(*off[:, 1:].T), 95)), float(np.abs(off[:, 0] - wanted[:, 0]).max())
+
+    @property
+    def words(self) -> str:
+        """How it stands, in words."""
+        how = tr("through the curves") if self.curved else tr("as the driver does it")
+        if self.Lab is None:
+            return tr("run {run}, printed {how}: press it, then scan or measure it", run=self.run, how=how)
+        chroma, tone = self.figures
+        good = tr("neutral and even") if chroma <= CHROMA and tone <= TONE else tr("not yet neutral and even")
+        seen = tr(", as this scanner sees it") if self.rough else ""
+        return tr(
+            "run {run}, {how}: greys lean by {chroma:.1f}, tones are off by L* {tone:.1f}{seen}: {good}",
+            run=self.run,
+            how=how,
+            chroma=chroma,
+            tone=tone,
+            seen=seen,
+            good=good,
+        )
+
+
+class Balancing:
+    """Finds the own balance of the condition in force."""
+
+    def __init__(
+        self, live: Live, in_force: InForce, handoff: Handoff, charts: Charts, logbook: Logbook, places: Places
+    ) -> None:
+        self._live, self._in_force, self._handoff, self._charts = live, in_force, handoff, charts
+        self._logbook, self._work = logbook, places.work
+        #: What was computed last and is not kept yet, with the condition that it is for.
+        self.found: tuple[str, Balanced] | None = None
+
+    def chart(self) -> Chart:
+        """Return the page's chart, kept so that its scans are known again."""
+        chart = made(CHART)
+        self._charts.keep(chart)
+        return chart
+
+    def lay(self) -> None:
+        """Lay the page on the sheet, to be printed as the condition prints pictures: the driver converts."""
+        if self._live.state.need_card().owner != "driver":
+            self._handoff.choose_owner("driver")
+        self._charts.take(self.chart())
+
+    def pages(self) -> list[BalancePage]:
+        """Return the pages that were printed by the condition as it is set now, the newest first."""
+        card, chart = self._live.state.card, made(CHART)
+        found = []
+        for number in self._logbook.runs_of(card.id, 100) if card is not None else ():
+            run = self._logbook.run(number)
+            job, by = job_of(run), Card.model_validate_json(run.card)
+            if job.chart != chart.digest or job.bare or run.state != "printed":
+                continue
+            if card is not None and _same(by, card):
+                found.append(read_page(by, measured_file(self._work, number), number))
+        return found
+
+    def computing(self, given: list[BalancePage] | None = None) -> Callable[[Progress], Balanced]:
+        """Return the work of computing curves from all pages that were measured, or those given, beside the interface.
+
+        Raises
+        ------
+        FideleError
+            When none was measured yet.
+        """
+        pages = [p for p in (self.pages() if given is None else given) if p.Lab is not None]
+        if not pages:
+            raise FideleError(tr("Nothing was measured yet: print the page, press it, and scan or measure it."))
+
+        def work(progress: Progress) -> Balanced:
+            if not progress(0.1):
+                raise CancelledError
+            rgb = np.concatenate([p.sent for p in pages])
+            Lab = np.concatenate([p.Lab for p in pages if p.Lab is not None])
+            return balance(rgb, Lab)
+
+        return work
+
+    def take(self, found: Balanced) -> None:
+        """Remember what was computed for the condition in force."""
+        self.found = (self._live.state.need_card().id, found)
+
+    def keep(self) -> None:
+        """Keep the curves on the card, as a step that can be undone."""
+        card = self._live.state.need_card()
+        if self.found is None or self.found[0] != card.id:
+            raise FideleError(tr("Compute the curves first: nothing is known of this condition yet."))
+        self._in_force.change(tr("Own balance: curves from a printed page"), balance=self.found[1].balance)
+        self._live.say(
+            tr("The curves are on the card. Print the page once more through them: it proves and improves them.")
+        )
+
+    def forget(self) -> None:
+        """Send numbers to the driver as they are again, as a step that can be undone."""
+        self._in_force.change(tr("No balance of its own"), balance=None)
+
+
+def _same(by: Card, card: Card) -> bool:
+    """Whether two states of a card print alike but for their curves."""
+    return all(
+        getattr(by, name) == getattr(card, name) for name in ("driver", "hand", "media", "owner", "sends", "press")
+    )
+
+
+def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:
+    """Return a page that was printed by a card, with what a file of measurements says of it, where there is one."""
+    chart = made(CHART)
+    asked = chart.rgb
+    sent = sent_values(asked.astype(np.float32), srgb(), SENDS[by.sends]()).astype(float)
+    sent = by.balance(sent) if by.balance is not None else sent
+    if not file.exists():
+        return BalancePage(number, by.balance is not None, sent)
+    try:
+        found = matched(read_any(file), chart.ids, chart.rgb)
+    except FideleError:
+        return BalancePage(number, by.balance is not None, sent)
+    rows = {sample: row for row, sample in enumerate(found.ids)}
+    index = [k for k, sample in enumerate(chart.ids) if sample in rows]
+    if len(index) < len(chart.ids) // 2:  # another chart, or hardly a page
+        return BalancePage(number, by.balance is not None, sent)
+    Lab = found.Lab[[rows[chart.ids[k]] for k in index]]
+    rough = found.conditions.kind == "scan" and "none:" in file.read_text("utf-8", "replace")[:3000]
+    return BalancePage(number, by.balance is not None, sent[index], relative(Lab, asked[index]), asked[index], rough)

@@ -1,0 +1,344 @@
+"""An own profile in the session: its target printed bare, measured page by page, fitted, judged, taken into use."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from fidele.characterise.gathered import Gathered, gathered
+from fidele.characterise.own import OwnProfile, made_from
+from fidele.chart.cgats import write as write_table
+from fidele.chart.definition import Chart
+from fidele.chart.family import made
+from fidele.chart.measured_file import read_any
+from fidele.chart.measurement import Conditions, Measurement, to_table
+from fidele.colour.cie import xyz_to_lab
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.spectra import spectra_to_xyz
+from fidele.devices.devices import Devices
+from fidele.errors import FideleError
+from fidele.files import write_bytes
+from fidele.icc.profile import Profile
+from fidele.icc.transform import Intent, to_lab
+from fidele.language import tr
+from fidele.papers.model import Verified
+from fidele.route.condition import Card
+from fidele.run.chart_page import chart_page, chart_placing, on_piece
+from fidele.run.job import Job
+from fidele.run.kept import job_of
+from fidele.run.own_profile import stated
+from fidele.run.page import prepare_page
+from fidele.run.reader import measured_file
+from fidele.session.charts import Charts
+from fidele.session.handoff import Handoff
+from fidele.session.in_force import InForce
+from fidele.session.live import Live
+from fidele.session.news import LogChanged
+from fidele.session.places import Places
+from fidele.session.profiles import Profiles
+from fidele.store.logbook import Logbook
+from fidele.tiles import CancelledError, Progress
+
+#: Charts that a profile is made of, the smallest first, with what they leave on printers that nobody here made: mean
+#: ΔE00 by an instrument, the middle and nineteen in twenty (docs/own-profiles.md; of the smallest chart what 100
+#: patches leave, of the largest what 900 do: neither was measured itself).
+TARGETS = {"control": (0.27, 1.3), "full-400": (0.13, 0.38), "full-900": (0.10, 0.25), "full-1500": (0.10, 0.25)}
+
+
+@dataclass(frozen=True)
+class PageState:
+    """A page of the target: the run that it was printed by (0 for none), and its measurements (None for none)."""
+
+    page: int
+    run: int = 0
+    measured: Path | None = None
+
+    @property
+    def words(self) -> str:
+        """How it stands."""
+        if self.measured is not None:
+            return tr("run {run}, measured", run=self.run)
+        return (
+            tr("run {run}, printed: press it, then scan or measure it", run=self.run)
+            if self.run
+            else tr("not printed yet")
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """A profile that was made and is not in use yet: what it was made of, and how far the one in force is off."""
+
+    card: Card
+    title: str
+    found: Gathered
+    own: OwnProfile
+    #: Mean ΔE00 between the measured patches and what the profile in force says of them, None without one.
+    before: float | None
+
+    @property
+    def lines(self) -> list[str]:
+        """What is to be known before it is taken, in sentences."""
+        said = [self.own.fit.stated.words, *self.found.put_right, *self.own.words(self.found)]
+        if self.before is not None:
+            said.append(
+                tr(
+                    "The profile in force is off by a mean ΔE00 of {before:.2f} on the same patches.",
+                    before=self.before,
+                )
+            )
+        return [*said, *self.found.cautions]
+
+
+class OwnProfiles:
+    """Makes profiles of one's own for the condition in force."""
+
+    def __init__(
+        self,
+        live: Live,
+        in_force: InForce,
+        handoff: Handoff,
+        profiles: Profiles,
+        charts: Charts,
+        devices: Devices,
+        logbook: Logbook,
+        places: Places,
+    ) -> None:
+        self._handoff = handoff
+        self._live, self._in_force, self._profiles, self._charts = live, in_force, profiles, charts
+        self._devices, self._logbook, self._work = devices, logbook, places.work
+        #: Files of measurements that were added by hand, by id of the condition.
+        self._added: dict[str, tuple[Path, ...]] = {}
+        #: The profile that was made last and waits to be taken.
+        self.made: Made | None = None
+
+    # The target --------------------------------------------------------------------------------------------------
+
+    @staticmethod
+    def expected(kind: str) -> str:
+        """Say what a target buys, before it is printed."""
+        middle, most = TARGETS[kind]
+        return tr(
+            "With an instrument a profile of it is off by about ΔE00 {middle:.2f} on average on most "
+            "printers, {most:.2f} on difficult ones; a scanner adds its own error to that.",
+            middle=middle,
+            most=most,
+        )
+
+    def chart(self, kind: str) -> Chart:
+        """Return the chart of a target, kept so that its scans are known again."""
+        chart = made(kind)
+        self._charts.keep(chart)
+        return chart
+
+    def pages(self, kind: str) -> list[PageState]:
+        """Return how each page of a target stands for the condition in force: by its last bare print."""
+        card, chart = self._live.state.card, made(kind)
+        states = {page: PageState(page) for page in range(chart.pages)}
+        if card is None:
+            return list(states.values())
+        for number in self._logbook.runs_of(card.id, 200):
+            if all(p.measured is not None for p in states.values()):
+                break
+            run = self._logbook.run(number)
+            job = job_of(run)
+            if job.chart != chart.digest or not job.bare or run.state != "printed":
+                continue
+            known, file = states.get(job.page), measured_file(self._work, number)
+            if known is None or known.measured is not None or (known.run and not file.exists()):
+                continue
+            states[job.page] = PageState(job.page, number, file if file.exists() else None)
+        return list(states.values())
+
+    def lay(self, kind: str, page: int) -> None:
+        """Lay a page of the target on the sheet, to be printed with nothing converting.
+
+        The driver passes numbers from then on, as it will with the profile.
+        """
+        if self._live.state.need_card().owner != "fidele":
+            self._handoff.choose_owner("fidele")
+        self._charts.take(self.chart(kind), page, bare=True)
+
+    # Measurements ------------------------------------------------------------------------------------------------
+
+    def files(self, kind: str, pages: list[PageState] | None = None) -> list[Path]:
+        """Return the measurements that there are: of the target's pages (where they are known), and those added."""
+        card = self._live.state.card
+        mine = [p.measured for p in (self.pages(kind) if pages is None else pages) if p.measured is not None]
+        return [*mine, *(self._added.get(card.id, ()) if card is not None else ())]
+
+    def add(self, path: Path) -> None:
+        """Add a file of measurements, as a step that can be undone.
+
+        Raises
+        ------
+        FideleError
+            When it holds no measurements.
+        """
+        read_any(path)  # a clear word now
+        card = self._live.state.need_card()
+        before = self._added.get(card.id, ())
+        if path in before:
+            return
+
+        def take(which: tuple[Path, ...]) -> None:
+            self._added[card.id] = which
+            self._live.tell(LogChanged())
+
+        self._live.history.do(tr("Add {name}", name=path.name), lambda: take((*before, path)), lambda: take(before))
+        self._live.say(tr("{name} counts among the measurements of “{name2}”.", name=path.name, name2=card.name))
+
+    @property
+    def by_itself(self) -> bool:
+        """Whether stand-ins for table, press and instrument are here that do it all."""
+        d = self._devices
+        return d.table is not None and d.press is not None and d.instrument is not None
+
+    def doing(self, kind: str) -> Callable[[Progress], int]:
+        """Return the work of printing the target bare, pressing it flat, and measuring it, beside the interface.
+
+        Raises
+        ------
+        FideleError
+            When a person must do it, or something would convert.
+        """
+        devices, card = self._devices, self._live.state.need_card()
+        table, press, instrument = devices.table, devices.press, devices.instrument
+        if table is None or press is None or instrument is None:
+            raise FideleError(
+                tr("Print the pages, press and dry them, and scan or measure them: nothing here does that.")
+            )
+        device, chart = devices.printer_of(card.printer), self.chart(kind)
+        bare = card.model_copy(update={"owner": "fidele", "printed_from": ""})
+        sending = device.sending(device.settings_for(bare))
+        also = [x.name for x in sending.layers(bare, None) if x.converts]
+        if also:
+            raise FideleError(
+                tr("A bare target passes no conversion: put the driver and the print system to rest first.")
+            )
+        logbook, work, media = self._logbook, self._work, device.media(card.size, card.feed)
+        placing = chart_placing(chart, media)
+
+        def do(progress: Progress) -> int:
+            from fidele.run.kept import kept_job
+
+            for page in range(chart.pages):
+
+                def told(share: float, done: int = page) -> bool:
+                    if not progress((done + share) / chart.pages):
+                        raise CancelledError
+                    return True
+
+                job = Job.of(chart_page(chart, page, bare, 0, True), placing, bare, None, chart, page, True)
+                title = tr("{title}, page {page}, with nothing converting", title=chart.title, page=page + 1)
+                settings = device.settings_for(bare)
+                number = logbook.add_run(
+                    title, card.model_dump_json(), card.profile, settings, {}, "", "printing", kept_job(job)
+                )
+                prepared = prepare_page(job, sending, lambda share, told=told: told(0.4 * share))  # type: ignore[misc]
+                sent = sending.print_page(prepared, lambda share, told=told: told(0.4 + 0.2 * share))  # type: ignore[misc]
+                logbook.end_run(number, "printed", sent.receipt)
+                if sent.sheet is None:
+                    raise FideleError(
+                        tr("The {name} has printed page {page}: press and measure it.", name=device.name, page=page + 1)
+                    )
+                transfer = card.process != "direct"
+                piece = (
+                    press.press(sent.sheet, card.substrate, card.press) if transfer else table.as_printed(sent.sheet)
+                )
+                told(0.75)
+                spectra = instrument.measure(piece, on_piece(chart.centres(page), chart, placing))
+                ids = tuple(chart.ids[i] for i in chart.on_page(page))
+                Lab = xyz_to_lab(spectra_to_xyz(spectra))
+                measured = Measurement(ids, Lab, Conditions("M1", "D50", "2", "", instrument.name, "instrument"))
+                write_table(measured_file(work, number), to_table(measured, chart.title))
+                told(1.0)
+            return chart.pages
+
+        return do
+
+    # Making ------------------------------------------------------------------------------------------------------
+
+    def making(self, kind: str, without: frozenset[str] = frozenset()) -> Callable[[Progress], Made]:
+        """Return the work of fitting and building the profile from what was measured, beside the interface.
+
+        Raises
+        ------
+        FideleError
+            When nothing was measured yet.
+        """
+        files, card, chart = self.files(kind), self._live.state.need_card(), made(kind)
+        if not files:
+            raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
+        before = self._live.state.profile
+        now = datetime.datetime.now().replace(microsecond=0)
+        title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d}"
+
+        def work(progress: Progress) -> Made:
+            found = gathered([(path.name, read_any(path)) for path in files], chart)
+            if not progress(0.05):
+                raise CancelledError
+
+            def told(share: float) -> bool:
+                if not progress(0.2 + 0.8 * share):
+                    raise CancelledError
+                return True
+
+            own = made_from(found, title, now, stated(card), without, progress=told)
+            return Made(card, title, found, own, _off(before, found))
+
+        return work
+
+    def take(self, done: Made) -> str:
+        """Put a profile that was made on the shelf and into its condition, as one step; return its id.
+
+        Raises
+        ------
+        FideleError
+            When another condition is in force by now, or the profile cannot be kept.
+        """
+        card = self._live.state.need_card()
+        if card.id != done.card.id:
+            raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
+        profile_id = Profile.parse(done.own.profile).content_id
+        path = self._work / tr("own profiles") / f"{done.title}.icc"
+        write_bytes(path, done.own.profile)
+        self._profiles.install(path)
+        if self._profiles.shelf.find(profile_id) is None:
+            raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
+        said = done.own.fit.stated
+        found = Verified(
+            unit=card.printer,
+            printer=card.printer_name,
+            when=datetime.datetime.now().replace(microsecond=0),
+            mean=round(said.mean, 2),
+            p95=round(said.p95, 2),
+            passed=True,
+            sentence=tr(
+                "Made from this printer's own target; {words}{words2}",
+                words=said.words[0].lower(),
+                words2=said.words[1:],
+            ),
+            chart=tr("its own target"),
+            run=0,
+        )
+        self._profiles.verified(profile_id, found)
+        self._in_force.change(
+            tr("Take “{title}”", title=done.title), profile=profile_id, profile_title=done.title, owner="fidele"
+        )
+        self.made = None
+        self._live.say(
+            tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=done.title)
+        )
+        return profile_id
+
+
+def _off(profile: Profile | None, found: Gathered) -> float | None:
+    if profile is None or profile.channels != 3:
+        return None
+    said = to_lab(found.rgb.astype(np.float32), profile, Intent.ABSOLUTE).astype(float)
+    return float(delta_e_2000(said, found.Lab).mean())

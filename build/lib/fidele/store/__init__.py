@@ -1,0 +1,1 @@
+"""What stays: profiles on the shelf, cards, the logbook."""

@@ -1,0 +1,34 @@
+#!/bin/sh
+# Installs the package into a fresh Debian, starts the window there, looks at it, and takes the package away again.
+# As root: packaging/check.sh dist/fidele_1.0.0_amd64.deb [PICTURE]
+set -eu
+package=$1 picture=${2:-dist/installed.png}
+tree=$(mktemp -d)
+trap 'rm -rf "$tree"' EXIT
+echo "A fresh Debian 12"
+mmdebstrap --quiet --variant=minbase --include=python3,xvfb,xauth,dbus,imagemagick,ca-certificates bookworm "$tree/root"
+list() { (cd "$tree/root" && find usr etc opt var/lib -xdev \( -path var/lib/apt -o -path var/lib/dpkg \
+    -o -path usr/share/mime -o -path var/cache \) -prune -o -print | sort); }
+cp "$package" "$tree/root/tmp/fidele.deb"
+run() { chroot "$tree/root" /usr/bin/env -i PATH=/usr/sbin:/usr/bin:/sbin:/bin LANG=C.UTF-8 HOME=/root "$@"; }
+echo "Its dependencies, then the package"
+run sh -c 'apt-get update -qq && apt-get install -y -qq --no-install-recommends \
+    $(dpkg-deb -f /tmp/fidele.deb Depends | tr "\n" " " | sed "s/([^)]*)//g; s/,/ /g; s/\${[^}]*}//g") \
+    desktop-file-utils appstream >/dev/null 2>&1'
+list > "$tree/before"
+run sh -c 'apt-get install -y -qq --no-install-recommends /tmp/fidele.deb >/dev/null 2>&1 && fidele --version'
+run desktop-file-validate /usr/share/applications/fidele.desktop
+run appstreamcli validate --no-net --pedantic /usr/share/metainfo/org.fidele.Fidele.metainfo.xml || true
+echo "The window"
+run sh -c 'useradd -m operator 2>/dev/null; cd /home/operator; su operator -c "
+    export XDG_RUNTIME_DIR=/tmp/run; mkdir -p /tmp/run; chmod 700 /tmp/run
+    xvfb-run -a -s \"-screen 0 1280x800x24\" sh -c \"fidele & sleep 25; import -window root /tmp/window.png; kill %1\""'
+cp "$tree/root/tmp/window.png" "$picture"
+echo "Away again"
+run sh -c 'apt-get purge -y -qq fidele >/dev/null 2>&1'
+list > "$tree/after"
+if ! diff "$tree/before" "$tree/after" > "$tree/left"; then
+    echo "Left behind:"; cat "$tree/left"
+    exit 1
+fi
+echo "Nothing is left of it but the user's own data. The picture: $picture"
