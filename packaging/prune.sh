@@ -2,7 +2,7 @@
 # Takes out of a tree of libraries what the program never loads: other interfaces' parts, tools, tests, headers.
 set -eu
 cd "$1"
-rm -rf bin include share
+rm -rf bin include share reportlab/fonts
 (cd PySide6 && find Qt/translations -type f ! -name qtbase_de.qm ! -name qtbase_es.qm -delete &&
     rm -rf Qt/qml Qt/metatypes include typesystems glue scripts support doc \
     designer linguist lupdate lrelease qmlformat qmllint qmlls rcc uic balsam* svgtoqml qmlimportscanner qmltyperegistrar \

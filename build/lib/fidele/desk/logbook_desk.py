@@ -37,6 +37,8 @@ _ICON = 40
 _NUMBER = Qt.ItemDataRole.UserRole
 #: So many runs are listed; a search looks through all.
 _LISTED = 400
+#: So many of them at once; a window shows no more.
+_AT_ONCE = 60
 #: What is older is read so many milliseconds after the last ones are shown.
 _LATER = 300
 
@@ -261,19 +263,9 @@ class LogbookDesk(Desk):
         self._read_icons(runs[:_LISTED])
         self.tree.blockSignals(True)
         self.tree.clear()
-        for run in runs[:_LISTED]:
-            said = SAID.get(run.verdict, "")
-            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, run.card_name, tr(run.state), said])
-            item.setData(0, _NUMBER, run.id)
-            item.setToolTip(1, run.title + (f"\n{run.why}" if run.why else ""))
-            if run.state == "failed" or said == tr("failed"):
-                item.setFont(3 if run.state == "failed" else 4, font(9, font().Weight.DemiBold))
-            item.setSizeHint(0, QSize(100, _ICON + 4))
-            icon = self._icons.get(run.id)
-            if icon is not None:
-                item.setIcon(0, icon)
-            self.tree.addTopLevelItem(item)
-            item.setSelected(run.id in numbers)
+        self._add(runs[:_AT_ONCE], numbers)
+        if len(runs) > _AT_ONCE:  # more than a window shows: the rest when it has been shown
+            QTimer.singleShot(0, self, lambda: self._add_rest(runs))
         self.tree.blockSignals(False)
         took = totals(runs)
         self.title.setText(trn("{n:,} run", "{n:,} runs", len(runs), n=len(runs)) if runs else tr("No runs"))
@@ -293,6 +285,28 @@ class LogbookDesk(Desk):
         if not self.tree.selectedItems() and first is not None:
             self.tree.setCurrentItem(first)
         self._chosen()
+
+    def _add_rest(self, runs: list[KeptRun]) -> None:
+        if runs is self._runs and self.tree.topLevelItemCount() == _AT_ONCE:
+            self.tree.blockSignals(True)
+            self._add(runs[_AT_ONCE:_LISTED], {int(item.data(0, _NUMBER)) for item in self.tree.selectedItems()})
+            self.tree.blockSignals(False)
+
+    def _add(self, runs: list[KeptRun], selected: set[int]) -> None:
+        """Add runs to the list, those selected that were."""
+        for run in runs:
+            said = SAID.get(run.verdict, "")
+            item = QTreeWidgetItem([f"{run.id}\n{clock(run.at)}", run.title, run.card_name, tr(run.state), said])
+            item.setData(0, _NUMBER, run.id)
+            item.setToolTip(1, run.title + (f"\n{run.why}" if run.why else ""))
+            if run.state == "failed" or said == tr("failed"):
+                item.setFont(3 if run.state == "failed" else 4, font(9, font().Weight.DemiBold))
+            item.setSizeHint(0, QSize(100, _ICON + 4))
+            icon = self._icons.get(run.id)
+            if icon is not None:
+                item.setIcon(0, icon)
+            self.tree.addTopLevelItem(item)
+            item.setSelected(run.id in selected)
 
     def _read_icons(self, runs: list[KeptRun]) -> None:
         """Read the small pictures of runs that are listed for the first time, all at once, beside the interface."""
