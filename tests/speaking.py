@@ -1,7 +1,7 @@
 """A window that speaks another language, walked through desk by desk: what it does not say in it, and what is cut.
 
-A language is chosen when a process starts, so this is one: `python -m tests.speaking LANGUAGE WORKSHOP`. The language
-'xx' is English in other letters: what still has Latin ones in it was never handed to the catalogues.
+A language is chosen when a process starts, so this is one: `python -m tests.speaking LANGUAGE WORKSHOP WIDE HIGH`. The
+language 'xx' is English in other letters: what still has Latin ones in it was never handed to the catalogues.
 """
 
 from __future__ import annotations
@@ -57,7 +57,7 @@ def _texts(window: object) -> Iterator[str]:
             yield from (head.text() for head in heads if head is not None)
 
 
-def main(spoken: str, workshop: Path) -> None:
+def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
     """Print as JSON what was found: texts in Latin letters ('xx'), texts that are cut by desk, one number's text."""
     os.environ["FIDELE_LANGUAGE"] = "en" if spoken == "xx" else spoken
     from fidele import language
@@ -72,7 +72,7 @@ def main(spoken: str, workshop: Path) -> None:
     from tests.test_eyes import cut
 
     window = open_window(Places.under(workshop))
-    window.resize(1024, 700)
+    window.resize(*size)
     window.show()
     window.take_file(window.session.places.data / "artwork" / "signal-flags.png")
     while window.session.artwork is None or window.work.busy:
@@ -99,4 +99,4 @@ def main(spoken: str, workshop: Path) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], Path(sys.argv[2]))
+    main(sys.argv[1], Path(sys.argv[2]), (int(sys.argv[3]), int(sys.argv[4])))

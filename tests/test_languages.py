@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib.util
 import json
+import os
 import re
 import string
 import subprocess
@@ -57,9 +58,10 @@ def test_every_phrase_is_translated_with_its_values_and_compiled(spoken):
     assert compiled == build.compiled(kept), "./run translations compiles them"
 
 
-def _walked(spoken: str, workshop: Path) -> dict:
+def _walked(spoken: str, workshop: Path, size: tuple[int, int] = (1024, 700), scale: int = 1) -> dict:
     run = subprocess.run(
-        [sys.executable, "-m", "tests.speaking", spoken, str(workshop)],
+        [sys.executable, "-m", "tests.speaking", spoken, str(workshop), *map(str, size)],
+        env=os.environ | {"QT_SCALE_FACTOR": str(scale)},
         cwd=ROOT,
         capture_output=True,
         timeout=300,
@@ -75,8 +77,8 @@ def test_nothing_that_a_desk_says_is_kept_from_the_catalogues(places):
     assert unsaid == []
 
 
-@pytest.mark.parametrize("spoken", ["de", "es"])
-def test_longer_words_are_not_cut_and_numbers_have_a_comma(places, spoken):
-    found = _walked(spoken, places.data)
+@pytest.mark.parametrize(("spoken", "size", "scale"), [("de", (1024, 700), 1), ("es", (1920, 1080), 2)])
+def test_longer_words_are_not_cut_and_numbers_have_a_comma(places, spoken, size, scale):
+    found = _walked(spoken, places.data, size, scale)
     assert found["cut"] == {}
     assert found["number"] == "12,5 x 1234,5 mm"

@@ -11,6 +11,7 @@ from typing import NoReturn
 
 import click
 
+from fidele.commands.backup import backup, restore
 from fidele.commands.bench import bench
 from fidele.commands.charts import chart, check, diagnose, scanner
 from fidele.commands.colours import losses, nearest
@@ -166,6 +167,8 @@ for command in (
     print_artworks,
     report,
     runs,
+    backup,
+    restore,
 ):
     cli.add_command(command)
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Temporary files are called so, with the process that writes them.
 _PART = re.compile(r"\.fidele-(\d+)-")
@@ -88,7 +89,7 @@ def replacing(target: Path) -> Iterator[Path]:
     try:
         asked, target = target, target.absolute() if not target.is_symlink() else target.resolve()
         if target.exists() and not target.is_file():
-            raise FideleError(f"{asked} is not a file, and is not written over.")
+            raise FideleError(tr("{path} is not a file, and is not written over.", path=asked))
         private = any(target.is_relative_to(folder) for folder in _own.folders)
         umask = _own.umask if _own.umask >= 0 else _umask()
         for folder in reversed([f for f in target.parents if not f.exists()]):
@@ -99,7 +100,7 @@ def replacing(target: Path) -> Iterator[Path]:
         handle, name = tempfile.mkstemp(prefix=f".fidele-{os.getpid()}-", suffix=suffix, dir=target.parent)
         os.close(handle)
     except OSError as error:
-        raise FideleError(f"{asked} cannot be written: {reason(error)}.") from error
+        raise FideleError(tr("{path} cannot be written: {reason}.", path=asked, reason=reason(error))) from error
     temporary = Path(name)
     try:
         yield temporary
@@ -109,7 +110,7 @@ def replacing(target: Path) -> Iterator[Path]:
         temporary.replace(target)
         _sync_folder(target.parent)
     except OSError as error:
-        raise FideleError(f"{target} cannot be written: {reason(error)}.") from error
+        raise FideleError(tr("{path} cannot be written: {reason}.", path=target, reason=reason(error))) from error
     finally:
         temporary.unlink(missing_ok=True)
 
@@ -155,7 +156,7 @@ def write_new(folder: Path, stem: str, suffix: str, data: bytes) -> Path:
             except FileExistsError:
                 number += 1
     except OSError as error:
-        raise FideleError(f"{target} cannot be written: {reason(error)}.") from error
+        raise FideleError(tr("{path} cannot be written: {reason}.", path=target, reason=reason(error))) from error
     finally:
         written.unlink(missing_ok=True)
 
@@ -181,7 +182,9 @@ def read_bytes(path: Path, at_most: int) -> bytes:
     """
     try:
         if not path.is_file():
-            raise FideleError(f"{path} is not a file." if path.exists() else f"{path} does not exist.")
+            raise FideleError(
+                tr("{path} is not a file.", path=path) if path.exists() else tr("{path} does not exist.", path=path)
+            )
         size = path.stat().st_size
         if size > at_most:
             raise FideleError(
@@ -190,7 +193,7 @@ def read_bytes(path: Path, at_most: int) -> bytes:
         with path.open("rb") as source:
             return source.read(size)  # not `at_most`: so much would be asked of the memory before a byte is read
     except OSError as error:
-        raise FideleError(f"{path} cannot be read: {reason(error)}.") from error
+        raise FideleError(tr("{path} cannot be read: {reason}.", path=path, reason=reason(error))) from error
 
 
 def stamp_of(path: Path) -> tuple[int, int]:

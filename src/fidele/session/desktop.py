@@ -41,7 +41,7 @@ def _command() -> str:
 
 
 def entry() -> bytes:
-    """Return the desktop entry (Desktop Entry Specification 1.5) that starts this very Fidele."""
+    """Return the desktop entry (Desktop Entry Specification 1.4) that starts this very Fidele."""
     # The specification's quoting of Exec: these four are escaped inside double quotes, and each backslash once more
     # because the value is a string; a per cent sign is doubled.
     quoted = _command()
@@ -51,13 +51,13 @@ def entry() -> bytes:
     lines = (
         "[Desktop Entry]",
         "Type=Application",
-        "Version=1.5",
+        "Version=1.4",
         "Name=Fidele",
         "Comment=Profiles, proof and check for sublimation and desktop prints",
         f'Exec="{quoted}" open %F',
         "Icon=fidele",
         "Terminal=false",
-        "Categories=Graphics;Printing;",
+        "Categories=Graphics;Publishing;",
         "Keywords=colour;profile;ICC;proof;sublimation;",
         f"MimeType={';'.join(MIME)};",
         "StartupWMClass=fidele",

@@ -78,8 +78,10 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
             tr("There is no display for the window; 'fidele demo --headless' and the other commands need none.")
         )
     from fidele.desk.instance import Door, hand_over
+    from fidele.store.backup import restored_at_start
 
     app = application()
+    restored = restored_at_start(places.data, places.profiles)
     door = Door(places.data)
     if not door.taken:
         if not hand_over(places.data, files):
@@ -90,6 +92,8 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
         return 0
     window = open_window(places, devices)
     door.listen()
+    if restored:
+        window.session.say(restored)
 
     def unforeseen(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         """Say what no desk caught; what is not in a sentence of ours is told on the console too."""

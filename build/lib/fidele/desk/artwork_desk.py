@@ -152,7 +152,7 @@ class ArtworkDesk(Desk):
         def begin() -> None:
             read = self.session.pieces.reading(page)
             self.work.run(
-                "Reading the file again", lambda _: read(), lambda found: self.guarded(take, found), "opening"
+                tr("Reading the file again"), lambda _: read(), lambda found: self.guarded(take, found), "opening"
             )
 
         self.guarded(begin)

@@ -207,7 +207,7 @@ class BalanceDesk(Desk):
             self.session.say(self._words(found))
             self.refresh()
 
-        self.guarded(lambda: self.work.run("Computing the curves", self.balancing.computing(), done))
+        self.guarded(lambda: self.work.run(tr("Computing the curves"), self.balancing.computing(), done))
         self.refresh()
 
     def _keep(self) -> None:

@@ -302,7 +302,7 @@ class CheckDesk(Desk):
             checked = reader.check(done, done.scan, done.ppi)
             return done, replace(checked, cautions=(*checked.cautions, *done.scan_cautions))
 
-        self.work.run("Scanning and reading the chart", work, self._checked)
+        self.work.run(tr("Scanning and reading the chart"), work, self._checked)
         self.refresh()
 
     def judge_piece(self) -> None:
@@ -318,7 +318,7 @@ class CheckDesk(Desk):
                 raise FideleError(tr("The scanner returned nothing."))
             return _Read(done.scan, piece=reader.piece(done, done.scan))
 
-        self.work.run("Scanning the piece, and judging it", work, self._read)
+        self.work.run(tr("Scanning the piece, and judging it"), work, self._read)
         self.refresh()
 
     def read_file(self, path: Path) -> None:
@@ -365,7 +365,7 @@ class CheckDesk(Desk):
                     return _Read(scan, hidden=str(error))
                 raise
 
-        self.work.run("Reading the scan", work, self._read)
+        self.work.run(tr("Reading the scan"), work, self._read)
 
     def _read(self, read: _Read) -> None:
         checking = self.session.checking
@@ -472,7 +472,10 @@ class CheckDesk(Desk):
             return
         reader = session.checking.reader()
         self.work.run(
-            "Judging what was measured", lambda _: (run, reader.measure(run, measured)), self._checked, lane="opening"
+            tr("Judging what was measured"),
+            lambda _: (run, reader.measure(run, measured)),
+            self._checked,
+            lane="opening",
         )
 
     def _checked(self, result: tuple[Printed, Checked]) -> None:
@@ -530,14 +533,14 @@ class CheckDesk(Desk):
             if dialog.exec() == QDialog.DialogCode.Accepted:
                 self.scan_part(dialog.glass.area())
 
-        self.work.run("Looking at the glass", scanner.preview, seen)
+        self.work.run(tr("Looking at the glass"), scanner.preview, seen)
 
     def scan_part(self, area: tuple[float, float, float, float] | None) -> None:
         """Scan a part of the glass, in mm, and read the prints on it."""
         scanner = self.session.devices.scanner
         if isinstance(scanner, AnyScanner):
             scan = partial(scanner.scan_part, area)
-            self.work.run("Scanning", scan, lambda seen: self.read_scan(seen.pixels, seen.ppi))
+            self.work.run(tr("Scanning"), scan, lambda seen: self.read_scan(seen.pixels, seen.ppi))
 
     def _characterise(self, verify: bool = False) -> None:
         kinds = tr("References (*.txt *.cgats)")
@@ -559,7 +562,7 @@ class CheckDesk(Desk):
 
             return checking.verify_scanner(open_artwork(scan).pixels, reference)
 
-        self.work.run("Verifying the scanner", work, checking.keep_verified)
+        self.work.run(tr("Verifying the scanner"), work, checking.keep_verified)
 
     def characterise(self, scan: Path, reference: Path) -> None:
         """Make the scanner's profile from a scan of a target with known values."""
@@ -570,7 +573,7 @@ class CheckDesk(Desk):
 
             return checking.characterise_scanner(open_artwork(scan).pixels, reference)
 
-        self.work.run("Characterising the scanner", work, checking.keep_scanner)
+        self.work.run(tr("Characterising the scanner"), work, checking.keep_scanner)
 
     def _numbers(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

@@ -56,4 +56,4 @@ def start_demo(work: Work, say: Callable[[str], None]) -> None:
         QProcess.startDetached(COMMAND[0], list(COMMAND[1:]))
         say(tr("The demo opens in a window of its own; its printers, press and scanner are invented."))
 
-    work.run("Making the demo", make, opened)
+    work.run(tr("Making the demo"), make, opened)

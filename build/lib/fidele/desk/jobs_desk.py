@@ -127,7 +127,7 @@ class JobsDesk(Desk):
             self.jobs.take(opened)  # type: ignore[arg-type]
             self.go.emit("Artwork")
 
-        self.guarded(lambda: self.work.run("Opening the job", self.jobs.opening(job_id), take, lane="opening"))
+        self.guarded(lambda: self.work.run(tr("Opening the job"), self.jobs.opening(job_id), take, lane="opening"))
 
     def _new(self) -> None:
         self.guarded(self.jobs.new)

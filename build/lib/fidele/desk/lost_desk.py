@@ -75,7 +75,7 @@ class LostDesk(Desk):
             self.session.say(tr("{n} found.", n=len(found)) if found else tr("Nothing is lost there."))
             self.refresh()
 
-        self.work.run("Searching for profiles", find, take)
+        self.work.run(tr("Searching for profiles"), find, take)
 
     def _hidden(self) -> list[Lost]:
         rows = self.session.profiles.rows()

@@ -168,7 +168,7 @@ class OwnDesk(Desk):
             self.session.say(made.own.fit.stated.words)
             self.refresh()
 
-        self.guarded(lambda: self.work.run("Making the profile", self.own.making(self.target), done))
+        self.guarded(lambda: self.work.run(tr("Making the profile"), self.own.making(self.target), done))
         self.refresh()
 
     def _use(self) -> None:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict
 
-from PySide6.QtCore import QSettings, Signal
+from PySide6.QtCore import QSettings, Signal, SignalInstance
 from PySide6.QtGui import QFont, QGuiApplication
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QWidget
 
@@ -45,6 +46,9 @@ class Preferences(QDialog):
 
     theme_chosen = Signal(str)
     reopen = Signal()
+    #: The whole workshop is to be written into a file, or to be put back from one.
+    backup_wanted = Signal()
+    restore_wanted = Signal()
 
     def __init__(self, settings: QSettings, measures: Measures, theme: str, parent: QWidget) -> None:
         super().__init__(parent)
@@ -79,6 +83,15 @@ class Preferences(QDialog):
         ask(form, tr("Language"), self.language)
         self.next_start = label("", 8.5, dim=True, wrap=True)
         form.addRow("", self.next_start)
+        self.backup = button(
+            tr("Back up …"), self._leave_for(self.backup_wanted), tr("Everything of the workshop in one file")
+        )
+        self.restore = button(
+            tr("Restore …"),
+            self._leave_for(self.restore_wanted),
+            tr("A backup in the place of this workshop, which is kept beside it; the window opens anew"),
+        )
+        form.addRow(tr("Workshop"), across(self.backup, self.restore, (label("", 8.5), 1)))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         note = tr("They hold for the shell and for reports as well; files and JSON are always in mm, °C and bar.")
@@ -97,13 +110,21 @@ class Preferences(QDialog):
         self.accept()
         self.reopen.emit()
 
+    def _leave_for(self, wanted: SignalInstance) -> Callable[[], None]:
+        def leave() -> None:
+            self.accept()
+            wanted.emit()
+
+        return leave
+
     def _language(self) -> None:
         try:
             language.choose(self.language.currentData())
         except OSError as error:
             self.next_start.setText(tr("The choice cannot be kept: {reason}.", reason=error.strerror))
         else:
-            self.next_start.setText(tr("Fidele speaks it from its next start on, in the shell as well."))
+            self.next_start.setText(tr("Fidele speaks it when it is opened anew, and in the shell from now on."))
+            self.again.setEnabled(True)
 
     def _theme(self) -> None:
         self.theme_chosen.emit(self.theme.currentData())

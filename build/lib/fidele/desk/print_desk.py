@@ -210,7 +210,7 @@ class PrintDesk(Desk):
         def order(_told: Progress) -> list[int]:
             return [queue.order(job, reason, stops, target=to(job, index), hold=wait) for index, job in enumerate(jobs)]
 
-        self.work.run("Ordering", order, lambda numbers: self._ordered(numbers, prepare, until), lane="ordering")
+        self.work.run(tr("Ordering"), order, lambda numbers: self._ordered(numbers, prepare, until), lane="ordering")
 
     def _ordered(self, numbers: list[int], prepare: bool, until: datetime.datetime | None) -> None:
         """Say what was ordered, and begin with it."""
@@ -309,7 +309,7 @@ class PrintDesk(Desk):
 
         def begin() -> None:
             work = self.session.queueing.edit(self.queue.current)
-            self.work.run("Opening the run", work, self._opened, lane="opening")
+            self.work.run(tr("Opening the run"), work, self._opened, lane="opening")
 
         self._do(begin)
         self.refresh()
@@ -329,7 +329,7 @@ class PrintDesk(Desk):
 
         def begin() -> None:
             work = self.session.queueing.renew(number)
-            self.work.run("Ordering anew", lambda _: work(), self._renewed(number), lane="ordering")
+            self.work.run(tr("Ordering anew"), lambda _: work(), self._renewed(number), lane="ordering")
 
         self._do(begin)
 

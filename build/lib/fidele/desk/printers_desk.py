@@ -287,7 +287,7 @@ class PrintersDesk(Desk):
             self.session.say(told.said(*choices))
             self._changed()
 
-        self.work.run("Reading the two prints", work, done)
+        self.work.run(tr("Reading the two prints"), work, done)
 
     def _export(self, device: Any) -> None:
         name, _ = QFileDialog.getSaveFileName(

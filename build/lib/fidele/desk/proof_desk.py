@@ -226,7 +226,7 @@ class ProofDesk(Desk):
                     self.every.setChecked(True)
                     self.refresh()
 
-            self.work.run("Looking at every condition", self.session.under_each(artwork), take)
+            self.work.run(tr("Looking at every condition"), self.session.under_each(artwork), take)
         self.refresh()
 
     def _where(self) -> None:

@@ -67,7 +67,7 @@ class ReadinessBox(QWidget):
                 raise FideleError(tr("Scan the page with any program, and open the scan on the check desk."))
             return readiness.read(run, scan.pixels)
 
-        self.work.run("Scanning the readiness page", work, self._say)
+        self.work.run(tr("Scanning the readiness page"), work, self._say)
 
     def _say(self, states: tuple[InkState, ...]) -> None:
         for state in states:

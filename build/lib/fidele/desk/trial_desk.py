@@ -474,7 +474,7 @@ class TrialDesk(Desk):
         def begin() -> None:
             if self.trials.by_itself(trial):
                 work = self.trials.doing(trial)
-                self.work.run("Trial prints: print, press, scan", work, self._read)
+                self.work.run(tr("Trial prints: print, press, scan"), work, self._read)
             else:
                 self.trials.order(trial)
                 self.go.emit("Print")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections import Counter
 from collections.abc import Callable
 from functools import partial
@@ -45,7 +46,7 @@ from fidele.desk.turned_bad import TurnedBad
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.session.model import Session
 from fidele.session.news import (
     Arrived,
@@ -72,6 +73,7 @@ from fidele.session.state import (
     RunTaken,
     Touched,
 )
+from fidele.store.backup import restore_next, write_backup
 
 #: So many new profiles are read on the spot; more are read beside the interface.
 _AT_ONCE = 40
@@ -150,7 +152,7 @@ class Window(QMainWindow):
         """Go on with the job that was in hand when the window was closed; from now on it saves itself."""
         jobs = self.session.jobs
         if jobs.left and not self.session.state.pieces:
-            self.work.run("Opening the job", jobs.opening(jobs.left), jobs.take, lane="opening")
+            self.work.run(tr("Opening the job"), jobs.opening(jobs.left), jobs.take, lane="opening")
         jobs.follow()
 
     def _make_others(self) -> None:
@@ -286,7 +288,33 @@ class Window(QMainWindow):
         made = Preferences(self.settings, self.session.measures, self.theme.name, self)
         made.theme_chosen.connect(lambda name: self.apply_theme(THEMES[name]))
         made.reopen.connect(self._reopen)
+        made.backup_wanted.connect(self._back_up)
+        made.restore_wanted.connect(self._put_back)
         made.open()
+
+    def _back_up(self) -> None:
+        """Write the whole workshop into a file that is asked for."""
+        proposed = str(Path.home() / f"fidele-{datetime.date.today():%Y-%m-%d}.zip")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Back up the workshop"), proposed, tr("Backup (*.zip)"))
+        if name:
+            places = self.session.places
+            self.work.run(
+                tr("Backing up"),
+                lambda progress: write_backup(places.data, places.profiles, Path(name), progress),
+                lambda count: self.session.say(
+                    trn("{file}: {n} file.", "{file}: {n} files.", count, file=name, n=count)
+                ),
+            )
+
+    def _put_back(self) -> None:
+        """Open the window anew on a backup that is asked for."""
+        name, _ = QFileDialog.getOpenFileName(self, tr("Restore a backup"), str(Path.home()), tr("Backup (*.zip)"))
+        if name:
+            self._guarded(self._put_back_from, Path(name))
+
+    def _put_back_from(self, path: Path) -> None:
+        restore_next(path, self.session.places.data)
+        self._reopen()
 
     def _reopen(self) -> None:
         """Close the window and open it anew, with the work in hand as it is."""
@@ -622,7 +650,7 @@ class Window(QMainWindow):
         def take(sent: Probes) -> None:
             handoff.take_probe(sent)
 
-        self.work.run("Probing", lambda _: probing(), take)
+        self.work.run(tr("Probing"), lambda _: probing(), take)
 
     def try_profile(self, profile_id: str) -> None:
         """Print, press, scan and read a quick chart through a profile, and say whether it describes this printer."""
