@@ -6,7 +6,7 @@ package=$1 picture=${2:-dist/installed.png}
 tree=$(mktemp -d)
 trap 'rm -rf "$tree"' EXIT
 echo "A fresh Debian 12"
-mmdebstrap --quiet --variant=minbase --include=python3,xvfb,xauth,dbus,imagemagick,ca-certificates bookworm "$tree/root"
+mmdebstrap --quiet --variant=minbase --include=python3,passwd,xvfb,xauth,dbus,imagemagick,ca-certificates bookworm "$tree/root"
 list() { (cd "$tree/root" && find usr etc opt var/lib -xdev \( -path var/lib/apt -o -path var/lib/dpkg \
     -o -path usr/share/mime -o -path var/cache \) -prune -o -print | sort); }
 cp "$package" "$tree/root/tmp/fidele.deb"
