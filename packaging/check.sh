@@ -20,7 +20,7 @@ run sh -c 'apt-get install -y -qq --no-install-recommends /tmp/fidele.deb >/dev/
 run desktop-file-validate /usr/share/applications/fidele.desktop
 run appstreamcli validate --no-net --pedantic /usr/share/metainfo/org.fidele.Fidele.metainfo.xml || true
 echo "The window"
-run sh -c 'useradd -m operator 2>/dev/null; cd /home/operator; su operator -c "
+run sh -c 'useradd -m printroom; cd /home/printroom; su printroom -c "
     export XDG_RUNTIME_DIR=/tmp/run; mkdir -p /tmp/run; chmod 700 /tmp/run
     xvfb-run -a -s \"-screen 0 1280x800x24\" sh -c \"fidele & sleep 25; import -window root /tmp/window.png; kill %1\""'
 cp "$tree/root/tmp/window.png" "$picture"
