@@ -8,7 +8,7 @@ trap 'rm -rf "$tree"' EXIT
 echo "A fresh Debian 12"
 mmdebstrap --quiet --variant=minbase --include=python3,passwd,xvfb,xauth,dbus,imagemagick,ca-certificates bookworm "$tree/root"
 list() { (cd "$tree/root" && find usr etc opt var/lib -xdev \( -path var/lib/apt -o -path var/lib/dpkg \
-    -o -path usr/share/mime -o -path var/cache \) -prune -o -print | sort); }
+    -o -path usr/share/mime -o -path var/cache -o -path "etc/sub*" -o -path "etc/*-" \) -prune -o -print | sort); }
 cp "$package" "$tree/root/tmp/fidele.deb"
 run() { chroot "$tree/root" /usr/bin/env -i PATH=/usr/sbin:/usr/bin:/sbin:/bin LANG=C.UTF-8 HOME=/root "$@"; }
 echo "Its dependencies, then the package"
@@ -20,9 +20,12 @@ run sh -c 'apt-get install -y -qq --no-install-recommends /tmp/fidele.deb >/dev/
 run desktop-file-validate /usr/share/applications/fidele.desktop
 run appstreamcli validate --no-net --pedantic /usr/share/metainfo/org.fidele.Fidele.metainfo.xml || true
 echo "The window"
-run sh -c 'useradd -m printroom; cd /home/printroom; su printroom -c "
-    export XDG_RUNTIME_DIR=/tmp/run; mkdir -p /tmp/run; chmod 700 /tmp/run
-    xvfb-run -a -s \"-screen 0 1280x800x24\" sh -c \"fidele & sleep 25; import -window root /tmp/window.png; kill %1\""'
+cat > "$tree/root/tmp/look.sh" <<'LOOK'
+export XDG_RUNTIME_DIR=$(mktemp -d)
+exec xvfb-run -a -s "-screen 0 1280x800x24" sh -c 'fidele & window=$!; sleep 25; import -window root /tmp/window.png; kill $window'
+LOOK
+run useradd -m printroom
+run su printroom -c 'cd && sh /tmp/look.sh'
 cp "$tree/root/tmp/window.png" "$picture"
 echo "Away again"
 run sh -c 'apt-get purge -y -qq fidele >/dev/null 2>&1'

@@ -115,3 +115,8 @@ def trn(one: str, many: str, number: int, /, **values: object) -> str:
 def named(text: str, /) -> str:
     """Return a phrase as it is: a name by which the program knows something, said through `tr` where it is shown."""
     return text
+
+
+def lowered(words: str, /) -> str:
+    """Return a label as it stands in a sentence: in small letters, but in German, where nouns keep theirs."""
+    return words if LANGUAGE == "de" else words.lower()

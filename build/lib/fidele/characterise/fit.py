@@ -230,14 +230,14 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None) -> Fit:
 def predictable(rgb: Floats, Lab: Floats) -> float:
     """Return by how much patches differ from what the others say of them, mean ΔE00: large where they are mixed up."""
     some = np.random.default_rng(2).permutation(len(rgb))[:_CHOOSING]
-    form = Form(tr("shadows closer"), _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
+    form = Form("shadows closer", _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
     tried = _fits(form, rgb[some], Lab[some], (1e-4, 1e-2), _shares(rgb[some]))
     return min(float(np.median(delta_e_2000(Lab[some], Lab[some] - f.left_out))) for f in tried)
 
 
 def left_out(rgb: Floats, Lab: Floats) -> Floats:
     """Return what the others say of each patch (n, 3), by one plain form."""
-    form = Form(tr("shadows closer"), _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
+    form = Form("shadows closer", _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
     best = min(_fits(form, rgb, Lab, (1e-4, 1e-3, 1e-2), _shares(rgb)), key=lambda f: f.score)
     return np.asarray(Lab - best.left_out)
 
@@ -250,7 +250,7 @@ def _sound(rgb: Floats, Lab: Floats) -> NDArray[np.int64]:
     them, and counts by how sure it is; where a printer is not smooth, its like contradict each other as well.
     """
     count = len(rgb)
-    form = Form(tr("shadows closer"), _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
+    form = Form("shadows closer", _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
     kernel, trend = form.basis(rgb, _BENDS[form.bend](rgb))
     terms = trend.shape[1]
     system = np.zeros((count + terms, count + terms))

@@ -17,7 +17,7 @@ from fidele.check.statistics import SEEN, compare
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
-from fidele.language import tr
+from fidele.language import lowered, tr
 
 #: What units of a model, papers and days differ by, mean ΔE00.
 _COMMON = 0.6
@@ -235,9 +235,9 @@ def next_print(suspects: tuple[Suspect, ...], right: Floats) -> str:
                     "{words}, and print the chart again: right, and it was “{title}”; still off by about ΔE00 "
                     "{mean:.0f}, and it is “{title2}”.",
                     words=words,
-                    title=away.title.lower(),
+                    title=lowered(away.title),
                     mean=off.mean(),
-                    title2=stays.title.lower(),
+                    title2=lowered(stays.title),
                 )
                 best = max(best, (float(off.mean()), said))
     return best[1]

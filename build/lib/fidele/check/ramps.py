@@ -58,7 +58,7 @@ class Ramp:
     def words(self, seen: float = 0.5) -> list[str]:
         """Say what is wrong with it; `seen` is the ΔE00 below which two patches cannot be told apart."""
         said = []
-        what = "grey" if self.name == "black" else self.name
+        what = tr("grey" if self.name == "black" else self.name)
         wanted, got = self.steps
         if len(got) >= 3:
             gone = self._gone(got, wanted, seen)

@@ -58,7 +58,7 @@ from fidele.devices.protocol import Scan
 from fidele.devices.sane import AnyScanner
 from fidele.errors import FideleError
 from fidele.files import write_bytes
-from fidele.language import tr, trn
+from fidele.language import lowered, tr, trn
 from fidele.piece.check import PieceChecked
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
@@ -401,7 +401,7 @@ class CheckDesk(Desk):
         self.session.live.tell(LogChanged())
         c, cause = checked.comparison, checked.cause
         said = {"pass": tr("is right"), "none": tr("is not judged: the scanner has no profile")}
-        words = said.get(checked.verdict, f"is wrong: {cause.title.lower()}")
+        words = said.get(checked.verdict, tr("is wrong: {title}", title=lowered(cause.title)))
         figure = tr(" (mean ΔE00 {mean:.1f})", mean=c.mean) if c.judged else ""
         self.session.say(
             tr(

@@ -27,7 +27,7 @@ from fidele.desk.kit import REST, across, choice, down, fill
 from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.plots import Eyes, Suspects, Vectors
 from fidele.desk.theme import LIGHT, Theme, font
-from fidele.language import named, tr
+from fidele.language import lowered, named, tr
 from fidele.run.beside import PrintMeasured, best_where, changed_between, side_by_side
 from fidele.run.reading import Checked
 from fidele.store.records import Check
@@ -194,10 +194,11 @@ class RampsPage(Page):
 
     def show_check(self, checked: Checked) -> None:
         self._checked = checked
-        before = self.which.currentText()
+        before = self.which.currentData()
         self.which.clear()
-        self.which.addItems([r.name if r.name != "black" else "greys" for r in checked.ramps])
-        self.which.setCurrentText(before or "greys")
+        for ramp in checked.ramps:
+            self.which.addItem(tr(ramp.name if ramp.name != "black" else "greys"), ramp.name)
+        self.which.setCurrentIndex(max(0, self.which.findData(before or "black")))
         self.cast.show_ramp(next((r for r in checked.ramps if r.name == "black"), None))
         self._show()
 
@@ -343,7 +344,7 @@ class CausePage(Page):
                 tr(
                     "{title} and {title2} differ most in {patches}: measure these again to tell them apart.",
                     title=known[0].title,
-                    title2=known[1].title.lower(),
+                    title2=lowered(known[1].title),
                     patches=", ".join(patches),
                 )
             )

@@ -12,7 +12,7 @@ from fidele.desk.labels import button, heading, label, section
 from fidele.desk.picture import to_image
 from fidele.desk.plots import Plot, Suspects
 from fidele.desk.theme import font
-from fidele.language import named, tr
+from fidele.language import lowered, named, tr
 from fidele.piece.check import PieceChecked
 
 #: L* from which on a cell of the map bears a sign, and at which the sign is at its largest.
@@ -117,7 +117,9 @@ class CheckedPiecePage(Page):
         c, cause = checked.comparison, checked.cause
         wrong = checked.verdict == "fail"
         self.name.setText(
-            {"pass": tr("Right"), "none": cause.title}.get(checked.verdict, f"Wrong: {cause.title.lower()}")
+            {"pass": tr("Right"), "none": cause.title}.get(
+                checked.verdict, tr("Wrong: {title}", title=lowered(cause.title))
+            )
         )
         sure = (
             tr(" Named so, it is right in {sure:.0f} of 100 cases.", sure=cause.sure * 100)

@@ -16,7 +16,7 @@ from fidele.desk.labels import button, clear, heading, label, section
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.session.first_print import Step
 from fidele.session.model import Session
 
@@ -120,7 +120,10 @@ class FirstDesk(Desk):
             go = partial(self._lead, lead.desk)
             presses.addWidget(
                 button(
-                    lead.words, go, tr("For step {number}, {title}", number=number, title=step.title.lower()), main=main
+                    lead.words,
+                    go,
+                    tr("For step {number}, {title}", number=number, title=lowered(step.title)),
+                    main=main,
                 )
             )
         fill(presses, REST)

@@ -99,7 +99,7 @@ class Incoming:
         if what == "scan":
             kinds = f"{kinds} {' '.join(f'*{e}' for e in MEASURED)}"
         titles = {"artwork": tr("Open pictures"), "colours": tr("Import a list of colours")}
-        title = titles.get(what, "Open a scan of the chart, or measurements")
+        title = titles.get(what, tr("Open a scan of the chart, or measurements"))
         named = tr("Colours ({kinds})", kinds=kinds) if what == "colours" else tr("Pictures ({kinds})", kinds=kinds)
         if what == "artwork":
             names, _ = QFileDialog.getOpenFileNames(self._parent, title, self._folder(what), named)

@@ -28,7 +28,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
-from fidele.language import tr, trn
+from fidele.language import lowered, tr, trn
 from fidele.run.log import compared, export, facts, matching, totals
 from fidele.session.model import Session
 from fidele.store.records import DONE, KeptRun
@@ -66,7 +66,7 @@ class LogbookDesk(Desk):
         self.time_is, self.state_is, self.card_is = Choice(tr("Time")), Choice(tr("State")), Choice(tr("Condition"))
         for box, name in ((self.time_is, tr("Time")), (self.state_is, tr("State")), (self.card_is, tr("Condition"))):
             box.setFont(font(9))
-            box.setAccessibleName(tr("Only runs of this {name}", name=name.lower()))
+            box.setAccessibleName(tr("Only runs of this {name}", name=lowered(name)))
             box.activated.connect(lambda _: self._list())
             row.addWidget(box)
         for words, days in (

@@ -77,6 +77,8 @@ class Preferences(QDialog):
             box.activated.connect(lambda _, k=kind, b=box: measures.choose(**{k: b.currentData()}))
             self.units[kind] = box
             ask(form, words, box)
+        note = tr("They hold for the shell and for reports as well; files and JSON are always in mm, °C and bar.")
+        form.addRow("", label(note, 8.5, dim=True, wrap=True))
         spoken = [("", tr("as the desktop says")), *language.LANGUAGES.items()]
         self.language = choice(tr("Language"), spoken, chosen=lambda _: self._language())
         self.language.setCurrentIndex(max(0, self.language.findData(language.chosen())))
@@ -94,8 +96,7 @@ class Preferences(QDialog):
         form.addRow(tr("Workshop"), across(self.backup, self.restore, (label("", 8.5), 1)))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
-        note = tr("They hold for the shell and for reports as well; files and JSON are always in mm, °C and bar.")
-        down(form, label(note, 8.5, dim=True, wrap=True), buttons, on=self)
+        down(form, buttons, on=self)
 
     @staticmethod
     def _desktop() -> float:

@@ -27,7 +27,7 @@ from fidele.desk.readiness_box import ReadinessBox
 from fidele.desk.theme import px
 from fidele.desk.work import Work
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.proof.soft import show
 from fidele.run.job import Job, Printed
 from fidele.session.jobs import Opened
@@ -193,7 +193,7 @@ class PrintDesk(Desk):
         session.refresh()  # what counts is the route at this moment
         stops = session.stops
         if stops and len(reason) < 3:
-            session.say(tr("Held: {title}. {remedy}", title=stops[0].title.lower(), remedy=stops[0].remedy))
+            session.say(tr("Held: {title}. {remedy}", title=lowered(stops[0].title), remedy=stops[0].remedy))
             return
         try:
             jobs = [session.sheet.job()] if only else session.sheet.jobs()
@@ -440,7 +440,7 @@ class PrintDesk(Desk):
             self.title.setText(tr("No printing condition yet"))
             self.state.setText(tr("A condition says which printer, paper and settings: make one (F6), then print."))
         elif stops:
-            self.title.setText(tr("Held: {title}", title=stops[0].title.lower()))
+            self.title.setText(tr("Held: {title}", title=lowered(stops[0].title)))
             self.state.setText(stops[0].remedy)
         elif run is not None:
             self.title.setText(

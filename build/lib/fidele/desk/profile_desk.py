@@ -393,7 +393,7 @@ class ProfileDesk(Desk):
                     "not-printing",
                     "note",
                     tr("Not for printing: {class_words}", class_words=what.class_words),
-                    _SERVES.get(what.device_class, "Fidele has no use for it beyond showing what it is."),
+                    _SERVES.get(what.device_class, tr("Fidele has no use for it beyond showing what it is.")),
                     "",
                     desk="profile",
                 )

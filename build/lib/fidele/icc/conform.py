@@ -239,7 +239,7 @@ def _required(profile: Profile, newer: bool) -> Iterator[Problem]:
     for signature in (*common, *wanted):
         if signature not in tags:
             light = signature in ("gamt", "A2B2", "B2A2", "A2B0", "pseq")
-            what = _PLAIN.get(signature, "a colorant or its curve")
+            what = _PLAIN.get(signature, tr("a colorant or its curve"))
             yield Problem(
                 f"missing-{signature.lower()}",
                 "note" if light else "caution",

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from fidele.judge.facts import CheckFacts, Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import finding
-from fidele.language import tr
+from fidele.language import lowered, tr
 
 #: A condition that was not checked for so many days is due.
 DUE_DAYS = 28
@@ -58,7 +58,7 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
         yield finding("clipped", count=check.clipped)
     if c.passed and check.cause.kind not in ("right", "undecided", "none"):
         cause = check.cause
-        title, mends = tr("Within tolerance, but: {title}", title=cause.title.lower()), _MENDS.get(cause.kind, _SHOW)
+        title, mends = tr("Within tolerance, but: {title}", title=lowered(cause.title)), _MENDS.get(cause.kind, _SHOW)
         yield Finding(f"small-{cause.kind}", "caution", title, cause.sentence, cause.next_step, *mends, "check")
     for words in check.cautions:
         if "scanner's end" not in words:

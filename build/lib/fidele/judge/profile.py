@@ -9,7 +9,7 @@ from fidele.icc.transform import Intent
 from fidele.judge.facts import Facts, ProfileFacts
 from fidele.judge.finding import Finding
 from fidele.judge.table import COMPARED, finding
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.papers.model import MADE, NEEDED
 from fidele.route.condition import Card
 
@@ -52,7 +52,7 @@ def _fit(profile: ProfileFacts, proven: bool) -> Iterator[Finding]:
         "note" if proven else "stop" if certain else "caution",
         says=tr("says it is") if proven else tr("is"),
         profile=profile.title,
-        words=fit.words[:1].lower() + fit.words[1:],
+        words=lowered(fit.words[:1]) + fit.words[1:],
         proven=tr(" A chart on this printer says that it holds all the same.") if proven else "",
     )
 
@@ -118,7 +118,7 @@ def _guessed(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
         if str(card.driver.get(meaning)) in valid or (
             meaning in press and card.process != "direct" and f"{press[meaning]:g}" == said.value
         ):
-            taken.append(f"{MADE[meaning].lower()} {said.value}")
+            taken.append(f"{lowered(MADE[meaning])} {said.value}")
     if taken:
         yield finding("set-by-guess", profile=profile.title, taken=", ".join(taken))
 
@@ -126,7 +126,7 @@ def _guessed(profile: ProfileFacts, card: Card) -> Iterator[Finding]:
 def _not_stated(profile: ProfileFacts, card: Card, proven: bool) -> Iterator[Finding]:
     said = profile.papers.said
     missing = [
-        MADE[n].lower()
+        lowered(MADE[n])
         for n in NEEDED
         if (n in profile.controls or n.startswith("press"))  # what this driver has no control for need not be stated
         and not (n in said and said[n].certain)

@@ -9,7 +9,7 @@ from functools import partial
 from fidele.judge.facts import Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import TABLE, finding, wrong
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, SettingRow
 
@@ -31,7 +31,7 @@ _IF_NOT = {
 
 
 def _lost(rows: tuple[SettingRow, ...]) -> list[str]:
-    return [row.label.lower() for row in rows if row.agrees is False and row.settable]
+    return [lowered(row.label) for row in rows if row.agrees is False and row.settable]
 
 
 def preset_findings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
@@ -79,7 +79,7 @@ def card_findings(facts: Facts) -> Iterator[Finding]:
         asked = card.driver.get("stand_in", "")
         yield finding("media-set-as-another", media=card.media, asked=asked, own=facts.same_name)
     if facts.contradictions:
-        said = ", ".join(f"{label.lower()} {value}" for label, value in facts.contradictions)
+        said = ", ".join(f"{lowered(label)} {value}" for label, value in facts.contradictions)
         yield finding("settings-contradict", said=said, media=card.driver.get("stand_in", card.media))
 
 
@@ -90,7 +90,7 @@ def unknown_findings(rows: tuple[SettingRow, ...], card: Card, now: datetime.dat
         if row.when is not None and row.agrees and (now - row.when).days > _BELIEVED:
             yield ask("looked-long-ago", days=(now - row.when).days, who=card.confirmed[row.meaning].who)
         if row.found is None and not row.meaning.startswith("program_"):  # those are asked for in one
-            why, claim = _IF_NOT.get(row.meaning, "It cannot be read back."), card.claimed.get(row.meaning)
+            why, claim = _IF_NOT.get(row.meaning, tr("It cannot be read back.")), card.claimed.get(row.meaning)
             if claim is not None:
                 why += tr(
                     " {who} says to have seen {value} on {when:%d.%m.%Y}, on another machine.",

@@ -19,7 +19,7 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.piece.areas import FEWEST, areas_of
 from fidele.piece.find import Found, find_artwork
 from fidele.piece.press_map import PressMap
@@ -176,7 +176,7 @@ def check_piece(
     blind = sorted(set(cause.unnoticed))
     words = [*where.words()]
     if blind:
-        words.append(tr("By these colours it cannot be told whether: {blind}.", blind=", ".join(blind[:5]).lower()))
+        words.append(tr("By these colours it cannot be told whether: {blind}.", blind=lowered(", ".join(blind[:5]))))
     if found.mirrored:
         cause = replace(cause, code="mirrored") if cause.code in ("right", "scanner-bare") else cause
         words.insert(0, tr("The piece shows the artwork mirrored."))

@@ -157,7 +157,7 @@ class Card(Kept):
     @property
     def owner_layer(self) -> str:
         """The layer that is to convert."""
-        return {"fidele": "Fidele", "system": tr("system"), "program": tr("program")}.get(self.owner, tr("driver"))
+        return {"fidele": "Fidele", "system": "system", "program": "program"}.get(self.owner, "driver")
 
     @property
     def digits(self) -> str:

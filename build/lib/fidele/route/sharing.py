@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS
 
@@ -32,7 +32,7 @@ def why_not(sheet: Card, other: Card) -> list[str]:
     for meaning in sorted({*sheet.driver, *other.driver}):
         a, b = sheet.driver.get(meaning), other.driver.get(meaning)
         if a != b:
-            name = MEANINGS.get(meaning, meaning).lower()
+            name = lowered(MEANINGS.get(meaning, meaning))
             reasons.append(
                 tr(
                     "{name} is {b}, not {a}",

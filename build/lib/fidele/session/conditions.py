@@ -9,7 +9,7 @@ from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.route.condition import Card
 from fidele.route.differences import Difference, differences, plain
 from fidele.route.layers import MEANINGS
@@ -63,7 +63,7 @@ class Conditions:
             tr(
                 "“{name}” is in force; it differs in {label}.",
                 name=name,
-                label=", ".join(d.label.lower() for d in found) or tr("nothing"),
+                label=", ".join(lowered(d.label) for d in found) or tr("nothing"),
             )
         )
         return found
@@ -86,7 +86,7 @@ class Conditions:
             if value in {v for v, _ in printer.offers(meaning, driver)}:
                 driver[meaning] = value
             elif driver.get(meaning) != value:
-                lost.append(f"{MEANINGS.get(meaning, meaning).lower()} {plain(value)}")
+                lost.append(f"{lowered(MEANINGS.get(meaning, meaning))} {plain(value)}")
         handles = {c.name: c.offered for c in printer.handles()}
         hand = {name: value for name, value in old.hand.items() if value in handles.get(name, ())}
         lost += [
@@ -262,7 +262,7 @@ class Conditions:
         """
         row = self._profiles.row(self._profiles.need(profile_id))
         if not row.entry.description.usable_as_output:
-            raise FideleError(f"“{row.title}” {row.fit.words.lower()}")
+            raise FideleError(tr("“{title}” {words}", title=row.title, words=lowered(row.fit.words)))
         card = trial_card(self._printer_with(row), row.papers, None)
         if not row.papers.value("media"):  # not that of the printer's first condition: nobody has said which
             card = card.model_copy(update={"media": tr("media of “{title}”", title=row.title[:40])})

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fidele.devices.devices import Devices
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.session.live import Live
 from fidele.session.news import LogChanged, News, QueueChanged
 from fidele.session.profiles import Profiles
@@ -189,7 +189,7 @@ class FirstPrint:
         if runs:
             words = tr("Run {id} was printed {at:%d.%m.%Y %H:%M}.", id=runs[0].id, at=runs[0].at)
         elif stops and card is not None:
-            words = tr("Held: {title}.", title=stops[0].title.lower())
+            words = tr("Held: {title}.", title=lowered(stops[0].title))
         pressed = card is None or card.process == "transfer"
         leads = (Lead(tr("Print"), "Print"), *((Lead(tr("Press"), "Press"),) if pressed and runs else ()))
         judged = next((run for run in runs if run.verdict), None)

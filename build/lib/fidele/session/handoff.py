@@ -15,7 +15,7 @@ from fidele.devices.protocol import Printer, Program
 from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS
 from fidele.icc.transform import convert
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.route.condition import OWNER_WORDS, Card, Confirmation, Owner
 from fidele.route.layers import MEANINGS
 from fidele.route.probe import ProbeResult, nodes
@@ -126,8 +126,8 @@ class Handoff:
 
     def still_open(self) -> str:
         """Say what was read back differently, and what only a person can look up."""
-        differ = [r.label.lower() for r in self._live.state.route.rows if r.agrees is False]
-        unseen = [r.label.lower() for r in self._live.state.route.rows if r.found is None]
+        differ = [lowered(r.label) for r in self._live.state.route.rows if r.agrees is False]
+        unseen = [lowered(r.label) for r in self._live.state.route.rows if r.found is None]
         said = tr("Different: {differ}.", differ=", ".join(differ)) if differ else tr("Set, and read back.")
         return said + (tr(" To be looked up by hand: {unseen}.", unseen=", ".join(unseen)) if unseen else "")
 
@@ -159,7 +159,7 @@ class Handoff:
 
         live.history.do(tr("Set the driver to the card"), bring, back)
         left = [
-            r.label.lower()
+            lowered(r.label)
             for r in live.state.route.rows
             if r.agrees is False and (r.settable or r.held) and (meanings is None or r.meaning in meanings)
         ]

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from fidele import units
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.route.sharing import why_not
 from fidele.run.signs import around
 from fidele.session.blanks import behind_blank
@@ -119,7 +119,7 @@ class Laying:
 
         self.place(
             {key: aligned(copy.placing) for key, copy in chosen.items()},
-            tr("Line up: {align}", align=ALIGN[how].lower()),
+            tr("Line up: {align}", align=lowered(ALIGN[how])),
         )
 
     def spread(self, keys: Iterable[Key], across: bool) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.route.condition import PressData
 from fidele.session.history import History
 from fidele.session.in_force import InForce
@@ -38,7 +38,7 @@ class OwnMaterials:
                     self.store.keep(old)
             self._live.tell(RulesChanged())
 
-        self._history.do(tr("Keep {kinds} “{name}”", kinds=KINDS[made.kind].lower(), name=made.name), do, undo)
+        self._history.do(tr("Keep {kinds} “{name}”", kinds=lowered(KINDS[made.kind]), name=made.name), do, undo)
 
     def copy(self, material: Material) -> Material:
         """Keep a copy under a name of its own, and return it."""
@@ -60,7 +60,7 @@ class OwnMaterials:
             self._live.tell(RulesChanged())
 
         self._history.do(
-            tr("Take {kinds} “{name}” away", kinds=KINDS[material.kind].lower(), name=material.name), away, back
+            tr("Take {kinds} “{name}” away", kinds=lowered(KINDS[material.kind]), name=material.name), away, back
         )
 
     def use(self, material: Material) -> None:

@@ -22,7 +22,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.judge.finding import Action, Finding
 from fidele.judge.judge import judge
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.proof.advice import Content
 from fidele.proof.contrast import ContrastLoss
 from fidele.proof.losses import Losses, losses
@@ -521,7 +521,7 @@ class Session:
         """
         stops = self.stops
         if stops and not overridden:
-            raise FideleError(tr("Held: {title}. {remedy}", title=stops[0].title.lower(), remedy=stops[0].remedy))
+            raise FideleError(tr("Held: {title}. {remedy}", title=lowered(stops[0].title), remedy=stops[0].remedy))
         number = self.queue.order(job, overridden, stops, state="preparing")
         printed = self.queue.carry_out(number, progress, job)
         assert printed is not None  # it was not only to be prepared

@@ -24,7 +24,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
-from fidele.language import tr
+from fidele.language import lowered, tr
 from fidele.papers.model import Verified
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_page, chart_placing, on_piece
@@ -320,7 +320,7 @@ class OwnProfiles:
             passed=True,
             sentence=tr(
                 "Made from this printer's own target; {words}{words2}",
-                words=said.words[0].lower(),
+                words=lowered(said.words[0]),
                 words2=said.words[1:],
             ),
             chart=tr("its own target"),

@@ -350,7 +350,7 @@ class Pieces:
     def keep(self, what: str) -> None:
         """Keep pure colours: '' none, 'black' or 'primaries'."""
         words = {"": tr("Convert pure colours too"), "black": tr("Keep pure black and white")}
-        self.change(words.get(what, "Keep pure primaries"), keep=what)
+        self.change(words.get(what, tr("Keep pure primaries")), keep=what)
 
     # Knowing -----------------------------------------------------------------------------------------------------
 

@@ -11,7 +11,7 @@ from fidele.arrays import Floats
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
-from fidele.language import tr
+from fidele.language import named, tr
 from fidele.route.probe import ProbeResult, nodes
 
 #: Mean distance in 8-bit code values below which a conversion is taken for the one that was found.
@@ -37,7 +37,7 @@ def suspects(
     out = found.table.reshape(-1, 3).astype(float)
     ways: dict[str, Floats] = {"nothing": sent}
     if correction is not None:
-        ways["the maker's correction"] = correction(sent)
+        ways[named("the maker's correction")] = correction(sent)
     if profile is not None and profile.channels == 3:
         small = sent.astype(np.float32)
         for name, source in (("sRGB", srgb()), ("opRGB", oprgb())):
@@ -62,7 +62,7 @@ def in_words(found: ProbeResult, ranked: list[Suspect]) -> str:
         return tr("Every number came out as it went in.{way}", way=way)
     best = ranked[0]
     what = (
-        tr("That is {name}.", name=best.name)
+        tr("That is {name}.", name=tr(best.name))
         if best.distance < _NEAR and best.name != "nothing"
         else tr("No conversion known here fits.")
     )

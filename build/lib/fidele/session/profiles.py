@@ -15,7 +15,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
-from fidele.language import tr, trn
+from fidele.language import lowered, tr, trn
 from fidele.papers.fit import Fit, Purpose, fit
 from fidele.papers.guess import Known, guess, plain
 from fidele.papers.leaflet import Leaflet, Vocabulary, statements
@@ -282,7 +282,7 @@ class Profiles:
 
     def say(self, profile_id: str, field: str, value: str) -> None:
         """Keep what a person says of a profile; '' takes it back."""
-        label = (ABOUT | MADE)[field].lower()
+        label = lowered((ABOUT | MADE)[field])
 
         def update(papers: Papers) -> Papers:
             said = {k: v for k, v in papers.said.items() if k != field}
@@ -311,7 +311,7 @@ class Profiles:
             return papers.model_copy(update={"said": papers.said | sure})
 
         count = len(guesses)
-        first = (ABOUT | MADE)[next(iter(guesses))].lower()
+        first = lowered((ABOUT | MADE)[next(iter(guesses))])
         self.change(
             profile_id,
             tr("Confirmed: {first}", first=first) if count == 1 else tr("Confirmed {count} guesses", count=count),

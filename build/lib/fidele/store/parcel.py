@@ -176,7 +176,7 @@ def _unfold(
     except OSError as error:
         raise FideleError(tr("{shown} cannot be unfolded: {reason}.", shown=shown, reason=reason(error))) from error
     except Exception as error:  # decompressors raise their own kinds on damaged data
-        kind = {"zip": "zip", "tar": tr("tar archive"), "mail": "mail"}.get(wrapping, "compressed file")
+        kind = {"zip": "zip", "tar": tr("tar archive"), "mail": "mail"}.get(wrapping, tr("compressed file"))
         raise FideleError(tr("{shown} is a damaged {kind} and was left alone.", shown=shown, kind=kind)) from error
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from fidele.bench.sketch import NAME, SETTINGS, Sketch
 from fidele.devices.protocol import Printer, Sent
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.sheet.placing import Media
 from fidele.tiles import Progress
 
@@ -40,7 +41,7 @@ class BenchProgram:
         y, x = (max(0, (n - _PROBED) // 2) for n in page.shape[:2])
         middle = np.ascontiguousarray(page[y : y + _PROBED, x : x + _PROBED])
         if device.probing is None:
-            raise FideleError(f"The {device.name} cannot be probed.")
+            raise FideleError(tr("The {name} cannot be probed.", name=device.name))
         return device.probing.dry_run(middle, (leaf.width, leaf.height))
 
     def print_file(self, file: Path, device: Printer, leaf: Media, progress: Progress | None = None) -> Sent:

@@ -16,6 +16,7 @@ from urllib.parse import urlsplit
 from fidele.devices.cups.ppd import Ppd
 from fidele.errors import FideleError
 from fidele.ipp.message import CHARSET, COLLECTION, KEYWORD, LANGUAGE, OPERATION, URI, Message, Typed, decode, one
+from fidele.language import tr
 
 _GET, _SECONDS, _MOST = 0x000B, 4.0, 4 << 20
 _WANTED = ("media-col-database", "job-constraints-supported")
@@ -102,7 +103,7 @@ def ask_printer(uri: str) -> Beyond:
         data = connection.getresponse().read(_MOST)
         connection.close()
     except (OSError, http.client.HTTPException, ValueError) as error:
-        raise FideleError(f"The printer at {host} does not answer.") from error
+        raise FideleError(tr("The printer at {host} does not answer.", host=host)) from error
     return read_answer(data)
 
 

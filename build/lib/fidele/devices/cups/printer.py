@@ -454,7 +454,7 @@ class QueuePrinter(DriverSettings):
         if learned.sure("colour") and control:
             value = str(now[control])
             known = value in (words.passes, words.corrects)
-            says = words.meanings["colour"].plain.get(value, "what it does is not known")
+            says = words.meanings["colour"].plain.get(value, tr("what it does is not known"))
             how = f"“{value}”: {says} ({learned.how('colour')})"
             layer = replace(layer, converts=value != words.passes if known else None, how=how)
             layer = replace(layer, expects="sRGB" if layer.converts else "")

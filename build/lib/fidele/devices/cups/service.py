@@ -162,7 +162,9 @@ class PrintService:
             import cups
         except ImportError as error:
             raise FideleError(
-                tr("Printers of this machine are out of reach: the Python package pycups is missing (./run setup).")
+                tr(
+                    "Printers of this machine are out of reach: the Python package pycups is missing (in Debian: python3-cups)."
+                )
             ) from error
         hurried = threading.current_thread() is threading.main_thread()
         if hurried and self._hangs:
