@@ -15,8 +15,10 @@ mkdir -p dist
 rm -f dist/fidele[-_]"$version"*
 
 echo "The wheel"
+rm -rf build  # what an earlier build left there would be packed again
 "$python" -m pip wheel -qq --disable-pip-version-check --no-deps --no-build-isolation --wheel-dir "$work" .
 wheel=$(echo "$work"/fidele-*.whl)
+rm -rf build
 
 echo "The program with its libraries"
 tree=$work/fidele-$version/tree

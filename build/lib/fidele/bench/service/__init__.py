@@ -1,1 +1,0 @@
-"""The bench's printers behind a real print service: queues of a private server on the loopback."""

@@ -1,1 +1,0 @@
-"""From measurements of a printed target to an ICC profile."""

@@ -1,1 +1,0 @@
-"""Is the print right, and if not, why: statistics, tolerances, causes."""

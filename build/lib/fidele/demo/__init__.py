@@ -1,1 +1,0 @@
-"""The demo: Tern Harbour Lights, an invented lantern festival."""

@@ -1,1 +1,0 @@
-"""Print devices behind one protocol, and the other devices on the table."""

@@ -1,1 +1,0 @@
-"""The bench behind the protocol: nothing else knows that its devices are simulated."""

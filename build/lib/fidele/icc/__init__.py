@@ -1,1 +1,0 @@
-"""ICC profiles: read, describe, evaluate, write; transforms through LittleCMS."""

@@ -1,1 +1,0 @@
-"""What print services and printers speak: rasters and IPP messages, as bytes."""

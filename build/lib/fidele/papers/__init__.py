@@ -1,1 +1,0 @@
-"""The papers of a profile: what is said of it beyond its bytes, by whom, and whether it fits."""

@@ -1,1 +1,0 @@
-"""What will print: soft proof, losses, out-of-gamut."""

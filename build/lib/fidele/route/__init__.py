@@ -1,1 +1,0 @@
-"""What the numbers pass on their way to the piece: printing conditions, layers, evidence, findings."""

@@ -1,1 +1,0 @@
-"""One print job from order to receipt: its page, the queue, the press, what was read and kept."""

@@ -1,1 +1,0 @@
-"""What stays: profiles on the shelf, cards, the logbook."""
