@@ -8,7 +8,16 @@ import pytest
 from PySide6.QtCore import QPoint, QRect, QSettings, Qt
 from PySide6.QtGui import QFont, QPalette
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QApplication, QComboBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QSplitter,
+    QWidget,
+)
 
 from fidele.desk import theme
 from fidele.desk.application import open_window
@@ -82,6 +91,13 @@ def _meet(one: QWidget, other: QWidget) -> bool:
 def test_no_text_is_cut_at_small_windows_and_at_large_type(places, qtbot, size, percent):
     kept = QSettings(str(places.data / "window.ini"), QSettings.Format.IniFormat)
     kept.setValue("type size", percent)
+    drawn = QSplitter()  # the shelf as narrow as it may be at the designed size of type
+    for least in (180, 420, 230):
+        drawn.addWidget(made := QWidget())
+        made.setMinimumWidth(least)
+    drawn.setSizes([180, 800, 300])
+    if percent > 100:
+        kept.setValue("splitter", drawn.saveState())
     kept.sync()
     try:
         window = open_window(places)

@@ -40,7 +40,7 @@ from fidele.desk.numbers import dress_all
 from fidele.desk.preferences import Preferences
 from fidele.desk.screen import screen_profile
 from fidele.desk.shelf import ShelfView
-from fidele.desk.theme import LIGHT, THEMES, Theme, font, sheet
+from fidele.desk.theme import LIGHT, THEMES, Theme, font, px, sheet
 from fidele.desk.thread import STATIONS, ThreadState, ThreadView
 from fidele.desk.turned_bad import TurnedBad
 from fidele.desk.work import Work
@@ -167,7 +167,7 @@ class Window(QMainWindow):
         down(self.findings_view, margins=(0, 0, 0, 0), on=panel)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setHandleWidth(2)
-        for widget, least in ((self.shelf_view, 180), (self.stack, 420), (panel, 230)):
+        for widget, least in ((self.shelf_view, max(180, px(155))), (self.stack, 420), (panel, 230)):
             widget.setMinimumWidth(least)
             self.splitter.addWidget(widget)
         self.splitter.setCollapsible(0, True)
