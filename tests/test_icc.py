@@ -339,7 +339,7 @@ def test_interpolation_is_exact_where_it_must_be():
         x = rng.random((300, dimensions))
         for tetrahedral in (True, False):
             assert np.allclose(interpolate(plane, x, tetrahedral)[:, 0], x @ np.arange(1, dimensions + 1))
-    from fidele.kernels import tetrahedral3
+    from fidele.kernels.grids import tetrahedral3
 
     grid = rng.random((9, 9, 9, 4)).astype(np.float32)
     x = np.concatenate([rng.random((2000, 3)), rng.integers(0, 2, (30, 3))]).astype(np.float32)

@@ -172,8 +172,9 @@ def _veil(artwork: Artwork) -> tuple[float, float]:
     stride = max(1, int((pixels.shape[0] * pixels.shape[1] / 4e5) ** 0.5))
     sample = pixels[::stride, ::stride]
     Lab = to_lab(np.ascontiguousarray(sample), artwork.profile)
-    white = (Lab[..., 0] > 99.95) & (np.abs(Lab[..., 1:]).max(axis=-1) < 0.3)
-    near = (Lab[..., 0] > 96.5) & (np.abs(Lab[..., 1:]).max(axis=-1) < 3) & ~white
+    lightness, a, b = (np.abs(Lab[..., k]) for k in range(3))
+    white = (lightness > 99.95) & (a < 0.3) & (b < 0.3)
+    near = (lightness > 96.5) & (a < 3) & (b < 3) & ~white
     if artwork.alpha is not None:
         seen = artwork.alpha[::stride, ::stride] > 0
         near, white = near & seen, white | ~seen

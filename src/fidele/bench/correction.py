@@ -36,7 +36,7 @@ class House:
 
 def corrected(rgb: Floats, house: House, chroma: float) -> Floats:
     """Convert RGB (…, 3), 0 to 1, to the numbers that a maker thinks right; `chroma` is what it does to chroma."""
-    from fidele.kernels import tetrahedral3
+    from fidele.kernels.grids import tetrahedral3
 
     flat = np.ascontiguousarray(rgb.reshape(-1, 3), dtype=np.float32)
     out = np.empty((len(flat), 3), np.float32)

@@ -190,9 +190,11 @@ class InkModel:
         nodes = np.stack(np.meshgrid(axis, axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 4)
         spectra = self._mix(nodes)
         values = spectra_to_xyz(spectra) if response is None else spectra @ response
-        table = np.sqrt(values).astype(np.float32).reshape((size,) * 4 + (values.shape[-1],))
+        grid = np.zeros((len(values) + 2, 4), np.float32)  # a node of the kernel has four numbers
+        grid[: len(values), : values.shape[-1]] = np.sqrt(values)
         codes = np.linspace(0, 1, 65536)[None, :] ** self.gain[:, None]
-        return PageTable(np.ascontiguousarray((codes * (size - 1)).astype(np.float32)), table)
+        axes = np.ascontiguousarray((codes * (size - 1)).astype(np.float32))
+        return PageTable(axes, grid.reshape(-1), size, values.shape[-1])
 
 
 #: The tables in use, by all that they depend on.
@@ -201,22 +203,23 @@ _TABLES: dict[tuple, PageTable] = {}
 
 @dataclass(frozen=True)
 class PageTable:
-    """A 4-D table from 16-bit ink amounts to linear responses of whole pages."""
+    """A 4-D table from 16-bit ink amounts to `count` (at most four) linear responses of whole pages."""
 
     axes: NDArray[np.float32]
-    table: NDArray[np.float32]
+    grid: NDArray[np.float32]
+    size: int
+    count: int
 
     def __call__(self, ink: NDArray[np.uint16]) -> NDArray[np.float32]:
         """Evaluate ink (h, w, 4) uint16 to (h, w, k) float32."""
-        from fidele.kernels import multilinear4
+        from fidele.kernels.grids import multilinear4
         from fidele.tiles import in_tiles
 
         flat = np.ascontiguousarray(ink).reshape(-1, 4)
-        out = np.empty((len(flat), self.table.shape[-1]), np.float32)
+        out = np.empty((len(flat), self.count), np.float32)
 
         def work(piece: slice) -> None:
-            multilinear4(flat[piece], self.axes, self.table, out[piece])
-            np.square(out[piece], out=out[piece])
+            multilinear4(flat[piece], self.axes, self.grid, self.size, out[piece])
 
         in_tiles(work, len(flat), 1 << 19)
         return out.reshape((*ink.shape[:-1], -1))

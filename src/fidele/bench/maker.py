@@ -43,7 +43,7 @@ def make(recipe: Recipe) -> bytes:
     """Return the output profile of a recipe; the same recipe gives the same bytes."""
     from scipy.spatial import cKDTree
 
-    from fidele.kernels import tetrahedral3
+    from fidele.kernels.grids import tetrahedral3
 
     model = InkModel(DENSITIES[recipe.ink]() * recipe.strength, recipe.substrate, np.full(4, recipe.gain))
     axis = np.linspace(0, 1, _SIZE)

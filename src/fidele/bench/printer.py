@@ -146,7 +146,7 @@ class Machine:
         CancelledError
             When `progress` returned False; the sheet is then wasted.
         """
-        from fidele.kernels import tetrahedral3
+        from fidele.kernels.grids import tetrahedral3
 
         self._check(page)
         supply = self.store.read()

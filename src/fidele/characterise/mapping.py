@@ -219,7 +219,7 @@ def _nearest_to_grey(cut: Floats) -> Floats:
 
 def _neutral_black(solid: Solid) -> float:
     """Return the Oklab lightness of the darkest neutral in a solid in Oklab."""
-    from fidele.kernels import farthest
+    from fidele.kernels.solids import farthest
 
     far = np.empty(1)
     farthest(np.array([0.75, 0.0, 0.0]), np.array([[-1.0, 0, 0]]), solid.vertices, solid.triangles, far)
@@ -254,7 +254,7 @@ def _tips(solid: Solid) -> Floats:
 
 def _leaves(solid: Solid, middle: Floats) -> Leaves:
     """Measure a solid in Oklab from the middles of its leaves."""
-    from fidele.kernels import farthest
+    from fidele.kernels.solids import farthest
 
     rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
     reach = np.empty((_HUES + 1, _RISES))

@@ -68,7 +68,7 @@ class PrinterModel:
 
     def __call__(self, device: Floats) -> Floats:
         """Device values (n, 3) to media-relative L*a*b* (n, 3), interpolated as a reader of the profile does."""
-        from fidele.kernels import tetrahedral3
+        from fidele.kernels.grids import tetrahedral3
 
         codes = np.ascontiguousarray(np.clip(device, 0, 1), dtype=np.float32)
         out = np.empty((len(codes), 3), np.float32)

@@ -19,7 +19,7 @@ def delta_e_2000(Lab1: ArrayLike, Lab2: ArrayLike) -> Floats:
     Computed in double precision whatever the input; float32 input gives float32 results. Source: ISO/CIE 11664-6;
     Sharma, Wu and Dalal, 'The CIEDE2000 color-difference formula', Color Res. Appl. 30 (2005).
     """
-    from fidele.kernels import de00
+    from fidele.kernels.colours import de00
 
     Lab1, Lab2 = np.asarray(Lab1), np.asarray(Lab2)
     kind: type[np.float32] | type[np.float64] = np.float32 if Lab1.dtype == Lab2.dtype == np.float32 else np.float64

@@ -20,7 +20,7 @@ def lab_to_din99o(Lab: ArrayLike) -> Array:
     """
     Lab = np.asarray(Lab, dtype=float)
     if Lab.size > _MANY:
-        from fidele.kernels import din99o
+        from fidele.kernels.colours import din99o
 
         out = np.empty((Lab.size // 3, 3))
         din99o(np.ascontiguousarray(Lab).reshape(-1, 3), out)

@@ -1,136 +1,237 @@
-"""Matrix profile to output profile in one compiled pass: what LittleCMS computes in float, at many times its speed.
+"""Whole conversions in one compiled pass: what LittleCMS computes in float, at many times its speed.
 
-The curves and the matrix of the source, the adaptation of white and black, and the table of the output profile are
-put together from our own reading of both profiles. Before such a transform is used it is held against LittleCMS on a
-few thousand colours; where the two differ, or a profile is built in another way, there is none, and LittleCMS does
-the work.
+Curves, matrix and tables of the profiles, and the adaptation of white and black, are put together from our own reading
+of them. Before such a transform is used it is held against LittleCMS on a few thousand colours; where the two differ,
+or a profile is built in another way, there is none, and LittleCMS does the work.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Floats, Pixels, top_of
+from fidele.arrays import Floats, top_of
 from fidele.colour.cie import D50
 from fidele.icc.profile import Profile, ProfileError
-from fidele.icc.tables import Curve, Lut, MatrixModel, lut_of, matrix_model, table_for
+from fidele.icc.tables import Curve, Lut, lut_of, matrix_model, table_for
 
-#: What LittleCMS makes of codes (n, 3) uint16: (n, inks) uint16.
-Reference = Callable[[NDArray[np.uint16]], NDArray[np.uint16]]
+#: What LittleCMS makes of values (n, channels): 16-bit codes of codes, or floats of floats.
+Reference = Callable[[NDArray], NDArray]
 
 #: Largest mean and single difference from LittleCMS, of the full range, that a fast transform may show.
 _MEAN, _LARGEST = 1e-4, 3e-3
-#: Samples of a curve of which the nearest one serves.
-_FINE = 16384
+#: The same in L*a*b* units.
+_MEAN_LAB, _LARGEST_LAB = 2e-3, 2e-2
+#: Samples of a curve, between which lines are drawn.
+_FINE = 2048
+#: Curves of more samples than these are sampled anew: they would not stay in the nearest cache.
+_MOST = 4096
+_ABSOLUTE = 3
+#: The numbers that `kernels.transforms` gives to kinds of sources.
+_MATRIX, _TABLE, _LAB = 0, 1, 2
+
+_Reals = NDArray[np.float32]
+
+
+def _none(*shape: int) -> Callable[[], _Reals]:
+    return lambda: np.zeros(shape, np.float32)
 
 
 @dataclass(frozen=True)
 class FastTransform:
-    """Everything that `kernels.matrix_to_table` needs, for codes of 8 and 16 bits."""
+    """Everything that `kernels.transforms.transform` needs, for codes of 8 and 16 bits and for floats from 0 to 1."""
 
-    eight: tuple[NDArray[np.float32], NDArray[np.int64]]
-    sixteen: tuple[NDArray[np.float32], NDArray[np.int64]]
-    matrix: NDArray[np.float32]
-    scales: NDArray[np.float32]
-    ins: NDArray[np.float32]
-    sizes: NDArray[np.int64]
-    grid: NDArray[np.float32]
-    #: The output curves as codes of 16 bits, one sample where the grid holds the end values themselves.
-    outs: NDArray[np.uint16]
-    outs_eight: NDArray[np.uint8]
+    kind: int
+    #: The source's curves, sampled for codes of 8 bits and for all others.
+    firsts_eight: _Reals = field(default_factory=_none(3, 2))
+    firsts: _Reals = field(default_factory=_none(3, 2))
+    grid: _Reals = field(default_factory=_none(1))
+    sizes: NDArray[np.int64] = field(default_factory=lambda: np.zeros(3, np.int64))
+    lasts: _Reals = field(default_factory=_none(3, 0))
+    #: To XYZ / white; None where what the source yields is L*a*b* that nothing scales.
+    matrix: _Reals | None = None
+    scales: _Reals = field(default_factory=_none(2))
+    ins: _Reals = field(default_factory=_none(3, 2))
+    to_grid: _Reals = field(default_factory=_none(1))
+    to_sizes: NDArray[np.int64] = field(default_factory=lambda: np.zeros(3, np.int64))
+    outs: _Reals = field(default_factory=_none(4, 0))
 
-    def __call__(self, codes: Pixels, out: Pixels) -> None:
-        """Convert codes (n, 3), 8 or 16 bit, into `out` (n, inks) of the same depth."""
-        from fidele.kernels import matrix_to_table
+    @property
+    def to_lab(self) -> bool:
+        """Whether it ends in L*a*b*."""
+        return self.scales[0] == 0
 
-        top = np.float32(top_of(codes))
-        matrix_to_table(
+    def __call__(self, codes: NDArray, out: NDArray) -> None:
+        """Convert values (n, channels), of 8 or 16 bits or float32, into `out` (n, inks or 3) of the same type."""
+        from fidele.kernels.transforms import transform
+
+        transform(
             codes,
-            *(self.eight if codes.dtype == np.uint8 else self.sixteen),
-            self.matrix,
+            self.kind,
+            self.firsts_eight if codes.dtype == np.uint8 else self.firsts,
+            self.grid,
+            self.sizes,
+            self.lasts,
+            self.matrix is not None,
+            self.matrix if self.matrix is not None else np.zeros((3, 4), np.float32),
+            self.to_lab,
             self.scales,
             self.ins,
-            self.sizes,
-            self.grid,
-            self.outs_eight if codes.dtype == np.uint8 else self.outs,
-            top,
+            self.to_grid,
+            self.to_sizes,
+            self.outs,
+            np.float32(top_of(codes) if codes.dtype.kind == "u" else 1),
             out,
         )
 
 
 #: Kept by content: building takes a tenth of a second.
-_made: dict[tuple[str, str, int, tuple[float, float]], FastTransform | None] = {}
+_made: dict[tuple, FastTransform | None] = {}
 
 
 def fast_transform(
     source: Profile, target: Profile, intent: int, blacks: tuple[float, float], reference: Reference
 ) -> FastTransform | None:
-    """Return a fast transform, or None where these profiles have none that agrees with LittleCMS.
+    """Return a fast transform of codes, or None where these profiles have none that agrees with LittleCMS.
 
     Parameters
     ----------
     blacks
         Luminance of the black to scale from and to (`icc.blackpoint`).
     reference
-        What LittleCMS, with that scaling, makes of codes (n, 3) uint16: (n, inks) uint16.
+        What LittleCMS, with that scaling, makes of codes (n, channels) uint16: (n, inks) uint16.
     """
-    key = (source.content_id, target.content_id, intent, blacks)
+
+    def build() -> FastTransform | None:
+        ends = _target(target, intent)
+        start = _source(source, intent, _adapted(source, target, intent, blacks)) if ends else None
+        return _agreeing(FastTransform(**start, **ends), source.channels, reference) if start and ends else None
+
+    return _kept((source.content_id, target.content_id, intent, blacks), build)
+
+
+def fast_to_lab(source: Profile, intent: int, reference: Reference) -> FastTransform | None:
+    """Return a fast transform of float32 device values to D50 L*a*b*, or None; `reference` is LittleCMS's."""
+
+    def build() -> FastTransform | None:
+        start = _source(source, intent, _adapted(source, None, intent, (0.0, 0.0)))
+        return _agreeing(FastTransform(**start), source.channels, reference) if start else None
+
+    return _kept((source.content_id, "Lab", intent), build)
+
+
+def fast_from_lab(target: Profile, intent: int, reference: Reference) -> FastTransform | None:
+    """Return a fast transform of float32 D50 L*a*b* to device values, or None; `reference` is LittleCMS's."""
+
+    def build() -> FastTransform | None:
+        ends = _target(target, intent)
+        if ends is None:
+            return None
+        matrix = _scaling(_adapted(None, target, intent, (0.0, 0.0)))
+        return _agreeing(FastTransform(_LAB, matrix=matrix, **ends), 0, reference)
+
+    return _kept(("Lab", target.content_id, intent), build)
+
+
+def _kept(key: tuple, build: Callable[[], FastTransform | None]) -> FastTransform | None:
     if key in _made:
         return _made.get(key)
     try:
-        made = _build(source, target, intent, blacks, reference)
+        made = build()
     except (ProfileError, ValueError, IndexError):
         made = None
-    if len(_made) > 16:
+    if len(_made) > 24:
         _made.clear()
     _made[key] = made
     return made
 
 
-def _build(
-    source: Profile, target: Profile, intent: int, blacks: tuple[float, float], reference: Reference
-) -> FastTransform | None:
-    if source.header.colour_space != "RGB" or any(t in source.tags for t in ("A2B0", "A2B1", "A2B2")):
-        return None
-    model = matrix_model(source)
-    signature = table_for(target, "B2A", {3: 1}.get(intent, intent))
-    lut = lut_of(target, signature) if signature and target.header.pcs == "Lab" else None
-    if model is None or lut is None or not _plain(lut) or lut.grid is None:
-        return None
-    rows = model.matrix / D50[:, None]
-    offset = np.zeros(3)
-    if intent == 3:
-        white = target.xyz("wtpt")
-        own = source.xyz("wtpt") if source.header.device_class != "mntr" else D50
-        if white is None or own is None or min(white) <= 0:
-            return None
-        scale = np.asarray(own) / np.asarray(white)
-    else:
+def _adapted(
+    source: Profile | None, target: Profile | None, intent: int, blacks: tuple[float, float]
+) -> tuple[Floats, float] | None:
+    """Return scale (3,) and offset of XYZ / white between the two, None where there is no telling."""
+    if intent != _ABSOLUTE:
         into, out = blacks
-        scale = np.full(3, (1 - out) / (1 - into))
-        offset = out - into * scale
-    matrix = np.hstack([rows * scale[:, None], offset[:, None]]).astype(np.float32)
-    made = _assemble(model, lut, matrix)
-    return made if _bounded(made) and _agrees(made, reference) else None
+        scale = (1 - out) / (1 - into)
+        return np.full(3, scale), out - into * scale
+    whites = [D50 if p is None or p.header.device_class == "mntr" else p.xyz("wtpt") for p in (source, target)]
+    if any(w is None or min(w) <= 0 for w in whites):
+        return None
+    return np.asarray(whites[0]) / np.asarray(whites[1]), 0.0
 
 
-def _bounded(made: FastTransform) -> bool:
-    """Tell whether all numbers are such that no step can overflow: the kernel looks up tables by what it computes."""
-    parts = (made.eight[0], made.sixteen[0], made.matrix, made.ins, made.grid)
-    return all(bool((np.abs(part) < 1e6).all()) for part in parts) and bool((made.ins >= 0).all())
+def _scaling(adapted: tuple[Floats, float] | None) -> _Reals | None:
+    """Return the adaptation as a matrix (3, 4), None where it changes nothing."""
+    if adapted is None:
+        raise ValueError
+    scale, offset = adapted
+    if offset == 0 and np.array_equal(scale, np.ones(3)):
+        return None
+    return np.hstack([np.diag(scale), np.full((3, 1), offset)]).astype(np.float32)
+
+
+def _source(source: Profile, intent: int, adapted: tuple[Floats, float] | None) -> dict | None:
+    """Return what a transform takes of its source: matrix and curves, or table; None for any other kind."""
+    space = source.header.colour_space
+    if adapted is None or space not in ("RGB", "CMYK"):
+        return None
+    signature = table_for(source, "A2B", {_ABSOLUTE: 1}.get(intent, intent))
+    if signature is None:
+        model = matrix_model(source)
+        if model is None:
+            return None
+        scale, offset = adapted
+        matrix = np.hstack([model.matrix / D50[:, None] * scale[:, None], np.full((3, 1), offset)])
+        return {
+            "kind": _MATRIX,
+            "firsts_eight": _sampled(model.curves, 3, 256),
+            "firsts": _sampled(model.curves, 3),
+            "matrix": matrix.astype(np.float32),
+        }
+    lut = lut_of(source, signature) if source.header.pcs == "Lab" else None
+    if lut is None or not _plain(lut) or lut.grid is None or lut.grid.shape[-1] != 3:
+        return None
+    legacy = 65535 / 65280 if lut.lab_encoding == "legacy" else 1.0
+    grid, lasts = _folded(lut.grid, lut.last, np.array([100.0, 255, 255]) * legacy, np.array([0.0, 128, 128]))
+    nodes = np.array(lut.grid.shape[:-1])[:, None] - 1
+    return {
+        "kind": _TABLE,
+        "firsts_eight": _sampled(lut.middle_in, lut.inputs, 256, nodes),
+        "firsts": _sampled(lut.middle_in, lut.inputs, None, nodes),
+        "grid": grid,
+        "sizes": np.array(lut.grid.shape[:-1], np.int64),
+        "lasts": lasts,
+        "matrix": _scaling(adapted),
+    }
+
+
+def _target(target: Profile, intent: int) -> dict | None:
+    """Return what a transform takes of a target: its table from L*a*b*; None where it has none."""
+    signature = table_for(target, "B2A", {_ABSOLUTE: 1}.get(intent, intent))
+    lut = lut_of(target, signature) if signature and target.header.pcs == "Lab" else None
+    if lut is None or not _plain(lut) or lut.grid is None or lut.grid.shape[-1] not in (3, 4):
+        return None
+    legacy = 65280 / 65535 if lut.lab_encoding == "legacy" else 1.0
+    channels = lut.grid.shape[-1]
+    grid, outs = _folded(lut.grid, lut.last, np.ones(channels), np.zeros(channels))
+    return {
+        "scales": np.array([legacy / 100, legacy / 255], np.float32),
+        "ins": _sampled(lut.middle_in, 3, None, np.array(lut.grid.shape[:3])[:, None] - 1),
+        "to_grid": grid,
+        "to_sizes": np.array(lut.grid.shape[:3], np.int64),
+        "outs": outs,
+    }
 
 
 def _plain(lut: Lut) -> bool:
     """Tell whether a table is curves, grid, curves and nothing else."""
     return (
         lut.grid is not None
-        and lut.grid.ndim == 4
-        and lut.grid.shape[3] in (3, 4)
+        and lut.inputs in (3, 4)
         and lut.first is None
         and lut.matrix_first is None
         and lut.matrix_last is None
@@ -138,40 +239,23 @@ def _plain(lut: Lut) -> bool:
     )
 
 
-def _assemble(model: MatrixModel, lut: Lut, matrix: NDArray[np.float32]) -> FastTransform:
-    grid = np.asarray(lut.grid)
-    legacy = 65280 / 65535 if lut.lab_encoding == "legacy" else 1.0
-    ins = _sampled(lut.middle_in, 3)
-    positions = ins * (np.array(grid.shape[:3])[:, None] - 1)
-    outs = _sampled(lut.last, grid.shape[3])
+def _folded(grid: Floats, curves: tuple[Curve, ...] | None, scale: Floats, offset: Floats) -> tuple[_Reals, _Reals]:
+    """Return a grid as nodes of four (flat), and the curves behind it as pairs, none where the grid can hold their end.
+
+    What comes out is scaled, and the offset taken away.
+    """
+    channels = grid.shape[-1]
+    outs = _samples(curves, channels, 16384)
     lines = [_straight(row) for row in outs]
-    codes = np.zeros((grid.shape[3], 1))
-    if all(line is not None for line in lines):  # then the grid can hold the end values themselves
-        grid = np.stack([grid[..., v] * line[0] + line[1] for v, line in enumerate(lines) if line is not None], axis=-1)
+    if all(line is not None for line in lines):
+        slopes, starts = np.array([line for line in lines if line is not None]).T
+        grid = (grid * slopes + starts) * scale - offset
+        pairs = np.zeros((channels, 0), np.float32)
     else:
-        grid, codes = grid * (_FINE - 1), np.clip(outs, 0, 1)
-    nodes = np.zeros((grid.size // grid.shape[3], 4), np.float32)
-    nodes[:, : grid.shape[3]] = grid.reshape(-1, grid.shape[3])
-    return FastTransform(
-        _codes(model.curves, 256),
-        _codes(model.curves, 65536),
-        matrix,
-        np.array([legacy / 100, legacy / 255], np.float32),
-        np.ascontiguousarray(positions, dtype=np.float32),
-        np.array(grid.shape[:3], np.int64),
-        nodes.reshape(-1),
-        np.rint(codes * 65535).astype(np.uint16),
-        np.rint(codes * 255).astype(np.uint8),
-    )
-
-
-def _codes(curves: tuple[Curve, ...], values: int) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
-    """Return the curves' values by code, one after another, and where each begins; alike ones stand but once."""
-    codes = np.arange(values) / (values - 1)
-    rows = [curve(codes) for curve in curves]
-    if all(np.array_equal(row, rows[0]) for row in rows):
-        return rows[0].astype(np.float32), np.zeros(3, np.int64)
-    return np.concatenate(rows).astype(np.float32), np.arange(3, dtype=np.int64) * values
+        pairs = _pairs(_samples(curves, channels, _own(curves)) * scale[:, None] - offset[:, None])
+    nodes = np.zeros((grid.size // channels, 4), np.float32)
+    nodes[:, :channels] = grid.reshape(-1, channels)
+    return np.append(nodes.reshape(-1), np.zeros(8, np.float32)), pairs
 
 
 def _straight(samples: Floats) -> tuple[float, float] | None:
@@ -187,25 +271,61 @@ def _straight(samples: Floats) -> tuple[float, float] | None:
     return (float(slope), float(start)) if off < 3e-5 else None
 
 
-def _sampled(curves: tuple[Curve, ...] | None, channels: int) -> Floats:
-    """Return curves as samples (channels, _FINE)."""
-    axis = np.linspace(0, 1, _FINE)
+def _samples(curves: tuple[Curve, ...] | None, channels: int, count: int) -> Floats:
+    """Return curves as samples (channels, count) from 0 to 1."""
+    axis = np.linspace(0, 1, count)
     return np.stack([np.clip(curve(axis), 0, 1) for curve in curves or (Curve(),) * channels])
 
 
-@lru_cache(maxsize=1)
-def _sample() -> NDArray[np.uint16]:
-    """Return colours to compare on: many at random, greys, and the corners of the cube."""
+def _sampled(
+    curves: tuple[Curve, ...] | None, channels: int, count: int | None = None, scale: Floats | int = 1
+) -> _Reals:
+    return _pairs(_samples(curves, channels, count or _own(curves)) * scale)
+
+
+def _own(curves: tuple[Curve, ...] | None) -> int:
+    """Return how many samples curves are kept in: their own, which is exact, where they have as many each."""
+    if curves is None:
+        return 2
+    counts = {len(c.samples) if c.samples is not None else 0 for c in curves}
+    (count,) = counts if len(counts) == 1 else (0,)
+    return count if 2 <= count <= _MOST else _FINE
+
+
+def _pairs(samples: Floats) -> _Reals:
+    """Return samples (channels, n) as pairs (channels, 2 n): each with the step to the next."""
+    steps = np.diff(samples, axis=1, append=samples[:, -1:])
+    return np.stack([samples, steps], axis=2).reshape(len(samples), -1).astype(np.float32)
+
+
+@lru_cache(maxsize=3)
+def _colours(channels: int) -> NDArray[np.uint16]:
+    """Return codes to compare on: many at random, greys, and the corners of the cube."""
     rng = np.random.default_rng(12)
-    greys = np.repeat(np.linspace(0, 65535, 257).astype(np.uint16)[:, None], 3, axis=1)
-    corners = np.array(np.meshgrid(*[[0, 65535]] * 3)).reshape(3, -1).T.astype(np.uint16)
-    return np.concatenate([rng.integers(0, 65536, (3000, 3), dtype=np.uint16), greys, corners])
+    greys = np.repeat(np.linspace(0, 65535, 257).astype(np.uint16)[:, None], channels, axis=1)
+    corners = np.array(np.meshgrid(*[[0, 65535]] * channels)).reshape(channels, -1).T.astype(np.uint16)
+    return np.concatenate([rng.integers(0, 65536, (3000, channels), dtype=np.uint16), greys, corners])
 
 
-def _agrees(made: FastTransform, reference: Reference) -> bool:
-    codes = _sample()
-    wanted = reference(codes).astype(float)
-    found = np.empty(wanted.shape, np.uint16)
-    made(codes, found)
-    off = np.abs(found - wanted) / 65535
-    return bool(off.mean() <= _MEAN and off.max() <= _LARGEST)
+def _agreeing(made: FastTransform, channels: int, reference: Reference) -> FastTransform | None:
+    """Return a transform that no number makes overflow, and that agrees with LittleCMS; else None."""
+    matrix = made.matrix if made.matrix is not None else np.zeros(1)
+    parts = (made.firsts, made.firsts_eight, made.grid, made.lasts, matrix, made.ins, made.to_grid, made.outs)
+    if not all(bool((np.abs(part) < 1e6).all()) for part in parts if part.size):
+        return None
+    # Where a sampled curve begins its cell: nothing is looked up before a table's beginning.
+    if (made.kind == _TABLE and (made.firsts[:, ::2] < 0).any()) or (made.ins[:, ::2] < 0).any():
+        return None
+    if made.to_lab or made.kind == _LAB:
+        shares = _colours(channels or 3) / 65535
+        if made.kind == _LAB:
+            shares = shares * [100, 200, 200] - [0, 100, 100]
+        values: NDArray = shares.astype(np.float32)
+        span, mean, largest = (1, _MEAN_LAB, _LARGEST_LAB) if made.to_lab else (1, _MEAN, _LARGEST)
+    else:
+        values, span, mean, largest = _colours(channels), 65535, _MEAN, _LARGEST
+    wanted = reference(values)
+    found = np.empty(wanted.shape, wanted.dtype)
+    made(values, found)
+    off = np.abs(found.astype(float) - wanted) / span
+    return made if off.mean() <= mean and off.max() <= largest else None

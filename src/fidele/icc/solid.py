@@ -42,7 +42,7 @@ class Solid:
 
     def inside(self, Lab: Floats) -> NDArray[np.bool_]:
         """Tell which colours (n, 3) lie in the solid."""
-        from fidele.kernels import winding_at
+        from fidele.kernels.solids import winding_at
 
         out = np.empty(len(Lab), np.int32)
         winding_at(np.ascontiguousarray(Lab, float), self.vertices, self.triangles, out)
@@ -55,7 +55,7 @@ class Solid:
 
     def raster(self, a: Floats, b: Floats, levels: Floats) -> NDArray[np.bool_]:
         """Tell which points of a grid (len(a), len(b), len(levels)) lie in the solid; all three evenly spaced."""
-        from fidele.kernels import winding_columns
+        from fidele.kernels.solids import winding_columns
 
         out = np.zeros((len(a), len(b), len(levels) + 1), np.int32)
         winding_columns(self.vertices, self.triangles, a, b, levels, out)
@@ -136,7 +136,7 @@ def _of_rays(profile: Profile, steps: int) -> Solid:
 
     The surface of what four or more inks can print lies on the two-dimensional faces of the cube of device values.
     """
-    from fidele.kernels import farthest
+    from fidele.kernels.solids import farthest
 
     device, faces = _two_faces(profile.channels, max(2, min(steps // 2, 16 if profile.channels == 4 else 6)))
     Lab = np.ascontiguousarray(device_to_pcs_lab(profile, device))

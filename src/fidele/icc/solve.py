@@ -42,7 +42,7 @@ def solve(
     start
         Device values (n, channels) to begin with; where there are more than three, one of the many ways is found.
     """
-    from fidele.kernels import damped_steps
+    from fidele.kernels.steps import damped_steps
 
     low, high = box
     device = np.clip(start, low, high).copy()

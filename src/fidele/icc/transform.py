@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Depth, top_of
 from fidele.icc.blackpoint import blacks, forced
 from fidele.icc.describe import require_sound
-from fidele.icc.fast import fast_transform
+from fidele.icc.fast import FastTransform, fast_from_lab, fast_to_lab, fast_transform
 from fidele.icc.profile import Profile, ProfileError
 from fidele.language import tr
 from fidele.tiles import CORES, Progress, in_tiles
@@ -21,6 +21,8 @@ _TILE = 1 << 19
 #: The compiled path costs nothing to begin, so that its tiles need only be large enough to be worth a thread.
 _FAST_TILE = 1 << 18
 _CODES = (np.dtype(np.uint8), np.dtype(np.uint16))
+#: From so many pixels on it pays to put a compiled transform together, and to hold it against LittleCMS.
+_MANY = 4000
 #: Another depth, inside a function that has one.
 _AnyDepth = TypeVar("_AnyDepth", bound=np.generic)
 
@@ -89,7 +91,7 @@ def convert(
     fast = fast_transform(source, target, intent.code, (into, out), exact) if pixels.dtype in _CODES else None
     if fast is None:
         return exact(pixels, progress)
-    flat = np.ascontiguousarray(pixels).reshape(-1, 3)
+    flat = np.ascontiguousarray(pixels).reshape(-1, source.channels)
     made = np.empty((len(flat), target.channels), pixels.dtype)
     in_tiles(lambda piece: fast(flat[piece], made[piece]), len(flat), _FAST_TILE, progress)
     return made.reshape((*pixels.shape[:-1], target.channels))
@@ -114,15 +116,15 @@ def _through_lab(
     progress: Progress | None,
 ) -> NDArray[Depth]:
     """Convert to L*a*b*, scale its black, and convert to device values: a tile at a time, in floats."""
-    from fidele.kernels import scale_black
+    from fidele.kernels.colours import scale_black
 
     flat = np.ascontiguousarray(values).reshape(-1, values.shape[-1])
     out = np.empty((len(flat), target.channels), values.dtype)
 
     def work(piece: slice) -> None:
-        Lab = to_lab(flat[piece], source, intent)
+        Lab = _lab_of(flat[piece], source, intent)
         scale_black(Lab, *scaling)
-        device = from_lab(Lab, target, intent)
+        device = _device_of(Lab, target, intent)
         if out.dtype.kind == "u":
             top = top_of(out)
             out[piece] = np.rint(np.clip(device, 0, 1) * top)
@@ -138,8 +140,34 @@ def to_lab(
 ) -> NDArray[np.float32]:
     """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
     require_sound(source)
+    values = as_float(pixels)
+    flat = np.ascontiguousarray(values).reshape(-1, values.shape[-1])
+    if len(flat) >= _MANY and flat.shape[1] == source.channels and _within(flat, 0, 1):
+        fast = fast_to_lab(source, intent.code, lambda device: _lab_of(device, source, intent))
+        if fast is not None:
+            return _swiftly(fast, flat, 3, progress).reshape((*values.shape[:-1], 3))
+    return _lab_of(values, source, intent, progress)
+
+
+def _lab_of(
+    pixels: NDArray[np.generic], source: Profile, intent: Intent, progress: Progress | None = None
+) -> NDArray[np.float32]:
+    """Convert device values to L*a*b* by LittleCMS."""
     pair, spaces = (source.for_littlecms, _lab_profile()), (_space(source), "lab")
     return _transform(_in_units(as_float(pixels), source), pair, spaces, 3, intent, progress, source.name)
+
+
+def _within(flat: NDArray[np.float32], low: float, high: float) -> bool:
+    """Tell whether all are numbers of a range: what lies beyond, or is no number, is left to LittleCMS."""
+    return bool(flat.min() >= low and flat.max() <= high)
+
+
+def _swiftly(
+    fast: FastTransform, flat: NDArray[np.float32], channels: int, progress: Progress | None
+) -> NDArray[np.float32]:
+    out = np.empty((len(flat), channels), np.float32)
+    in_tiles(lambda piece: fast(flat[piece], out[piece]), len(flat), _FAST_TILE, progress)
+    return out
 
 
 def lab_codes(Lab: NDArray[np.generic]) -> NDArray[np.float32]:
@@ -162,8 +190,19 @@ def from_lab(Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.
     But to perceptual and saturation of version 4 it is, from none to the black of their reference medium.
     """
     require_sound(target)
+    values = np.asarray(Lab, np.float32)
+    flat = np.ascontiguousarray(values).reshape(-1, 3)
+    if len(flat) >= _MANY and _within(flat[:, 0], 0, 100) and _within(flat[:, 1:], -128, 127):
+        fast = fast_from_lab(target, intent.code, lambda some: _device_of(some, target, intent))
+        if fast is not None:
+            return _swiftly(fast, flat, target.channels, None).reshape((*values.shape[:-1], target.channels))
+    return _device_of(values, target, intent)
+
+
+def _device_of(Lab: NDArray[np.float32], target: Profile, intent: Intent) -> NDArray[np.float32]:
+    """Convert L*a*b* to device values by LittleCMS."""
     pair, spaces = (_lab_profile(), target.for_littlecms), ("lab", _space(target))
-    return _transform(np.asarray(Lab, np.float32), pair, spaces, target.channels, intent, None, target.name)
+    return _transform(Lab, pair, spaces, target.channels, intent, None, target.name)
 
 
 def white_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:

@@ -187,7 +187,7 @@ def _unpacked(source: BinaryIO, height: int, line: int, pixel: int) -> np.ndarra
 
     A file ends where its rows do; what is read beyond them, of pages that follow, is put back where that can be done.
     """
-    from fidele.kernels import unpack_rows
+    from fidele.kernels.rasters import unpack_rows
 
     data = np.frombuffer(_take(source, height, line), np.uint8)
     out = np.empty((height, line), np.uint8)

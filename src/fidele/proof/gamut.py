@@ -66,7 +66,7 @@ def _ways(printer: Profile) -> tuple[_Way, _Way]:
 
 
 def _forward(printer: Profile) -> _Way:
-    from fidele.kernels import tetrahedral3
+    from fidele.kernels.grids import tetrahedral3
 
     if printer.channels != 3:
         return lambda device: to_lab(device.astype(np.float32), printer).astype(float)

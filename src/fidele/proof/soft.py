@@ -79,7 +79,7 @@ class ProofLink:
 
     def __call__(self, pixels: Pixels) -> NDArray[np.uint8]:
         """Show source pixels (h, w, 3), any depth, as 8-bit display pixels (h, w, 3)."""
-        from fidele.kernels import tetrahedral3
+        from fidele.kernels.grids import tetrahedral3
 
         flat = np.ascontiguousarray(as_float(pixels).reshape(-1, 3))
         out = np.empty((len(flat), 3), np.float32)

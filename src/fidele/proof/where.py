@@ -88,7 +88,7 @@ class LossMap:
         return np.rint(np.clip(shown, 0, 255)).astype(np.uint8).reshape(pixels.shape)
 
     def _values(self, pixels: Pixels) -> NDArray[np.float32]:
-        from fidele.kernels import tetrahedral3
+        from fidele.kernels.grids import tetrahedral3
 
         flat = np.ascontiguousarray(as_float(pixels).reshape(-1, 3))
         out = np.empty((len(flat), 7), np.float32)

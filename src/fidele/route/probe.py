@@ -73,7 +73,7 @@ class ProbeResult:
 
     def __call__(self, device: Floats) -> Floats:
         """Return what the driver makes of device values (n, 3), 0 to 1, interpolated."""
-        from fidele.kernels import tetrahedral3
+        from fidele.kernels.grids import tetrahedral3
 
         codes = np.ascontiguousarray(np.clip(device, 0, 1), dtype=np.float32)
         out = np.empty((len(codes), 3), np.float32)

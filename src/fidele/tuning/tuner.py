@@ -166,7 +166,7 @@ class Tuner:
         """Return tuned L*a*b* (n, 3) of source values (n, channels)."""
         if values.shape[1] != 3 or (len(values) < 50_000 and self._table is None):
             return self.exact(values)
-        from fidele.kernels import tetrahedral3
+        from fidele.kernels.grids import tetrahedral3
 
         if self._table is None:
             axis = np.linspace(0, 1, _NODES, dtype=np.float32)
