@@ -8,6 +8,7 @@ import json
 import shutil
 import zipfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -79,10 +80,14 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     if made is not None:
         clear_outdated(root)
     tell("Drawing the pictures", 0.02)
-    draw_pictures(root / "artwork")
     bench = Bench(places.bench)
     card = demo_card(None)
-    _, profile, measured = characterise(bench, card, places, lambda words, share: tell(words, 0.08 + 0.88 * share))
+    with ThreadPoolExecutor(1) as beside:  # pictures and downloads on one core, the profile on another
+        drawn = beside.submit(draw_pictures, root / "artwork")
+        filled = beside.submit(fill_downloads, bench, root / "downloads")
+        _, profile, measured = characterise(bench, card, places, lambda words, share: tell(words, 0.04 + 0.92 * share))
+        drawn.result()
+        filled.result()
     tell("Putting the profile on the shelf", 0.97)
     bundle = root / "from the supplier" / SUPPLIER_ZIP
     write_bytes(
@@ -96,7 +101,6 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
         ),
     )
     Shelf(places.profiles, (), places.data).install(bundle)
-    fill_downloads(bench, root / "downloads")
     made = demo_card(Profile.parse(profile).content_id)
     printer = bench.printer_of(card.printer)
     version = printer.status(made).version

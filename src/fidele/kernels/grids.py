@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from fidele.kernels.lanes import quadrilinear
+from fidele.kernels.lanes import quadrilinear, tetrahedral, tetrahedral_pair, tetrahedral_three
+
+#: So many pixels at once: what is between the stages stays in the nearest cache.
+BLOCK = 512
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
@@ -30,45 +33,80 @@ def multilinear4(amounts, axes, grid, size, out):
             out[i, v] = made[v] * made[v]
 
 
-@njit(nogil=True, cache=True, fastmath=True)
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
 def tetrahedral3(codes, table, out):
     """Interpolate a 3-D table tetrahedrally.
 
-    codes (n, 3) float32 from 0 to 1; table (g, g, g, k) float32; out (n, k) float32.
+    codes (n, 3) float32 from 0 to 1; table (g, g, g, k) float32, k three or four; out (n, k) float32.
     """
+    n, k = out.shape
     g = table.shape[0]
-    k = table.shape[3]
-    for i in range(codes.shape[0]):
-        x = codes[i, 0] * (g - 1)
-        y = codes[i, 1] * (g - 1)
-        z = codes[i, 2] * (g - 1)
-        x0, y0, z0 = min(int(x), g - 2), min(int(y), g - 2), min(int(z), g - 2)
-        fx, fy, fz = x - x0, y - y0, z - z0
-        # The three steps from the low corner to the high one, longest first, name the tetrahedron.
-        ax, ay, az, bx, by, bz = 1, 0, 0, 1, 1, 0
-        h, m, s = fx, fy, fz
-        if fx >= fy:
-            if fy >= fz:
-                pass
-            elif fx >= fz:
-                bx, by, bz = 1, 0, 1
-                h, m, s = fx, fz, fy
-            else:
-                ax, ay, az, bx, by, bz = 0, 0, 1, 1, 0, 1
-                h, m, s = fz, fx, fy
-        elif fz >= fy:
-            ax, ay, az, bx, by, bz = 0, 0, 1, 0, 1, 1
-            h, m, s = fz, fy, fx
-        elif fz >= fx:
-            ax, ay, az, bx, by, bz = 0, 1, 0, 0, 1, 1
-            h, m, s = fy, fz, fx
-        else:
-            ax, ay, az, bx, by, bz = 0, 1, 0, 1, 1, 0
-            h, m, s = fy, fx, fz
-        for v in range(k):
-            out[i, v] = (
-                table[x0, y0, z0, v] * (1 - h)
-                + table[x0 + ax, y0 + ay, z0 + az, v] * (h - m)
-                + table[x0 + bx, y0 + by, z0 + bz, v] * (m - s)
-                + table[x0 + 1, y0 + 1, z0 + 1, v] * s
-            )
+    grid, sizes = table.reshape(table.size), np.array([g, g, g])
+    x, y, z, w = (
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(1, np.float32),
+    )
+    low, made, rows = np.empty(BLOCK, np.int32), np.empty(4 * BLOCK, np.float32), np.empty((2, BLOCK), np.float32)
+    scale = np.float32(g - 1)
+    for start in range(0, n, BLOCK):
+        count = min(BLOCK, n - start)
+        for i in range(count):
+            x[i], y[i], z[i] = codes[start + i, 0] * scale, codes[start + i, 1] * scale, codes[start + i, 2] * scale
+        in_tetrahedra(x, y, z, w, grid, sizes, k, low, rows, made, count)
+        for i in range(count):
+            for v in range(k):
+                out[start + i, v] = made[4 * i + v]
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
+def in_tetrahedra(x, y, z, w, grid, sizes, width, low, rows, made, count):
+    """Interpolate a grid tetrahedrally in its last three dimensions, linearly in a first of four, as LittleCMS does.
+
+    x, y, z (and w before them, where there are four) are places in nodes, which hold `width` numbers each, four or (of
+    three dimensions) three; made (4 * BLOCK,) takes four for each place; rows (2, BLOCK) and low are for use.
+    """
+    four = sizes.shape[0] == 4
+    step_y, step_x = np.int32(sizes[-1] * width), np.int32(sizes[-1] * sizes[-2] * width)
+    step_z, step_w = np.int32(width), np.int32(sizes[-1] * sizes[-2] * sizes[-3] * width)
+    top_x, top_y, top_z = np.int32(sizes[-3] - 2), np.int32(sizes[-2] - 2), np.int32(sizes[-1] - 2)
+    every = step_x + step_y + step_z
+    first, last = rows[0].view(np.int32), rows[1].view(np.int32)
+    for i in range(count):
+        x0, y0, z0 = min(np.int32(x[i]), top_x), min(np.int32(y[i]), top_y), min(np.int32(z[i]), top_z)
+        low[i] = x0 * step_x + y0 * step_y + z0 * step_z
+        a, b, c = x[i] - np.float32(x0), y[i] - np.float32(y0), z[i] - np.float32(z0)
+        # The way from the low corner to the high one goes along the largest part first and the smallest last.
+        first[i] = (step_x if a >= c else step_z) if a >= b else (step_y if b >= c else step_z)
+        last[i] = every - ((step_x if a < c else step_z) if a < b else (step_y if b < c else step_z))
+        large, small = max(a, b), min(a, b)
+        x[i] = max(large, c)
+        y[i] = max(small, min(large, c))
+        z[i] = min(small, c)
+    if four:
+        top_w = np.int32(sizes[0] - 2)
+        for i in range(count):
+            w0 = min(np.int32(w[i]), top_w)
+            low[i] += w0 * step_w
+            w[i] -= np.float32(w0)
+        for i in range(count):
+            p, long, m, s = np.int64(low[i]), x[i], y[i], z[i]
+            tetrahedral_pair(
+                grid, p, p + np.int64(first[i]), p + np.int64(last[i]), p + np.int64(every),
+                np.float32(1) - long, long - m, m - s, s, np.int64(step_w), w[i], made, np.int64(4 * i),
+            )  # fmt: skip
+    elif width == 3:
+        for i in range(count):
+            p, long, m, s = np.int64(low[i]), x[i], y[i], z[i]
+            tetrahedral_three(
+                grid, p, p + np.int64(first[i]), p + np.int64(last[i]), p + np.int64(every),
+                np.float32(1) - long, long - m, m - s, s, made, np.int64(4 * i),
+            )  # fmt: skip
+    else:
+        for i in range(count):
+            p, long, m, s = np.int64(low[i]), x[i], y[i], z[i]
+            tetrahedral(
+                grid, p, p + np.int64(first[i]), p + np.int64(last[i]), p + np.int64(every),
+                np.float32(1) - long, long - m, m - s, s, made, np.int64(4 * i),
+            )  # fmt: skip

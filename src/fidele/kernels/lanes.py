@@ -158,6 +158,22 @@ def tetrahedral(typingctx, grid, p0, p1, p2, p3, w0, w1, w2, w3, out, at):
 
 
 @intrinsic
+def tetrahedral_three(typingctx, grid, p0, p1, p2, p3, w0, w1, w2, w3, out, at):
+    """The same of nodes of three: out[at + 3] is anything. The last node is read from one number before it on."""
+
+    def made(context, builder, signature, arguments):
+        table = _data(context, builder, signature.args[0], arguments[0])
+        row = _data(context, builder, signature.args[9], arguments[9])
+        near = _tetrahedral(builder, table, arguments[1:4], arguments[5:8])
+        far = _load(builder, table, builder.sub(arguments[4], arguments[4].type(1)), 4)
+        far = _times(builder, _pick(builder, far, far, [1, 2, 3, 3]), _all(builder, arguments[8], 4))
+        _store(builder, _sum(builder, near, far), row, arguments[10])
+        return context.get_dummy_value()
+
+    return types.void(grid, p0, p1, p2, p3, w0, w1, w2, w3, out, at), made
+
+
+@intrinsic
 def tetrahedral_pair(typingctx, grid, p0, p1, p2, p3, w0, w1, w2, w3, along, share, out, at):
     """The same between two cells of a grid of four dimensions, the other `along` further: `share` 0 to 1."""
 

@@ -8,10 +8,10 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from fidele.kernels.lanes import on_line, tetrahedral, tetrahedral_pair, trilinear, trilinear_codes
+from fidele.kernels.grids import BLOCK as _BLOCK
+from fidele.kernels.grids import in_tetrahedra
+from fidele.kernels.lanes import on_line, trilinear, trilinear_codes
 
-#: So many pixels at once: what is between the stages stays in the nearest cache.
-_BLOCK = 512
 #: What a source can be, and what comes out.
 MATRIX, TABLE, LAB = 0, 1, 2
 
@@ -63,50 +63,6 @@ def _to_ratios(row, count):
     for i in range(count):
         f = row[i]
         row[i] = f * f * f if f > np.float32(6 / 29) else (f - np.float32(4 / 29)) * np.float32(108 / 841)
-
-
-@njit(cache=True, fastmath=True, error_model="numpy")
-def _device_table(x, y, z, w, grid, sizes, low, rows, made, count):
-    """Interpolate a grid of device values as LittleCMS does: tetrahedrally in the last three dimensions.
-
-    x, y, z (and w before them, where there are four) are places in nodes; rows (4, _BLOCK) and low are for use.
-    """
-    four = sizes.shape[0] == 4
-    step_y, step_x = np.int32(sizes[-1] * 4), np.int32(sizes[-1] * sizes[-2] * 4)
-    step_z, step_w = np.int32(4), np.int32(sizes[-1] * sizes[-2] * sizes[-3] * 4)
-    top_x, top_y, top_z = np.int32(sizes[-3] - 2), np.int32(sizes[-2] - 2), np.int32(sizes[-1] - 2)
-    every = step_x + step_y + step_z
-    first, last = rows[0].view(np.int32), rows[1].view(np.int32)
-    for i in range(count):
-        x0, y0, z0 = min(np.int32(x[i]), top_x), min(np.int32(y[i]), top_y), min(np.int32(z[i]), top_z)
-        low[i] = x0 * step_x + y0 * step_y + z0 * step_z
-        a, b, c = x[i] - np.float32(x0), y[i] - np.float32(y0), z[i] - np.float32(z0)
-        # The way from the low corner to the high one goes along the largest part first and the smallest last.
-        first[i] = (step_x if a >= c else step_z) if a >= b else (step_y if b >= c else step_z)
-        last[i] = every - ((step_x if a < c else step_z) if a < b else (step_y if b < c else step_z))
-        large, small = max(a, b), min(a, b)
-        x[i] = max(large, c)
-        y[i] = max(small, min(large, c))
-        z[i] = min(small, c)
-    if four:
-        top_w = np.int32(sizes[0] - 2)
-        for i in range(count):
-            w0 = min(np.int32(w[i]), top_w)
-            low[i] += w0 * step_w
-            w[i] -= np.float32(w0)
-        for i in range(count):
-            p, long, m, s = np.int64(low[i]), x[i], y[i], z[i]
-            tetrahedral_pair(
-                grid, p, p + np.int64(first[i]), p + np.int64(last[i]), p + np.int64(every),
-                np.float32(1) - long, long - m, m - s, s, np.int64(step_w), w[i], made, np.int64(4 * i),
-            )  # fmt: skip
-    else:
-        for i in range(count):
-            p, long, m, s = np.int64(low[i]), x[i], y[i], z[i]
-            tetrahedral(
-                grid, p, p + np.int64(first[i]), p + np.int64(last[i]), p + np.int64(every),
-                np.float32(1) - long, long - m, m - s, s, made, np.int64(4 * i),
-            )  # fmt: skip
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
@@ -193,7 +149,7 @@ def transform(
             _curve(y, firsts[-2], low, count)
             _curve(z, firsts[-1], low, count)
         if kind == TABLE:
-            _device_table(x, y, z, w, grid, sizes, low, rows, made, count)
+            in_tetrahedra(x, y, z, w, grid, sizes, 4, low, rows, made, count)
             for i in range(count):
                 x[i], y[i], z[i] = made[4 * i], made[4 * i + 1], made[4 * i + 2]
             if lasts.shape[1] > 0:

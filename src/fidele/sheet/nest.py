@@ -7,12 +7,14 @@ then the order is shaken for as long as there is time.
 
 from __future__ import annotations
 
+import bisect
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from fidele.arrays import Floats
 from fidele.errors import FideleError
 from fidele.language import tr
 
@@ -20,6 +22,8 @@ from fidele.language import tr
 _SAME = 1e-6
 #: Seconds after which no further rule is tried.
 _PATIENCE = 2.0
+#: Share of the rectangles that is preferred otherwise in each further try, and how much, as a logarithm.
+_SHAKEN, _HARD = 0.1, 0.1
 
 
 @dataclass(frozen=True)
@@ -64,7 +68,7 @@ def nest(
     height: float,
     gap: float = 0.0,
     locked: Mapping[int, Sequence[Blocked]] | None = None,
-    seconds: float = 0.5,
+    seconds: float = 0.25,
     seed: int = 1,
 ) -> Nest:
     """Nest rectangles on sheets of `width` x `height` mm; height 0 is a roll, as long as is needed.
@@ -107,18 +111,26 @@ def nest(
     taken = {n: [(x, y, w + gap, h + gap) for x, y, w, h in areas] for n, areas in (locked or {}).items() if areas}
     rng = np.random.default_rng(seed)
     end = time.perf_counter() + seconds
+    plain = np.ones(len(rectangles))
     best: tuple[tuple[int, float], list[Spot]] | None = None
+    kept = (0, 0, plain)
     tries = 0
     rules = [(key, side) for key in range(4) for side in range(3)]
     # All rules are tried, unless there is so much to lay that somebody would have to wait.
     patience = max(end, time.perf_counter() + _PATIENCE)
     while not tries or time.perf_counter() < (patience if tries < len(rules) else end):
-        key, side = rules[tries] if tries < len(rules) else rules[int(rng.integers(len(rules)))]
-        shaken = rng if tries >= len(rules) else None
-        spots, sheets, length = _packed(grown, room, taken, key, side, shaken)
+        if tries < len(rules):
+            key, side = rules[tries]
+            taste = plain
+        else:  # what was best so far, a little otherwise
+            key, side, taste = kept
+            some = rng.random(len(plain)) < _SHAKEN
+            taste = np.where(some, taste * np.exp(rng.normal(0, _HARD, len(plain))), taste)
+            side = int(rng.integers(3)) if rng.random() < _SHAKEN else side
+        spots, sheets, length = _packed(grown, room, taken, key, side, taste)
         score = (sheets, length)
-        if best is None or score < best[0]:
-            best = (score, spots)
+        if best is None or score <= best[0]:
+            best, kept = (score, spots), (key, side, taste)
         tries += 1
         if not rectangles:
             break
@@ -141,22 +153,23 @@ def _packed(
     taken: Mapping[int, list[Blocked]],
     key: int,
     side: int,
-    rng: np.random.Generator | None,
+    taste: Floats,
 ) -> tuple[list[Spot], int, float]:
-    """Fill sheet after sheet; return the spots, how many sheets, and the length that is used of the last."""
+    """Fill sheet after sheet; return the spots, how many sheets, and the length that is used of the last.
+
+    `taste` (n,) is how much wider each is taken to be than it is, where the widest is looked for.
+    """
 
     def weight(index: int) -> float:
         wide, high, _ = grown[index]
-        value = (max(wide, high), wide * high, wide, high)[key]
-        return value * float(np.exp(rng.normal(0, 0.12))) if rng is not None else value
+        return (max(wide, high), wide * high, wide, high)[key]
 
-    weights = {index: weight(index) for index in range(len(grown))}
-    left = sorted(weights, key=lambda i: -weights[i])
+    left = sorted(range(len(grown)), key=lambda i: -weight(i))
     spots: list[Spot] = []
     sheet, length = 0, 0.0
     while left:
         blocked = taken.get(sheet, [])
-        done, length = _filled(left, grown, room, blocked, side)
+        done, length = _filled(left, grown, room, blocked, side, taste)
         spots += [Spot(i, sheet, x, y, turned) for i, x, y, turned in done]
         placed = {i for i, *_ in done}
         left = [i for i in left if i not in placed]
@@ -174,19 +187,20 @@ def _filled(
     room: tuple[float, float],
     blocked: list[Blocked],
     side: int,
+    taste: Floats,
 ) -> tuple[list[tuple[int, float, float, bool]], float]:
     """Fill one sheet from a skyline of (x, y, width); return what was placed, and how far down it reaches."""
     width, height = room
     line: list[list[float]] = [[0.0, 0.0, width]]
-    rest = list(left)
+    ways, gone, most = _ways(left, grown, taste), set[int](), float(taste.max())
     placed: list[tuple[int, float, float, bool]] = []
     reach = 0.0
-    while rest:
+    while len(placed) < len(left):
         at = min(range(len(line)), key=lambda k: (line[k][1], line[k][0]))
         x, y, free = line[at]
         if height and y >= height - _SAME:
             break
-        found = _best(rest, grown, x, y, free, height, blocked)
+        found = _best(ways, gone, (x, y, free), most, height, blocked)
         if found is None:
             _raise(line, at, blocked, height)
             continue
@@ -200,7 +214,9 @@ def _filled(
             where = x
         placed.append((index, where, y, turned))
         reach = max(reach, y + high)
-        rest.remove(index)
+        gone.add(index)
+        if len(gone) % 32 == 0:  # what lies is not looked at again and again
+            ways = _ways([i for i in left if i not in gone], grown, taste)
         pieces = [[where, y + high, wide]]
         if where - x > _SAME:
             pieces.insert(0, [x, y, where - x])
@@ -211,30 +227,44 @@ def _filled(
     return placed, reach
 
 
+#: A way to lay a rectangle: its width and height so, which one it is, and whether it is turned.
+_Way = tuple[float, float, int, bool]
+
+
+def _ways(left: list[int], grown: list[tuple[float, float, bool]], taste: Floats) -> tuple[list[_Way], list[float]]:
+    """Return all ways to lay what is left, the widest to our taste first, alike ones in their order; and how wide."""
+    ways: list[tuple[float, _Way]] = []
+    for index, wider in zip(left, taste[left].tolist(), strict=True):
+        wide, high, may_turn = grown[index]
+        ways.append((-wide * wider, (wide, high, index, False)))
+        if may_turn and abs(wide - high) > _SAME:
+            ways.append((-high * wider, (high, wide, index, True)))
+    ways.sort(key=lambda way: round(way[0] / _SAME))
+    return [way for _, way in ways], [wide for wide, _ in ways]
+
+
 def _best(
-    rest: list[int],
-    grown: list[tuple[float, float, bool]],
-    x: float,
-    y: float,
-    free: float,
+    ways: tuple[list[_Way], list[float]],
+    placed: set[int],
+    gap: tuple[float, float, float],
+    most: float,
     height: float,
     blocked: list[Blocked],
 ) -> tuple[int, bool] | None:
-    """Return the rectangle that fills a gap best, and whether it is turned: the first of the widest that go in."""
-    best: tuple[int, bool] | None = None
-    widest = 0.0
-    for index in rest:
-        wide, high, may_turn = grown[index]
-        for turned in (False, True) if may_turn and abs(wide - high) > _SAME else (False,):
-            w, h = (high, wide) if turned else (wide, high)
-            if w > free + _SAME or w <= widest + _SAME or (height and y + h > height + _SAME):
-                continue
-            if blocked and _hits(x, y, w, h, blocked):
-                continue
-            best, widest = (index, turned), w
-            if free - w < _SAME:
-                return best
-    return best
+    """Return the rectangle that fills a gap (x, y, width) best, and whether it is turned: the widest that goes in.
+
+    None is taken to be more than `most` times as wide as it is.
+    """
+    x, y, free = gap
+    choices, widths = ways
+    for at in range(bisect.bisect_left(widths, -free * most - _SAME), len(choices)):
+        wide, high, index, turned = choices[at]
+        if wide > free + _SAME or index in placed or (height and y + high > height + _SAME):
+            continue
+        if blocked and _hits(x, y, wide, high, blocked):
+            continue
+        return index, turned
+    return None
 
 
 def _hits(x: float, y: float, wide: float, high: float, blocked: list[Blocked]) -> bool:
