@@ -93,6 +93,27 @@ def logbook(demo: Path) -> tuple[float, float]:
     return ours, rows
 
 
+def first_picture(demo: Path) -> tuple[float, float]:
+    """Drop a picture on a window as soon as it can be used; return the seconds until it is shown, and of decoding."""
+    from fidele.artwork.open import open_artwork
+
+    path = demo / "artwork" / "harbour-at-dusk.png"
+    app, window = _window(demo)
+    app.processEvents()
+    began = time.perf_counter()
+    window.take_file(path)
+    shown = window.desks.artwork.view
+    while shown._pixels is None and time.perf_counter() < began + 60:
+        app.processEvents()
+    shown.grab()
+    ours = time.perf_counter() - began
+    window.work.wait()
+    window.close()
+    began = time.perf_counter()
+    open_artwork(path)
+    return ours, time.perf_counter() - began
+
+
 def copied(demo: Path, call):  # type: ignore[no-untyped-def]
     """Do something on a copy of the demo."""
     with tempfile.TemporaryDirectory() as folder:

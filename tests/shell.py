@@ -17,7 +17,7 @@ FIDELE = Path(sys.executable).parent / "fidele"
 
 _SERVER = """
 import importlib, json, os, pkgutil, sys
-import fidele.cli, fidele.commands, fidele.kernels
+import fidele.cli, fidele.commands, fidele.kernels.grids, fidele.kernels.transforms
 for module in pkgutil.iter_modules(fidele.commands.__path__, "fidele.commands."):
     importlib.import_module(module.name)
 for name in ("session.model", "session.facts", "run.page", "run.queue", "demo.prepare", "characterise.printer",

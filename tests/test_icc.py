@@ -273,13 +273,44 @@ def test_the_compiled_path_is_taken_and_is_what_littlecms_computes_in_float(prin
             assert np.abs(convert(eight, source, target, intent, bpc) - wanted).max() <= 0.75
 
 
+def test_tables_spaces_and_lab_go_the_compiled_way_too(printer):
+    """From and to tables and spaces, and to and from L*a*b*: against LittleCMS in double, by the tests' own calls."""
+    cmyk = Profile.open(next(p for p in PROFILES if p.name == "default_cmyk.icc"))
+    rng = np.random.default_rng(7)
+    for source, target in ((printer, cmyk), (cmyk, printer), (printer, srgb()), (srgb(), oprgb()), (cmyk, oprgb())):
+        for intent in (Intent.RELATIVE, Intent.ABSOLUTE):
+            for kind in (np.uint8, np.uint16):
+                top = np.iinfo(kind).max
+                # Lengths that no block of pixels divides: each ends as it would have in the middle.
+                for length in (5, 511, 4099):
+                    codes = rng.integers(0, top + 1, (length, source.channels)).astype(kind)
+                    done = convert(codes, source, target, intent)
+                    wanted = np.clip(littlecms(codes / top, source, target, intent), 0, 1)
+                    assert np.abs(done / top - wanted).max() <= 0.75 / top + 5e-4
+            assert fast._made[source.content_id, target.content_id, intent.code, (0.0, 0.0)]
+    for profile in (printer, cmyk, srgb(), oprgb()):
+        device = rng.random((6001, profile.channels)).astype(np.float32)
+        for intent in (Intent.RELATIVE, Intent.ABSOLUTE):
+            assert np.abs(to_lab(device, profile, intent) - littlecms(device, profile, LAB, intent)).max() < 0.02
+            Lab = (rng.random((6001, 3)) * [100, 200, 200] - [0, 100, 100]).astype(np.float32)
+            wanted = np.clip(littlecms(Lab, LAB, profile, intent), 0, 1)
+            assert np.abs(from_lab(Lab, profile, intent) - wanted).max() < 0.01
+            assert fast._made[profile.content_id, "Lab", intent.code]
+            assert fast._made["Lab", profile.content_id, intent.code]
+
+
 def test_where_profiles_are_built_in_another_way_littlecms_does_the_work(printer):
     pixels = np.random.default_rng(6).integers(0, 65536, (50, 60, 3), dtype=np.uint16)
-    for source, target in ((srgb(), oprgb()), (printer, srgb())):
-        done = convert(pixels, source, target, Intent.RELATIVE)
+    steep = Profile.open(next(p for p in PROFILES if p.name == "CineonLog_M.icc"))  # its curve has no end in the dark
+    for source, target, codes in ((sgrey(), printer, pixels[..., :1]), (srgb(), steep, pixels)):
+        done = convert(codes, source, target, Intent.RELATIVE)
         assert fast._made[source.content_id, target.content_id, 1, (0.0, 0.0)] is None
-        wanted = convert((pixels / 65535).astype(np.float32), source, target, Intent.RELATIVE)
+        wanted = convert((codes / 65535).astype(np.float32), source, target, Intent.RELATIVE)
         assert np.abs(done / 65535 - np.clip(wanted, 0, 1)).max() < 1e-3
+    # What is no device value, and what is no number, is left to LittleCMS.
+    odd = np.full((5000, 3), 0.5, np.float32)
+    odd[0], odd[1] = np.nan, 1.5
+    assert np.array_equal(to_lab(odd, srgb())[2:], to_lab(odd[2:3], srgb()).repeat(4998, axis=0))
 
 
 def test_tiles_do_not_show_and_can_be_cancelled(printer, monkeypatch):

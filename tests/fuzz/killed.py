@@ -196,7 +196,12 @@ def main(arguments: list[str]) -> int:
         else:
             prepare(folder / "workshop")
         places = Places.under(folder / "workshop")
-        wrong = [said for seed in range(count) if (said := kill_one(places, seed, folder / "log", most))]
+        wrong = []
+        for seed in range(count):
+            if said := kill_one(places, seed, folder / "log", most):
+                wrong.append(said)
+            if (seed + 1) % 10 == 0:
+                print(f"  {seed + 1} of {count}: {len(wrong)} lost work", file=sys.stderr, flush=True)
     print(f"{count} kills: {len(wrong)} lost work", *wrong, sep="\n")
     return 1 if wrong else 0
 

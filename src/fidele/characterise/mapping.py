@@ -258,11 +258,13 @@ def _leaves(solid: Solid, middle: Floats) -> Leaves:
 
     rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
     reach = np.empty((_HUES + 1, _RISES))
-    corners = solid.vertices[solid.triangles]
+    _, green_red, blue_yellow = solid.vertices.T
     for row, hue in enumerate(_hues()[:-1]):
         # Only what the plane of this hue cuts can be met.
-        beside = corners[..., 2] * np.cos(hue) - corners[..., 1] * np.sin(hue)
-        cut = solid.triangles[(beside.min(axis=1) <= 1e-6) & (beside.max(axis=1) >= -1e-6)]
+        beside = blue_yellow * np.cos(hue) - green_red * np.sin(hue)
+        one, two, three = solid.triangles.T
+        left, right = beside <= 1e-6, beside >= -1e-6
+        cut = solid.triangles[(left[one] | left[two] | left[three]) & (right[one] | right[two] | right[three])]
         flat = np.cos(rise)
         toward = np.stack([np.sin(rise), flat * np.cos(hue), flat * np.sin(hue)], axis=1)
         farthest(np.array([middle[row], 0.0, 0.0]), toward, solid.vertices, cut, reach[row])

@@ -140,13 +140,21 @@ def farthest(points: Floats, taken: Floats, count: int) -> NDArray[np.int64]:
 
     Source: Gonzalez, 'Clustering to minimize the maximum intercluster distance', Theor. Comput. Sci. 38 (1985).
     """
+    columns = np.ascontiguousarray(np.asarray(points, float).T)  # column by column: many times faster than row by row
     away = np.full(len(points), np.inf)
+
+    def near(one: Floats) -> None:
+        square = (columns[0] - one[0]) ** 2
+        for column, value in zip(columns[1:], one[1:], strict=True):
+            square += (column - value) ** 2
+        np.minimum(away, square, out=away)
+
     for one in taken:
-        np.minimum(away, ((points - one) ** 2).sum(axis=1), out=away)
+        near(one)
     chosen = np.empty(count, np.int64)
     for number in range(count):
         chosen[number] = away.argmax()
-        np.minimum(away, ((points - points[chosen[number]]) ** 2).sum(axis=1), out=away)
+        near(points[chosen[number]])
     return chosen
 
 

@@ -11,9 +11,12 @@ from fidele.arrays import Codes, Floats
 from fidele.chart.layout import Layout
 from fidele.errors import FideleError
 from fidele.language import tr
+from fidele.tiles import in_tiles
 
 #: Scanners code light by about this exponent; evening the light is done on the light, not on the code.
 CODE = 2.2
+#: Fewer pixels tell nothing of a patch.
+_FEWEST = 9
 
 
 def patch_values(values: Codes, outlines: Floats, top: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
@@ -24,33 +27,23 @@ def patch_values(values: Codes, outlines: Floats, top: float) -> tuple[Floats, F
     FideleError
         When there are too few pixels in a patch.
     """
-    mean, spread, clipped = np.empty((len(outlines), 3)), np.empty(len(outlines)), np.zeros(len(outlines), bool)
-    for row, outline in enumerate(outlines):
-        mean[row], spread[row], clipped[row] = _patch(values, outline, top)
-    return mean, spread, clipped
+    from fidele.kernels.patches import patch_statistics
 
+    corners = np.array(outlines, dtype=float, order="C").reshape(-1, 4, 2)
+    if len(corners) and not np.isfinite(corners).all():
+        raise FideleError(tr("A part of the chart lies outside the scan; scan the whole page."))
+    scan = np.ascontiguousarray(values)
+    count = len(corners)
+    mean, spread = np.empty((count, 3)), np.empty(count)
+    clipped, pixels = np.zeros(count, bool), np.zeros(count, np.int64)
 
-def _patch(values: Codes, outline: Floats, top: float) -> tuple[Floats, float, bool]:
-    low, high = np.floor(outline.min(axis=0)).astype(int), np.ceil(outline.max(axis=0)).astype(int) + 1
-    block = values[low[1] : high[1], low[0] : high[0]]
-    y, x = np.ogrid[low[1] : high[1], low[0] : high[0]]
-    inside = np.ones(block.shape[:2], bool)
-    way = np.sign(
-        (outline[1] - outline[0])[0] * (outline[2] - outline[1])[1]
-        - (outline[1] - outline[0])[1] * (outline[2] - outline[1])[0]
-    )
-    for corner in range(4):
-        a, b = outline[corner], outline[(corner + 1) % 4]
-        inside &= way * ((b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0])) >= 0
-    pixels = block[inside].astype(np.float32) / np.float32(top)
-    if len(pixels) < 9:
+    def work(some: slice) -> None:
+        patch_statistics(scan, corners[some], top, mean[some], spread[some], clipped[some], pixels[some])
+
+    in_tiles(work, count, 64)
+    if count and pixels.min() < _FEWEST:
         raise FideleError(tr("The patches are too small on this scan; scan at a higher resolution."))
-    middle = np.median(pixels, axis=0)
-    away = np.abs(pixels - middle)
-    limit = 3.5 * 1.4826 * np.maximum(np.median(away, axis=0), 1 / 1024)
-    good = (away <= limit).all(axis=1)  # dust, fibres and scratches stand out from the grain
-    kept = pixels[good] if good.sum() >= len(pixels) // 2 else pixels
-    return kept.mean(axis=0, dtype=float), float(kept.std(axis=0).mean()), bool((pixels >= 0.999).mean() > 0.02)
+    return mean, spread, clipped
 
 
 @dataclass(frozen=True, eq=False)

@@ -228,9 +228,10 @@ class Incoming:
         session, supposing = self._session, self._session.sources.supposing()
 
         def read(told: Progress) -> list[Artwork | str]:
-            import fidele.kernels  # what the first picture is shown with, not to be loaded while it is painted
+            # What the first picture is shown with, not to be loaded while it is painted.
+            from fidele.kernels import colours, grids, transforms
 
-            assert fidele.kernels
+            _ = (colours, grids, transforms)
             found: list[Artwork | str] = []
             for number, path in enumerate(paths):
                 if not told(number / len(paths)):

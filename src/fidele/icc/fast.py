@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Floats, top_of
+from fidele.arrays import Floats
 from fidele.colour.cie import D50
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import Curve, Lut, lut_of, matrix_model, table_for
@@ -59,18 +59,21 @@ class FastTransform:
     to_grid: _Reals = field(default_factory=_none(1))
     to_sizes: NDArray[np.int64] = field(default_factory=lambda: np.zeros(3, np.int64))
     outs: _Reals = field(default_factory=_none(4, 0))
+    #: From roots of linear light to device values of a matrix profile, which `matrix` then leads to.
+    back: _Reals = field(default_factory=_none(3, 0))
 
     @property
     def to_lab(self) -> bool:
         """Whether it ends in L*a*b*."""
-        return self.scales[0] == 0
+        return self.scales[0] == 0 and not self.back.size
 
     def __call__(self, codes: NDArray, out: NDArray) -> None:
         """Convert values (n, channels), of 8 or 16 bits or float32, into `out` (n, inks or 3) of the same type."""
         from fidele.kernels.transforms import transform
 
+        kinds = (np.uint8, np.uint16, np.float32)
         transform(
-            codes,
+            *(codes if codes.dtype == kind else np.empty((0, codes.shape[1]), kind) for kind in kinds),
             self.kind,
             self.firsts_eight if codes.dtype == np.uint8 else self.firsts,
             self.grid,
@@ -84,8 +87,8 @@ class FastTransform:
             self.to_grid,
             self.to_sizes,
             self.outs,
-            np.float32(top_of(codes) if codes.dtype.kind == "u" else 1),
-            out,
+            self.back,
+            *(out if out.dtype == kind else np.empty((0, out.shape[1]), kind) for kind in kinds),
         )
 
 
@@ -109,7 +112,7 @@ def fast_transform(
     def build() -> FastTransform | None:
         ends = _target(target, intent)
         start = _source(source, intent, _adapted(source, target, intent, blacks)) if ends else None
-        return _agreeing(FastTransform(**start, **ends), source.channels, reference) if start and ends else None
+        return _agreeing(FastTransform(**_joined(start, ends)), source.channels, reference) if start and ends else None
 
     return _kept((source.content_id, target.content_id, intent, blacks), build)
 
@@ -131,8 +134,8 @@ def fast_from_lab(target: Profile, intent: int, reference: Reference) -> FastTra
         ends = _target(target, intent)
         if ends is None:
             return None
-        matrix = _scaling(_adapted(None, target, intent, (0.0, 0.0)))
-        return _agreeing(FastTransform(_LAB, matrix=matrix, **ends), 0, reference)
+        start = {"kind": _LAB, "matrix": _scaling(_adapted(None, target, intent, (0.0, 0.0)))}
+        return _agreeing(FastTransform(**_joined(start, ends)), 0, reference)
 
     return _kept(("Lab", target.content_id, intent), build)
 
@@ -142,7 +145,7 @@ def _kept(key: tuple, build: Callable[[], FastTransform | None]) -> FastTransfor
         return _made.get(key)
     try:
         made = build()
-    except (ProfileError, ValueError, IndexError):
+    except (ProfileError, ValueError, IndexError, np.linalg.LinAlgError):
         made = None
     if len(_made) > 24:
         _made.clear()
@@ -209,9 +212,28 @@ def _source(source: Profile, intent: int, adapted: tuple[Floats, float] | None) 
     }
 
 
+def _joined(start: dict, ends: dict) -> dict:
+    """Put the two halves together: to a matrix profile one matrix leads, all the way to its linear light."""
+    both = start | ends
+    if "to_linear" in ends:
+        given = start["matrix"] if start["matrix"] is not None else np.eye(3, 4)
+        both["matrix"] = (both.pop("to_linear") @ given).astype(np.float32)
+    return both
+
+
 def _target(target: Profile, intent: int) -> dict | None:
-    """Return what a transform takes of a target: its table from L*a*b*; None where it has none."""
+    """Return what a transform takes of a target: its table from L*a*b*, or curves and matrix; None of any other."""
     signature = table_for(target, "B2A", {_ABSOLUTE: 1}.get(intent, intent))
+    if signature is None and target.header.colour_space == "RGB":
+        model = matrix_model(target)
+        if model is None:
+            return None
+        roots, fine = np.linspace(0, 1, _FINE), np.linspace(0, 1, 5 * _FINE)
+        back = np.stack([np.clip(curve.invert(roots**2), 0, 1) for curve in model.curves])
+        for row, curve in zip(back, model.curves, strict=True):  # a curve may be steeper than its samples tell
+            if np.abs(np.interp(fine, roots, row) - np.clip(curve.invert(fine**2), 0, 1)).max() > _LARGEST / 3:
+                return None
+        return {"to_linear": np.linalg.inv(model.matrix / D50[:, None]), "back": _pairs(back)}
     lut = lut_of(target, signature) if signature and target.header.pcs == "Lab" else None
     if lut is None or not _plain(lut) or lut.grid is None or lut.grid.shape[-1] not in (3, 4):
         return None
@@ -310,7 +332,17 @@ def _colours(channels: int) -> NDArray[np.uint16]:
 def _agreeing(made: FastTransform, channels: int, reference: Reference) -> FastTransform | None:
     """Return a transform that no number makes overflow, and that agrees with LittleCMS; else None."""
     matrix = made.matrix if made.matrix is not None else np.zeros(1)
-    parts = (made.firsts, made.firsts_eight, made.grid, made.lasts, matrix, made.ins, made.to_grid, made.outs)
+    parts = (
+        made.firsts,
+        made.firsts_eight,
+        made.grid,
+        made.lasts,
+        matrix,
+        made.ins,
+        made.to_grid,
+        made.outs,
+        made.back,
+    )
     if not all(bool((np.abs(part) < 1e6).all()) for part in parts if part.size):
         return None
     # Where a sampled curve begins its cell: nothing is looked up before a table's beginning.
@@ -325,6 +357,8 @@ def _agreeing(made: FastTransform, channels: int, reference: Reference) -> FastT
     else:
         values, span, mean, largest = _colours(channels), 65535, _MEAN, _LARGEST
     wanted = reference(values)
+    if wanted.dtype.kind == "f" and not made.to_lab:
+        wanted = np.clip(wanted, 0, 1)  # of colours beyond a matrix profile
     found = np.empty(wanted.shape, wanted.dtype)
     made(values, found)
     off = np.abs(found.astype(float) - wanted) / span

@@ -196,7 +196,7 @@ def from_lab(Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.
         fast = fast_from_lab(target, intent.code, lambda some: _device_of(some, target, intent))
         if fast is not None:
             return _swiftly(fast, flat, target.channels, None).reshape((*values.shape[:-1], target.channels))
-    return _device_of(values, target, intent)
+    return np.clip(_device_of(values, target, intent), 0, 1)
 
 
 def _device_of(Lab: NDArray[np.float32], target: Profile, intent: Intent) -> NDArray[np.float32]:

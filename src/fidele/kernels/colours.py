@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
+from numba import njit, types
+
+from fidele.kernels.kinds import DOUBLE_ROWS, REAL_ROWS, given
 
 _POW25_7 = 25.0**7
 _RAD = math.pi / 180.0
@@ -15,25 +17,6 @@ _BLOCK = 256
 
 #: Steps that turn the loop into vector instructions, and leave what is no number what it is.
 _LOOSE = {"contract", "reassoc", "arcp", "nsz"}
-
-
-@njit(nogil=True, cache=True, fastmath=_LOOSE, error_model="numpy")
-def de00(lab1, lab2, out):
-    """CIEDE2000 of two (n, 3) arrays into out (n,). Source: Sharma, Wu, Dalal 2005, equations 2 to 22.
-
-    Written without a branch and without functions of a library, so that several pairs go through at once: hues are unit
-    vectors, whose sum points to the mean hue; sines and cosines of its multiples are products; what is left of arc
-    tangent, exponential and sine are series, right to 1e-9.
-    """
-    rows, found = np.empty((6, _BLOCK)), np.empty(_BLOCK)
-    for start in range(0, lab1.shape[0], _BLOCK):
-        count = min(_BLOCK, lab1.shape[0] - start)
-        for i in range(count):
-            for k in range(3):
-                rows[k, i], rows[k + 3, i] = lab1[start + i, k], lab2[start + i, k]
-        _de00_of(rows[0], rows[1], rows[2], rows[3], rows[4], rows[5], found, count)
-        for i in range(count):
-            out[start + i] = found[i]
 
 
 @njit(cache=True, fastmath=_LOOSE, error_model="numpy")
@@ -111,7 +94,32 @@ def _de00_of(row_L1, row_a1, row_b1, row_L2, row_a2, row_b2, out, count):
         out[i] = math.sqrt(0.0 if total < 0 else total)
 
 
-@njit(nogil=True, cache=True, fastmath=False)
+@njit(
+    [types.void(given(kind), given(kind), kind[::1]) for kind in (types.float32, types.float64)],
+    nogil=True,
+    cache=True,
+    fastmath=_LOOSE,
+    error_model="numpy",
+)
+def de00(lab1, lab2, out):
+    """CIEDE2000 of two (n, 3) arrays into out (n,). Source: Sharma, Wu, Dalal 2005, equations 2 to 22.
+
+    Written without a branch and without functions of a library, so that several pairs go through at once: hues are unit
+    vectors, whose sum points to the mean hue; sines and cosines of its multiples are products; what is left of arc
+    tangent, exponential and sine are series, right to 1e-9.
+    """
+    rows, found = np.empty((6, _BLOCK)), np.empty(_BLOCK)
+    for start in range(0, lab1.shape[0], _BLOCK):
+        count = min(_BLOCK, lab1.shape[0] - start)
+        for i in range(count):
+            for k in range(3):
+                rows[k, i], rows[k + 3, i] = lab1[start + i, k], lab2[start + i, k]
+        _de00_of(rows[0], rows[1], rows[2], rows[3], rows[4], rows[5], found, count)
+        for i in range(count):
+            out[start + i] = found[i]
+
+
+@njit(types.void(REAL_ROWS, types.float64, types.float64), nogil=True, cache=True)
 def scale_black(lab, source_y, target_y):
     """Scale media-relative L*a*b* (n, 3) in place in XYZ, from one neutral black to another; white stays.
 
@@ -153,7 +161,7 @@ def _log(row, bits, parts, part_bits, count):
         row[i] = power * 0.6931471805599453 + 2 * t * series
 
 
-@njit(nogil=True, cache=True, fastmath=_LOOSE, error_model="numpy")
+@njit(types.void(given(types.float64), DOUBLE_ROWS), nogil=True, cache=True, fastmath=_LOOSE, error_model="numpy")
 def din99o(lab, out):
     """L*a*b* (n, 3) to DIN99o (n, 3), kE = kCH = 1: see `fidele.colour.uniform`."""
     cos, sin = math.cos(26.0 * _RAD), math.sin(26.0 * _RAD)

@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+from numba import njit, types
 
+from fidele.kernels.kinds import REAL_ROWS, given
 from fidele.kernels.lanes import quadrilinear, tetrahedral, tetrahedral_pair, tetrahedral_three
 
 #: So many pixels at once: what is between the stages stays in the nearest cache.
 BLOCK = 512
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+@njit(
+    types.void(given(types.uint16), given(types.float32), given(types.float32, 1), types.int64, REAL_ROWS),
+    nogil=True,
+    cache=True,
+    fastmath=True,
+    error_model="numpy",
+)
 def multilinear4(amounts, axes, grid, size, out):
     """Interpolate a 4-D table, linear in each dimension; the squares of what is found.
 
@@ -33,46 +40,19 @@ def multilinear4(amounts, axes, grid, size, out):
             out[i, v] = made[v] * made[v]
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
-def tetrahedral3(codes, table, out):
-    """Interpolate a 3-D table tetrahedrally.
-
-    codes (n, 3) float32 from 0 to 1; table (g, g, g, k) float32, k three or four; out (n, k) float32.
-    """
-    n, k = out.shape
-    g = table.shape[0]
-    grid, sizes = table.reshape(table.size), np.array([g, g, g])
-    x, y, z, w = (
-        np.empty(BLOCK, np.float32),
-        np.empty(BLOCK, np.float32),
-        np.empty(BLOCK, np.float32),
-        np.empty(1, np.float32),
-    )
-    low, made, rows = np.empty(BLOCK, np.int32), np.empty(4 * BLOCK, np.float32), np.empty((2, BLOCK), np.float32)
-    scale = np.float32(g - 1)
-    for start in range(0, n, BLOCK):
-        count = min(BLOCK, n - start)
-        for i in range(count):
-            x[i], y[i], z[i] = codes[start + i, 0] * scale, codes[start + i, 1] * scale, codes[start + i, 2] * scale
-        in_tetrahedra(x, y, z, w, grid, sizes, k, low, rows, made, count)
-        for i in range(count):
-            for v in range(k):
-                out[start + i, v] = made[4 * i + v]
-
-
 @njit(cache=True, fastmath=True, error_model="numpy")
-def in_tetrahedra(x, y, z, w, grid, sizes, width, low, rows, made, count):
+def in_tetrahedra(x, y, z, w, grid, sizes, width, low, made, count):
     """Interpolate a grid tetrahedrally in its last three dimensions, linearly in a first of four, as LittleCMS does.
 
     x, y, z (and w before them, where there are four) are places in nodes, which hold `width` numbers each, four or (of
-    three dimensions) three; made (4 * BLOCK,) takes four for each place; rows (2, BLOCK) and low are for use.
+    three dimensions) three; made (4 * BLOCK,) takes four for each place; low is for use.
     """
     four = sizes.shape[0] == 4
     step_y, step_x = np.int32(sizes[-1] * width), np.int32(sizes[-1] * sizes[-2] * width)
     step_z, step_w = np.int32(width), np.int32(sizes[-1] * sizes[-2] * sizes[-3] * width)
     top_x, top_y, top_z = np.int32(sizes[-3] - 2), np.int32(sizes[-2] - 2), np.int32(sizes[-1] - 2)
     every = step_x + step_y + step_z
-    first, last = rows[0].view(np.int32), rows[1].view(np.int32)
+    first, last = np.empty(BLOCK, np.int32), np.empty(BLOCK, np.int32)
     for i in range(count):
         x0, y0, z0 = min(np.int32(x[i]), top_x), min(np.int32(y[i]), top_y), min(np.int32(z[i]), top_z)
         low[i] = x0 * step_x + y0 * step_y + z0 * step_z
@@ -110,3 +90,38 @@ def in_tetrahedra(x, y, z, w, grid, sizes, width, low, rows, made, count):
                 grid, p, p + np.int64(first[i]), p + np.int64(last[i]), p + np.int64(every),
                 np.float32(1) - long, long - m, m - s, s, made, np.int64(4 * i),
             )  # fmt: skip
+
+
+@njit(
+    types.void(given(types.float32), given(types.float32, 4), REAL_ROWS),
+    nogil=True,
+    cache=True,
+    fastmath=True,
+    error_model="numpy",
+)
+def tetrahedral3(codes, table, out):
+    """Interpolate a 3-D table tetrahedrally.
+
+    codes (n, 3) float32 from 0 to 1; table (g, g, g, k) float32, k three or four; out (n, k) float32.
+    """
+    n, k = out.shape
+    g = table.shape[0]
+    if k not in (3, 4) or table.shape[3] != k or g < 2:
+        raise ValueError("a table of two nodes a side and more, which hold three or four numbers")
+    grid, sizes = table.reshape(table.size), np.array([g, g, g])
+    x, y, z, w = (
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(1, np.float32),
+    )
+    low, made = np.empty(BLOCK, np.int32), np.empty(4 * BLOCK, np.float32)
+    scale = np.float32(g - 1)
+    for start in range(0, n, BLOCK):
+        count = min(BLOCK, n - start)
+        for i in range(count):
+            x[i], y[i], z[i] = codes[start + i, 0] * scale, codes[start + i, 1] * scale, codes[start + i, 2] * scale
+        in_tetrahedra(x, y, z, w, grid, sizes, k, low, made, count)
+        for i in range(count):
+            for v in range(k):
+                out[start + i, v] = made[4 * i + v]

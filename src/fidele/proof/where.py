@@ -58,7 +58,8 @@ class LossMap:
         wanted, printed = wanted_and_printed(nodes, device, source, printer, settings)
         off = delta_e_2000(wanted.reshape(-1, 3), printed.reshape(-1, 3)).reshape(33, 33, 33, 1)
         seen = show(printed.astype(np.float32), display).astype(np.float32)
-        self._table = np.ascontiguousarray(np.concatenate([wanted, seen, off], axis=-1), dtype=np.float32)
+        self._wanted = np.ascontiguousarray(wanted, dtype=np.float32)
+        self._seen = np.ascontiguousarray(np.concatenate([seen, off], axis=-1), dtype=np.float32)
         self._steps = steps
         self._group = None if group is None else np.array(group.wanted_lab, np.float32)
         self._exact = group is not None and bool(group.values)
@@ -91,9 +92,10 @@ class LossMap:
         from fidele.kernels.grids import tetrahedral3
 
         flat = np.ascontiguousarray(as_float(pixels).reshape(-1, 3))
-        out = np.empty((len(flat), 7), np.float32)
-        tetrahedral3(flat, self._table, out)
-        return out
+        wanted, seen = np.empty((len(flat), 3), np.float32), np.empty((len(flat), 4), np.float32)
+        tetrahedral3(flat, self._wanted, wanted)
+        tetrahedral3(flat, self._seen, seen)
+        return np.concatenate([wanted, seen], axis=1)
 
     def _lost(self, values: NDArray[np.float32]) -> NDArray[np.bool_]:
         lost: NDArray[np.bool_] = values[:, 6] > self._steps

@@ -1,0 +1,63 @@
+"""What the benchmarks of speed are asked for, and the document that they write."""
+
+from __future__ import annotations
+
+import os
+import platform
+from datetime import date
+from pathlib import Path
+
+#: What is asked of each, by its function.
+ASKED = {
+    "conversion": "2 times libvips, off by at most 0.05",
+    "conversion_eight": "2 times libvips, off by at most 0.3",
+    "conversion_cmyk": "2 times libvips",
+    "conversion_table": "20 MP/s, exact",
+    "gigapixel": "1.5 times libvips, at most 400 MB",
+    "difference": "10 times colour-science",
+    "start": "0.8 s",
+    "first_picture": "0.5 s",
+    "proof": "0.05 s",
+    "reading": "0.6 s",
+    "nesting": "98 % in 0.3 s",
+    "shelf": "1 s",
+    "opening": "5 % over this process",
+    "gaps": "0.05 s",
+    "events": "0.05 s",
+    "logbook": "0.2 s",
+    "fresh": "60 s",
+}
+
+_HEAD = """# How fast it is
+
+Written by `./run bench` ({day}; {machine}). Each row is a run of ours and of a named alternative, taken in turns
+where both are short, the shortest of several. What is exact is measured in the same run: a conversion that is not what
+LittleCMS computes in float is not used ([architecture.md](architecture.md), `icc.fast`). A quiet machine is needed;
+the ratios hold on others, the seconds do not.
+
+| work | ours | against | times as fast | asked | |
+|---|---|---|---|---|---|
+"""
+
+
+def _processor() -> str:
+    try:
+        lines = Path("/proc/cpuinfo").read_text("utf-8").splitlines()
+        return next(line.split(":", 1)[1].strip() for line in lines if line.startswith("model name"))
+    except (OSError, StopIteration):
+        return platform.machine()
+
+
+def document(results: dict[str, dict[str, object]]) -> str:
+    """Return the document of results by function; those that state no alternative are left out."""
+    machine = f"{os.cpu_count()} cores of {_processor()}, Python {platform.python_version()}"
+    text = _HEAD.format(day=date.today().isoformat(), machine=machine)
+    for key, row in results.items():
+        if "alternative" not in row:
+            continue
+        note = str(row.get("note", ""))
+        text += (
+            f"| {row['name']} | {row['seconds']:.3g} s | {row['alternative']}, {row['alternative_seconds']:.3g} s "
+            f"| {row['ratio']:.2f} | {ASKED.get(key, '')} | {note} |\n"
+        )
+    return text
