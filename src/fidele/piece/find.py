@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -101,7 +102,8 @@ def find_artwork(scan: NDArray[np.uint8], artwork: NDArray[np.uint8]) -> Found:
     there, shrunk = _grey(scan)
     both = [np.ascontiguousarray(artwork[:, ::-1]) if mirrored else artwork for mirrored in (False, True)]
     mine = [_grey(picture) for picture in both]
-    found = [(mirrored, one) for mirrored in (0, 1) if (one := _matched(mine[mirrored][0], there)) is not None]
+    seen = _details(there)
+    found = [(mirrored, one) for mirrored in (0, 1) if (one := _matched(mine[mirrored][0], seen)) is not None]
     best: tuple[int, bool, Floats] | None = None
     likeness = _ALIKE
 
@@ -151,7 +153,7 @@ def _bent(mine: tuple[NDArray[np.uint8], float], there: tuple[NDArray[np.uint8],
     Details that lie within a tenth of the picture of where they should be are taken, and a smooth bend is fitted to
     them that those which contradict it have no part in (iteratively reweighted).
     """
-    pairs = _pairs(mine[0], there[0])
+    pairs = _pairs(mine[0], _details(there[0]))
     if pairs is None:
         return None
     source, target = pairs[0].reshape(-1, 2) / mine[1], pairs[1].reshape(-1, 2) / there[1]
@@ -188,15 +190,26 @@ def _grey(picture: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], float]:
     return cv2.createCLAHE(2.0, (8, 8)).apply(grey), factor
 
 
-def _pairs(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[Floats, Floats] | None:
-    """Return where details of a picture are, and where they are seen, both (n, 1, 2); None for too few."""
+#: Details of a picture: where they are, and what they look like.
+_Details = tuple[Any, Any]
+
+
+def _details(grey: NDArray[np.uint8]) -> _Details:
     import cv2
 
     sift = cv2.SIFT_create(  # type: ignore[attr-defined]
         4000, contrastThreshold=0.02
     )
-    here, mine_said = sift.detectAndCompute(mine, None)
-    seen, there_said = sift.detectAndCompute(there, None)
+    where, what = sift.detectAndCompute(grey, None)
+    return where, what
+
+
+def _pairs(mine: NDArray[np.uint8], there: _Details) -> tuple[Floats, Floats] | None:
+    """Return where details of a picture are, and where they are seen, both (n, 1, 2); None for too few."""
+    import cv2
+
+    here, mine_said = _details(mine)
+    seen, there_said = there
     if mine_said is None or there_said is None or min(len(here), len(seen)) < _FEWEST:
         return None
     pairs = cv2.FlannBasedMatcher({"algorithm": 1, "trees": 5}, {"checks": 64}).knnMatch(mine_said, there_said, k=2)
@@ -207,7 +220,7 @@ def _pairs(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[Floats, F
     return source, np.array([seen[m.trainIdx].pt for m in good]).reshape(-1, 1, 2)
 
 
-def _matched(mine: NDArray[np.uint8], there: NDArray[np.uint8]) -> tuple[int, list[Floats]] | None:
+def _matched(mine: NDArray[np.uint8], there: _Details) -> tuple[int, list[Floats]] | None:
     import cv2
 
     pairs = _pairs(mine, there)
