@@ -22,7 +22,7 @@ def fuzz(tmp_path_factory: pytest.TempPathFactory) -> Fuzz:
 )
 def test_whatever_comes_is_answered_in_a_sentence(fuzz: Fuzz, kind: str, tmp_path: Path, monkeypatch):
     monkeypatch.chdir(tmp_path)
-    for number in range(part(40, 24)):
+    for number in range(part(40, 16)):
         own = time.thread_time()
         fuzz.case(number, kind)
         assert time.thread_time() - own < 5, number

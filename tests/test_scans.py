@@ -73,7 +73,7 @@ def hundred(pages, hard: bool, limit: float) -> None:
     """Read a hundred damaged scans, or a part of them."""
     rng = np.random.default_rng(20 + hard)
     far, refused = [], 0
-    for number in range(part(100, 36)):
+    for number in range(part(100, 24)):
         chart, page, whole = pages[(1, 2, 1, 3, 1, 3, 2, 0)[number % 8]]  # the large page once in eight
         scan = damaged(page, rng, hard)
         mirrored = rng.random() < 0.15

@@ -146,6 +146,7 @@ class Machine:
         CancelledError
             When `progress` returned False; the sheet is then wasted.
         """
+        from fidele.kernels.grain import grained
         from fidele.kernels.grids import tetrahedral3
 
         self._check(page)
@@ -161,7 +162,7 @@ class Machine:
         swath = _swaths(height, effect.banded)
         ink = np.empty((height, width, 4), np.uint16)
         left, top, right, bottom = (self._pixels(m) for m in effect.margins)
-        columns = (np.arange(width) + shift[0]) % 1024
+        columns, rough = (np.arange(width) + shift[0]) % len(grain), np.float32(effect.rough)
 
         def work(rows: slice) -> None:
             if not self.store.read().online:
@@ -169,12 +170,9 @@ class Machine:
             codes = placed[rows].reshape(-1, 3).astype(np.float32) / full
             flat = np.empty((len(codes), 4), np.float32)
             tetrahedral3(codes, table, flat)
-            amounts = flat.reshape(-1, width, 4)
-            noise = grain[(np.arange(rows.start, rows.stop) + shift[1]) % 1024][:, columns]
-            amounts *= swath[rows, None, None]
-            amounts += noise * (effect.rough * np.sqrt(amounts * np.clip(1 - amounts, 0.02, None)))
-            np.clip(amounts, 0, 1, out=amounts)
-            ink[rows] = np.rint(amounts * FULL).astype(np.uint16)
+            swaths = np.ascontiguousarray(swath[rows], np.float32)
+            start = (rows.start + int(shift[1])) % len(grain)
+            grained(flat.reshape(-1, width, 4), grain, start, columns, swaths, rough, np.float32(FULL), ink[rows])
 
         in_tiles(work, height, 128, progress)
         ink[:top] = 0

@@ -21,6 +21,7 @@ from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
 from fidele.language import tr
+from fidele.tiles import in_tiles
 
 #: So few patches tell nothing of a printer.
 FEWEST = 24
@@ -103,6 +104,10 @@ _KERNELS = (
     (_matern5, 0.4, 3),
     (_matern5, 1.6, 3),
 )
+#: The numbers that `kernels.surfaces` gives to kernels.
+_ORDERS: dict[Callable[[Floats], Floats], int] = {_matern3: 3, _matern5: 5, _matern7: 7, _cubic: 0}
+#: From so many pairs of places and centres on a compiled sum is worth its loading.
+_MANY = 2_000_000
 _SMOOTHINGS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 1e-1)
 
 
@@ -132,8 +137,16 @@ class _Fitted:
     score: float = 0.0
 
     def __call__(self, rgb: Floats) -> Floats:
-        kernel, trend = self.form.basis(rgb, self.centres)
-        return np.asarray(kernel @ self.kernels + trend @ self.trend)
+        if len(rgb) * len(self.centres) < _MANY:
+            kernel, trend = self.form.basis(rgb, self.centres)
+            return np.asarray(kernel @ self.kernels + trend @ self.trend)
+        from fidele.kernels.surfaces import kernel_sums
+
+        at = np.ascontiguousarray(_BENDS[self.form.bend](rgb), dtype=float)
+        centres, factors = np.ascontiguousarray(self.centres.T), np.ascontiguousarray(self.kernels.T)
+        order, out = _ORDERS[self.form.kernel], np.empty((len(at), 3))
+        in_tiles(lambda some: kernel_sums(at[some], centres, factors, self.form.reach, order, out[some]), len(at), 2048)
+        return np.asarray(out + _trend(at, self.form.degree) @ self.trend)
 
 
 @dataclass(frozen=True)

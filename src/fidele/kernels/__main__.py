@@ -12,7 +12,7 @@ from fidele.kernels import grids
 
 def warm() -> None:
     """Call each that does not say what it takes; those that do are compiled as they are imported."""
-    from fidele.kernels import colours, patches
+    from fidele.kernels import colours, grain, patches, surfaces
     from fidele.kernels.rasters import unpack_rows
     from fidele.kernels.solids import farthest, winding_at, winding_columns
     from fidele.kernels.steps import damped_steps
@@ -24,7 +24,8 @@ def warm() -> None:
     unpack_rows(np.zeros(2, np.uint8), np.empty((1, 1), np.uint8), 1)
     farthest(np.zeros(3), flat, flat, np.zeros((1, 3), long), np.empty(2))
     damped_steps(np.ones((2, 3, 3)), flat, flat, np.ones(2), 0.0, 1.0, np.empty((2, 3)))
-    assert all(len(kernel.signatures) for kernel in (colours.de00, grids.tetrahedral3, patches.patch_statistics))
+    said = (grain.grained, grids.tetrahedral3, colours.de00, patches.patch_statistics, surfaces.kernel_sums)
+    assert all(kernel.signatures for kernel in said)
 
 
 if __name__ == "__main__":
