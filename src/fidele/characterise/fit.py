@@ -107,7 +107,7 @@ _KERNELS = (
 #: The numbers that `kernels.surfaces` gives to kernels.
 _ORDERS: dict[Callable[[Floats], Floats], int] = {_matern3: 3, _matern5: 5, _matern7: 7, _cubic: 0}
 #: From so many pairs of places and centres on a compiled sum is worth its loading.
-_MANY = 2_000_000
+_MANY = 200_000
 _SMOOTHINGS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 1e-1)
 
 
