@@ -23,6 +23,7 @@ from fidele.proof.losses import losses
 from fidele.proof.soft import ProofSettings
 from tests.street import seal
 from tests.street.judge import figures, profile_of
+from tests.thorough import THOROUGH
 
 
 @pytest.fixture(scope="module")
@@ -62,6 +63,7 @@ def test_a_mapping_can_be_undone(printer):
         assert np.percentile(back, 99) < 0.1
 
 
+@pytest.mark.skipif(not THOROUGH, reason="two profiles are made anew: ./run thorough")
 def test_small_tables_cost_nothing_that_is_seen(printer):
     """A profile with the measurements of 1,500 patches goes into a PNG, and is as good as one of large tables."""
     rows = printer.raw("targ")
