@@ -209,6 +209,8 @@ _TRUSTED = 0.6
 _LIKE = 8
 #: How closely the spline follows what is seen.
 _SMOOTH = 3e-3
+#: Trust that changes by no larger share has settled.
+_SETTLED = 0.05
 #: So many patches on either side are as dark; one is uneven from so many times what they are, and from so much, on.
 _ALIKE, _UNEVEN, _ROUGH = 8, 2.0, 0.0055
 
@@ -222,18 +224,19 @@ def strange_patches(seen: Floats, spread: Floats, rgb: Floats, lit: Floats) -> F
     """
     if len(rgb) < _TELLING:
         return np.zeros(len(rgb))
+    from scipy.spatial import cKDTree
+
     order = np.argsort(seen.mean(axis=1))
+    beside = np.lib.stride_tricks.sliding_window_view(spread[order], 2 * _ALIKE + 1)
     usual = np.empty(len(seen))
-    for place, one in enumerate(order):
-        start = int(np.clip(place - _ALIKE, 0, len(order) - 2 * _ALIKE - 1))
-        usual[one] = np.percentile(spread[order[start : start + 2 * _ALIKE + 1]], 25)
+    usual[order] = np.percentile(beside, 25, axis=1)[np.clip(np.arange(len(order)) - _ALIKE, 0, len(beside) - 1)]
     uneven = spread / np.maximum(_UNEVEN * usual, _ROUGH)
     trusted = np.maximum(uneven, lit) < _TRUSTED
     if trusted.sum() < _TELLING // 2:
         trusted = np.ones(len(rgb), bool)
     off, middle = _contradicted(seen, rgb, trusted)
     # Where a printer is not smooth (near black, say) its like contradict each other as well.
-    near = np.argsort(((rgb[:, None] - rgb[None]) ** 2).sum(axis=2), axis=1)[:, 1 : _LIKE + 1]
+    near = np.asarray(cKDTree(rgb).query(rgb, k=_LIKE + 1)[1])[:, 1:]
     usual = np.maximum(middle, np.median(np.where(trusted, off, middle)[near], axis=1))
     return np.asarray(np.maximum(uneven, off / np.maximum(_LEAST, _FAR * usual)))
 
@@ -244,22 +247,29 @@ def _contradicted(seen: Floats, rgb: Floats, trusted: NDArray[np.bool_]) -> tupl
     A cubic spline with a trend, each patch left out in closed form (Wahba, 'Spline Models for Observational Data',
     4.2); what contradicts the others is trusted less from round to round, so that it does not speak for its like.
     """
+    from scipy.spatial.distance import cdist
+
     r, g, b = rgb.T
     squares = [r * r, g * g, b * b, r * g, r * b, g * b]
     trend = np.stack([np.ones_like(r), r, g, b, *squares], axis=1)
     count, terms = trend.shape
-    apart = np.sqrt(np.maximum(((rgb[:, None] - rgb[None]) ** 2).sum(axis=2), 0.0)) ** 3
+    apart = cdist(rgb, rgb) ** 3
     system = np.zeros((count + terms, count + terms))
     system[:count, count:], system[count:, :count] = trend, trend.T
     # What the others say of a corner of the cube is a guess beyond them: it counts by how sure it is.
     system[:count, :count] = apart + _SMOOTH * np.eye(count)
-    hold = np.diag(np.linalg.inv(system)[:count, :count])
+    inverse = np.linalg.inv(system)[:count, :count]
+    hold = np.diag(inverse)
     sure = np.sqrt(hold / np.median(hold))
-    doubt = np.where(trusted, _SMOOTH, 100.0)
+    before, doubt = np.full(count, _SMOOTH), np.where(trusted, _SMOOTH, 100.0)
     off, usual = np.zeros(count), 1e-6
-    for _ in range(5):
-        system[:count, :count] = apart + np.diag(doubt)
-        inverse = np.linalg.inv(system)[:count, :count]
+    for turn in range(5):
+        if (np.abs(doubt - before) > _SETTLED * before).any():
+            system[:count, :count] = apart + np.diag(doubt)
+            inverse = np.linalg.inv(system)[:count, :count]
+        elif turn:  # nobody is trusted otherwise than in the turn before
+            break
+        before = doubt
         said = (inverse @ seen) / np.diag(inverse)[:, None] * sure[:, None]
         off = np.abs(said).max(axis=1)
         usual = float(np.median(off[trusted])) + 1e-6

@@ -169,14 +169,12 @@ def _in_cells(planes, low, to_grid, along_x, along_y, outs, places, made, count)
     if outs.shape[1] == 0:
         return
     curves, length, last = outs.reshape(outs.size), np.int32(outs.shape[1] // 2), np.int32(outs.shape[0] - 1)
-    end_out = np.float32(length - 1)
-    for i in range(count):
-        for c in range(4):  # a node's fourth number may be none
-            j = 4 * i + c
-            place = min(max(made[j] * end_out, zero), end_out)
-            whole = np.int32(place)
-            places[j] = whole + min(np.int32(c), last) * length
-            made[j] = place - np.float32(whole)
+    end_out, three = np.float32(length - 1), np.int32(3)
+    for j in range(4 * count):  # a node's fourth number may be none
+        place = min(max(made[j] * end_out, zero), end_out)
+        whole = np.int32(place)
+        places[j] = whole + min(np.int32(j) & three, last) * length
+        made[j] = place - np.float32(whole)
     for j in range(4 * count, (4 * count + 7) // 8 * 8):
         places[j] = 0
     for j in range(0, 4 * count, 8):
@@ -210,8 +208,13 @@ def _write_nodes(made, start, count, top, half, out):
     """Write the first three or all four numbers of nodes (4 n), cut off at 0 and 1."""
     for j in range(4 * count):
         made[j] = min(max(made[j], np.float32(0)), np.float32(1)) * top + half
+    if out.shape[1] == 4:
+        flat = out.reshape(out.size)
+        for j in range(4 * count):
+            flat[4 * start + j] = made[j]
+        return
     for i in range(count):
-        for c in range(out.shape[1]):
+        for c in range(3):
             out[start + i, c] = made[4 * i + c]
 
 
