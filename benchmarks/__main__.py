@@ -1,4 +1,4 @@
-"""Run all benchmarks and write docs/speed.md, or those whose names are given, and print a line for each."""
+"""Run all benchmarks, or those whose names are given; print a line for each, and keep it in docs/speed.md."""
 
 from __future__ import annotations
 
@@ -456,9 +456,11 @@ def main() -> None:
     unknown = [name for name in wanted if name not in known]
     if unknown:
         sys.exit(f"There is no benchmark '{unknown[0]}'; there is {', '.join(known)}.")
-    results = {name: known[name]() for name in wanted}
-    if not sys.argv[1:]:
-        (Path(__file__).parents[1] / "docs" / "speed.md").write_text(document(results), "utf-8")
+    path, results = Path(__file__).parents[1] / "docs" / "speed.md", {}
+    for name in wanted:
+        results[name] = known[name]()
+        before = path.read_text("utf-8") if path.exists() else ""
+        path.write_text(document(before, {name: results[name]}), "utf-8")
     print(json.dumps(list(results.values()), ensure_ascii=False))
 
 

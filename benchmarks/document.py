@@ -30,7 +30,7 @@ ASKED = {
 
 _HEAD = """# How fast it is
 
-Written by `./run bench` ({day}; {machine}). Each row is a run of ours and of a named alternative, taken in turns
+Written by `./run bench`, row by row (last {day}; {machine}). Each row is a run of ours and of a named alternative, taken in turns
 where both are short, the shortest of several. What is exact is measured in the same run: a conversion that is not what
 LittleCMS computes in float is not used ([architecture.md](architecture.md), `icc.fast`). A quiet machine is needed;
 the ratios hold on others, the seconds do not.
@@ -48,16 +48,15 @@ def _processor() -> str:
         return platform.machine()
 
 
-def document(results: dict[str, dict[str, object]]) -> str:
-    """Return the document of results by function; those that state no alternative are left out."""
+def document(before: str, results: dict[str, dict[str, object]]) -> str:
+    """Return the document as it was, with the rows of results, by function, new; what states no alternative has none."""
     machine = f"{os.cpu_count()} cores of {_processor()}, Python {platform.python_version()}"
-    text = _HEAD.format(day=date.today().isoformat(), machine=machine)
+    rows = {line.split(" | ")[0]: line for line in before.splitlines() if line.startswith("| ")}
+    rows = {name: line for name, line in rows.items() if name != "| work"}
     for key, row in results.items():
-        if "alternative" not in row:
-            continue
-        note = str(row.get("note", ""))
-        text += (
-            f"| {row['name']} | {row['seconds']:.3g} s | {row['alternative']}, {row['alternative_seconds']:.3g} s "
-            f"| {row['ratio']:.2f} | {ASKED.get(key, '')} | {note} |\n"
-        )
-    return text
+        if "alternative" in row:
+            rows[f"| {row['name']}"] = (
+                f"| {row['name']} | {row['seconds']:.3g} s | {row['alternative']}, {row['alternative_seconds']:.3g} s "
+                f"| {row['ratio']:.2f} | {ASKED.get(key, '')} | {row.get('note', '')} |"
+            )
+    return _HEAD.format(day=date.today().isoformat(), machine=machine) + "\n".join(rows.values()) + "\n"

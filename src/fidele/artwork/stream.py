@@ -32,7 +32,7 @@ from fidele.files import replacing
 from fidele.icc.describe import require_target
 from fidele.icc.profile import Profile
 from fidele.language import tr
-from fidele.tiles import CancelledError, Progress
+from fidele.tiles import CORES, CancelledError, Progress
 from fidele.tuning.conversion import Conversion, device_values
 
 #: Pictures from this many pixels on are converted in strips.
@@ -288,7 +288,7 @@ def _write(
         "metadata": None,
         "iccprofile": target.data,
         "extratags": [(700, "B", len(xmp), xmp, True)],
-        "maxworkers": 1,
+        "maxworkers": CORES,
         "buffersize": _READ,
     }
     if has_alpha:
