@@ -30,10 +30,11 @@ ASKED = {
 
 _HEAD = """# How fast it is
 
-Written by `./run bench`, row by row (last {day}; {machine}). Each row is a run of ours and of a named alternative, taken in turns
-where both are short, the shortest of several. What is exact is measured in the same run: a conversion that is not what
-LittleCMS computes in float is not used ([architecture.md](architecture.md), `icc.fast`). A quiet machine is needed;
-the ratios hold on others, the seconds do not.
+Written by `./run bench`, row by row (last {day}; {machine}).
+Each row is a run of ours and of a named alternative, taken in turns where both are short, the shortest of several. What
+is exact is measured in the same run: a conversion that is not what LittleCMS computes in float is not used
+([architecture.md](architecture.md), `icc.fast`). A quiet machine is needed; the ratios hold on others, the seconds do
+not.
 
 | work | ours | against | times as fast | asked | |
 |---|---|---|---|---|---|
@@ -49,7 +50,7 @@ def _processor() -> str:
 
 
 def document(before: str, results: dict[str, dict[str, object]]) -> str:
-    """Return the document as it was, with the rows of results, by function, new; what states no alternative has none."""
+    """Return the document as it was, with the rows of results, by function, made anew."""
     machine = f"{os.cpu_count()} cores of {_processor()}, Python {platform.python_version()}"
     rows = {line.split(" | ")[0]: line for line in before.splitlines() if line.startswith("| ")}
     rows = {name: line for name, line in rows.items() if name != "| work"}
