@@ -9,6 +9,7 @@ import pytest
 from fidele.chart.code import PageCode
 from fidele.chart.draw import draw_page
 from fidele.chart.family import control_chart, made, quick_chart
+from fidele.chart.patches import patch_values
 from fidele.chart.read import HiddenMarksError, read_all, read_scan
 from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
@@ -185,3 +186,16 @@ def test_a_coarse_scan_is_read_or_refused(pages):
             assert ppi < 72
             continue
         assert np.percentile(off(reading, whole), 95) < 1.0
+
+
+def test_outlines_beyond_the_scan_take_what_is_there_or_are_refused():
+    """Corners may be placed anywhere: neither memory nor what lies beside the scan is touched for them."""
+    scan = np.full((100, 120, 3), 51, np.uint8)
+    square = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], float)
+    for outline in (square * 1e9 - 5e8, square * 40 - 20, square[::-1] * 40 + [100, 80]):
+        mean, spread, clipped = patch_values(scan, outline[None], 255.0)
+        assert np.allclose(mean, 0.2)
+        assert (spread.max(), clipped.any()) == (0, False)
+    for outline in (square * 40 + 1e7, square + 5, square * np.nan):
+        with pytest.raises(FideleError, match=r"scan the whole page|at a higher resolution"):
+            patch_values(scan, outline[None], 255.0)

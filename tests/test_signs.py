@@ -42,6 +42,8 @@ def test_every_copy_says_which_it_is(session, tmp_path):
     assert read_identities(scan, 150) == wanted
     assert read_identities(scan[:, ::-1], 150) == wanted
     assert Identity.parse("FI1:12:3:AB0") is None
+    for shape, ppi in (((1, 1, 3), 300), ((5, 5, 3), 2400), ((300, 300, 3), 1), ((50, 50), 1e6)):  # no scan of anything
+        assert read_identities(np.zeros(shape, np.uint8), ppi) == []
     save_picture(tmp_path / "scan.tif", scan, None, 150)
     said = CliRunner().invoke(cli, ["runs", "identify", str(tmp_path / "scan.tif")])
     assert said.output.splitlines() == [f"run {i.run}, piece {i.piece}, condition {i.condition}" for i in wanted]

@@ -14,14 +14,16 @@ _MAD = 1.4826
 
 
 @njit(cache=True)
-def _bounds(outlines, n):
-    """Return the first and last column and row, and one more, of an outline."""
+def _bounds(outlines, n, height, width):
+    """Return first column, last and one more, first row, last and one more of an outline, within the scan."""
     left = right = outlines[n, 0, 0]
     upper = lower = outlines[n, 0, 1]
     for k in range(1, 4):
         x, y = outlines[n, k, 0], outlines[n, k, 1]
         left, right = (x if x < left else left), (x if x > right else right)
         upper, lower = (y if y < upper else upper), (y if y > lower else lower)
+    left, right = max(left, 0.0), min(right, width - 1.0)
+    upper, lower = max(upper, 0.0), min(lower, height - 1.0)
     return math.floor(left), math.ceil(right) + 1, math.floor(upper), math.ceil(lower) + 1
 
 
@@ -124,15 +126,15 @@ def patch_statistics(values, outlines, top, mean, spread, clipped, counts):
     height, width = values.shape[0], values.shape[1]
     largest = 0
     for n in range(outlines.shape[0]):
-        left, right, upper, lower = _bounds(outlines, n)
-        largest = max(largest, (right - left + 1) * (lower - upper + 1))
+        left, right, upper, lower = _bounds(outlines, n, height, width)
+        largest = max(largest, max(right - left, 0) * max(lower - upper, 0))
     pixels, away = np.empty((3, largest), np.float32), np.empty((3, largest), np.float32)
     scale = np.float32(1.0 / top)
     for n in range(outlines.shape[0]):
-        left, right, upper, lower = _bounds(outlines, n)
+        left, right, upper, lower = _bounds(outlines, n, height, width)
         count, full = 0, 0
-        for row in range(max(upper, 0), min(lower, height)):
-            for column in range(max(left, 0), min(right, width)):
+        for row in range(upper, lower):
+            for column in range(left, right):
                 if _inside(outlines, n, row, column):
                     for c in range(3):
                         value = np.float32(values[row, column, c]) * scale

@@ -99,6 +99,8 @@ def _likely(grey: NDArray[np.uint8], ppi: float, density: float) -> list[NDArray
     """Return the parts of a scan where dark and light change as often, across and down, as in a code of our size."""
     import cv2
 
+    if ppi * _MODULE / 25.4 < 1 or min(grey.shape) < 21 * _MODULE * ppi / 25.4:
+        return []  # a scan so coarse, or so small, holds no code
     step = max(1, round(ppi / 200))
     small, scale = cv2.resize(grey, None, fx=1 / step, fy=1 / step, interpolation=cv2.INTER_AREA), ppi / step / 25.4
     side = round(21 * _MODULE * scale) | 1
