@@ -6,6 +6,7 @@ import json
 import os
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ import tifffile
 
 from fidele.artwork.open import open_artwork
 from fidele.chart.cgats import read
+from fidele.desk.pictures import _folder
 from fidele.icc.profile import Profile
 
 
@@ -96,3 +98,18 @@ def test_the_pressed_piece_looks_like_the_proof(results, printer):
     wanted = cv2.GaussianBlur(cv2.resize(proof, (wide, high), interpolation=cv2.INTER_AREA), (0, 0), 4)[20:-20, 20:-20]
     off = delta_e_2000(device_to_pcs_lab(srgb(), seen / 255), device_to_pcs_lab(srgb(), wanted / 255))
     assert off.mean() < 1.5
+
+
+def test_two_copies_that_take_pictures_at_once_work_in_folders_of_their_own(tmp_path, monkeypatch):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    with _folder() as first:
+        (first / "mine").mkdir()
+        with _folder() as second:
+            assert second != first
+        assert (first / "mine").is_dir()
+        assert not second.exists()
+    assert not first.exists()
+    (first / "left by one that was stopped").mkdir(parents=True)
+    with _folder() as again:
+        assert again == first
+        assert not any(again.iterdir())

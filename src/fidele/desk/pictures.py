@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -26,11 +28,7 @@ def take_pictures(demo: Places, out: Path) -> None:
     from fidele.desk.application import open_window
 
     out.mkdir(parents=True, exist_ok=True)
-    # The folder is seen in some of the pictures: always the same one, so that they only change where something does.
-    folder = Path(tempfile.gettempdir()) / f"fidele-pictures-{os.getuid()}"
-    shutil.rmtree(folder, ignore_errors=True)
-    try:
-        folder.mkdir(mode=0o700)  # fails where somebody else has one of this name
+    with _folder() as folder:
         root = folder / "tern-harbour"
         shutil.copytree(demo.data, root)
         (root / "logbook.sqlite").unlink(missing_ok=True)
@@ -96,8 +94,43 @@ def take_pictures(demo: Places, out: Path) -> None:
         _profiles(window, root / "downloads", shot, settle)
         window.close()
         _printers(root, out, wait)
+
+
+@contextmanager
+def _folder() -> Iterator[Path]:
+    """Give a folder that is gone afterwards: it is seen in some of the pictures, so always the same one.
+
+    Only while another copy takes pictures in it, which its lock tells, it is one of another name.
+    """
+    folder = Path(tempfile.gettempdir()) / f"fidele-pictures-{os.getuid()}"
+    held = _lock(folder)
+    if held is None:
+        folder = Path(tempfile.mkdtemp(prefix="fidele-pictures-"))
+    try:
+        for left in folder.iterdir():  # by one that was stopped
+            shutil.rmtree(left, ignore_errors=True)
+        yield folder
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+        if held is not None:
+            os.close(held)
+
+
+def _lock(folder: Path) -> int | None:
+    """Make a folder one's own as long as what is returned is open; None where it is somebody else's."""
+    try:
+        folder.mkdir(mode=0o700, exist_ok=True)
+        held = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+    except OSError:
+        return None
+    try:
+        fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        if os.fstat(held).st_uid == os.getuid() and folder.exists():
+            return held
+    except OSError:
+        pass
+    os.close(held)
+    return None
 
 
 def _printers(root: Path, out: Path, wait: Callable[[int], None]) -> None:

@@ -12,6 +12,12 @@ from fidele.kernels.lanes import quadrilinear, tetrahedral, tetrahedral_pair, te
 BLOCK = 512
 
 
+@njit(cache=True, fastmath=True, error_model="numpy")
+def cell(place, top):
+    """The node below a place, from the first to `top`: what is no number, or beyond, never reaches past a table."""
+    return max(min(np.int32(place), top), np.int32(0))
+
+
 @njit(
     types.void(given(types.uint16), given(types.float32), given(types.float32, 1), types.int64, REAL_ROWS),
     nogil=True,
@@ -32,7 +38,7 @@ def multilinear4(amounts, axes, grid, size, out):
     made = np.empty(4, np.float32)
     for i in range(n):
         w, x, y, z = axes[0, amounts[i, 0]], axes[1, amounts[i, 1]], axes[2, amounts[i, 2]], axes[3, amounts[i, 3]]
-        w0, x0, y0, z0 = min(np.int32(w), top), min(np.int32(x), top), min(np.int32(y), top), min(np.int32(z), top)
+        w0, x0, y0, z0 = cell(w, top), cell(x, top), cell(y, top), cell(z, top)
         place = np.int64(w0) * along_w + np.int64(x0) * along_x + np.int64(y0) * along_y + np.int64(z0) * 4
         w, x, y, z = w - np.float32(w0), x - np.float32(x0), y - np.float32(y0), z - np.float32(z0)
         quadrilinear(grid, place, along_w, along_x, along_y, w, x, y, z, made, np.int64(0))
@@ -54,7 +60,7 @@ def in_tetrahedra(x, y, z, w, grid, sizes, width, low, made, count):
     every = step_x + step_y + step_z
     first, last = np.empty(BLOCK, np.int32), np.empty(BLOCK, np.int32)
     for i in range(count):
-        x0, y0, z0 = min(np.int32(x[i]), top_x), min(np.int32(y[i]), top_y), min(np.int32(z[i]), top_z)
+        x0, y0, z0 = cell(x[i], top_x), cell(y[i], top_y), cell(z[i], top_z)
         low[i] = x0 * step_x + y0 * step_y + z0 * step_z
         a, b, c = x[i] - np.float32(x0), y[i] - np.float32(y0), z[i] - np.float32(z0)
         # The way from the low corner to the high one goes along the largest part first and the smallest last.
@@ -67,7 +73,7 @@ def in_tetrahedra(x, y, z, w, grid, sizes, width, low, made, count):
     if four:
         top_w = np.int32(sizes[0] - 2)
         for i in range(count):
-            w0 = min(np.int32(w[i]), top_w)
+            w0 = cell(w[i], top_w)
             low[i] += w0 * step_w
             w[i] -= np.float32(w0)
         for i in range(count):

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, types
 
 from fidele.kernels.grids import BLOCK as _BLOCK
-from fidele.kernels.grids import in_tetrahedra
+from fidele.kernels.grids import cell, in_tetrahedra
 from fidele.kernels.kinds import PLACES, REAL_ROWS, REALS, given
 from fidele.kernels.lanes import on_line, trilinear, trilinear_codes
 
@@ -25,7 +25,7 @@ def _curve(row, pairs, low, count):
     last = np.float32(pairs.shape[0] // 2 - 1)
     for i in range(count):
         place = min(max(row[i], np.float32(0)), last)
-        whole = np.int32(place)
+        whole = cell(place, np.int32(last))
         low[i] = whole
         row[i] = place - np.float32(whole)
     for i in range(count, (count + 7) // 8 * 8):  # eight are looked up at once: what is over looks at the first
@@ -81,7 +81,7 @@ def _cells(x, y, z, sizes, low, count):
     step_y, step_x = np.int32(sizes[2] * 4), np.int32(sizes[1] * sizes[2] * 4)
     top_x, top_y, top_z = np.int32(sizes[0] - 2), np.int32(sizes[1] - 2), np.int32(sizes[2] - 2)
     for i in range(count):
-        x0, y0, z0 = min(np.int32(x[i]), top_x), min(np.int32(y[i]), top_y), min(np.int32(z[i]), top_z)
+        x0, y0, z0 = cell(x[i], top_x), cell(y[i], top_y), cell(z[i], top_z)
         low[i] = x0 * step_x + y0 * step_y + z0 * np.int32(4)
         x[i] -= np.float32(x0)
         y[i] -= np.float32(y0)
@@ -172,7 +172,7 @@ def _in_cells(planes, low, to_grid, along_x, along_y, outs, places, made, count)
     end_out, three = np.float32(length - 1), np.int32(3)
     for j in range(4 * count):  # a node's fourth number may be none
         place = min(max(made[j] * end_out, zero), end_out)
-        whole = np.int32(place)
+        whole = cell(place, length - np.int32(1))
         places[j] = whole + min(np.int32(j) & three, last) * length
         made[j] = place - np.float32(whole)
     for j in range(4 * count, (4 * count + 7) // 8 * 8):
