@@ -147,8 +147,8 @@ def start() -> dict[str, object]:
     places = demo_places()
     window = (
         "from pathlib import Path; from fidele.session.places import Places\n"
-        "from fidele.desk.application import application, open_window\n"
-        f"w = open_window(Places.under(Path({str(places.data)!r}))); w.show(); application().processEvents()\n"
+        "from fidele.cli import desk_application; desk = desk_application()\n"
+        f"w = desk.open_window(Places.under(Path({str(places.data)!r}))); w.show(); desk.application().processEvents()\n"
         "import os; os._exit(0)"
     )
     bare = (

@@ -18,6 +18,7 @@ from PySide6.QtTest import QTest
 
 from fidele.artwork.save import save_picture
 from fidele.bench.printer import Machine
+from fidele.dataclass import dataclass as quick
 from fidele.demo.prepare import PROFILE_TITLE
 from fidele.devices import registry
 from fidele.errors import FideleError
@@ -427,3 +428,59 @@ def test_what_was_worked_on_is_let_go(qtbot):
     del held
     gc.collect()
     assert still() is None
+
+
+@pytest.mark.parametrize("options", [{}, {"frozen": True}, {"frozen": True, "eq": False}])
+def test_data_classes_are_what_those_of_the_standard_library_are(options):
+    nan, array = float("nan"), np.arange(3)
+
+    def both(**own):
+        def body(made):
+            @made(**options)
+            class Pair:
+                """Two values, one that is not compared and one that is not written."""
+
+                a: int
+                b: tuple = ()
+                seen: list = dataclasses.field(default_factory=list, compare=False)
+                large: str = dataclasses.field(default="", repr=False)
+                vars().update(own)
+
+            @made(**options)
+            class One(Pair):
+                """A class of one more value."""
+
+                c: float = nan
+
+            @made(**options)
+            class Single:
+                """A single value, which may be an array."""
+
+                a: object
+
+            @made(**options)
+            class Nothing:
+                """No value at all."""
+
+            return [
+                Pair(1), Pair(1), Pair(1, seen=[2]), Pair(2), One(1), One(1, c=nan), One(1, c=nan), Single(1),
+                Single(1), Single(array), Single(array), Single(nan), Nothing(), Nothing(), 1,
+            ]  # fmt: skip
+
+        return body(dataclasses.dataclass), body(quick)
+
+    def tried(do):
+        try:
+            return do()
+        except (TypeError, ValueError, AttributeError) as error:
+            return type(error)
+
+    for own in ({}, {"__repr__": lambda self: "own"}, {"__eq__": lambda self, _: True, "__hash__": lambda self: 5}):
+        theirs, ours = both(**own)
+        for i, (their, our) in enumerate(zip(theirs, ours, strict=True)):
+            same = [tried(lambda a=their, b=b: a == b) for b in theirs]
+            assert same == [tried(lambda a=our, b=b: a == b) for b in ours], i
+            if options.get("eq", True):  # else both go by address
+                assert tried(lambda v=their: hash(v)) == tried(lambda v=our: hash(v)), i
+            assert repr(their) == repr(our)
+            assert tried(lambda v=their: setattr(v, "a", 3)) == tried(lambda v=our: setattr(v, "a", 3)), i

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import gc
+import importlib
 import io
 import os
 import sys
 from contextlib import ExitStack
 from pathlib import Path
+from types import ModuleType
 from typing import NoReturn
 
 import click
@@ -62,10 +65,20 @@ def open_files(files: tuple[Path, ...]) -> None:
 
 
 def _window(files: list[Path]) -> None:
-    from fidele.desk.application import run_window
+    application = desk_application()
     from fidele.session.places import Places
 
-    sys.exit(run_window(Places.of_user(), files))
+    sys.exit(application.run_window(Places.of_user(), files))
+
+
+def desk_application() -> ModuleType:
+    """Load all that a window takes: it stays, so it is not looked through for garbage, now or later."""
+    gc.disable()
+    try:
+        return importlib.import_module("fidele.desk.application")
+    finally:
+        gc.freeze()
+        gc.enable()
 
 
 @cli.command()
@@ -87,8 +100,8 @@ def demo(headless: bool, out: Path | None, pictures: Path | None, service: bool 
         return
     import platformdirs
 
+    run_window = desk_application().run_window
     from fidele.demo.prepare import prepare
-    from fidele.desk.application import run_window
     from fidele.desk.pictures import take_pictures
 
     root = Path(os.environ.get("FIDELE_DEMO") or Path(platformdirs.user_data_dir("fidele")) / "demo")

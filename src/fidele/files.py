@@ -8,9 +8,10 @@ import re
 import tempfile
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

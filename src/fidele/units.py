@@ -6,9 +6,9 @@ What is chosen holds for the whole process: the window, the shell, reports.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Literal
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

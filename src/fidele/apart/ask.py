@@ -16,7 +16,6 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ParamSpec, Self, TypeVar
 
@@ -24,6 +23,7 @@ import numpy as np
 
 from fidele.apart import process, wire
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.language import tr

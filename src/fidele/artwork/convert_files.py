@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +16,7 @@ from fidele.artwork.picture import Artwork
 from fidele.artwork.replace import Replacement, replaced
 from fidele.artwork.save import WRITTEN, save_picture
 from fidele.artwork.stream import convert_in_strips, is_large
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import reason
 from fidele.icc.profile import Profile

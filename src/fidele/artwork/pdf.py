@@ -12,7 +12,7 @@ import io
 import itertools
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,6 +21,7 @@ import numpy as np
 from fidele.artwork.limits import bounded
 from fidele.artwork.picture import Decoded
 from fidele.artwork.raster import CHANNELS, decoded_by_pillow, page_chosen
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.profile import LARGEST, Profile, ProfileError

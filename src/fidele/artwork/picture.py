@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from pathlib import Path
 
 from fidele.arrays import Codes
 from fidele.artwork.lay import over_white
 from fidele.artwork.record import ConversionRecord
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.transform import white_of
 

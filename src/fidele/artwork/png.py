@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import struct
 import zlib
-from dataclasses import dataclass
 
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"

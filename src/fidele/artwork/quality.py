@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats, top_of
 from fidele.artwork.picture import Artwork
+from fidele.dataclass import dataclass
 from fidele.icc.transform import to_lab
 
 #: Side of the square parts that are looked at closely.

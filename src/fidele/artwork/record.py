@@ -9,12 +9,13 @@ from __future__ import annotations
 import hashlib
 import html
 import re
-from dataclasses import MISSING, dataclass, fields
+from dataclasses import MISSING, fields
 from typing import Any
 
 import numpy as np
 
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 _SPACE = "https://fidele.invalid/ns/conversion/1.0/"

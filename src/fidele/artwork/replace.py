@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from fidele.arrays import Codes, top_of
 from fidele.artwork.picture import Artwork
+from fidele.dataclass import dataclass
 
 
 @dataclass(frozen=True)

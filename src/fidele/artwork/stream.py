@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
@@ -27,6 +27,7 @@ from fidele.artwork.raster import (
     without_gaps,
 )
 from fidele.artwork.record import claimed_in, hash_begun, packet
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import replacing
 from fidele.icc.describe import require_target

@@ -9,13 +9,14 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from email.message import EmailMessage
 
 from fidele.bench.driver import Model
 from fidele.bench.inks import ceramic_tile, gallery_paper, polyester, slate
 from fidele.bench.maker import Recipe, make
 from fidele.bench.wren import STOCKS
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 
 

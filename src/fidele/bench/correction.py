@@ -6,7 +6,6 @@ another substrate or over numbers that are converted already it does damage.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -17,6 +16,7 @@ from fidele.bench import inks
 from fidele.bench.separation import separate
 from fidele.colour.cie import lab_to_lch, lch_to_lab, xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.dataclass import dataclass
 from fidele.icc.solve import solve
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.tables import device_to_pcs_lab

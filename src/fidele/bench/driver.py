@@ -8,13 +8,14 @@ from __future__ import annotations
 import contextlib
 import json
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.values import Value

@@ -7,7 +7,7 @@ Viggiano, 'Modeling the color of multi-colored halftones' (TAGA 1990). The spect
 from __future__ import annotations
 
 import zlib
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.dataclass import dataclass
 
 #: 380 to 730 nm in steps of 10 nm.
 WAVELENGTHS = np.arange(380.0, 731.0, 10.0)

@@ -6,7 +6,7 @@ They are plainer than those that Fidele makes: fewer nodes, and a perceptual tab
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 from fidele.icc.solve import solve
 from fidele.icc.write import LabGrid, OutputTables, device_lut, dictionary_tag, lab_lut, output_profile
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.bench.inks import SUBSTRATES, InkModel, sublimation_densities, transfer_paper
 from fidele.bench.printer import FULL, Print, Unit
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 
 #: Rows that are pressed at a time.

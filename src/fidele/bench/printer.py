@@ -5,7 +5,6 @@ from __future__ import annotations
 import copy
 import itertools
 import json
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from fidele.arrays import Codes, top_of
 from fidele.bench.driver import Driver, Effect, Model, SentAlong, Values
 from fidele.bench.separation import separate
 from fidele.bench.supply import TANKS, Store, Supply
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import replacing
 from fidele.tiles import Progress, in_tiles

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.bench.inks import WAVELENGTHS
 from fidele.bench.press import Piece
+from fidele.dataclass import dataclass
 from fidele.tiles import in_tiles
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from fidele.bench.press import Piece
 from fidele.bench.printer import FULL
+from fidele.dataclass import dataclass
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.dataclass import dataclass
 from fidele.files import read_bytes, write_bytes
 
 #: The tanks, in the order of the separation.

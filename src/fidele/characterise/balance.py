@@ -6,12 +6,11 @@ grey. A second page, printed through the first curves, is added to the first: th
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.characterise.fit import fit
+from fidele.dataclass import dataclass
 from fidele.icc.solve import solve
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab

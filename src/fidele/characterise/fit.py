@@ -12,13 +12,13 @@ Models for Observational Data' (1990), 1.2 and 4.2.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.tiles import in_tiles

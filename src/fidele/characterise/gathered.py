@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from fidele.check.statistics import relative_to_white
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import lab_words
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab

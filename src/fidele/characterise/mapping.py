@@ -16,13 +16,13 @@ and judged; its SGCK scales lightness and has a knee at nine tenths, as here, al
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
+from fidele.dataclass import dataclass
 from fidele.icc.solid import Solid, cube_solid
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab, interpolate

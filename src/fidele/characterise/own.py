@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Collection
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -16,6 +15,7 @@ from fidele.chart.cgats import Table, dump
 from fidele.check.statistics import TOLERANCES, Comparison, compare
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
+from fidele.dataclass import dataclass
 from fidele.language import tr
 from fidele.tiles import Progress
 

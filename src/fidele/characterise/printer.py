@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +15,7 @@ from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.solid import cube_solid
 from fidele.icc.solve import solve

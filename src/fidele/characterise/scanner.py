@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.cie import lab_to_xyz
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.transform import to_lab

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 import numpy as np
 
 from fidele.apart.ask import outside
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.language import tr

@@ -6,12 +6,12 @@ A QR code (ISO/IEC 18004) of few letters, so that it survives pressing and a coa
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 
 _FORM = re.compile(r"FD1:([0-9A-F]{8}):(\d{1,3}):(\d{1,7}):([0-9A-F]{4}):(\d{6}):([NC])")
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Floats
 from fidele.chart.cgats import Table
 from fidele.chart.layout import Layout
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

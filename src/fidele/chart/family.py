@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from fidele.arrays import Floats
 from fidele.chart.definition import Chart
 from fidele.chart.driver import patches as driver_patches
 from fidele.chart.layout import PAGES, Layout, a4_layout, laid_out
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Codes, Floats
 from fidele.chart.marks import dictionary
+from fidele.dataclass import dataclass
 
 #: Marks are looked for on copies of the scan whose longer side has so many pixels, the coarsest first; at first fast,
 #: with one size of what is dark beside its surroundings, which finds all of most scans.

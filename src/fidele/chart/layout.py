@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from fidele.colour.adaptation import adapt
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Codes, Floats
 from fidele.chart.layout import Layout
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.tiles import in_tiles

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from fidele.chart.code import PageCode, read_code
 from fidele.chart.definition import MARK_SETS, Chart
 from fidele.chart.find import Sighting, as_grey, find_pages, refined
 from fidele.chart.patches import page_light, patch_values, strange_patches, stripes
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 
 #: A blend is of so many neighbouring patches.
 _NEAR = 5

@@ -5,8 +5,6 @@ Each part is asked about in `QUESTIONS`; the answers are kept as measurements of
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +12,7 @@ from fidele.arrays import Floats
 from fidele.chart.code import PageCode
 from fidele.chart.draw import blank_page, small_print
 from fidele.chart.layout import a4_layout
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 #: What it is called among the charts: one without patches.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from fidele.check.statistics import SEEN, compare
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.language import lowered, tr
 
 #: What units of a model, papers and days differ by, mean ΔE00.
@@ -128,13 +129,14 @@ def find_cause(
     suspected: Suspicions,
     uncertainty: float,
     tolerance: Tolerance = TOLERANCES["everyday"],
-    signs: Signs = Signs(),
+    signs: Signs | None = None,
 ) -> Cause:
     """Rank suspects by how well they explain measured L*a*b* (n, 3).
 
     `uncertainty` is the scanner's or instrument's own mean error, ΔE00. How sure it is was set on strangers and
     measured on others (docs/causes.md); 'none' is a suspect as any other.
     """
+    signs = signs or Signs()
     scales = Scales(suspected, measured, uncertainty)
     plain = dict(suspected.Lab)
     if signs.through_profile is not None:

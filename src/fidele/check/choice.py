@@ -11,13 +11,12 @@ the other one at smaller numbers, solids included.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.chart.driver import NODES, STEPS, patches
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.language import tr

@@ -8,7 +8,6 @@ numbers were set on strangers (tests/street), and what comes of them is measured
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -16,6 +15,7 @@ from fidele.arrays import Floats
 from fidele.check.fitted import Fitted
 from fidele.check.suspects import Suspicions
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 
 #: Inks of a unit, and the spread of their dots, differ by so much.
 _INK, _DOTS = 0.03, 0.04

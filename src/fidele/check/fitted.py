@@ -6,7 +6,6 @@ How much a fit may gain by its freedom alone is held against it in `evidence`.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from fidele.check.inks import INKS, InkModel, yellowed
 from fidele.check.suspects import Suspicions
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 
 #: How much of what is common to all inks is black, and how fast it grows: every one is tried.
 _SHARES = ((0.35, 1.0), (0.5, 2.0), (0.7, 1.0), (0.8, 2.0))

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 
 #: A patch is out where it is off by so many ΔE00, and by so many times what the others are.
 _FAR, _TIMES = 5.0, 4.0

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 #: The colours that ramps lead to, by their RGB.

@@ -6,9 +6,9 @@ import base64
 import csv
 import html
 import io
-from dataclasses import dataclass
 
 from fidele.check.statistics import Comparison
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 _STYLE = (

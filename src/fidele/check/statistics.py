@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -13,6 +13,7 @@ from fidele.arrays import Floats
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.cie import lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 #: A grey, a full colour or the black is seen to be off, at arm's length, from so many ΔE00 on.

@@ -7,11 +7,12 @@ driver's own correction is what a probe of the driver returned, and more or less
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert, to_lab

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 import math
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
 from fidele.language import named, tr

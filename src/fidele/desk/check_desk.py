@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import partial
 from pathlib import Path
 
@@ -31,6 +31,7 @@ from fidele.chart.measurement import Measurement
 from fidele.chart.read import HiddenMarksError
 from fidele.chart.visual import answers_in_words
 from fidele.check.report import Report, as_csv, verdict_words
+from fidele.dataclass import dataclass
 from fidele.desk.check_pages import (
     BesidePage,
     CausePage,

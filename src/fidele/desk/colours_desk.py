@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 from fidele.arrays import Codes
 from fidele.artwork.replace import Replacement
 from fidele.colour.words import colour_name
+from fidele.dataclass import dataclass
 from fidele.desk.desk import Desk
 from fidele.desk.kit import across, down, fill
 from fidele.desk.labels import button, clear, label, line

@@ -6,12 +6,12 @@ import datetime
 import time
 from collections import deque
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAccessible, QAccessibleAnnouncementEvent
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QListWidgetItem, QProgressBar, QWidget
 
+from fidele.dataclass import dataclass
 from fidele.desk.kit import across, down
 from fidele.desk.labels import button, label, line
 from fidele.desk.theme import font, px

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -11,6 +9,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.icc.solid import Solid
 from fidele.language import tr

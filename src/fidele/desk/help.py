@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from functools import cache
 from importlib import resources
 from pathlib import Path
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele.dataclass import dataclass
 from fidele.desk.desk import Desk
 from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, heading, label

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import TypeVar
 
 from PySide6.QtCore import QEvent
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fidele.dataclass import dataclass
 from fidele.desk.labels import label
 from fidele.desk.theme import font
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import partial
 
 import numpy as np
@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPai
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.desk.pyramid import Pyramid
 from fidele.desk.spots import Part, Ringed, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QWidget
 
+from fidele.dataclass import dataclass
 from fidele.desk.by_any_hand import ByAnyHand
 
 if TYPE_CHECKING:

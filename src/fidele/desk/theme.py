@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from importlib import resources
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
+
+from fidele.dataclass import dataclass
 
 FAMILY = "Inter"
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -18,6 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
+from fidele.dataclass import dataclass
 from fidele.desk.by_any_hand import ByAnyHand
 from fidele.desk.labels import label
 from fidele.desk.theme import LIGHT, Theme, font, px, scale

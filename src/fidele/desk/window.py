@@ -27,13 +27,11 @@ from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, 
 from fidele import units
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
-from fidele.desk.alarm import notify
 from fidele.desk.closing import Closing
 from fidele.desk.desk import FIRST_LEFT, Desk, clock, short
 from fidele.desk.desks import Desks
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot, Steps
-from fidele.desk.help import Help
 from fidele.desk.incoming import Incoming
 from fidele.desk.kit import across, down, fill
 from fidele.desk.numbers import dress_all
@@ -251,6 +249,8 @@ class Window(QMainWindow):
 
     def show_help(self) -> None:
         """Open the help on the desk in front."""
+        from fidele.desk.help import Help
+
         made = Help(self.desk.station, self.desks, self.shortcuts, self)
         made.wanted.connect(self._go_to)
         made.open()
@@ -422,6 +422,8 @@ class Window(QMainWindow):
             )
             self.session.warn(sentence)
             if not self.isActiveWindow():
+                from fidele.desk.alarm import notify
+
                 notify(tr("The way to the ink has changed"), f"{came[0].title}{more}")
 
     def refresh(self, desk: bool = True, soon: bool = False) -> None:

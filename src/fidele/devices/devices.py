@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from fidele.dataclass import dataclass
 from fidele.devices.described import NO_PRINTER, DescribedStore
 from fidele.devices.program import program_named
 from fidele.devices.protocol import (

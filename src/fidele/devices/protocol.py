@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -11,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.language import tr

@@ -15,7 +15,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
@@ -23,6 +23,7 @@ from pathlib import Path
 import numpy as np
 
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.devices.protocol import Lies, Scan
 from fidele.errors import FideleError
 from fidele.language import tr

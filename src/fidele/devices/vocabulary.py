@@ -5,8 +5,9 @@ This is all that Fidele knows of a driver beyond what it tells when asked.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from fidele.dataclass import dataclass
 from fidele.icc.transform import Intent
 from fidele.sheet.placing import Media
 from fidele.values import Settings, Value

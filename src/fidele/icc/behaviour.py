@@ -5,14 +5,13 @@ Everything is computed from the profile's own tables in double precision (`fidel
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import hue_name
+from fidele.dataclass import dataclass
 from fidele.icc.describe import Description, describe
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.solid import solid_of

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.behaviour import lattice
 from fidele.icc.describe import Description, describe

@@ -10,11 +10,11 @@ import hashlib
 import itertools
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.colour.cie import D50
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.language import tr
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from fidele.colour.cie import xyz_to_lab
+from fidele.dataclass import dataclass
 from fidele.icc.conform import Problem, conformance, created
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import device_to_pcs_lab, lut_of, matrix_model, same_table

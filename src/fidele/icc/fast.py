@@ -8,7 +8,7 @@ or a profile is built in another way, there is none, and LittleCMS does the work
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import lru_cache
 
 import numpy as np
@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.colour.cie import D50
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import Curve, Lut, lut_of, matrix_model, table_for
 

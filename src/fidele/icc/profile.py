@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import hashlib
 import struct
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.language import tr

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.tables import device_to_pcs_lab
 

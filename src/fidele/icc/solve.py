@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 
 
 @dataclass(frozen=True)

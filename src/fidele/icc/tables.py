@@ -7,13 +7,13 @@ compare with. Device and table values are from 0 to 1; profile connection values
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from fidele.arrays import Floats
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile, ProfileError, fixed
 from fidele.language import tr
 

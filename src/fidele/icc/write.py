@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import datetime
 import struct
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -15,6 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 from fidele.arrays import Floats
 from fidele.colour.adaptation import adaptation_matrix
 from fidele.colour.cie import D50
+from fidele.dataclass import dataclass
 from fidele.icc.tables import encode_lab
 
 #: Entries of a lut16 curve into a grid. The format allows 4096; a quarter costs nothing that can be measured.

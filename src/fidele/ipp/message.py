@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, NamedTuple
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 
 #: Groups of attributes.

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import BinaryIO
 
 import numpy as np
 
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 
 #: First bytes, and whether rows are packed and numbers big-endian: PWG (and CUPS 2), CUPS 3 as written here.

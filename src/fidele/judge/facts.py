@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from fidele.artwork.picture import Artwork
 from fidele.artwork.quality import Quality
 from fidele.check.cause import Cause
 from fidele.check.statistics import Comparison
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.papers.fit import Fit
 from fidele.papers.model import Papers

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum, auto
 
+from fidele.dataclass import dataclass
 from fidele.language import named
 
 WEIGHTS = (named("stop"), named("caution"), named("note"))

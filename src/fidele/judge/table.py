@@ -5,8 +5,7 @@ Words in braces are filled in by the rule; a rule may give another weight, butto
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from fidele.dataclass import dataclass
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.language import filled, tr
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from fidele.dataclass import dataclass
 from fidele.icc.describe import Description
 from fidele.language import tr
 from fidele.papers.guess import plain

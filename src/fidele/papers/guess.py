@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
 
+from fidele.dataclass import dataclass
 from fidele.icc.describe import Description
 from fidele.language import tr
 from fidele.papers.model import ABOUT, MADE, Said

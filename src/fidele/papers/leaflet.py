@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import html
 import re
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from fidele.apart.ask import outside
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.papers.model import Said

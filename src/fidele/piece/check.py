@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from fidele.check.statistics import Comparison, compare
 from fidele.check.suspects import Suspicions, suspicions
 from fidele.check.tolerance import Tolerance
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.files import read_bytes, write_bytes
 from fidele.language import tr
 from fidele.piece.where import PieceMap, parts_of

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 #: Cells along the longer side of the map.

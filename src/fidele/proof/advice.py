@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.arrays import Pixels, distinct
 from fidele.colour.cie import lab_to_lch
+from fidele.dataclass import dataclass
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats, Pixels, distinct
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.language import tr
 from fidele.proof.losses import wanted_and_printed

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import lab
 from fidele.icc.transform import as_float, lab_codes, to_lab

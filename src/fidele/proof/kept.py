@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile, ProfileError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from fidele.arrays import Floats, Pixels, packed
 from fidele.colour.cie import D50, lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
+from fidele.dataclass import dataclass
 from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, black_of, to_lab

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.solve import solve

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from fidele.arrays import Pixels
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import FAMILIES, hue_name
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.language import tr
 from fidele.proof.losses import colours_of

@@ -42,7 +42,7 @@ Id = Annotated[str, StringConstraints(pattern=r"^[\w][\w .,+()'&-]*$", max_lengt
 class Kept(BaseModel):
     """What is kept as JSON. Fields that a newer Fidele adds are kept and written back."""
 
-    model_config = ConfigDict(extra="allow", validate_assignment=True, allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, extra="allow", validate_assignment=True, allow_inf_nan=False)
 
 
 class PressData(Kept):

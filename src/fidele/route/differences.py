@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.language import tr
 from fidele.route.condition import OWNER_WORDS, Card
 from fidele.route.layers import MEANINGS

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
 from enum import StrEnum
 
+from fidele.dataclass import dataclass
 from fidele.language import named, tr
 from fidele.values import Settings
 

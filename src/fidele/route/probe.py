@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.language import named, tr
 from fidele.route.behind import looked_up
 from fidele.route.condition import Card

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 
 from fidele.check.statistics import Comparison, compare
+from fidele.dataclass import dataclass
 from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.reading import Checked

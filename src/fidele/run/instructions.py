@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import datetime
 import io
-from dataclasses import dataclass
 from pathlib import Path
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.language import tr

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 
 from fidele.arrays import Codes
@@ -12,6 +12,7 @@ from fidele.artwork.replace import Replacement
 from fidele.chart.definition import Chart
 from fidele.chart.strip import SIZE as STRIP_SIZE
 from fidele.chart.strip import strip_chart
+from fidele.dataclass import dataclass
 from fidele.devices.protocol import Lies
 from fidele.icc.profile import Profile
 from fidele.language import tr

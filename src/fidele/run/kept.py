@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from fidele.artwork.open import Suppose, open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.replace import Replacement, worked
 from fidele.chart.definition import Chart
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.icc.profile import Profile
@@ -49,7 +50,7 @@ class Sources:
 
 
 class _Kept(BaseModel):
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(defer_build=True, frozen=True)
 
 
 class KeptLying(_Kept):

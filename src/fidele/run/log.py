@@ -8,12 +8,12 @@ import io
 import json
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import ValidationError
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.language import tr, trn

@@ -6,10 +6,11 @@ import datetime
 import shutil
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import reason, replacing

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,13 +22,12 @@ from fidele.check.cause import Cause
 from fidele.check.statistics import compare, relative_to_white
 from fidele.check.tolerance import Tolerance
 from fidele.check.words import in_words
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.language import tr
-from fidele.piece.check import PieceAim, PieceChecked, check_piece
-from fidele.piece.press_map import keep_map, kept_map, press_map
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
 from fidele.run.job import Job, Lying, Patches, Printed
@@ -39,6 +39,9 @@ from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
 from fidele.store.records import Verdict
 from fidele.store.scanners import ScannerRecord
+
+if TYPE_CHECKING:
+    from fidele.piece.check import PieceAim, PieceChecked
 
 #: Nearer to the edge of a blank than this share of it nothing is measured: no piece lies quite true.
 _EDGE = 0.02
@@ -130,6 +133,8 @@ class Reader:
         FideleError
             When its artwork is not found on it, holds too little to measure, or was printed without a profile.
         """
+        from fidele.piece.check import check_piece
+
         checked = check_piece(scan, self.piece_aim(printed.job), *self.seen_through(photo), photo)
         checked = self._with_earlier(printed, checked)
         c = checked.comparison
@@ -155,6 +160,8 @@ class Reader:
         """Keep where a piece is off, and lay the last pieces of its condition over it: what is alike is the press's."""
         if printed.job.card.process != "transfer":
             return checked
+        from fidele.piece.press_map import keep_map, kept_map, press_map
+
         keep_map(map_file(self.folder, printed.number), checked.map)
         runs = [printed.number, *(n for n in self.logbook.runs_of(printed.job.card.id) if n != printed.number)]
         maps = [kept for n in runs if (kept := kept_map(map_file(self.folder, n))) is not None]
@@ -173,6 +180,8 @@ class Reader:
         # The print system converts for every program alike, whatever this card says.
         system = one.card.owner == "system"
         how = replace(one.how, intent=Intent.PERCEPTUAL, bpc=False) if system else one.how
+        from fidele.piece.check import PieceAim
+
         return PieceAim(
             one.artwork.laid,
             one.artwork.profile,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,7 @@ from fidele.check.statistics import Comparison, Tolerance, compare, relative_to_
 from fidele.check.suspects import Suspicions, suspicions
 from fidele.check.words import in_words
 from fidele.colour.difference import delta_e_2000
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from fidele.dataclass import dataclass
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.judge.facts import Facts

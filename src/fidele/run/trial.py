@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from fidele.chart.definition import Chart
 from fidele.chart.family import quick_chart
 from fidele.check.statistics import Comparison, Tolerance
 from fidele.colour.words import hue_name
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError

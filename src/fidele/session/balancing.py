@@ -6,17 +6,17 @@ Each further page, printed through the curves so far, makes them better and prov
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from fidele.arrays import Floats
-from fidele.characterise.balance import Balanced, aimed, balance
 from fidele.chart.definition import Chart
 from fidele.chart.family import made
 from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import matched
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS, srgb
 from fidele.language import tr
@@ -32,6 +32,9 @@ from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError, Progress
 from fidele.trials.aim import relative
 from fidele.tuning.conversion import sent_values
+
+if TYPE_CHECKING:
+    from fidele.characterise.balance import Balanced
 
 #: The chart that is printed, and from what level on greys are judged: the darkest are as their inks are.
 CHART, JUDGED_FROM = "neutral", 0.1
@@ -61,6 +64,8 @@ class BalancePage:
         assert self.asked is not None
         grey = (np.ptp(self.asked, axis=1) < 1e-6) & (self.asked[:, 0] >= JUDGED_FROM)
         black = self.Lab[int(self.sent.sum(axis=1).argmin())]
+        from fidele.characterise.balance import aimed
+
         wanted = aimed(self.asked[grey, 0], black)
         off = self.Lab[grey]
         return float(np.percentile(np.hypot(*off[:, 1:].T), 95)), float(np.abs(off[:, 0] - wanted[:, 0]).max())
@@ -138,6 +143,8 @@ class Balancing:
                 raise CancelledError
             rgb = np.concatenate([p.sent for p in pages])
             Lab = np.concatenate([p.Lab for p in pages if p.Lab is not None])
+            from fidele.characterise.balance import balance
+
             return balance(rgb, Lab)
 
         return work

@@ -7,7 +7,6 @@ import datetime
 import io
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +17,7 @@ from fidele.artwork.lay import over_white
 from fidele.artwork.open import ENDINGS, Suppose, open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.stream import is_large
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile

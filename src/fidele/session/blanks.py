@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.sheet.page import Behind

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +16,7 @@ from fidele.chart.layout import PAGES
 from fidele.chart.readiness import READINESS, readiness_chart
 from fidele.chart.strip import STRIP, strip_chart
 from fidele.chart.visual import VISUAL
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
 
+from fidele.dataclass import dataclass
 from fidele.icc.conform import created
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from typing import Literal
 
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.language import lowered, tr
 from fidele.session.live import Live

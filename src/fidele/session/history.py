@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from fidele.dataclass import dataclass
 
 
 @dataclass(frozen=True)

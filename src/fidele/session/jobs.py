@@ -5,13 +5,14 @@ from __future__ import annotations
 import datetime
 import threading
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from fidele.artwork.open import open_artwork
 from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.artwork.replace import worked
 from fidele.chart.definition import Chart
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.icc.profile import Profile

@@ -15,7 +15,6 @@ from fidele.session.live import Live
 from fidele.session.piece import Copy, PanelPlan, Piece
 from fidele.session.pieces import Changes, Pieces
 from fidele.session.sheet import Sheet
-from fidele.sheet.nest import Blocked, Rectangle, nest
 from fidele.sheet.placing import Placing, fitted
 from fidele.sheet.shapes import covered
 from fidele.store.cards import CardStore
@@ -340,6 +339,8 @@ class Laying:
         (inset, end), room = sheet.base.inset, sheet.room()
         free: list[tuple[Key, Copy]] = []
         boxes: list[tuple[float, float, float, float]] = []
+        from fidele.sheet.nest import Blocked, Rectangle, nest
+
         locked: dict[int, list[Blocked]] = {}
         for piece, index, copy in sheet.copies():
             x0, y0, x1, y1 = covered(piece.shape, copy.placing)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +11,7 @@ from fidele.chart.driver import patches
 from fidele.chart.family import made
 from fidele.check.choice import Told, which_passes
 from fidele.check.statistics import relative_to_white
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import dataclasses
-from dataclasses import dataclass
 
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import CarriedMedia, Printer
 from fidele.errors import FideleError

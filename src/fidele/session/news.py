@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from fidele.dataclass import dataclass
 from fidele.session.seen import Seen
 from fidele.session.state import Changed
 

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from fidele.characterise.gathered import Gathered, gathered
-from fidele.characterise.own import OwnProfile, made_from
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
 from fidele.chart.family import made
@@ -19,6 +18,7 @@ from fidele.chart.measurement import Conditions, Measurement, to_table
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import write_bytes
@@ -42,6 +42,9 @@ from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError, Progress
+
+if TYPE_CHECKING:
+    from fidele.characterise.own import OwnProfile
 
 #: Charts that a profile is made of, the smallest first, with what they leave on printers that nobody here made: mean
 #: ΔE00 by an instrument, the middle and nineteen in twenty (docs/own-profiles.md; of the smallest chart what 100
@@ -287,6 +290,8 @@ class OwnProfiles:
                 if not progress(0.2 + 0.8 * share):
                     raise CancelledError
                 return True
+
+            from fidele.characterise.own import made_from
 
             own = made_from(found, title, now, stated(card), without, progress=told)
             return Made(card, title, found, own, _off(before, found))

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from fidele.artwork.picture import Artwork
 from fidele.artwork.replace import Replacement
 from fidele.chart.definition import Chart
+from fidele.dataclass import dataclass
 from fidele.sheet.page import Behind
 from fidele.sheet.panels import Area
 from fidele.sheet.placing import Placing

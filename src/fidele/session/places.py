@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
 from pathlib import Path
 
+from fidele.dataclass import dataclass
 from fidele.files import write_bytes
 
 #: Lies in the bench's folder where it was switched on.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Codes, Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import colour_name
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -45,10 +46,11 @@ from fidele.store.logbook import Logbook
 from fidele.store.trials import TrialStore
 from fidele.tiles import CancelledError, Progress
 from fidele.trials.aim import relative
-from fidele.trials.nearness import REPEAT, PrintRead, Standing, standing
 from fidele.trials.record import LETTERS, Judged, Measured, TrialPrint, TrialRecord, now
-from fidele.trials.search import Round, beginning, following
 from fidele.values import Value
+
+if TYPE_CHECKING:
+    from fidele.trials.nearness import PrintRead, Standing
 
 #: Settings that shape colour or ink: what a trial can vary, the likeliest first.
 _VARIED = (
@@ -146,6 +148,8 @@ class PrintTrials:
             rest = self._devices.of(card).at_rest("sliders")
             now_at = card.hand.get(varied.removeprefix(_HAND), rest)
             at = offered.index(now_at) if now_at in offered else len(offered) // 2
+            from fidele.trials.search import beginning
+
             return [offered[place] for place in beginning(len(offered), at)]
         here = _way(card.owner, card.printed_from)
         current: Value | None = here if varied == "owner" else card.driver.get(varied)
@@ -368,7 +372,7 @@ class PrintTrials:
             self._logbook.add_verdict(one.run, verdict_of(one.checked))
         self._live.tell(LogChanged())
         characterised = self._checking.scanner.path is not None
-        found = self.standing(trial, REPEAT if characterised else _REPEAT_BARE)
+        found = self.standing(trial, None if characterised else _REPEAT_BARE)
         if found is None:
             missing = [p.letter for p in trial.prints if not measured_file(self._work, p.run).exists()]
             self._live.say(
@@ -394,7 +398,7 @@ class PrintTrials:
         self._live.say(found.sentence)
         return trial
 
-    def standing(self, trial: TrialRecord, repeat: float = REPEAT) -> Standing | None:
+    def standing(self, trial: TrialRecord, repeat: float | None = None) -> Standing | None:
         """Return how the measured prints of a trial stand, None while fewer than two were read."""
         if not trial.chart:
             return None
@@ -408,7 +412,9 @@ class PrintTrials:
             return None
         shared = [s for s in chart.ids if all(s in set(m.ids) for _, m in found)]
         prints = [_print_read(chart, one, m, shared) for one, m in found]
-        return standing(prints, repeat, self._proof(prints[0].rgb))
+        from fidele.trials.nearness import REPEAT, standing
+
+        return standing(prints, REPEAT if repeat is None else repeat, self._proof(prints[0].rgb))
 
     def _proof(self, rgb: Floats) -> Floats | None:
         """Return what the profile in force promises of sRGB values (n, 3), relative to white; None without one."""
@@ -446,6 +452,8 @@ class PrintTrials:
             and (one.prints[0].card.printer, one.prints[0].card.media) == (mine.printer, mine.media)
             and one.made <= trial.made
         ]
+        from fidele.trials.search import Round, following
+
         rounds, rest = [], self._devices.of(mine).at_rest("sliders")
         for one in alike:
             values = {p.letter: _varied_value(one, p, rest) for p in one.prints}
@@ -532,4 +540,6 @@ def _of_run(prints: Sequence[PrintMeasured], one: TrialPrint) -> list[PrintMeasu
 
 def _print_read(chart: Chart, one: TrialPrint, measured: Measurement, shared: Sequence[str]) -> PrintRead:
     rows = [chart.ids.index(s) for s in shared]
+    from fidele.trials.nearness import PrintRead
+
     return PrintRead(one.letter, one.title, chart.rgb[rows], measured.rows(tuple(shared)).Lab)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import datetime
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import json
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +15,7 @@ from fidele import units
 from fidele.arrays import Codes
 from fidele.chart.read import read_scan
 from fidele.chart.readiness import INKS, PAGE, STEPS, readiness_chart
+from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Scan
 from fidele.errors import FideleError

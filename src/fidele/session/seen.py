@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+from fidele.dataclass import dataclass
 from fidele.run.route import Route
 
 #: Size and time of change of a file.

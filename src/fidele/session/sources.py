@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -13,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, TypeAdapter
 from fidele.artwork.guess import looks_like
 from fidele.artwork.open import Suppose
 from fidele.artwork.picture import Artwork, SourceSlip
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import GREYS, grey, oprgb, sgrey, srgb
@@ -48,7 +48,7 @@ class Rule(BaseModel):
         Key of the space, see `Sources.candidates`.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     client: str = ""
     folder: str = ""

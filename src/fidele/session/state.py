@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import field, fields, replace
 from enum import Enum, auto
 
 from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.judge.finding import Finding

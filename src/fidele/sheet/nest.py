@@ -10,11 +10,11 @@ from __future__ import annotations
 import bisect
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

@@ -6,12 +6,13 @@ A page is made band by band, so that a roll of metres needs no more memory than 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.artwork.picture import Artwork
+from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.sheet.placing import INCH, Media, Placing

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

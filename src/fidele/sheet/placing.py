@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
+
+from fidele.dataclass import dataclass
 
 #: Millimetres to the inch.
 INCH = 25.4

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import itertools
 import re
-from dataclasses import dataclass
 from importlib import resources
 from typing import Any
 
@@ -15,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Codes
+from fidele.dataclass import dataclass
 from fidele.sheet.page import Sign
 from fidele.sheet.placing import Placing
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
-from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import ValidationError
 
 from fidele.apart.ask import outside
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes
 from fidele.icc.profile import LARGEST

@@ -29,7 +29,7 @@ _JOB, _FOLDER, _LARGEST_PICTURE = "job.json", "artwork", 2 << 30
 class KeptCopy(BaseModel):
     """Where one copy lies."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(defer_build=True, frozen=True)
     placing: Placing
     page: int = 0
     locked: bool = False
@@ -38,7 +38,7 @@ class KeptCopy(BaseModel):
 class KeptPanels(BaseModel):
     """How a piece is split into panels."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(defer_build=True, frozen=True)
     overlap: float = 10.0
     columns: int = 0
     rows: int = 0
@@ -52,7 +52,7 @@ class KeptPanels(BaseModel):
 class KeptPicture(BaseModel):
     """A picture of a job as it was worked on; `source` and `slip` say what it was taken for where nothing states it."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(defer_build=True, frozen=True)
     number: int
     artwork: Path
     artwork_page: int = 0

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import reason
 from fidele.icc.profile import LARGEST

@@ -13,11 +13,12 @@ import lzma
 import tarfile
 import zipfile
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path, PurePosixPath
 from typing import IO, cast
 
 from fidele.apart.ask import outside
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason
 from fidele.icc.profile import LARGEST

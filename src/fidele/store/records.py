@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime
 import json
-from dataclasses import dataclass
 from functools import cached_property
 
+from fidele.dataclass import dataclass
 from fidele.language import named
 
 #: States of a run that is yet to be printed, being printed, or done with.

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import datetime
 import json
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from fidele.characterise.scanner import ScannerFit
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile

@@ -11,12 +11,13 @@ import fcntl
 import os
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from pydantic import TypeAdapter, ValidationError
 
 from fidele import __version__
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, reason, write_bytes, write_new
 from fidele.icc.describe import Description, describe

@@ -18,7 +18,7 @@ from fidele.store.records import BUSY, DONE, WAITING
 class _Receipt(BaseModel):
     """What is read of a driver's receipt by name."""
 
-    model_config = ConfigDict(extra="allow", allow_inf_nan=False)
+    model_config = ConfigDict(defer_build=True, extra="allow", allow_inf_nan=False)
 
     #: The process that prints.
     pid: int = 0

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import hue_name
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr, trn
 from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim

@@ -8,9 +8,9 @@ where nothing lies between, or where eyes see no difference any more.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
+from fidele.dataclass import dataclass
 from fidele.language import tr
 
 #: So many prints a round compares.

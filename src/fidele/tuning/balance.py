@@ -16,7 +16,7 @@ class Balance(BaseModel):
     """Three curves, red, green and blue, over even levels of what would be sent; each rises from what it begins with
     to 1."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(defer_build=True, frozen=True)
     red: tuple[Level, ...] = Field(min_length=2, max_length=256)
     green: tuple[Level, ...] = Field(min_length=2, max_length=256)
     blue: tuple[Level, ...] = Field(min_length=2, max_length=256)

@@ -36,7 +36,7 @@ class Region(BaseModel):
         L* by which they get lighter.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     hue: Annotated[float, Field(ge=0, le=360)]
     width: Annotated[float, Field(ge=20, le=180)] = 60
@@ -68,7 +68,7 @@ class Tuning(BaseModel):
         Percent: below the middle darker, above it lighter.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(defer_build=True, frozen=True, extra="forbid")
 
     name: Annotated[str, Field(max_length=80)] = ""
     lift: Annotated[float, Field(ge=0, le=1)] = 0

@@ -16,13 +16,13 @@ import socket
 import subprocess
 import tempfile
 import time
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import quote
 
 from fidele.bench.driver import Model
 from fidele.bench.service.parent import with_parent
 from fidele.bench.service.ppd import ppd_of
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 
 #: Where Debian and others keep the server and what it runs.

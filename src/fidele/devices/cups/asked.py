@@ -6,13 +6,12 @@ The print service makes a description (PPD) for such a queue, in which both are 
 
 from __future__ import annotations
 
-import http.client
 import re
-import ssl
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 from urllib.parse import urlsplit
 
+from fidele.dataclass import dataclass
 from fidele.devices.cups.ppd import Ppd
 from fidele.errors import FideleError
 from fidele.ipp.message import CHARSET, COLLECTION, KEYWORD, LANGUAGE, OPERATION, URI, Message, Typed, decode, one
@@ -74,6 +73,9 @@ def ask_printer(uri: str) -> Beyond:
     FideleError
         When it does not answer, or answers with something else.
     """
+    import http.client  # what speaks over the network is slow to load, and few ask for it
+    import ssl
+
     where = urlsplit(uri)
     host, port = where.hostname or "", where.port or 631
     asked = Message(

@@ -10,10 +10,10 @@ import contextlib
 import hashlib
 import stat
 import threading
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.language import tr

@@ -6,10 +6,11 @@ Read by libcups in a child process: a PPD is a file from anywhere.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 
 from fidele.apart.ask import outside
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 

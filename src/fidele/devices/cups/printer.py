@@ -9,13 +9,14 @@ import getpass
 import re
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Codes, top_of
+from fidele.dataclass import dataclass
 from fidele.devices.cups.asked import Beyond, ask_printer
 from fidele.devices.cups.colour import ColourDaemon
 from fidele.devices.cups.controls import WAY, QueueControls

@@ -14,10 +14,11 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any, TypeVar
 
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.language import tr
