@@ -110,7 +110,9 @@ def first_picture(demo: Path) -> tuple[float, float]:
     shown.grab()
     ours = time.perf_counter() - began
     window.work.wait()
+    app.processEvents()  # what follows from the work that has ended
     window.close()
+    app.processEvents()
     shiboken6.delete(window)  # it would go on looking at a folder that is gone
     began = time.perf_counter()
     open_artwork(path)

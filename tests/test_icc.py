@@ -38,6 +38,7 @@ from fidele.icc.write import (
     text_tag,
     xyz_tag,
 )
+from fidele.kernels import compile_beside
 from fidele.tiles import CancelledError
 from tests.thorough import part
 
@@ -394,3 +395,14 @@ def test_solver_finds_what_a_search_finds(printer):
     # The uniform space is not ΔE00 itself; far outside the two may choose different neighbours.
     assert np.median(mine - best) < 0.5
     assert (mine < best + 3.0).mean() > 0.9
+
+
+def test_kernels_are_compiled_beside_a_first_window_and_then_known_to_be(tmp_path):
+    stamp = tmp_path / "kernels"
+    first = compile_beside(stamp)
+    assert first.wait(300) == 0
+    assert compile_beside(stamp) is None
+    stamp.write_text("those of an earlier version")
+    again = compile_beside(stamp)
+    again.kill()
+    again.wait()

@@ -10,13 +10,14 @@ from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QLibraryInfo, QSettings, Qt, QTranslator
+from PySide6.QtCore import QLibraryInfo, QSettings, Qt, QTimer, QTranslator
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
 from fidele.desk.preferences import wanted_scale
 from fidele.desk.theme import font, load_fonts, set_scale
 from fidele.errors import FideleError
+from fidele.kernels import compile_beside
 from fidele.language import LANGUAGE, tr
 from fidele.logs import keep_log
 from fidele.session.places import Places
@@ -121,6 +122,8 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
         window.take_file(file)
     window.show()
     gc.freeze()
+    beside: list[object] = []
+    QTimer.singleShot(0, lambda: beside.append(compile_beside(places.state / "kernels")))
     code = app.exec()
     door.close()
     return ANEW if window.again else code

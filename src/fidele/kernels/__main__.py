@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 import sys
+from pathlib import Path
 
 import numpy as np
 
-from fidele.kernels import grids
+from fidele.kernels import grids, state
 
 
 def warm() -> None:
@@ -29,10 +30,16 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
+    before = state()
+    if len(sys.argv) > 1:  # beside somebody who works
+        os.nice(10)
     beside = os.fork()  # the largest of them takes as long as all others
     if beside == 0:
         from fidele.kernels import transforms
 
         os._exit(0 if transforms.transform.signatures else 1)
     warm()
-    sys.exit(os.waitstatus_to_exitcode(os.waitpid(beside, 0)[1]))
+    code = os.waitstatus_to_exitcode(os.waitpid(beside, 0)[1])
+    if len(sys.argv) > 1 and code == 0:
+        Path(sys.argv[1]).write_text(before)
+    sys.exit(code)
