@@ -108,10 +108,11 @@ class Desks(Mapping[str, Desk]):
         """Return the desks that have been asked for, by their station."""
         return {station: self[station] for station, name in self._names.items() if name in vars(self)}
 
-    def make_next(self) -> bool:
-        """Make one more desk; return whether there are others still."""
+    def next(self) -> str | None:
+        """Return the station of the next desk that nobody has asked for yet, None where all are made."""
         made = self.made()
-        left = [station for station in self if station not in made]
-        if left:
-            self[left[0]]
-        return len(left) > 1
+        return next((station for station in self if station not in made), None)
+
+    def load(self, station: str) -> None:
+        """Load what a desk is made with, which any thread may do: making it then takes less of the interface's time."""
+        import_module(f"fidele.desk.{self._names[station]}_desk")

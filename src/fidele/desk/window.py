@@ -155,8 +155,15 @@ class Window(QMainWindow):
 
     def _make_others(self) -> None:
         """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
-        if self.desks.make_next():
+        station = self.desks.next()
+        if station is None:
+            return
+
+        def made(_: None) -> None:
+            self.desks[station]
             QTimer.singleShot(_TURN, self._make_others)
+
+        self.work.quietly("desks", lambda _: self.desks.load(station), made)
 
     def _lay_out(self) -> None:
         panel = QWidget()
