@@ -14,6 +14,7 @@ from PIL import Image
 
 from fidele.artwork.open import open_artwork
 from fidele.artwork.save import save_picture
+from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import sgrey, srgb
 
@@ -207,3 +208,26 @@ def test_inks_of_a_pdf_are_drawn_as_the_file_says_and_told(tmp_path):
     assert all(ink in told for ink in ("Reef orange", "Foil", "White", "Harbour"))
     assert "None" not in told
     assert "overprint" in told
+
+
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16])
+@pytest.mark.parametrize("codec", ["zlib", "packbits", "lzw"])
+def test_a_tiff_whose_last_strip_is_filled_up_is_no_damage(tmp_path, kind, codec):
+    """Some writers make such files, and most readers bear them; so does Fidele, whole and strip by strip."""
+
+    from fidele.artwork.stream import strips
+
+    path, rng = tmp_path / "filled.tif", np.random.default_rng(0)
+    filled = rng.integers(0, 30, (128, 90, 3)).astype(kind) * np.arange(90, dtype=kind)[:, None]
+    encode = {"zlib": imagecodecs.zlib_encode, "packbits": imagecodecs.packbits_encode, "lzw": imagecodecs.lzw_encode}
+    parts = [encode[codec](part.tobytes()) for part in (filled[:64], filled[64:])]
+    tifffile.imwrite(
+        path, iter(parts), shape=(100, 90, 3), dtype=kind, photometric="rgb", compression=codec, rowsperstrip=64
+    )
+    assert np.array_equal(open_artwork(path, assume=srgb()).pixels, filled[:100])
+    _, *rows = strips(path, None)
+    assert np.array_equal(np.concatenate(rows), filled[:100])
+    whole = path.read_bytes()
+    path.write_bytes(whole.replace(parts[1], parts[1][: len(parts[1]) // 3].ljust(len(parts[1]), b"\xff")))
+    with pytest.raises(FideleError, match="damaged"):
+        open_artwork(path, assume=srgb())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from copy import copy
 from pathlib import Path
 from typing import Any
 
@@ -93,6 +94,7 @@ def read_tiff(path: Path, page: int | None) -> Decoded:
         bounded(found.imagewidth, found.imagelength, path, packed=True)
         space = tiff_space(found, path)
         without_gaps(found, path)
+        bear_padding(found)
         process.tell(found.nbytes)
         pixels = found.asarray()
         if found.planarconfig == 2 and pixels.ndim == 3:
@@ -146,6 +148,36 @@ def without_gaps(page: Any, path: Path) -> None:
                 n=len(counts),
             )
         )
+
+
+def bear_padding(page: Any) -> None:
+    """Let a TIFF page be decoded whose last strips are as long as all others: some writers fill them up.
+
+    TIFF 6.0 wants them short; most readers bear it, and the decoders used here take it for damage.
+    """
+    rows = page.rowsperstrip
+    strips = -(-page.imagelength // rows) if rows and not page.is_tiled else 0
+    left = strips * rows - page.imagelength
+    if left <= 0 or strips < 2:
+        return
+    plain = page.decode
+    taller = copy(page)
+    for known in ("decode", "hash"):
+        vars(taller).pop(known, None)
+    taller.imagelength += left
+    taller.shaped = (*page.shaped[:2], page.shaped[2] + left, *page.shaped[3:])
+
+    def decode(data: Any, index: int, **how: Any) -> Any:
+        try:
+            return plain(data, index, **how)
+        except Exception:
+            if data is None or (index + 1) % strips:
+                raise
+            filled, _, _ = taller.decode(data, index, **how)
+            _, place, shape = plain(None, index, **how)
+            return filled[:, : shape[1]], place, shape
+
+    vars(page)["decode"] = decode
 
 
 def page_chosen(page: int | None, pages: int, path: Path) -> int:

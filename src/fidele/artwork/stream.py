@@ -20,6 +20,7 @@ from fidele.artwork.raster import (
     CHANNELS,
     TIFF_HEADS,
     apart_tiff,
+    bear_padding,
     lab_encoded,
     page_chosen,
     tiff_ppi,
@@ -116,6 +117,7 @@ def strips(path: Path, page: int | None) -> Iterator[_Leaf | Codes]:
             facts = (leaf.samplesperpixel, extra, int(leaf.photometric), str(np.dtype(kind)), space, icc, xmp)
             yield _Leaf(width, height, *facts, tiff_ppi(leaf), plain and upright)
             without_gaps(leaf, path)
+            bear_padding(leaf)
             across = leaf.imagewidth + leaf.tilewidth
             take_room(across * (leaf.tilelength if leaf.is_tiled else leaf.rowsperstrip) + 2 * _BLOCK, path)
             yield from _rows(leaf)
