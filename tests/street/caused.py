@@ -113,6 +113,7 @@ def summed(rows: list[list[dict]]) -> dict:
         "called wrong": sum(r["code"] != "right" for r in right),
         "not passed": sum(not r["passed"] for r in right),
         "over 5 in solids, greys, black": sum(r["shown"] > 5 for r in every),
+        "of these called right": sum(r["shown"] > 5 and r["code"] == "right" for r in every),
         "of these called right or passed": sum(r["shown"] > 5 and (r["code"] == "right" or r["passed"]) for r in every),
         "reliability": [
             [low, high, len(some), round(float(np.mean([r["good"] for r in some])), 3) if some else None]

@@ -13,7 +13,7 @@ from fidele.check.evidence import Scales, Weighed
 from fidele.check.fitted import fitted_faults
 from fidele.check.known import WORDS, mend_of
 from fidele.check.outliers import Outliers, outliers
-from fidele.check.statistics import SEEN, compare
+from fidele.check.statistics import SEEN, compare, steadied
 from fidele.check.suspects import Suspicions
 from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.difference import delta_e_2000
@@ -149,6 +149,7 @@ def find_cause(
     kept = off < 1.1 * spread
     alike = [c for c in suspected.Lab if c != "right" and scales.hides(suspected.Lab[c])]
     # A fault of free strength is looked for only where the right print leaves something to explain.
+    hidden = seen <= SEEN - uncertainty / 2  # what is so near to being seen may be, as it was measured with an error
     fitted = [] if kept and seen <= SEEN else fitted_faults(suspected, measured)
     weighed = scales.weigh(plain, fitted)
     if off > _RIGHT * spread:  # what is off by so much is not right, nor what would look the same
@@ -176,7 +177,7 @@ def find_cause(
     code = first.code
     if code == "right" and len(right.index):
         code = "patches-swapped" if right.swapped and not len(right.spots) else "spots"
-    elif code == "right" and seen > SEEN:
+    elif code == "right" and not hidden:
         code = "unit"
     if code == "right":
         code = _by_signs(signs)
@@ -194,7 +195,7 @@ def find_cause(
         code = "undecided"
     # A print within its limits is called wrong only for a cause that is all but certain.
     passes = compare(tuple(map(str, range(len(every)))), suspected.Lab["right"], measured, tolerance).passed
-    if passes and code not in ("right", "undecided") and code == first.code and sure < _SURE:
+    if passes and hidden and code not in ("right", "undecided") and code == first.code and sure < _SURE:
         code, made = "right", ""
     if not passes and code == "right":  # what is beyond the limits is not right, though no fault explains it
         code, group, sure = "unit", ("unit",), 0.0  # how often that is true was never measured: nothing is claimed
@@ -292,9 +293,10 @@ def seen_off(wanted: Floats, measured: Floats, rgb: Floats) -> float:
     """
     if len(rgb) != len(wanted):
         return 0.0
-    corner = (np.minimum(rgb, 1 - rgb) < 0.01).all(axis=1)
-    shown = corner | (np.ptp(rgb, axis=1) < 0.01)
-    return float(delta_e_2000(wanted[shown], measured[shown]).max(initial=0.0))
+    off = delta_e_2000(wanted, measured)
+    corner, grey = (np.minimum(rgb, 1 - rgb) < 0.01).all(axis=1), np.ptp(rgb, axis=1) < 0.01
+    greys = steadied(off[grey], wanted[grey, 0])
+    return float(max(off[corner].max(initial=0.0), greys.max(initial=0.0)))
 
 
 def _by_signs(signs: Signs) -> str:
