@@ -61,6 +61,35 @@ def test_both_limits_count():
     assert compare(ids, wanted, wanted + [3.5, 0, 0], TOLERANCES["fabric"]).verdict == "pass"
 
 
+def off_by(Lab: np.ndarray, de00: float) -> np.ndarray:
+    """A colour (3,) that is redder, off from another by a ΔE00."""
+    far = np.linspace(0, 20, 20_001)[:, None] * [0, 1, 0] + Lab
+    return far[np.abs(colour.delta_E(np.broadcast_to(Lab, far.shape), far, method="CIE 2000") - de00).argmin()]
+
+
+@pytest.mark.parametrize(
+    ("off", "passes"),
+    [
+        ({}, True),
+        ({3: 5.6}, True),  # one grey alone: its measurement
+        ({3: 5.6, 4: 5.3}, False),
+        ({0: 5.6}, False),  # the black, the lightest grey and the media stand for themselves
+        ({8: 5.6}, False),
+        ({9: 5.6}, False),
+        ({9: 4.8}, True),
+        ({3: 10.5}, False),  # nor may a single patch be off by so much
+    ],
+)
+def test_a_grey_alone_is_not_seen_but_a_white_is(off, passes):
+    wanted = np.stack([[L, 0.0, 0.0] for L in (14, 24, 33, 42, 51, 60, 69, 78, 87, 99.9)])
+    wanted = np.concatenate([wanted, [[50, 40, c] for c in range(-40, 41, 2)]])
+    measured = wanted.copy()
+    for row, de00 in off.items():
+        measured[row] = off_by(wanted[row], de00)
+    ids = tuple(f"N{n}" for n in range(len(wanted)))
+    assert compare(ids, wanted, measured, EVERYDAY).passed is passes
+
+
 def test_files_are_matched_by_id_not_by_order():
     Lab = np.random.default_rng(1).random((5, 3)) * 50
     reference = tuple("abcde")
