@@ -1,6 +1,7 @@
 """Bring the translations up to date: `./run translations` collects every phrase and compiles what is translated.
 
-Phrases are what `tr`, `trn` and `named` are given, the names of desks, and the help's texts. Catalogues lie beside the
+Phrases are what `tr`, `trn` and `named` are given, the names of desks, what commands say of themselves, and the help's
+texts. Catalogues lie beside the
 program's other data, the compiled ones as well, so that it speaks without being built.
 """
 
@@ -24,6 +25,8 @@ LOCALE = ROOT / "data" / "locale"
 Phrase = tuple[str, ...]
 #: What stands in a phrase for a value, and what is written alike in every language.
 _BRACED = re.compile(r"\{(?:[^{}]|\{\w*\})*\}")
+#: What makes a function a command of the shell, whose docstring is its help.
+_COMMAND = re.compile(r"\.(command|group)\b")
 #: The day that a catalogue says it was made: the same phrases give the same file.
 _ALWAYS = datetime.datetime(2026, 1, 1, tzinfo=datetime.UTC)
 _EVERYWHERE = {"ΔE", "L", "x", "s", "m", "mm", "ml", "g"}
@@ -45,6 +48,8 @@ def of_module(source: str) -> Iterator[Phrase]:
                 yield _text(node.args[0]), _text(node.args[1])
         elif isinstance(node, ast.Assign) and ast.unparse(node.targets[0]) == "station":
             yield (_text(node.value),)
+        elif isinstance(node, ast.FunctionDef) and any(_COMMAND.search(ast.unparse(d)) for d in node.decorator_list):
+            yield (ast.get_docstring(node) or "",)
 
 
 def of_help() -> Iterator[Phrase]:

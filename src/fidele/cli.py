@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import importlib
+import inspect
 import io
 import os
 import sys
@@ -184,6 +185,16 @@ for command in (
     restore,
 ):
     cli.add_command(command)
+
+
+def _in_language(command: click.Command) -> None:
+    """Let a command, and those below it, say what it is for in the user's language."""
+    command.help = tr(inspect.cleandoc(command.help or ""))
+    for one in getattr(command, "commands", {}).values():
+        _in_language(one)
+
+
+_in_language(cli)
 
 
 def _refuse(sentence: str) -> NoReturn:
