@@ -59,7 +59,7 @@ def section() -> list[str]:
         "resampling printers, not prints. The bench's own section above has the faults that the bench really does.",
         "",
     ]
-    again, third, fourth = (seal.kept()[f"{seal.CAUSES} {number}"] for number in (2, 3, 4))
+    again, third, fourth, fifth = (seal.kept()[f"{seal.CAUSES} {number}"] for number in (2, 3, 4, 5))
     every = (
         ("Looked at while this was made", entry.get("open figures")),
         ("Sealed, opened once when it was done", entry.get("figures")),
@@ -68,6 +68,10 @@ def section() -> list[str]:
         (
             "A fourth seal: 30 of other seeds, opened once after what is beyond the limits was no longer called right",
             fourth.get("figures"),
+        ),
+        (
+            "A fifth seal: 30 of other seeds, opened once after a unit within the limits was no longer called wrong",
+            fifth.get("figures"),
         ),
     )
     for title, f in every:

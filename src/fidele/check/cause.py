@@ -193,9 +193,11 @@ def find_cause(
     made = next_print(suspects, suspected.Lab["right"]) if sure < _SURE and code not in ("right", "none") else ""
     if code == first.code and code not in ("right", "none") and sure < _UNDECIDED:
         code = "undecided"
-    # A print within its limits is called wrong only for a cause that is all but certain.
+    # A print within its limits is called wrong only for a cause that is all but certain; that this unit is not quite
+    # what the profile was made with is none: limits are what units may differ by.
     passes = compare(tuple(map(str, range(len(every)))), suspected.Lab["right"], measured, tolerance).passed
-    if passes and hidden and code not in ("right", "undecided") and code == first.code and sure < _SURE:
+    named = code == first.code and code not in ("right", "undecided")
+    if passes and hidden and named and (sure < _SURE or code == "unit"):
         code, made = "right", ""
     if not passes and code == "right":  # what is beyond the limits is not right, though no fault explains it
         code, group, sure = "unit", ("unit",), 0.0  # how often that is true was never measured: nothing is claimed
