@@ -88,6 +88,8 @@ def test_a_grey_alone_is_not_seen_but_a_white_is(off, passes):
         measured[row] = off_by(wanted[row], de00)
     ids = tuple(f"N{n}" for n in range(len(wanted)))
     assert compare(ids, wanted, measured, EVERYDAY).passed is passes
+    tinted, off_yellow = np.array([[88.0, -5, 90], *wanted[1:8]]), np.array([[88.0, -5, 70], *wanted[1:8]])
+    assert not any("white" in said for said in compare(ids[:8], tinted, off_yellow, EVERYDAY).failures)
 
 
 def test_files_are_matched_by_id_not_by_order():

@@ -150,8 +150,9 @@ class Comparison:
 
     @property
     def _white(self) -> NDArray[np.bool_]:
-        """The media itself, where it is among the patches."""
-        return (self.wanted[:, 0] >= self.wanted[:, 0].max() - 0.5) & (self.wanted[:, 0] > 80)
+        """The media itself, where it is among the patches; a strip may have nothing lighter than its yellow."""
+        L, a, b = self.wanted.T
+        return (L >= L.max() - 0.5) & (L > 80) & (np.hypot(a, b) < 15)
 
     @property
     def verdict(self) -> str:
