@@ -152,7 +152,7 @@ class Comparison:
     def _white(self) -> NDArray[np.bool_]:
         """The media itself, where it is among the patches; a strip may have nothing lighter than its yellow."""
         L, a, b = self.wanted.T
-        return (L >= L.max() - 0.5) & (L > 80) & (np.hypot(a, b) < 15)
+        return (L.max() - 0.5 <= L) & (L > 80) & (np.hypot(a, b) < 15)
 
     @property
     def verdict(self) -> str:
