@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import math
 
 import numpy as np
@@ -19,6 +20,7 @@ from fidele.route.layers import Evidence
 from fidele.run.trial import answer
 from fidele.session.model import Session
 from fidele.session.places import Places
+from fidele.store.scanners import ScannerSeen
 
 
 def titled(session: Session, words: str) -> str:
@@ -408,7 +410,7 @@ def test_profiles_that_do_not_print_are_shown_where_they_are_useful(session, pla
     assert Session(places).screen().content_id == screen
     session.undo()
     assert session.screen() is None
-    # As the scanner's, for one whose profile came from elsewhere: what it can see is then not known.
+    # As the scanner's, for one whose profile came from elsewhere: what it can see is taken for little until told.
     made_here = session.checking.scanner
     assert made_here.residual_mean < 0.7
     (tmp_path / "scanner.icc").write_bytes(made_here.path.read_bytes())
@@ -416,7 +418,11 @@ def test_profiles_that_do_not_print_are_shown_where_they_are_useful(session, pla
     scanner = next(e.id for e in session.shelf.entries() if e.description.device_class == "scnr")
     session.profiles.stand_for("scanner", scanner)
     assert session.checking.scanner.path.parent == places.profiles
-    assert math.isnan(session.checking.scanner.residual_mean)
+    assert not session.checking.scanner.known
+    assert session.checking.scanner.residual_mean > 1
+    session.checking.keep_verified(ScannerSeen(datetime.datetime(2026, 5, 4), 0.9))
+    assert session.checking.scanner.known
+    assert session.checking.scanner.residual_mean == 0.9
     session.shelf.remove(scanner)
     assert session.checking.scanner == made_here  # a profile that is gone does not leave the check without one
 

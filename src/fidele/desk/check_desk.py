@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import math
 from collections.abc import Callable
 from dataclasses import field, replace
 from functools import partial
@@ -348,14 +346,16 @@ class CheckDesk(Desk):
 
         def work(_told: Progress) -> _Read:
             scan, ppi, camera = opened()
-            said = (_CAMERA,) if camera else ()
+            said, no_piece = (_CAMERA,) if camera else (), None
             try:
                 if run is not None and run.job.patches is not None:
                     checked = reader.check(run, scan, ppi, corners)
                     return _Read(scan, judged=(run, replace(checked, cautions=(*checked.cautions, *said))))
                 if run is not None and by_artwork(run):
-                    with contextlib.suppress(FideleError):  # else it may be a chart after all
+                    try:
                         return _Read(scan, piece=reader.piece(run, scan, camera))
+                    except FideleError as error:  # it may be a chart after all
+                        no_piece = error
                 prints = reader.prints(scan, known())
                 return _Read(scan, prints=[_with(one, said) for one in prints])
             except FideleError as error:
@@ -364,7 +364,7 @@ class CheckDesk(Desk):
                     return _Read(scan, identities=tuple(found))
                 if isinstance(error, HiddenMarksError):
                     return _Read(scan, hidden=str(error))
-                raise
+                raise no_piece or error from None
 
         self.work.run(tr("Reading the scan"), work, self._read)
 
@@ -654,6 +654,7 @@ class CheckDesk(Desk):
         if self._page == "Measure":
             self.measuring.begin(run)
         needs_check = self._page in ("Patches", "Cause", "Figures", "Ramps")
+        self.pages[self._page].prepare()
         self.stack.setCurrentWidget(self.how if needs_check and not there else self.pages[self._page])
         self._group.setExclusive(False)
         for name, made in self.switch.items():
@@ -719,8 +720,11 @@ class CheckDesk(Desk):
                     if scanner.drifted
                     else tr(", verified on {when:%d.%m.%Y}", when=last.when)
                 )
-            if math.isnan(scanner.residual_mean):
-                known = tr("not known: its profile came from elsewhere")
+            if scanner.elsewhere and not scanner.known:
+                known = tr(
+                    "its profile came from elsewhere: taken for ±{residual_mean:.1f} ΔE00 until a target has told",
+                    residual_mean=scanner.residual_mean,
+                )
             return [
                 (tr("Scanner"), f"{session.devices.scanner_name}, {known}"),
                 (tr("Tolerance"), tr(session.checking.limits)),

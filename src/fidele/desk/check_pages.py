@@ -48,6 +48,9 @@ class Page(QWidget):
     def show_check(self, checked: Checked) -> None:
         """Show another check."""
 
+    def prepare(self) -> None:
+        """Called before it is shown: what has many fields makes them then."""
+
     def mark(self, index: int) -> None:
         """Mark a patch that was picked anywhere."""
         for plot in self.plots:
@@ -491,10 +494,14 @@ class EyePage(Page):
 
     def __init__(self) -> None:
         super().__init__()
+        self.answers: dict[str, QComboBox] = {}
+
+    def prepare(self) -> None:
+        if self.answers:
+            return
         self.box.addWidget(label(VIEWING, 9.5, wrap=True))
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
-        self.answers: dict[str, QComboBox] = {}
         for row, question in enumerate(QUESTIONS):
             grid.addWidget(label(question.part, 11, bold=True), row, 0)
             grid.addWidget(label(question.asks, 9.5, wrap=True), row, 1)

@@ -241,6 +241,8 @@ class Incoming:
                     file_hash(path)  # known by the time that it is ordered
                 except FideleError as error:
                     found.append(str(error))
+            if pictures := [one for one in found if isinstance(one, Artwork)]:
+                session.look_into(pictures[-1])
             return found
 
         def opened(found: list[Artwork | str]) -> None:

@@ -161,19 +161,22 @@ def _to_cells(
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
-def _in_cells(planes, low, to_grid, along_x, along_y, outs, places, made, count):
-    """Interpolate the target's table in its cells, and go through its output curves, all at once."""
+def _in_cells(planes, low, to_grid, along_x, along_y, outs, begins, places, made, count):
+    """Interpolate the target's table in its cells, and go through its output curves, all at once.
+
+    `begins` (4 BLOCK,) int32 says where the curve of each number in `made` begins.
+    """
     x, y, z, zero = planes[0], planes[1], planes[2], np.float32(0)
     for i in range(count):
         trilinear(to_grid, np.int64(low[i]), along_x, along_y, x[i], y[i], z[i], made, np.int64(4 * i))
     if outs.shape[1] == 0:
         return
-    curves, length, last = outs.reshape(outs.size), np.int32(outs.shape[1] // 2), np.int32(outs.shape[0] - 1)
-    end_out, three = np.float32(length - 1), np.int32(3)
-    for j in range(4 * count):  # a node's fourth number may be none
+    curves, top = outs.reshape(outs.size), np.int32(outs.shape[1] // 2 - 1)
+    end_out = np.float32(top)
+    for j in range(4 * count):
         place = min(max(made[j] * end_out, zero), end_out)
-        whole = cell(place, length - np.int32(1))
-        places[j] = whole + min(np.int32(j) & three, last) * length
+        whole = cell(place, top)
+        places[j] = whole + begins[j]
         made[j] = place - np.float32(whole)
     for j in range(4 * count, (4 * count + 7) // 8 * 8):
         places[j] = 0
@@ -275,6 +278,9 @@ def transform(
     low, places, made = np.zeros(_BLOCK, np.int32), np.zeros(4 * _BLOCK, np.int32), np.empty(4 * _BLOCK, np.float32)
     reach = np.float32(1 if kind == LAB else firsts.shape[1] // 2 - 1) / (np.float32(1) if kind == LAB else top)
     along_x, along_y = np.int64(to_sizes[1] * to_sizes[2] * 4), np.int64(to_sizes[2] * 4)
+    begins = np.empty(4 * _BLOCK, np.int32)
+    for j in range(4 * _BLOCK):  # a node's fourth number may be none
+        begins[j] = min(j % 4, outs.shape[0] - 1) * (outs.shape[1] // 2)
     for start in range(0, n, _BLOCK):
         count = min(_BLOCK, n - start)
         if codes8.shape[0]:
@@ -299,7 +305,7 @@ def transform(
         elif outs.shape[1] == 0 and codes16.shape[0]:
             _write_cells(planes, low, to_grid, along_x, along_y, start, count, top, made, out16)
         else:
-            _in_cells(planes, low, to_grid, along_x, along_y, outs, places, made, count)
+            _in_cells(planes, low, to_grid, along_x, along_y, outs, begins, places, made, count)
             if codes8.shape[0]:
                 _write_nodes(made, start, count, top, half, out8)
             elif codes16.shape[0]:

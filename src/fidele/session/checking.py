@@ -260,12 +260,21 @@ class Checking:
 
     def keep_verified(self, seen: ScannerSeen) -> None:
         """Keep what a scan of the target said of the scanner; verdicts claim no more than that from now on."""
-        made = self.scanner.made_mean
-        now = ScannerRecord.add(self._places.data, seen)
+        before = self.scanner
+        now = before.add(self._places.data, seen)
+        if not before.known:
+            self._live.say(
+                tr(
+                    "On the target the scanner is off by a mean of {mean:.2f} ΔE00. Verdicts claim no more than that.",
+                    mean=seen.mean,
+                )
+            )
+            self._live.change(CheckTaken(self._live.state.checked))
+            return
         words = tr(
             "On the target the scanner is off by a mean of {mean:.2f} ΔE00; {made:.2f} when it was made.",
             mean=seen.mean,
-            made=made,
+            made=before.made_mean,
         )
         drifted = tr(" It has drifted: clean the glass, scan again, and characterise it anew if that does not help.")
         self._live.say(words + (drifted if now.drifted else tr(" It sees as it did.")))

@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Callable
 from dataclasses import replace
 
+from fidele.artwork.picture import Artwork
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
@@ -60,8 +61,10 @@ class Gathering:
     def content(self) -> Content | None:
         """What sits in the picture in hand."""
         artwork = self._live.state.artwork
-        if artwork is None:
-            return None
+        return None if artwork is None else self.content_of(artwork)
+
+    def content_of(self, artwork: Artwork) -> Content:
+        """Return what sits in a picture. Can run beside the interface, which then finds it known."""
         known = self._contents.get(artwork.pixels)
         if known is None:
             known = content_of(artwork.laid, artwork.profile)

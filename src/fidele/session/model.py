@@ -286,6 +286,11 @@ class Session:
         """What sits in the picture in hand."""
         return self._gathering.content
 
+    def look_into(self, artwork: Artwork) -> None:
+        """Find out beside the interface what a picture will be shown and judged with once it is in hand."""
+        self.looks.as_sent(artwork.profile)
+        self._gathering.content_of(artwork)
+
     @property
     def device(self) -> Printer:
         """The printer of the card in force, the nearest one where there is none."""

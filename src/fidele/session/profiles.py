@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import math
 from collections.abc import Callable
 from dataclasses import replace
 from functools import cached_property
@@ -478,7 +477,7 @@ class Profiles:
     def scanner(self, data: Path) -> ScannerRecord:
         """Return the profile that scans are read through: the one chosen on the shelf, else the one made here."""
         entry = self.shelf.find(chosen) if (chosen := self.roles.of("scanner")) else None
-        return ScannerRecord(entry.path, math.nan, math.nan) if entry else ScannerRecord.load(data)
+        return ScannerRecord.of_another(data, entry.path, entry.id) if entry else ScannerRecord.load(data)
 
     def pass_through_file(self) -> Path:
         """Return the file of the pass-through profile, written where other programs can read it."""
