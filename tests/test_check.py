@@ -21,6 +21,9 @@ from fidele.colour.cie import lab_to_lch, lch_to_lab
 from fidele.colour.words import hue_name
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
+from tests.street.faults import Workshop, cases
+from tests.street.judge import profile_of
+from tests.street.kinds import made
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -278,3 +281,22 @@ def test_words_name_what_was_done_to_the_print():
     dull = LCh.copy()
     dull[red, 1] -= 15
     assert "Reds are duller by 15." in words(lch_to_lab(dull))
+
+
+def test_what_units_and_scanners_differ_by_is_no_fault_within_the_limits():
+    """A stranger's second unit, read by a scanner: it was called bent by hand, 'right in 98 of 100 cases'."""
+    mine = made("dye", 1001)
+    profile, _ = profile_of(mine)
+    shop = Workshop(mine, profile, mine, profile, mine.again)
+    drawn = cases(shop, np.random.default_rng([7, 1001, *b"dye"]))
+    next(drawn)
+    print_ = next(drawn)
+    chart = control_chart()
+    suspected = suspicions(chart.rgb, profile, Intent.RELATIVE, True, shop.driver, places=chart.centres(0))
+    cause = find_cause(print_.Lab, suspected, print_.uncertainty)
+    assert cause.suspects[0].code == "by-hand"
+    assert cause.code == "right"
+    assert cause.sure == 0.0  # how often that is true was never measured: nothing is claimed
+    # The same shift three times as large is none that units differ by.
+    right = suspected.Lab["right"]
+    assert find_cause(right + 3 * (print_.Lab - right), suspected, print_.uncertainty).code != "right"

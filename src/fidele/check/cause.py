@@ -175,8 +175,11 @@ def find_cause(
         group = ("right", *alike)
     single = right if first.code == "right" else outliers(first.Lab, measured) if first.Lab is not None else right
     code = first.code
-    if code == "right" and len(right.index):
-        code = "patches-swapped" if right.swapped and not len(right.spots) else "spots"
+    passes = compare(tuple(map(str, range(len(every)))), suspected.Lab["right"], measured, tolerance).passed
+    if code == "right" and right.swapped and not len(right.spots):
+        code = "patches-swapped"
+    elif code == "right" and len(right.index) and not passes:  # within the limits a profile may err as far in one patch
+        code = "spots"
     elif code == "right" and not hidden:
         code = "unit"
     if code == "right":
@@ -193,14 +196,14 @@ def find_cause(
     made = next_print(suspects, suspected.Lab["right"]) if sure < _SURE and code not in ("right", "none") else ""
     if code == first.code and code not in ("right", "none") and sure < _UNDECIDED:
         code = "undecided"
-    # A print within its limits is called wrong only for a cause that is all but certain; that this unit is not quite
-    # what the profile was made with is none: limits are what units may differ by.
-    passes = compare(tuple(map(str, range(len(every)))), suspected.Lab["right"], measured, tolerance).passed
-    named = code == first.code and code not in ("right", "undecided")
-    if passes and hidden and named and (sure < _SURE or code == "unit"):
-        code, made = "right", ""
+    # A print within its limits is called wrong only for a cause that is all but certain, and never where what units and
+    # scanners differ by tells as much; that this unit is not quite what the profile was made with is no cause: limits
+    # are what units may differ by.
+    named = code in (first.code, "undecided") and code != "right"
+    if passes and hidden and named and (sure < _SURE or code == "unit" or scales.ordinary):
+        code, group, sure, made = "right", ("right", *alike), 0.0, ""  # how often that is true was never measured
     if not passes and code == "right":  # what is beyond the limits is not right, though no fault explains it
-        code, group, sure = "unit", ("unit",), 0.0  # how often that is true was never measured: nothing is claimed
+        code, group, sure = "unit", ("unit",), 0.0  # nor that: nothing is claimed
     return Cause(code, suspects, group, ahead, unnoticed, sure, first.left, single, made)
 
 

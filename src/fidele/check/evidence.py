@@ -27,6 +27,8 @@ _BENDING, _FORGIVEN = 0.2, 4.0
 _UNKNOWN, _FREE = 0.45, 3
 #: What a fault must move colours by, of what they moved.
 _AT_LEAST = 0.4
+#: Up to so many times noise is left where a profile errs a little in places, as each does.
+_LITTLE = 1.6
 #: The worst patches of any explanation count as much as the next one: dust falls on some.
 _DUSTY = 3
 
@@ -77,6 +79,15 @@ class Scales:
         """Tell whether a prediction (n, 3) is so near to the right print that the difference could not be seen."""
         off = np.linalg.norm(lab_to_din99o(Lab) - self._right, axis=1)
         return bool(off.mean() < self._slack and off.max() < 4)
+
+    @property
+    def ordinary(self) -> bool:
+        """Whether what units and scanners usually differ by explains the whole difference to the right print.
+
+        What is left is then little more than noise, and no way is gone further than it usually goes.
+        """
+        left, bending = self._left(self._aim - self._right)
+        return left <= (_LITTLE * self._floor) ** 2 and bending <= self._ways.shape[1]
 
     def _too_small(self, Lab: Floats) -> bool:
         """Tell whether a fault moves colours by far less than they were seen to move: it cannot have done that."""
