@@ -33,7 +33,7 @@ from tests.street import seal
 from tests.street.judge import figures, judged
 from tests.street.kinds import made
 
-WORK = "true colour 2"
+WORK = "true colour 3"
 _SEALED = "## Sealed"
 _DOC = Path(__file__).resolve().parent.parent / "docs" / "truth.md"
 _SAID = (
@@ -155,6 +155,8 @@ def _write(rows: dict[str, dict[str, float]], owners: dict[str, dict[str, float]
         "# How true the numbers are",
         "",
         *(part for text in _SAID for part in (textwrap.fill(" ".join(text.split()), 118), "")),
+        *_reached(rows),
+        "",
         f"| | {' | '.join(_SHOWN)} |",
         f"|---|{'---|' * len(_SHOWN)}",
         *(f"| {name} | {' | '.join(str(row.get(k, '')) for k in _SHOWN)} |" for name, row in rows.items()),
@@ -177,13 +179,34 @@ def write_sealed() -> None:
     _DOC.write_text(said + "\n".join([_SEALED, *_sealed(seal.kept()[WORK])]) + _proved())
 
 
+#: What is asked of a mapping, and its words: figure, whether it is reached.
+_ASKED = (
+    ("perceptual move, mean", lambda v: v <= 1.0, "mean move at most 1.0"),
+    ("perceptual move, 95th", lambda v: v <= 2.5, "95th percentile at most 2.5"),
+    ("ramps: L* back, worst", lambda v: v <= 0.2, "L* back at most 0.2"),
+    ("ramps: smallest step", lambda v: v >= 0.1, "smallest step at least 0.1"),
+    ("hue turned, degrees", lambda v: v <= 3.0, "hue within 3°"),
+)
+
+
+def _reached(rows: dict[str, dict[str, float]]) -> list[str]:
+    """Return how many printers reach what is asked, and which do not."""
+    said = []
+    for key, holds, words in _ASKED:
+        missed = [f"{name} ({row[key]:.2f})" for name, row in rows.items() if not holds(row[key])]
+        said.append(
+            f"* {words}: {len(rows) - len(missed)} of {len(rows)}" + (f"; not {', '.join(missed)}" if missed else "")
+        )
+    return said
+
+
 def _sealed(entry: dict[str, Any]) -> list[str]:
     if not entry.get("figures"):
         return ["", f"Not opened yet: {', '.join(entry['kinds'])}, and seeds {entry['seeds']} of every kind."]
     head = [f"| | {' | '.join(_SHOWN)} |", f"|---|{'---|' * len(_SHOWN)}"]
     rows = [f"| {n} | {' | '.join(str(f.get(k, '')) for k in _SHOWN)} |" for n, f in entry["figures"].items()]
     said = f"Opened {entry['opened']}, once, after everything was tuned; as it came out."
-    return ["", said, "", *head, *rows]
+    return ["", said, "", *_reached(entry["figures"]), "", *head, *rows]
 
 
 def _proved() -> str:

@@ -16,11 +16,14 @@ and judged; its SGCK scales lightness and has a knee at nine tenths, as here, al
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.characterise.detail import Detail, detail_of, lines
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
+from fidele.colour.difference import delta_e_2000
 from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
 from fidele.dataclass import dataclass
 from fidele.icc.solid import Solid, cube_solid
@@ -29,16 +32,55 @@ from fidele.icc.tables import device_to_pcs_lab, interpolate
 
 #: Nodes in which boundaries are kept: hues (closed), and directions from straight down to straight up.
 _HUES, _RISES = 144, 91
-#: A step outside the core is to keep this share of its length, and the core is at least and at most so large.
-_KEPT, _LEAST, _MOST = 0.22, 0.55, 0.93
+#: The core within which nothing moves is at least and at most so large a share of what the printer holds.
+_LEAST, _MOST = 0.55, 0.93
 #: Half of the stretch over which the knee is rounded, as a share of the room beyond it.
 _ROUND = 0.5
 #: Saturation: what chroma is multiplied by, and how far tips go toward the lightness of tips.
 _LIFT, _LEAN = 1.12, 0.7
 #: By how much L* is to rise at least from one direction to the next: what tables of 33 nodes make of level is not.
 _CLIMB = 0.07
+#: What reaches beyond the source by so much has no say in how evenly a surface goes round.
+_BEYOND = 1.15
 #: Cells along an edge of the device cube whose surface is measured.
 _CELLS = 36
+
+
+@dataclass(frozen=True)
+class Shape:
+    """What a mapping is made by; `mappings` tries several where a printer asks for it.
+
+    Attributes
+    ----------
+    kept
+        A step outside the core is to keep this share of its length.
+    fading, above, even
+        How a tinted black gives way to neutral: by what chroma, in times the tint's; how far above the darkest neutral,
+        in times what is below it; and how evenly, in fortieths of that stretch.
+    beside
+        Over so many hues, of 2.5° each, the printer's surface is drawn in to where it is lowest.
+    """
+
+    kept: float = 0.22
+    fading: float = 3.0
+    above: float = 1.0
+    even: float = 8.0
+    beside: int = 1
+
+
+#: What is tried, the first first: until one holds all that is asked of it (`detail`).
+SHAPES = (
+    Shape(),
+    Shape(fading=1.8, above=0.25, even=3.0),
+    Shape(fading=1.8, above=3.0),
+    Shape(fading=1.8, above=3.0, beside=3),
+    Shape(fading=1.2, above=0.25, even=3.0),
+    Shape(fading=1.2, above=0.25, even=3.0, beside=3),
+    Shape(fading=1.8, above=0.25, beside=3),
+    Shape(fading=1.8, above=3.0, kept=0.16),
+    Shape(fading=1.8, above=3.0, kept=0.16, beside=3),
+    Shape(fading=1.8, above=3.0, kept=0.12, beside=3),
+)
 
 
 @dataclass(frozen=True)
@@ -68,21 +110,22 @@ class Tint:
 
     levels: Floats
     ab: Floats
+    fading: float = 3.0
 
     @staticmethod
-    def of(printer: Solid, black: Floats) -> Tint:
+    def of(printer: Solid, black: Floats, shape: Shape) -> Tint:
         """Follow what comes nearest to neutral from the printer's black (3,), in Oklab, up to its first neutral."""
         from scipy.ndimage import gaussian_filter1d
 
         top = max(_neutral_black(printer), black[0] + 0.01)
-        levels = np.linspace(black[0], top + 0.25 * (top - black[0]), 40)
+        levels = np.linspace(black[0], top + shape.above * (top - black[0]), 40)
         ab = np.zeros((len(levels), 2))
         for row, level in enumerate(levels):
             if level < top:
                 ab[row] = _nearest_to_grey(printer.slice_at(max(level, black[0] + 1e-3)))
-        ab = gaussian_filter1d(ab, 3, axis=0, mode="nearest")
+        ab = gaussian_filter1d(ab, shape.even, axis=0, mode="nearest")
         ab += (black[1:] - ab[0]) * np.exp(-np.arange(len(levels)) / 5)[:, None]  # black itself stays what it is
-        return Tint(levels, ab * np.minimum(1, np.arange(len(levels))[::-1] / 5)[:, None])
+        return Tint(levels, ab * np.minimum(1, np.arange(len(levels))[::-1] / 5)[:, None], shape.fading)
 
     def put(self, ok: Floats) -> Floats:
         """Tint colours (n, 3) in Oklab that were neutral to the printer; the more colour they have the less."""
@@ -91,13 +134,13 @@ class Tint:
     def taken(self, ok: Floats) -> Floats:
         """Take the tint from colours (n, 3) in Oklab."""
         found = ok
-        for _ in range(16):  # each time half of the error is left at most
+        for _ in range(24):  # each time seven tenths of the error are left at most
             found = np.concatenate([ok[:, :1], ok[:, 1:] - self._at(ok, found)], axis=1)
         return found
 
     def _at(self, ok: Floats, bare: Floats) -> Floats:
         """Return the tint (n, 2) at the lightness of `ok`, by the chroma of the same colours without it."""
-        reach = 1.8 * float(np.hypot(*self.ab.T).max()) + 1e-6
+        reach = self.fading * float(np.hypot(*self.ab.T).max()) + 1e-6
         fading = np.exp(-((np.hypot(bare[:, 1], bare[:, 2]) / reach) ** 2))
         return np.stack([np.interp(ok[:, 0], self.levels, channel) * fading for channel in self.ab.T], axis=1)
 
@@ -116,6 +159,8 @@ class GamutMapping:
         What chroma is multiplied by before anything else.
     lean
         (145,) by how much the leaf of each hue is tilted: Oklab lightness for each unit of chroma.
+    kept
+        What share of its length a step outside the core is to keep.
     """
 
     source: Leaves
@@ -124,6 +169,7 @@ class GamutMapping:
     tint: Tint
     chroma: float
     lean: Floats
+    kept: float = 0.22
 
     def forward(self, Lab: Floats) -> Floats:
         """Map colours (n, 3) of the source into the printer's gamut."""
@@ -151,7 +197,7 @@ class GamutMapping:
         """Bring distances 0 … source's reach to 0 … printer's, or back: straight, a rounded knee, straight again."""
         held = np.maximum(self.target.reach_at(hue, rise), 1e-3)
         wide = np.maximum(self.source.reach_at(hue, rise), held) / held
-        core = np.clip((1 - _KEPT * wide) / (1 - _KEPT), _LEAST, _MOST)
+        core = np.clip((1 - self.kept * wide) / (1 - self.kept), _LEAST, _MOST)
         slope = (1 - core) / np.maximum(wide - core, 1e-9)
         # Rounded on both sides of the knee by the same stretch, so that both straight parts stay what they are.
         half = _ROUND * (1 - core)
@@ -174,7 +220,9 @@ def blackened(Lab: Floats, black: float) -> Floats:
     return xyz_to_lab(lab_to_xyz(Lab) * (1 - black) + black * D50)
 
 
-def mappings(target: Callable[[Floats], Floats]) -> tuple[GamutMapping, GamutMapping]:
+def mappings(
+    target: Callable[[Floats], Floats], printed: Callable[[Floats], Floats] | None = None
+) -> tuple[GamutMapping, GamutMapping]:
     """Return the perceptual and the saturation mapping of a printer.
 
     Perceptual keeps what can be printed, and of all else hue and steps. Saturation makes the most of the printer's
@@ -184,26 +232,106 @@ def mappings(target: Callable[[Floats], Floats]) -> tuple[GamutMapping, GamutMap
     ----------
     target
         Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
+    printed
+        The printable colours (n, 3) nearest to given L*a*b* (n, 3). With it several shapes are tried until detail
+        survives; the one is taken that comes closest to that.
     """
-    darkest = target(np.zeros((1, 3)))[0]
-    black = float(lab_to_oklab(np.array([darkest[0], 0.0, 0.0]))[0])
-    Y = float(lab_to_xyz(darkest)[1])
-    printer = cube_solid(lambda device: lab_to_oklab(target(device)), _CELLS)
-    tint = Tint.of(printer, lab_to_oklab(darkest))
-    printer = Solid(tint.taken(printer.vertices), printer.triangles, printer.net)
-    source = cube_solid(lambda rgb: lab_to_oklab(blackened(device_to_pcs_lab(srgb(), rgb), Y)), _CELLS)
-    tip = _tips(printer)
-    middle = np.clip(0.5 * tip + 0.5 * (1 + black) / 2, black + 0.15 * (1 - black), 0.9)
-    held, wide = _leaves(printer, middle), _leaves(source, middle)
-    own = _tips(source)
-    lean = _LEAN * (tip - own) / np.maximum(_leaves(source, own).reach[:, _RISES // 2] * _LIFT, 1e-3)
-    L, a, b = source.vertices.T
-    moved = L + np.hypot(a, b) * _LIFT * _around(lean, np.arctan2(b, a))
-    leant = _leaves(Solid(np.stack([moved, a * _LIFT, b * _LIFT], axis=1), source.triangles, source.net), middle)
-    return (
-        GamutMapping(wide, _rising(held, wide), Y, tint, 1.0, np.zeros(_HUES + 1)),
-        GamutMapping(leant, _rising(held, leant), Y, tint, _LIFT, lean),
-    )
+    ground = _Ground.of(target)
+    if printed is None:
+        return ground.mapped(SHAPES[0])
+    best: tuple[float, tuple[GamutMapping, GamutMapping]] | None = None
+    judge = _Judge(printed, ground.Y)
+    for shape in SHAPES:
+        made = ground.mapped(shape)
+        short = judge(made[0]).short
+        if best is None or short < best[0]:
+            best = short, made
+        if short == 0:
+            break
+    assert best is not None
+    return best[1]
+
+
+class _Judge:
+    """Tells what a printer makes of ramps, and of what it could print, through a mapping."""
+
+    def __init__(self, printed: Callable[[Floats], Floats], black: float) -> None:
+        self._printed, self._black, self._lines = printed, black, lines(24, 32)
+        axis = np.linspace(0, 1, 11)
+        cube = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+        self._some = device_to_pcs_lab(srgb(), cube)
+        self._wanted = blackened(self._some, black)
+        self._held = delta_e_2000(self._wanted, printed(self._wanted)) <= 1
+
+    def __call__(self, mapping: GamutMapping) -> Detail:
+        every = np.concatenate([self._lines.Lab, self._some[self._held]])
+        printed = self._printed(mapping.forward(every))
+        line, cube = printed[: len(self._lines.Lab)], printed[len(self._lines.Lab) :]
+        move = float(np.percentile(delta_e_2000(self._wanted[self._held], cube), 95)) if len(cube) else 0.0
+        return detail_of(self._lines, blackened(self._lines.Lab, self._black), line, move)
+
+
+@dataclass(frozen=True, eq=False)
+class _Ground:
+    """What all shapes of a printer's mapping share: its surface and the source's, in Oklab.
+
+    Attributes
+    ----------
+    wide, leant
+        How far the source reaches, for perceptual and for saturation.
+    """
+
+    printer: Solid
+    darkest: Floats
+    Y: float
+    middle: Floats
+    wide: Leaves
+    leant: Leaves
+    lean: Floats
+
+    @staticmethod
+    def of(target: Callable[[Floats], Floats]) -> _Ground:
+        darkest = target(np.zeros((1, 3)))[0]
+        black = float(lab_to_oklab(np.array([darkest[0], 0.0, 0.0]))[0])
+        Y = float(lab_to_xyz(darkest)[1])
+        printer = cube_solid(lambda device: lab_to_oklab(target(device)), _CELLS)
+        source = cube_solid(lambda rgb: lab_to_oklab(blackened(device_to_pcs_lab(srgb(), rgb), Y)), _CELLS)
+        tip = _tips(printer)
+        middle = np.clip(0.5 * tip + 0.5 * (1 + black) / 2, black + 0.15 * (1 - black), 0.9)
+        own = _tips(source)
+        lean = _LEAN * (tip - own) / np.maximum(_leaves(source, own).reach[:, _RISES // 2] * _LIFT, 1e-3)
+        L, a, b = source.vertices.T
+        moved = L + np.hypot(a, b) * _LIFT * _around(lean, np.arctan2(b, a))
+        leant = Solid(np.stack([moved, a * _LIFT, b * _LIFT], axis=1), source.triangles, source.net)
+        wide = _leaves(source, middle)
+        return _Ground(printer, lab_to_oklab(darkest), Y, middle, wide, _leaves(leant, middle), lean)
+
+    def mapped(self, shape: Shape) -> tuple[GamutMapping, GamutMapping]:
+        """Return both mappings of one shape."""
+        tint = Tint.of(self.printer, self.darkest, shape)
+        bare = Solid(tint.taken(self.printer.vertices), self.printer.triangles, self.printer.net)
+        held, wide, leant = _leaves(bare, self.middle), self.wide, self.leant
+        even = _drawn_in(held, wide, shape.beside)
+        perceptual = GamutMapping(wide, _rising(even, wide), self.Y, tint, 1.0, np.zeros(_HUES + 1), shape.kept)
+        saturation = replace(perceptual, source=leant, target=_rising(held, leant), chroma=_LIFT, lean=self.lean)
+        return perceptual, saturation
+
+
+def _drawn_in(printer: Leaves, source: Leaves, hues: int) -> Leaves:
+    """Draw the printer's surface in to its lowest among neighbouring hues, evenly, by its share of the source's.
+
+    Ramps of artwork do not keep to one hue of Oklab: where the surface changes fast from hue to hue, L* turns back.
+    """
+    from scipy.ndimage import gaussian_filter1d, minimum_filter1d
+
+    if hues <= 1:
+        return printer
+    reach, wide = printer.reach[:-1], np.maximum(source.reach[:-1], 1e-3)
+    share = np.minimum(reach / wide, _BEYOND)
+    low = gaussian_filter1d(minimum_filter1d(share, hues, axis=0, mode="wrap"), hues / 3, axis=0, mode="wrap")
+    # What reaches far beyond the source is drawn in by as much, and stays beyond it.
+    drawn = np.minimum(reach, np.where(share < _BEYOND, low * wide, low / _BEYOND * reach))
+    return Leaves(printer.middle, np.concatenate([drawn, drawn[:1]]))
 
 
 def _nearest_to_grey(cut: Floats) -> Floats:

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit, fit
-from fidele.characterise.mapping import GamutMapping, mappings
+from fidele.characterise.inverse import device_table, invert
+from fidele.characterise.mapping import mappings
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
@@ -18,19 +19,9 @@ from fidele.colour.uniform import lab_to_din99o
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.solid import cube_solid
-from fidele.icc.solve import solve
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
-from fidele.icc.write import (
-    LabGrid,
-    Lut16,
-    OutputTables,
-    device_lut,
-    dictionary_tag,
-    gamut_lut,
-    lab_lut,
-    output_profile,
-)
+from fidele.icc.write import LabGrid, OutputTables, dictionary_tag, gamut_lut, lab_lut, output_profile
 from fidele.language import tr
 from fidele.tiles import Progress
 
@@ -119,10 +110,10 @@ def make_profile(
     samples = _samples()
     printed = model(samples)
     a2b = {1: lab_lut(_at_nodes(model, sizes.a2b))}
-    b2a = {1: _device_table(model, sizes.b2a, samples, printed)}
+    b2a = {1: device_table(model, sizes.b2a, samples, printed)}
     gamut = gamut_lut(_beyond(model, LabGrid(sizes.gamut)), LabGrid(sizes.gamut))
     told(0.4)
-    perceptual, saturation = mappings(model)
+    perceptual, saturation = mappings(model, lambda Lab: model(invert(model, Lab)))
     told(0.55)
     artwork = device_to_pcs_lab(srgb(), _artwork())
     for share, intent, mapping, size in ((0.8, 0, perceptual, sizes.b2a), (1.0, 2, saturation, sizes.b2a_saturation)):
@@ -131,8 +122,8 @@ def make_profile(
         # What the mapping never reaches has no source to come from, and would bend what has.
         seen = mapping.inverse(printed)
         sound = delta_e_2000(mapping.forward(seen), printed) < _UNDONE
-        given = np.concatenate([samples[sound], _invert(model, mapping.forward(artwork))])
-        b2a[intent] = _device_table(model, size, given, np.concatenate([seen[sound], artwork]), mapping)
+        given = np.concatenate([samples[sound], invert(model, mapping.forward(artwork))])
+        b2a[intent] = device_table(model, size, given, np.concatenate([seen[sound], artwork]), mapping)
         told(share)
     extra = {"gamt": gamut.encode()} | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
@@ -153,7 +144,7 @@ def _beyond(model: PrinterModel, grid: LabGrid) -> Floats:
     from scipy.spatial import cKDTree
 
     Lab = grid.nodes().reshape(-1, 3)
-    off = delta_e_2000(Lab, model(_invert(model, Lab)))
+    off = delta_e_2000(Lab, model(invert(model, Lab)))
     surface = cube_solid(model, 48).vertices
     deep, _ = cKDTree(lab_to_din99o(surface)).query(lab_to_din99o(Lab))
     return np.where(off < 0.1, -deep, off)
@@ -178,51 +169,3 @@ def _artwork() -> Floats:
     ends[some, along] = edges[some, along]
     dark = faces[-12_000:] * rng.random((12_000, 1)) ** 2
     return np.concatenate([rng.random((15_000, 3)), faces, faces[:10_000] * rng.random((10_000, 1)), ends, dark])
-
-
-def _sensitivity(model: PrinterModel, samples: Floats, channel: int) -> Floats:
-    """Return how far (n,) colours move with one channel, relative to the middle of all: what an error there costs."""
-    up, down = samples.copy(), samples.copy()
-    up[:, channel] = np.minimum(up[:, channel] + 0.01, 1)
-    down[:, channel] = np.maximum(down[:, channel] - 0.01, 0)
-    moved = np.linalg.norm(model(up) - model(down), axis=1) / (up - down)[:, channel]
-    return np.clip(moved / np.median(moved), 0.3, 4)
-
-
-def _device_table(
-    model: PrinterModel, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None
-) -> Lut16:
-    """Return a B2A table of so many nodes.
-
-    Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by
-    least squares, until the *interpolated* table returns `samples` for the colours `seen` that they give: nodes just
-    outside the gamut so take values beyond 0 and 1, which the output curves cut off. An error counts by how far it
-    moves the colour.
-    """
-    from scipy.sparse import csr_matrix
-    from scipy.sparse.linalg import lsqr
-
-    grid = LabGrid(size)
-    nodes = grid.nodes().reshape(-1, 3)
-    device = _invert(model, nodes if mapping is None else mapping.forward(nodes))
-    index, weight = grid.place(seen)
-    rows = np.repeat(np.arange(len(seen)), 8)
-    for channel in range(3):
-        counts = _sensitivity(model, samples, channel)
-        values = (weight * counts[:, None]).ravel()
-        table = csr_matrix((values, (rows, index.ravel())), shape=(len(seen), len(device)))
-        off = counts * samples[:, channel] - table @ device[:, channel]
-        device[:, channel] += lsqr(table, off, damp=0.15, iter_lim=25)[0]
-    device[(np.abs(nodes - [100, 0, 0]) < 1e-6).all(axis=1)] = 1.001
-    return device_lut(device.reshape(size, size, size, 3), grid)
-
-
-def _invert(model: PrinterModel, Lab: Floats) -> Floats:
-    """Find device values for colours in and out of the gamut, from the nearest of many known ones."""
-    from scipy.spatial import cKDTree
-
-    axis = np.linspace(0, 1, 25)
-    known = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    tree = cKDTree(lab_to_din99o(model(known)))
-    _, nearest = tree.query(lab_to_din99o(Lab))
-    return solve(model, Lab, known[nearest]).device

@@ -1,0 +1,100 @@
+"""Whether detail survives a mapping: ramps and hue circles of sRGB, and what a printer makes of them.
+
+What is asked: along ramps L* does not turn back where the source rises, no step all but vanishes, hue stays (CIE 156
+names these as what mappings are judged by), and what can be printed stays where it is.
+"""
+
+from __future__ import annotations
+
+import colorsys
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fidele.arrays import Floats
+from fidele.colour.difference import delta_e_2000
+from fidele.colour.oklab import lab_to_oklab
+from fidele.dataclass import dataclass
+from fidele.icc.spaces import srgb
+from fidele.icc.tables import device_to_pcs_lab
+
+#: What a mapping is to hold, with some room for what its table adds: L* turned back, the smallest step as a share of
+#: the source's, degrees in Oklab, and ΔE00 by which the 95th percentile of printable colours moves.
+_BACK, _STEP, _TURN, _MOVE = 0.1, 0.13, 2.5, 2.25
+#: By how much more than that counts as one whole fault.
+_BY = (0.2, 0.06, 3.0, 0.3)
+#: Below this chroma in Oklab, some 12 in L*a*b*, hue is not judged.
+_GREY = 0.04
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """Ramps and circles, one behind the other.
+
+    Attributes
+    ----------
+    Lab
+        (n, 3) L*a*b* of their sRGB colours.
+    joined
+        (n - 1,) whether a colour and the next are of one line.
+    ramp
+        (n - 1,) whether that line leads from black or white to a full colour; False on circles and on its last step.
+    """
+
+    Lab: Floats
+    joined: NDArray[np.bool_]
+    ramp: NDArray[np.bool_]
+
+
+@lru_cache(maxsize=4)
+def lines(hues: int, steps: int) -> Lines:
+    """Return ramps from black and from white to so many hues, in so many steps, and circles at three lightnesses."""
+    t = np.linspace(0, 1, steps + 1)[:, None]
+    found = []
+    for hue in np.arange(hues) / hues:
+        full = np.array(colorsys.hsv_to_rgb(float(hue), 1, 1))
+        found += [t * full, 1 - t * (1 - full)]
+    circle = np.array([colorsys.hsv_to_rgb(float(h), 1, 1) for h in np.linspace(0, 1, 3 * steps + 1)])
+    parts = [*found, 0.5 * circle, circle, 0.5 + 0.5 * circle]
+    ends = np.cumsum([len(part) for part in parts])
+    joined = np.ones(ends[-1] - 1, bool)
+    joined[ends[:-1] - 1] = False
+    ramp = joined.copy()
+    ramp[ends[len(found) - 1] - 1 :] = False
+    return Lines(device_to_pcs_lab(srgb(), np.concatenate(parts)), joined, ramp)
+
+
+@dataclass(frozen=True)
+class Detail:
+    """What became of it: L* turned back, smallest step, hue turned in degrees, and how far printable colours move."""
+
+    back: float
+    step: float
+    turn: float
+    move: float
+
+    @property
+    def short(self) -> float:
+        """By how much it falls short of what is asked, all faults together; 0 where it does not."""
+        over = (self.back - _BACK, _STEP - self.step, self.turn - _TURN, self.move - _MOVE)
+        return float(sum(max(0.0, o) / by for o, by in zip(over, _BY, strict=True)))
+
+
+def detail_of(known: Lines, wanted: Floats, printed: Floats, move: float) -> Detail:
+    """Compare lines as they were wanted (n, 3), black on black, with how they are printed (n, 3)."""
+    rises = np.sign(np.diff(known.Lab[:, 0])) * known.ramp
+    climb, back, top = np.diff(printed[:, 0]) * rises, 0.0, 0.0
+    level = 0.0
+    for step, inside in zip(climb, known.joined, strict=True):
+        level = level + step if inside else 0.0
+        top = max(top, level) if inside else 0.0
+        back = max(back, top - level)
+    steps = delta_e_2000(printed[:-1], printed[1:]) / np.maximum(delta_e_2000(known.Lab[:-1], known.Lab[1:]), 1e-6)
+    # The last step of a ramp, some 3 %, belongs to the very tip.
+    judged = known.joined & ~(known.ramp & ~np.append(known.ramp[1:], False))
+    ok, got = lab_to_oklab(wanted), lab_to_oklab(printed)
+    turn = np.degrees(np.arctan2(got[:, 2], got[:, 1]) - np.arctan2(ok[:, 2], ok[:, 1]))
+    seen = np.minimum(np.hypot(*ok[:, 1:].T), np.hypot(*got[:, 1:].T)) > _GREY
+    turned = float(np.abs((turn + 180) % 360 - 180)[seen].max(initial=0))
+    return Detail(back, float(steps[judged].min()), turned, move)

@@ -1,0 +1,135 @@
+"""From colours back to device values: the nearest printable, and tables that hold them between their nodes as well."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from fidele.arrays import Floats
+from fidele.characterise.detail import Lines, detail_of, lines
+from fidele.characterise.mapping import GamutMapping
+from fidele.colour.uniform import lab_to_din99o
+from fidele.icc.solve import solve
+from fidele.icc.write import LabGrid, Lut16, device_lut
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_matrix
+
+#: Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
+Model = Callable[[Floats], Floats]
+
+#: Ramps of so many hues in so many steps are followed; by how much more than other colours they count.
+_RAMPS, _STEPS, _ALONG = 48, 64, 3.0
+#: Drawing ramps straight: so often, what a step counts beside a place, and what moving nodes costs.
+_ROUNDS, _STEP, _MOVING = 3, 3.0, 20.0
+
+
+def invert(model: Model, Lab: Floats) -> Floats:
+    """Find device values (n, 3) for colours in and out of the gamut, from the nearest of many known ones."""
+    from scipy.spatial import cKDTree
+
+    axis = np.linspace(0, 1, 25)
+    known = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    tree = cKDTree(lab_to_din99o(model(known)))
+    _, nearest = tree.query(lab_to_din99o(Lab))
+    return solve(model, Lab, known[nearest]).device
+
+
+def device_table(model: Model, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None) -> Lut16:
+    """Return a B2A table of so many nodes.
+
+    Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by
+    least squares, until the *interpolated* table returns `samples` for the colours `seen` that they give: nodes just
+    outside the gamut so take values beyond 0 and 1, which the output curves cut off. An error counts by how far it
+    moves the colour. With a mapping ramps of artwork count more, and their steps are kept: what a table errs by there
+    is seen as a line where there is none, or as a step that is lost.
+    """
+    from scipy.sparse import diags, vstack
+    from scipy.sparse.linalg import lsqr
+
+    grid = LabGrid(size)
+    nodes = grid.nodes().reshape(-1, 3)
+    white = (np.abs(nodes - [100, 0, 0]) < 1e-6).all(axis=1)
+    device = invert(model, nodes if mapping is None else mapping.forward(nodes))
+    parts = [(_interpolation(grid, seen), samples, 1.0)]
+    if mapping is not None:
+        ramps = lines(_RAMPS, _STEPS)
+        along, aim = _interpolation(grid, ramps.Lab), invert(model, mapping.forward(ramps.Lab))
+        parts.append((along, aim, _ALONG))
+    for channel in range(3):
+        rows, off = [], []
+        for table, wanted, weight in parts:
+            counts = weight * _sensitivity(model, wanted, channel)
+            rows.append(diags(counts) @ table)
+            off.append(counts * (wanted[:, channel] - table @ device[:, channel]))
+        device[:, channel] += lsqr(vstack(rows).tocsr(), np.concatenate(off), damp=0.15, iter_lim=25)[0]
+    device[white] = 1.001
+    if mapping is not None:
+        device = _straightened(model, device, along, ramps, model(aim))
+        device[white] = 1.001
+    return device_lut(device.reshape(size, size, size, 3), grid)
+
+
+def _interpolation(grid: LabGrid, Lab: Floats) -> csr_matrix:
+    """Return what makes the values at colours (n, 3) of those at the nodes of a grid, as a sparse matrix."""
+    from scipy.sparse import csr_matrix
+
+    index, weight = grid.place(Lab)
+    rows = np.repeat(np.arange(len(Lab)), 8)
+    return csr_matrix((weight.ravel(), (rows, index.ravel())), shape=(len(Lab), grid.size**3))
+
+
+def _sensitivity(model: Model, samples: Floats, channel: int) -> Floats:
+    """Return how far (n,) colours move with one channel, relative to the middle of all: what an error there costs."""
+    up, down = samples.copy(), samples.copy()
+    up[:, channel] = np.minimum(up[:, channel] + 0.01, 1)
+    down[:, channel] = np.maximum(down[:, channel] - 0.01, 0)
+    moved = np.linalg.norm(model(up) - model(down), axis=1) / (up - down)[:, channel]
+    return np.clip(moved / np.median(moved), 0.3, 4)
+
+
+def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines, aim: Floats) -> Floats:
+    """Move nodes (m, 3) until the colours printed along ramps, and the steps between them, are those aimed at (n, 3).
+
+    Damped Gauss-Newton steps in DIN99o: in colour, for where inks stand for each other device values tell little. The
+    round is kept in which least is lost: at black, where values are cut off, a step may lead astray.
+    """
+    from scipy.sparse import csr_matrix, diags, hstack, vstack
+    from scipy.sparse.linalg import lsqr
+
+    count = len(aim)
+    first = np.flatnonzero(ramps.joined)
+    rows = np.repeat(np.arange(len(first)), 2)
+    ends = np.stack([first, first + 1], axis=1).ravel()
+    between = csr_matrix((np.tile([-1.0, 1.0], len(first)), (rows, ends)), shape=(len(first), count))
+    best, least = device, np.inf
+    for left in range(_ROUNDS, -1, -1):
+        there = along @ device
+        printed = model(np.clip(there, 0, 1))
+        short = detail_of(ramps, aim, printed, 0.0).short
+        if short < least:
+            best, least = device, short
+        if not left or short == 0:
+            break
+        off = lab_to_din99o(aim) - lab_to_din99o(printed)
+        slopes = _slopes(model, there)
+        places = [hstack([diags(slopes[:, k, c]) @ along for c in range(3)]).tocsr() for k in range(3)]
+        every = vstack([*places, *(_STEP * (between @ place) for place in places)]).tocsr()
+        wanted = np.concatenate([off.T.ravel(), *(_STEP * (between @ off[:, k]) for k in range(3))])
+        moved = lsqr(every, wanted, damp=_MOVING, iter_lim=40)[0]
+        device = device + np.clip(moved.reshape(3, -1).T, -0.1, 0.1)
+    return best
+
+
+def _slopes(model: Model, device: Floats) -> Floats:
+    """Return how colours in DIN99o (n, 3, 3: of each coordinate by each channel) move with device values (n, 3)."""
+    found = np.empty((len(device), 3, 3))
+    for channel in range(3):
+        by = 0.004 * np.eye(3)[channel]
+        up, down = np.clip(device + by, 0, 1), np.clip(device - by, 0, 1)
+        # Beyond the ends, which are cut off, nothing moves.
+        moved = lab_to_din99o(model(up)) - lab_to_din99o(model(down))
+        found[:, :, channel] = moved / np.maximum(up - down, 0.004)[:, [channel]]
+    return found
