@@ -11,7 +11,11 @@ import subprocess
 import sys
 from pathlib import Path
 
+import click
 import pytest
+from babel.messages.extract import extract_from_dir
+
+from tests.shell import FIDELE
 
 ROOT = Path(__file__).parents[1]
 #: What stays as it is: names of the invented world, words of its machines and drivers, formats, keys.
@@ -69,6 +73,20 @@ def _walked(spoken: str, workshop: Path, size: tuple[int, int] = (1024, 700), sc
     )
     assert run.returncode == 0, run.stderr.decode()[-3000:]
     return json.loads(run.stdout.decode().splitlines()[-1])
+
+
+def test_the_shell_speaks_it_as_well():
+    """Words of the library that reads the command line, and nothing that it does not say."""
+    said = {
+        m for _, _, m, *_ in extract_from_dir(Path(click.__file__).parent, keywords={"_": None, "ngettext": (1, 2)})
+    }
+    assert {p if len(p) > 1 else p[0] for p in _build().OF_THE_SHELL} <= said
+    for language, words in (("de", "Den Befehl 'frobnicate' gibt es nicht."), ("es", "No existe la orden")):
+        run = subprocess.run(
+            [FIDELE, "frobnicate"], env=os.environ | {"FIDELE_LANGUAGE": language}, capture_output=True, text=True
+        )
+        assert run.returncode == 2
+        assert words in run.stderr
 
 
 def test_nothing_that_a_desk_says_is_kept_from_the_catalogues(places):

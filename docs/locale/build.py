@@ -1,8 +1,8 @@
 """Bring the translations up to date: `./run translations` collects every phrase and compiles what is translated.
 
-Phrases are what `tr`, `trn` and `named` are given, the names of desks, what commands say of themselves, and the help's
-texts. Catalogues lie beside the
-program's other data, the compiled ones as well, so that it speaks without being built.
+Phrases are what `tr`, `trn` and `named` are given, the names of desks, what commands say of themselves, what the
+library that reads the command line says, and the help's texts. Catalogues lie beside the program's other data, the
+compiled ones as well, so that it speaks without being built.
 """
 
 from __future__ import annotations
@@ -61,6 +61,47 @@ def of_help() -> Iterator[Phrase]:
         yield (what,)
 
 
+#: What the library that reads the command line says to its user; it asks gettext for it.
+OF_THE_SHELL: tuple[Phrase, ...] = (
+    ("Aborted!",),
+    ("Options",),
+    ("Commands",),
+    ("Positional arguments",),
+    ("Usage:",),
+    ("Show this message and exit.",),
+    ("Show the version and exit.",),
+    ("default: {default}",),
+    ("Error: {message}",),
+    ("Try '{command} {option}' for help.",),
+    ("Invalid value: {message}",),
+    ("Invalid value for {param_hint}: {message}",),
+    ("Missing command.",),
+    ("Missing argument",),
+    ("Missing option",),
+    ("Missing parameter",),
+    ("Missing {param_type}",),
+    ("No such option {name!r}.",),
+    ("No such command {name!r}.",),
+    ("Did you mean {possibility}?", "(Did you mean one of: {possibilities}?)"),
+    ("Got unexpected extra argument ({args})", "Got unexpected extra arguments ({args})"),
+    ("Option {name!r} does not take a value.",),
+    ("Option {name!r} requires an argument.", "Option {name!r} requires {nargs} arguments."),
+    ("{value!r} is not {choice}.", "{value!r} is not one of {choices}."),
+    ("{value!r} is not a valid {number_type}.",),
+    ("{value} is not in the range {range}.",),
+    ("Could not open file {filename!r}: {message}",),
+    ("unknown error",),
+    ("file",),
+    ("directory",),
+    ("path",),
+    ("{name} {filename!r} does not exist.",),
+    ("{name} {filename!r} is a file.",),
+    ("{name} {filename!r} is a directory.",),
+    ("{name} {filename!r} is not readable.",),
+    ("{name} {filename!r} is not writable.",),
+)
+
+
 def collected() -> dict[Phrase, str]:
     """Return every phrase that the program can say, with the module where it is said first."""
     found: dict[Phrase, str] = {}
@@ -70,6 +111,8 @@ def collected() -> dict[Phrase, str]:
                 found.setdefault(phrase, str(path.relative_to(ROOT)))
     for phrase in of_help():
         found.setdefault(phrase, "data/help")
+    for phrase in OF_THE_SHELL:
+        found.setdefault(phrase, "the shell")
     return found
 
 

@@ -29,7 +29,7 @@ from fidele.commands.report import report
 from fidele.commands.sheets import print_artworks, runs, sheet
 from fidele.errors import FideleError
 from fidele.files import keep_private
-from fidele.language import tr
+from fidele.language import lend, take_back, tr
 
 
 def _versions(context: click.Context, _option: click.Parameter, asked: bool) -> None:
@@ -220,6 +220,7 @@ _ANEW = 75
 def main() -> None:
     """Run the command line; whatever goes wrong is one sentence on standard error."""
     out = sys.stdout
+    lend()
     for stream in (sys.stdout, sys.stderr):  # names of files may be anything
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
@@ -237,6 +238,7 @@ def main() -> None:
         _refuse(tr("There is not enough memory for this."))
     except SystemExit as leaving:
         if leaving.code == _ANEW:  # everything that ran beside the window has ended
+            take_back()
             os.execv(sys.executable, [sys.executable, *sys.orig_argv[1:]])
         if sys.stdout is not out:  # click puts another in its place where a pipe was closed, and ends with 1
             sys.exit(0)

@@ -63,12 +63,28 @@ def _now() -> str:
 
 
 LANGUAGE = _now()
+_WISHED = os.environ.get("LANGUAGE")
 
 
 def _catalogue() -> gettext.NullTranslations:
     if LANGUAGE == "en":
         return gettext.NullTranslations()
     return gettext.translation("fidele", CATALOGUES, [LANGUAGE], fallback=True)
+
+
+def lend() -> None:
+    """Let libraries that ask gettext themselves, as the one that reads the command line does, speak it too."""
+    gettext.bindtextdomain("fidele", str(CATALOGUES))
+    gettext.textdomain("fidele")
+    os.environ["LANGUAGE"] = LANGUAGE
+
+
+def take_back() -> None:
+    """Give the environment back as it was, for whoever is started in this one's place."""
+    if _WISHED is None:
+        os.environ.pop("LANGUAGE", None)
+    else:
+        os.environ["LANGUAGE"] = _WISHED
 
 
 class _Written(string.Formatter):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit, fit
 from fidele.characterise.inverse import device_table, invert
-from fidele.characterise.mapping import mappings
+from fidele.characterise.mapping import GamutMapping, mappings
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
@@ -21,7 +22,7 @@ from fidele.errors import FideleError
 from fidele.icc.solid import cube_solid
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
-from fidele.icc.write import LabGrid, OutputTables, dictionary_tag, gamut_lut, lab_lut, output_profile
+from fidele.icc.write import LabGrid, Lut16, OutputTables, dictionary_tag, gamut_lut, lab_lut, output_profile
 from fidele.language import tr
 from fidele.tiles import Progress
 
@@ -109,23 +110,32 @@ def make_profile(
     told = progress or (lambda _: True)
     samples = _samples()
     printed = model(samples)
-    a2b = {1: lab_lut(_at_nodes(model, sizes.a2b))}
-    b2a = {1: device_table(model, sizes.b2a, samples, printed)}
-    gamut = gamut_lut(_beyond(model, LabGrid(sizes.gamut)), LabGrid(sizes.gamut))
-    told(0.4)
-    perceptual, saturation = mappings(model, lambda Lab: model(invert(model, Lab)))
-    told(0.55)
     artwork = device_to_pcs_lab(srgb(), _artwork())
-    for share, intent, mapping, size in ((0.8, 0, perceptual, sizes.b2a), (1.0, 2, saturation, sizes.b2a_saturation)):
-        held = _at_nodes(model, sizes.a2b_mapped)
-        a2b[intent] = lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape))
+    held = _at_nodes(model, sizes.a2b_mapped)
+
+    def of_mapping(mapping: GamutMapping, size: int) -> tuple[Lut16, Lut16]:
         # What the mapping never reaches has no source to come from, and would bend what has.
         seen = mapping.inverse(printed)
         sound = delta_e_2000(mapping.forward(seen), printed) < _UNDONE
         given = np.concatenate([samples[sound], invert(model, mapping.forward(artwork))])
-        b2a[intent] = device_table(model, size, given, np.concatenate([seen[sound], artwork]), mapping)
-        told(share)
-    extra = {"gamt": gamut.encode()} | ({"meta": dictionary_tag(states)} if states else {})
+        back = device_table(model, size, given, np.concatenate([seen[sound], artwork]), mapping)
+        return lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape)), back
+
+    # Two at once: what takes long releases the interpreter.
+    with ThreadPoolExecutor(2) as pool:
+        colorimetric = pool.submit(device_table, model, sizes.b2a, samples, printed)
+        gamut = pool.submit(lambda: gamut_lut(_beyond(model, LabGrid(sizes.gamut)), LabGrid(sizes.gamut)))
+        perceptual, saturation = mappings(model, lambda Lab: model(invert(model, Lab)))
+        told(0.4)
+        ways = {
+            0: pool.submit(of_mapping, perceptual, sizes.b2a),
+            2: pool.submit(of_mapping, saturation, sizes.b2a_saturation),
+        }
+        a2b, b2a = {1: lab_lut(_at_nodes(model, sizes.a2b))}, {1: colorimetric.result()}
+        for share, intent in ((0.8, 0), (1.0, 2)):
+            a2b[intent], b2a[intent] = ways[intent].result()
+            told(share)
+    extra = {"gamt": gamut.result().encode()} | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
         description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation, extra=extra
     )
