@@ -263,18 +263,18 @@ def test_by_eye_the_scanner_and_what_is_due(window, qtbot, tmp_path, places):
     Lab = to_lab(target.rgb.astype(np.float32), srgb(), Intent.ABSOLUTE)
     known.columns.update({f"LAB_{c}": Lab[:, i].astype(float) for i, c in enumerate("LAB")})
     write(tmp_path / "target.txt", known)
-    window.desk.characterise(tmp_path / "target.tif", tmp_path / "target.txt")
+    window.desk.scanner.characterise(tmp_path / "target.tif", tmp_path / "target.txt")
     settle(window, qtbot)
     assert session.checking.scanner.residual_mean < 1.0
     assert "claim no more" in session.said
     # It sees as it did, and says so; through a dirty glass it does not, and verdicts claim as much less.
-    window.desk.verify(tmp_path / "target.tif", tmp_path / "target.txt")
+    window.desk.scanner.verify(tmp_path / "target.tif", tmp_path / "target.txt")
     settle(window, qtbot)
     assert "sees as it did" in session.said
     trusted = session.checking.scanner.residual_mean
     dull = (page * np.array([0.86, 0.9, 0.8])).astype(page.dtype) + np.iinfo(page.dtype).max // 12
     save_picture(tmp_path / "dirty.tif", dull.astype(page.dtype), None, 150)
-    window.desk.verify(tmp_path / "dirty.tif", tmp_path / "target.txt")
+    window.desk.scanner.verify(tmp_path / "dirty.tif", tmp_path / "target.txt")
     settle(window, qtbot)
     assert "It has drifted" in session.said
     assert session.checking.scanner.residual_mean > trusted + 2

@@ -214,7 +214,7 @@ def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tm
     part = glass.area()
     to_glass = glass.height() * seen.ppi / 25.4 / seen.pixels.shape[0]
     assert np.allclose(np.array(part) * to_glass, (60, 90, 201, 241), atol=1.5)
-    window.desk.scan_part(None)
+    window.desk.scanner.scan_part(None)
     settle(window, qtbot)
     assert session.checked is not checked
     checked = session.checked

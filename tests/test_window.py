@@ -206,14 +206,14 @@ def test_the_operators_story(places, qtbot):
     assert "Blend: Velm natural → Untouched" in window.desk.trend.said.text()
     # The report and the numbers go out; the logbook has it all.
     for name in ("check.pdf", "check.html"):
-        window.desk.write_report(places.data / name)
+        window.desk.out.write_report(places.data / name)
     assert (places.data / "check.pdf").read_bytes().startswith(b"%PDF")
     page = (places.data / "check.html").read_text()
     assert "Passed: mean" in page
     assert page.count("data:image/png;base64,") == 3
     assert "http" not in page.replace("https://www.w3.org", "")
-    window.desk.write_numbers(places.data / "check.cxf")
-    window.desk.write_numbers(places.data / "check.csv")
+    window.desk.out.write_numbers(places.data / "check.cxf")
+    window.desk.out.write_numbers(places.data / "check.csv")
     numbers = (places.data / "check.csv").read_text().splitlines()
     assert len(numbers) == 145
     log = [window.shelf_view.log.item(i).text() for i in range(window.shelf_view.log.count())]

@@ -9,7 +9,6 @@ from pathlib import Path
 
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QDialog,
     QFileDialog,
     QHBoxLayout,
     QLayout,
@@ -21,15 +20,13 @@ from PySide6.QtWidgets import (
 
 from fidele import units
 from fidele.arrays import Codes, Floats
-from fidele.characterise.scanner import ScannerFit
-from fidele.chart.cgats import dump
 from fidele.chart.csv_file import ColumnsError
 from fidele.chart.measured_file import ENDINGS, kind_of, read_any
 from fidele.chart.measurement import Measurement
 from fidele.chart.read import HiddenMarksError
 from fidele.chart.visual import answers_in_words
-from fidele.check.report import Report, as_csv, verdict_words
 from fidele.dataclass import dataclass
+from fidele.desk.check_out import CheckOut
 from fidele.desk.check_pages import (
     BesidePage,
     CausePage,
@@ -48,15 +45,12 @@ from fidele.desk.flow import Flow
 from fidele.desk.kit import fill
 from fidele.desk.labels import button, heading, label
 from fidele.desk.measuring import MeasuringPage
-from fidele.desk.report_pdf import write_report
-from fidele.desk.report_pictures import report_pictures
+from fidele.desk.scanner_jobs import ScannerJobs
 from fidele.desk.swatch_page import SwatchPage
 from fidele.desk.theme import Theme, font
 from fidele.desk.work import Work
-from fidele.devices.protocol import Scan
 from fidele.devices.sane import AnyScanner
 from fidele.errors import FideleError
-from fidele.files import write_bytes
 from fidele.language import lowered, tr, trn
 from fidele.piece.check import PieceChecked
 from fidele.route.condition import Card
@@ -70,7 +64,6 @@ from fidele.session.model import Session
 from fidele.session.news import LogChanged
 from fidele.sheet.signs import Identity, read_identities
 from fidele.store.records import Check
-from fidele.store.scanners import ScannerSeen
 from fidele.tiles import Progress
 
 #: What is said of a picture that carries a working space.
@@ -103,6 +96,8 @@ class CheckDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         head = Flow(space=8)
+        self.scanner = ScannerJobs(self, session, work, self.read_scan)
+        self.out = CheckOut(self, session, self.facts)
         self.title = heading("")
         self.state = label("", 9.0, dim=True, wrap=True)
         fill(self.box, self.title, self.state)
@@ -191,11 +186,15 @@ class CheckDesk(Desk):
                 partial(self.show_page, "Swatches"),
                 self.swatches.there or there,
             ),
-            (tr("Scan a part of the glass …"), self._preview, isinstance(self.session.devices.scanner, AnyScanner)),
-            (tr("Characterise the scanner …"), self._characterise, True),
+            (
+                tr("Scan a part of the glass …"),
+                self.scanner.preview,
+                isinstance(self.session.devices.scanner, AnyScanner),
+            ),
+            (tr("Characterise the scanner …"), self.scanner.ask, True),
             (
                 tr("Verify the scanner …"),
-                partial(self._characterise, True),
+                partial(self.scanner.ask, True),
                 self.session.checking.scanner.path is not None,
             ),
             *(
@@ -204,8 +203,8 @@ class CheckDesk(Desk):
                 else [(tr("Watch a folder for scans and measurements …"), self._watch, True)]
             ),
             *self._leaving_out(),
-            (tr("Write the report …"), self._report, there),
-            (tr("Save all numbers …"), self._numbers, there),
+            (tr("Write the report …"), self.out.ask_report, there),
+            (tr("Save all numbers …"), self.out.ask_numbers, there),
             (tr("Lay this print beside others"), self._lay_beside, there),
             *limits,
             (relative, partial(checking.choose, None, not checking.relative), there),
@@ -510,111 +509,6 @@ class CheckDesk(Desk):
         name, _ = QFileDialog.getOpenFileName(self, tr("Compare with which reference?"), "", kinds)
         if name:
             self.session.checking.choose(against=name)
-
-    def _report(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, tr("Write the report"), "check.pdf", tr("Report (*.pdf *.html)"))
-        if name:
-            self.write_report(Path(name))
-
-    def write_report(self, path: Path) -> None:
-        """Write a report of the check in hand: .pdf or .html."""
-        write_report(path, self.report())
-        self.session.say(tr("The report is in {path}.", path=path))
-
-    def _preview(self) -> None:
-        """Look at the glass, ask for a part of it, and read what was scanned there."""
-        scanner = self.session.devices.scanner
-        if not isinstance(scanner, AnyScanner):
-            return
-
-        def seen(glass: Scan) -> None:
-            from fidele.desk.scan_area import ScanArea
-
-            dialog = ScanArea(glass, self)
-            if dialog.exec() == QDialog.DialogCode.Accepted:
-                self.scan_part(dialog.glass.area())
-
-        self.work.run(tr("Looking at the glass"), scanner.preview, seen)
-
-    def scan_part(self, area: tuple[float, float, float, float] | None) -> None:
-        """Scan a part of the glass, in mm, and read the prints on it."""
-        scanner = self.session.devices.scanner
-        if isinstance(scanner, AnyScanner):
-            scan = partial(scanner.scan_part, area)
-            self.work.run(tr("Scanning"), scan, lambda seen: self.read_scan(seen.pixels, seen.ppi))
-
-    def _characterise(self, verify: bool = False) -> None:
-        kinds = tr("References (*.txt *.cgats)")
-        reference, _ = QFileDialog.getOpenFileName(self, tr("The target's known values"), "", kinds)
-        if not reference:
-            return
-        scan, _ = QFileDialog.getOpenFileName(
-            self, tr("The scan of the target"), "", tr("Pictures (*.tif *.tiff *.png *.jpg)")
-        )
-        if scan:
-            (self.verify if verify else self.characterise)(Path(scan), Path(reference))
-
-    def verify(self, scan: Path, reference: Path) -> None:
-        """Tell by a scan of the target whether the scanner still sees as it did."""
-        checking = self.session.checking
-
-        def work(_told: Progress) -> ScannerSeen:
-            from fidele.artwork.open import open_artwork
-
-            return checking.verify_scanner(open_artwork(scan).pixels, reference)
-
-        self.work.run(tr("Verifying the scanner"), work, checking.keep_verified)
-
-    def characterise(self, scan: Path, reference: Path) -> None:
-        """Make the scanner's profile from a scan of a target with known values."""
-        checking = self.session.checking
-
-        def work(_told: Progress) -> ScannerFit:
-            from fidele.artwork.open import open_artwork
-
-            return checking.characterise_scanner(open_artwork(scan).pixels, reference)
-
-        self.work.run(tr("Characterising the scanner"), work, checking.keep_scanner)
-
-    def _numbers(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("Save all numbers"), "check.csv", tr("Numbers (*.csv *.txt *.cxf)")
-        )
-        if name:
-            self.write_numbers(Path(name))
-
-    def write_numbers(self, path: Path) -> None:
-        """Write all numbers of the check in hand: .csv, .txt (CGATS) or .cxf (CxF3)."""
-        from fidele.chart.cxf import write_measurement
-
-        checked = self.session.checked
-        if checked is None:
-            raise FideleError(tr("There is no check whose numbers could be saved."))
-        if path.suffix.lower() == ".cxf":
-            write_measurement(path, checked.measured, checked.chart.title)
-        else:
-            text = as_csv(checked.comparison) if path.suffix.lower() == ".csv" else dump(checked.table)
-            write_bytes(path, text.encode())
-        self.session.say(tr("All numbers are in {path}.", path=path))
-
-    def report(self) -> Report:
-        """Return the report of the check in hand."""
-        session = self.session
-        checked, run = session.checked, session.run
-        if checked is None or run is None:
-            raise FideleError(tr("There is no check to report yet."))
-        card = run.job.card
-        words = (checked.cause.sentence, *checked.words[:6])
-        conditions = [(tr("Condition"), card.name), (tr("Printer"), card.summary), *self.facts()]
-        return Report(
-            tr("{title}, run {number}", title=checked.chart.title, number=run.number),
-            verdict_words(checked.comparison),
-            words,
-            checked.comparison,
-            tuple(conditions),
-            report_pictures(checked),
-            checked.cautions,
-        )
 
     def _pick(self, index: int) -> None:
         for page in self.pages.values():
