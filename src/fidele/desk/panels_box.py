@@ -32,7 +32,7 @@ class PanelsBox(QWidget):
         super().__init__()
         self.session, self._do = session, do
         self._filling = False
-        whole_box = down(margins=(0, 0, 0, 0), on=self)
+        self._whole = down(margins=(0, 0, 0, 0), on=self)
         head = across(section(tr("Panels")), SPRING)
         self.part = button(
             tr("Split into panels"),
@@ -41,7 +41,11 @@ class PanelsBox(QWidget):
             quiet=True,
         )
         head.addWidget(self.part)
-        whole_box.addLayout(head)
+        self._whole.addLayout(head)
+        self.parted: QFrame | None = None
+
+    def _make(self) -> QFrame:
+        """Make the fields, once a piece is parted: most never are."""
         self.parted = QFrame()
         box = down(margins=(0, 0, 0, 0), on=self.parted)
         self.overlap = number(0, 500, tr("Overlap of neighbours"), width=78)
@@ -74,7 +78,8 @@ class PanelsBox(QWidget):
             tr("Seams by themselves"), self._even, tr("Let all seams fall where they are best"), quiet=True
         )
         box.addWidget(self.even, alignment=Qt.AlignmentFlag.AlignLeft)
-        whole_box.addWidget(self.parted)
+        self._whole.addWidget(self.parted)
+        return self.parted
 
     def _part(self) -> None:
         piece = self.session.pieces.current
@@ -155,9 +160,11 @@ class PanelsBox(QWidget):
         plan = piece.panels if piece is not None else None
         self.part.setText(tr("One piece again") if plan is not None else tr("Split into panels"))
         self.part.setEnabled(piece is not None and piece.chart is None)
-        self.parted.setVisible(plan is not None)
         if plan is None:
+            if self.parted is not None:
+                self.parted.hide()
             return
+        (self.parted or self._make()).show()
         self.overlap.setValue(plan.overlap)
         self.columns.setValue(plan.columns)
         self.rows.setValue(plan.rows)
