@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QLabel
 from scipy.interpolate import RBFInterpolator
 
 from fidele.characterise.fit import fit
@@ -24,8 +25,10 @@ from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
+from fidele.proof.losses import losses
+from fidele.proof.soft import ProofSettings
 from fidele.run.chart_page import on_patches
-from tests.hands import click, ready, settle
+from tests.hands import click, ready, settle, take
 from tests.street import seal
 from tests.street.fitted import ANYWHERE, measured, patches
 
@@ -151,7 +154,7 @@ def test_repeats_are_averaged_and_the_profile_says_how_good_it_is(tmp_path, targ
     assert describe(profile).meta["quality.patches"] == "250"
 
 
-def test_from_a_bare_target_to_a_profile_in_use(bare, qtbot, tmp_path):
+def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     """In the window, with no profile on the machine: target, report, into use, and the quick chart comes out right."""
     session = ready(bare)
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
@@ -172,6 +175,16 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, qtbot, tmp_path):
     made_one = session.own_profiles.made
     assert made_one.own.fit.stated.mean < 0.25
     assert made_one.before is None
+    # One's own picture through it, before it is used: it says what will be lost.
+    take(window, demo.data / "artwork" / "signal-flags.png")
+    window.show_desk("Own profile")
+    settle(window, qtbot)
+    said = [one.text() for one in desk.findChildren(QLabel) if one.isVisible()]
+    (new,) = (words for words in said if words.startswith("Printed by the new one"))
+    lost = losses(session.artwork.laid, srgb(), Profile.parse(made_one.own.profile), ProofSettings(session.card.intent))
+    assert new == f"Printed by the new one: {100 * lost.lost:.0f} % lost"
+    assert not [words for words in said if words.startswith("Printed by the profile in force")]  # there is none
+    desk.grab().save("/tmp/y/own.png")
     click(desk, "Put it on the shelf and use it")
     assert session.profile is not None
     assert session.card.owner == "fidele"

@@ -5,12 +5,14 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
+import shiboken6
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
 from fidele import units
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
+from fidele.desk.before_after import BeforeAfter, Shown, before_after
 from fidele.desk.check_plots import Distribution
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down, fill
@@ -29,6 +31,8 @@ class OwnDesk(Desk):
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
         self.own = session.own_profiles
+        #: Which profile and picture were looked at last, and how they look.
+        self._seen: tuple[object, list[Shown]] = (None, [])
         head = self.head()
         self.build = button(
             tr("Make the profile"), self._build, tr("Fit what was measured; nothing is used yet"), main=True
@@ -137,12 +141,32 @@ class OwnDesk(Desk):
         )
         for row, words in enumerate((head, *made.lines)):
             self._said.addWidget(label(words, 10.0 if row == 1 else 9.5, bold=row == 1, wrap=True))
+        self._said.addWidget(self._pictures(made))
         shown = Distribution()
         shown.theme = self.theme
         shown.show_comparison(own.comparison)
         shown.setMinimumHeight(150)
         what = tr("How far each patch is from what all others say of it: the measurement's noise is in this, too")
         fill(self._said, 6, label(what, 8.5, dim=True, wrap=True), (shown, 1))
+
+    def _pictures(self, made: Made) -> QWidget:
+        """Return the picture in hand through the new profile beside the old; it is made beside the interface."""
+        artwork = self.session.artwork
+        if artwork is None or artwork.pixels.shape[2] != 3 or self.session.chart is not None:
+            words = tr("Open a picture of your own to see it printed by the new profile, beside the one in force.")
+            return label(words, 8.5, dim=True, wrap=True)
+        shown, key = BeforeAfter(), (id(made), id(artwork.pixels))
+        if self._seen[0] == key:
+            shown.show_pictures(self._seen[1])
+            return shown
+
+        def take(found: list[Shown]) -> None:
+            self._seen = (key, found)
+            if shiboken6.isValid(shown):
+                shown.show_pictures(found)
+
+        self.work.quietly("before and after", before_after(self.session, artwork, made.own.profile), take)
+        return shown
 
     # Doing -------------------------------------------------------------------------------------------------------
 
