@@ -135,6 +135,47 @@ def trilinear_codes(typingctx, grid, place, along_x, along_y, x, y, z, top, out,
     return types.void(grid, place, along_x, along_y, x, y, z, top, out, at), made
 
 
+@intrinsic
+def curved_codes(typingctx, grid, place, along_x, along_y, x, y, z, curves, begins, last, out, at):
+    """Four values of a cell, each led through a sampled curve of its own to codes: out[at:at+4].
+
+    curves are pairs of sample and step to the next, in codes, with the half that rounds; begins (4,) int32 tells which
+    pair each begins at, and `last` is the place of a curve's last sample, as a number.
+    """
+
+    def made(context, builder, signature, arguments):
+        table, pairs, starts, codes = (_data(context, builder, signature.args[k], arguments[k]) for k in (0, 7, 8, 10))
+        last, at = arguments[9], arguments[11]
+        end, zero = _all(builder, last, 4), _all(builder, _REAL(0), 4)
+        place = _times(builder, _trilinear(builder, table, *arguments[1:7]), end)
+        place = builder.select(builder.fcmp_ordered("<", place, zero, flags=["fast"]), zero, place)
+        place = builder.select(builder.fcmp_ordered(">", place, end, flags=["fast"]), end, place)
+        whole = builder.fptosi(place, _vector(_INT, 4))
+        # What is no number never reaches past a curve.
+        least, most = _all(builder, _INT(0), 4), _all(builder, builder.fptosi(last, _INT), 4)
+        whole = builder.select(builder.icmp_signed("<", whole, least), least, whole)
+        whole = builder.select(builder.icmp_signed(">", whole, most), most, whole)
+        part = builder.fsub(place, builder.sitofp(whole, _vector(_REAL, 4)), flags=["fast"])
+        where = builder.add(whole, _load(builder, starts, ir.Constant(_LONG, 0), 4, _INT))
+        doubles, both = builder.bitcast(pairs, _DOUBLE.as_pointer()), ir.Constant(_vector(_DOUBLE, 4), ir.Undefined)
+        halves = builder.bitcast(where, _vector(_LONG, 2))  # two places leave the vector at once
+        for k in range(4):  # a pair is read at once
+            half = builder.extract_element(halves, _INT(k // 2))
+            low = builder.and_(half, _LONG(0xFFFFFFFF)) if k % 2 == 0 else builder.lshr(half, _LONG(32))
+            pair = builder.load(builder.gep(doubles, [low]))
+            pair.align = 4
+            both = builder.insert_element(both, pair, _INT(k))
+        both = builder.bitcast(both, _vector(_REAL, 8))
+        samples, steps = (_pick(builder, both, both, list(range(first, 8, 2))) for first in (0, 1))
+        code = builder.fptosi(_sum(builder, samples, _times(builder, part, steps)), _vector(_INT, 4))
+        kind = codes.type.pointee
+        narrow = builder.trunc if isinstance(kind, ir.IntType) else builder.sitofp  # floats are compiled, never reached
+        _store(builder, narrow(code, _vector(kind, 4)), codes, at)
+        return context.get_dummy_value()
+
+    return types.void(grid, place, along_x, along_y, x, y, z, curves, begins, last, out, at), made
+
+
 def _tetrahedral(builder, grid, places, weights):
     """Four values: nodes at four places, weighted."""
     total = None

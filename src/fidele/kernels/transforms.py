@@ -13,7 +13,7 @@ from numba import njit, types
 from fidele.kernels.grids import BLOCK as _BLOCK
 from fidele.kernels.grids import cell, in_tetrahedra
 from fidele.kernels.kinds import PLACES, REAL_ROWS, REALS, given
-from fidele.kernels.lanes import on_line, trilinear, trilinear_codes
+from fidele.kernels.lanes import curved_codes, on_line, trilinear, trilinear_codes
 
 #: What a source can be, and what comes out.
 MATRIX, TABLE, LAB = 0, 1, 2
@@ -240,6 +240,25 @@ def _write_cells(planes, low, to_grid, along_x, along_y, start, count, top, made
             out[start + i, c] = min(max(made[c], np.float32(0)), np.float32(1)) * top + np.float32(0.5)
 
 
+@njit(cache=True, fastmath=True, error_model="numpy")
+def _write_curved(planes, low, to_grid, along_x, along_y, curves, begins, last, start, count, spare, out):
+    """Interpolate the target's table in its cells, go through its output curves, and write codes, all in one.
+
+    As above, but that what may not be written goes by way of `spare` (4,).
+    """
+    n, k = out.shape
+    flat = out.reshape(n * k)
+    x, y, z = planes[0], planes[1], planes[2]
+    whole = count if k == 4 or start + count < n else count - 1
+    for i in range(whole):
+        at = np.int64((start + i) * k)
+        curved_codes(to_grid, np.int64(low[i]), along_x, along_y, x[i], y[i], z[i], curves, begins, last, flat, at)
+    for i in range(whole, count):
+        curved_codes(to_grid, np.int64(low[i]), along_x, along_y, x[i], y[i], z[i], curves, begins, last, spare, 0)
+        for c in range(k):
+            out[start + i, c] = spare[c]
+
+
 @njit(
     types.void(
         *(given(types.uint8), given(types.uint16), given(types.float32)),
@@ -277,10 +296,14 @@ def transform(
     planes, kept = np.zeros((4, _BLOCK), np.float32), np.empty(_BLOCK, np.float32)
     low, places, made = np.zeros(_BLOCK, np.int32), np.zeros(4 * _BLOCK, np.int32), np.empty(4 * _BLOCK, np.float32)
     reach = np.float32(1 if kind == LAB else firsts.shape[1] // 2 - 1) / (np.float32(1) if kind == LAB else top)
+    spare8, spare16 = np.empty(4, np.uint8), np.empty(4, np.uint16)
     along_x, along_y = np.int64(to_sizes[1] * to_sizes[2] * 4), np.int64(to_sizes[2] * 4)
     begins = np.empty(4 * _BLOCK, np.int32)
     for j in range(4 * _BLOCK):  # a node's fourth number may be none
         begins[j] = min(j % 4, outs.shape[0] - 1) * (outs.shape[1] // 2)
+    curves, last = outs.reshape(outs.size) * top, np.float32(outs.shape[1] // 2 - 1)
+    for j in range(0, curves.shape[0], 2):
+        curves[j] += half
     for start in range(0, n, _BLOCK):
         count = min(_BLOCK, n - start)
         if codes8.shape[0]:
@@ -304,11 +327,10 @@ def transform(
             _write_cells(planes, low, to_grid, along_x, along_y, start, count, top, made, out8)
         elif outs.shape[1] == 0 and codes16.shape[0]:
             _write_cells(planes, low, to_grid, along_x, along_y, start, count, top, made, out16)
+        elif codes8.shape[0]:
+            _write_curved(planes, low, to_grid, along_x, along_y, curves, begins, last, start, count, spare8, out8)
+        elif codes16.shape[0]:
+            _write_curved(planes, low, to_grid, along_x, along_y, curves, begins, last, start, count, spare16, out16)
         else:
             _in_cells(planes, low, to_grid, along_x, along_y, outs, begins, places, made, count)
-            if codes8.shape[0]:
-                _write_nodes(made, start, count, top, half, out8)
-            elif codes16.shape[0]:
-                _write_nodes(made, start, count, top, half, out16)
-            else:
-                _write_nodes(made, start, count, top, half, out_reals)
+            _write_nodes(made, start, count, top, half, out_reals)
