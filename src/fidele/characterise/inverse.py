@@ -26,18 +26,30 @@ _RAMPS, _STEPS, _ALONG = 48, 64, 3.0
 _ROUNDS, _STEP, _MOVING = 3, 3.0, 20.0
 
 
-def invert(model: Model, Lab: Floats) -> Floats:
-    """Find device values (n, 3) for colours in and out of the gamut, from the nearest of many known ones."""
-    from scipy.spatial import cKDTree
+class Inverse:
+    """Finds device values for colours in and out of the gamut, from the nearest of many known ones."""
 
-    axis = np.linspace(0, 1, 25)
-    known = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    tree = cKDTree(lab_to_din99o(model(known)))
-    _, nearest = tree.query(lab_to_din99o(Lab))
-    return solve(model, Lab, known[nearest]).device
+    def __init__(self, model: Model) -> None:
+        from scipy.spatial import cKDTree
+
+        self.model = model
+        axis = np.linspace(0, 1, 25)
+        self._known = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+        self._tree = cKDTree(lab_to_din99o(model(self._known)))
+
+    def __call__(self, Lab: Floats) -> Floats:
+        """Return device values (n, 3) that print what is nearest to L*a*b* (n, 3)."""
+        _, nearest = self._tree.query(lab_to_din99o(Lab))
+        return solve(self.model, Lab, self._known[nearest]).device
+
+    def printed(self, Lab: Floats) -> Floats:
+        """Return the printable colours (n, 3) nearest to L*a*b* (n, 3)."""
+        return self.model(self(Lab))
 
 
-def device_table(model: Model, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None) -> Lut16:
+def device_table(
+    inverse: Inverse, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None
+) -> Lut16:
     """Return a B2A table of so many nodes.
 
     Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by
@@ -49,14 +61,14 @@ def device_table(model: Model, size: int, samples: Floats, seen: Floats, mapping
     from scipy.sparse import diags, vstack
     from scipy.sparse.linalg import lsqr
 
-    grid = LabGrid(size)
+    model, grid = inverse.model, LabGrid(size)
     nodes = grid.nodes().reshape(-1, 3)
     white = (np.abs(nodes - [100, 0, 0]) < 1e-6).all(axis=1)
-    device = invert(model, nodes if mapping is None else mapping.forward(nodes))
+    device = inverse(nodes if mapping is None else mapping.forward(nodes))
     parts = [(_interpolation(grid, seen), samples, 1.0)]
     if mapping is not None:
         ramps = lines(_RAMPS, _STEPS)
-        along, aim = _interpolation(grid, ramps.Lab), invert(model, mapping.forward(ramps.Lab))
+        along, aim = _interpolation(grid, ramps.Lab), inverse(mapping.forward(ramps.Lab))
         parts.append((along, aim, _ALONG))
     for channel in range(3):
         rows, off = [], []

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit, fit
-from fidele.characterise.inverse import device_table, invert
+from fidele.characterise.inverse import Inverse, device_table
 from fidele.characterise.mapping import GamutMapping, mappings
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
@@ -108,7 +108,7 @@ def make_profile(
     `states` goes into its metadata tag: what it is for and how it was made.
     """
     told = progress or (lambda _: True)
-    samples = _samples()
+    samples, inverse = _samples(), Inverse(model)
     printed = model(samples)
     artwork = device_to_pcs_lab(srgb(), _artwork())
     held = _at_nodes(model, sizes.a2b_mapped)
@@ -117,15 +117,15 @@ def make_profile(
         # What the mapping never reaches has no source to come from, and would bend what has.
         seen = mapping.inverse(printed)
         sound = delta_e_2000(mapping.forward(seen), printed) < _UNDONE
-        given = np.concatenate([samples[sound], invert(model, mapping.forward(artwork))])
-        back = device_table(model, size, given, np.concatenate([seen[sound], artwork]), mapping)
+        given = np.concatenate([samples[sound], inverse(mapping.forward(artwork))])
+        back = device_table(inverse, size, given, np.concatenate([seen[sound], artwork]), mapping)
         return lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape)), back
 
     # Two at once: what takes long releases the interpreter.
     with ThreadPoolExecutor(2) as pool:
-        colorimetric = pool.submit(device_table, model, sizes.b2a, samples, printed)
-        gamut = pool.submit(lambda: gamut_lut(_beyond(model, LabGrid(sizes.gamut)), LabGrid(sizes.gamut)))
-        perceptual, saturation = mappings(model, lambda Lab: model(invert(model, Lab)))
+        colorimetric = pool.submit(device_table, inverse, sizes.b2a, samples, printed)
+        gamut = pool.submit(lambda: gamut_lut(_beyond(inverse, LabGrid(sizes.gamut)), LabGrid(sizes.gamut)))
+        perceptual, saturation = mappings(model, inverse.printed)
         told(0.4)
         ways = {
             0: pool.submit(of_mapping, perceptual, sizes.b2a),
@@ -149,13 +149,13 @@ def _at_nodes(forward: Callable[[Floats], Floats], size: int) -> Floats:
     return forward(nodes).reshape(size, size, size, 3)
 
 
-def _beyond(model: PrinterModel, grid: LabGrid) -> Floats:
+def _beyond(inverse: Inverse, grid: LabGrid) -> Floats:
     """Return how far (g³,) the nodes of a grid lie beyond what can be printed, in ΔE00; less than 0 within."""
     from scipy.spatial import cKDTree
 
     Lab = grid.nodes().reshape(-1, 3)
-    off = delta_e_2000(Lab, model(invert(model, Lab)))
-    surface = cube_solid(model, 48).vertices
+    off = delta_e_2000(Lab, inverse.printed(Lab))
+    surface = cube_solid(inverse.model, 48).vertices
     deep, _ = cKDTree(lab_to_din99o(surface)).query(lab_to_din99o(Lab))
     return np.where(off < 0.1, -deep, off)
 
