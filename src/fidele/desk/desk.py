@@ -49,9 +49,11 @@ class Desk(QWidget):
     file_wanted = Signal()
     title: QLabel
     state: QLabel
+    #: What desks are made in: what lies in its place from the start is styled once.
+    home: QWidget | None = None
 
     def __init__(self, session: Session, work: Work) -> None:
-        super().__init__()
+        super().__init__(Desk.home)
         self.setObjectName("desk")
         self.session = session
         self.work = work

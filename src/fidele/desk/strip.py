@@ -47,6 +47,8 @@ class Strip(QListWidget):
         self.setAccessibleName(tr("Pictures in hand"))
         self.setToolTip(tr("Pictures in hand: choose one (Ctrl+Tab goes on); Delete lays it aside, the file stays"))
         self._icons: Remembered[QIcon] = Remembered()
+        #: Those that are being made.
+        self._asked: Remembered[bool] = Remembered()
         self._empty = _squared(QImage())
         self.currentItemChanged.connect(self._changed)
 
@@ -73,6 +75,9 @@ class Strip(QListWidget):
         known = self._icons.get(artwork.pixels)
         if known is not None:
             return known
+        if self._asked.get(artwork.pixels):
+            return self._empty
+        self._asked.keep(artwork.pixels, True)
 
         def take(shown: QImage) -> None:
             icon = _squared(shown)
@@ -81,7 +86,7 @@ class Strip(QListWidget):
                 if self.item(row).data(Qt.ItemDataRole.UserRole) == number:
                     self.item(row).setIcon(icon)
 
-        self._work.quietly(f"icon {number}", lambda _: to_image(small(artwork, 2 * _SIDE)), take)
+        self._work.quietly(f"icon {id(artwork.pixels)}", lambda _: to_image(small(artwork, 2 * _SIDE)), take)
         return self._empty
 
     def _changed(self, item: QListWidgetItem | None) -> None:

@@ -128,7 +128,11 @@ class Window(QMainWindow):
     # Making ------------------------------------------------------------------------------------------------------
 
     def _make(self, kind: type[Desk]) -> Desk:
-        desk = kind(self.session, self.work)
+        Desk.home = self.stack
+        try:
+            desk = kind(self.session, self.work)
+        finally:
+            Desk.home = None
         desk.restore(self.settings)
         self.stack.addWidget(desk)
         desk.go.connect(lambda name: self.show_desk(name) if name else self._beside())
