@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-import shiboken6
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
@@ -33,6 +32,7 @@ class OwnDesk(Desk):
         self.own = session.own_profiles
         #: Which profile and picture were looked at last, and how they look.
         self._seen: tuple[object, list[Shown]] = (None, [])
+        self._preview: BeforeAfter | None = None
         head = self.head()
         self.build = button(
             tr("Make the profile"), self._build, tr("Fit what was measured; nothing is used yet"), main=True
@@ -79,6 +79,7 @@ class OwnDesk(Desk):
         self.build.setVisible(made is None)
         clear(self._pages)
         clear(self._said)
+        self._preview = None
         if card is None:
             self.title.setText(tr("A profile of one's own needs a printing condition"))
             self.state.setText(
@@ -156,13 +157,14 @@ class OwnDesk(Desk):
             words = tr("Open a picture of your own to see it printed by the new profile, beside the one in force.")
             return label(words, 8.5, dim=True, wrap=True)
         shown, key = BeforeAfter(), (id(made), id(artwork.pixels))
+        self._preview = shown
         if self._seen[0] == key:
             shown.show_pictures(self._seen[1])
             return shown
 
         def take(found: list[Shown]) -> None:
             self._seen = (key, found)
-            if shiboken6.isValid(shown):
+            if self._preview is shown:  # nothing else has taken its place
                 shown.show_pictures(found)
 
         self.work.quietly("before and after", before_after(self.session, artwork, made.own.profile), take)
