@@ -46,12 +46,19 @@ class Lines:
     joined: NDArray[np.bool_]
     ramp: NDArray[np.bool_]
 
+    def beside(self, Lab: Floats) -> Lines:
+        """Return them with one more line (n, 3), which is no ramp."""
+        more = np.arange(len(Lab)) > 0
+        ramp = np.append(self.ramp, np.zeros(len(Lab), bool))
+        return Lines(np.concatenate([self.Lab, Lab]), np.append(self.joined, more), ramp)
+
 
 @lru_cache(maxsize=4)
 def lines(hues: int, steps: int) -> Lines:
-    """Return ramps from black and from white to so many hues, in so many steps, and circles at three lightnesses."""
+    """Return greys, ramps from black and white to so many hues, in so many steps, and circles at three lightnesses."""
     t = np.linspace(0, 1, steps + 1)[:, None]
-    found = []
+    # Greys as well, and the dark ones once more: what black is estimated from, and what is seen first.
+    found = [t * np.ones(3), t**2 * np.ones(3)]
     for hue in np.arange(hues) / hues:
         full = np.array(colorsys.hsv_to_rgb(float(hue), 1, 1))
         found += [t * full, 1 - t * (1 - full)]

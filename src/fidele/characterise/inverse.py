@@ -23,7 +23,7 @@ Model = Callable[[Floats], Floats]
 #: Ramps of so many hues in so many steps are followed; by how much more than other colours they count.
 _RAMPS, _STEPS, _ALONG = 48, 64, 3.0
 #: Drawing ramps straight: so often, what a step counts beside a place, and what moving nodes costs.
-_ROUNDS, _STEP, _MOVING = 3, 3.0, 20.0
+_ROUNDS, _STEP, _MOVING = 4, 3.0, 20.0
 
 
 class Inverse:
@@ -67,8 +67,12 @@ def device_table(
     device = inverse(nodes if mapping is None else mapping.forward(nodes))
     parts = [(_interpolation(grid, seen), samples, 1.0)]
     if mapping is not None:
+        # Beside artwork's ramps the device's own greys: they are what comes back of a grey that was printed.
+        grey = np.linspace(0, 1, 4 * _STEPS + 1)[:, None] ** 2 * np.ones(3)
         ramps = lines(_RAMPS, _STEPS)
-        along, aim = _interpolation(grid, ramps.Lab), inverse(mapping.forward(ramps.Lab))
+        aim = np.concatenate([inverse(mapping.forward(ramps.Lab)), grey])
+        ramps = ramps.beside(mapping.inverse(model(grey)))
+        along = _interpolation(grid, ramps.Lab)
         parts.append((along, aim, _ALONG))
     for channel in range(3):
         rows, off = [], []
@@ -79,7 +83,7 @@ def device_table(
         device[:, channel] += lsqr(vstack(rows).tocsr(), np.concatenate(off), damp=0.15, iter_lim=25)[0]
     device[white] = 1.001
     if mapping is not None:
-        device = _straightened(model, device, along, ramps, model(aim))
+        device = _straightened(model, device, along, ramps, model(aim), detail=mapping.chroma == 1)
         device[white] = 1.001
     return device_lut(device.reshape(size, size, size, 3), grid)
 
@@ -102,11 +106,12 @@ def _sensitivity(model: Model, samples: Floats, channel: int) -> Floats:
     return np.clip(moved / np.median(moved), 0.3, 4)
 
 
-def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines, aim: Floats) -> Floats:
+def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines, aim: Floats, detail: bool) -> Floats:
     """Move nodes (m, 3) until the colours printed along ramps, and the steps between them, are those aimed at (n, 3).
 
     Damped Gauss-Newton steps in DIN99o: in colour, for where inks stand for each other device values tell little. The
-    round is kept in which least is lost: at black, where values are cut off, a step may lead astray.
+    round is kept in which least is lost, of `detail` or else of the colours themselves: at black, where values are cut
+    off, a step may lead astray.
     """
     from scipy.sparse import csr_matrix, diags, hstack, vstack
     from scipy.sparse.linalg import lsqr
@@ -120,12 +125,12 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
     for left in range(_ROUNDS, -1, -1):
         there = along @ device
         printed = model(np.clip(there, 0, 1))
-        short = detail_of(ramps, aim, printed, 0.0).short
-        if short < least:
-            best, least = device, short
-        if not left or short == 0:
-            break
         off = lab_to_din99o(aim) - lab_to_din99o(printed)
+        short = detail_of(ramps, aim, printed, 0.0).short if detail else float((off**2).mean())
+        if short <= least:
+            best, least = device, short
+        if not left or (short == 0 and left < _ROUNDS):
+            break
         slopes = _slopes(model, there)
         places = [hstack([diags(slopes[:, k, c]) @ along for c in range(3)]).tocsr() for k in range(3)]
         every = vstack([*places, *(_STEP * (between @ place) for place in places)]).tocsr()
