@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from lcms import LAB, littlecms
 
+from fidele.characterise.inverse import Inverse
 from fidele.characterise.mapping import mappings
 from fidele.characterise.printer import Sizes, fit_printer, make_profile
 from fidele.chart.cgats import parse
@@ -57,7 +58,8 @@ def test_turquoise_that_can_be_printed_is_printed(printer):
 
 def test_a_mapping_can_be_undone(printer):
     source = device_to_pcs_lab(srgb(), np.random.default_rng(8).random((3000, 3)))
-    for mapping in mappings(lambda device: device_to_pcs_lab(printer, device)):
+    inverse = Inverse(lambda device: device_to_pcs_lab(printer, device))
+    for mapping in mappings(inverse.model, inverse.printed):
         back = delta_e_2000(mapping.inverse(mapping.forward(source)), source)
         assert back.mean() < 0.02
         assert np.percentile(back, 99) < 0.1

@@ -110,7 +110,7 @@ class Tint:
 
     levels: Floats
     ab: Floats
-    fading: float = 3.0
+    fading: float
 
     @staticmethod
     def of(printer: Solid, black: Floats, shape: Shape) -> Tint:
@@ -169,7 +169,7 @@ class GamutMapping:
     tint: Tint
     chroma: float
     lean: Floats
-    kept: float = 0.22
+    kept: float
 
     def forward(self, Lab: Floats) -> Floats:
         """Map colours (n, 3) of the source into the printer's gamut."""
@@ -221,35 +221,28 @@ def blackened(Lab: Floats, black: float) -> Floats:
 
 
 def mappings(
-    target: Callable[[Floats], Floats], printed: Callable[[Floats], Floats] | None = None
+    target: Callable[[Floats], Floats], printed: Callable[[Floats], Floats]
 ) -> tuple[GamutMapping, GamutMapping]:
     """Return the perceptual and the saturation mapping of a printer.
 
     Perceptual keeps what can be printed, and of all else hue and steps. Saturation makes the most of the printer's
-    pure colours, for charts and signs.
+    pure colours, for charts and signs. Shapes are tried until detail survives; the one is taken that comes closest.
 
     Parameters
     ----------
     target
         Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
     printed
-        The printable colours (n, 3) nearest to given L*a*b* (n, 3). With it several shapes are tried until detail
-        survives; the one is taken that comes closest to that.
+        The printable colours (n, 3) nearest to given L*a*b* (n, 3).
     """
     ground = _Ground.of(target)
-    if printed is None:
-        return ground.mapped(SHAPES[0])
-    best: tuple[float, tuple[GamutMapping, GamutMapping]] | None = None
-    judge = _Judge(printed, ground.Y)
+    judge, tried = _Judge(printed, ground.Y), []
     for shape in SHAPES:
         made = ground.mapped(shape)
-        short = judge(made[0]).short
-        if best is None or short < best[0]:
-            best = short, made
-        if short == 0:
+        tried.append((judge(made[0]).short, made))
+        if tried[-1][0] == 0:
             break
-    assert best is not None
-    return best[1]
+    return min(tried, key=lambda one: one[0])[1]
 
 
 class _Judge:

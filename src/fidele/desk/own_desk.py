@@ -153,7 +153,7 @@ class OwnDesk(Desk):
     def _pictures(self, made: Made) -> QWidget:
         """Return the picture in hand through the new profile beside the old; it is made beside the interface."""
         artwork = self.session.artwork
-        if artwork is None or artwork.pixels.shape[2] != 3 or self.session.chart is not None:
+        if artwork is None or self.session.chart is not None:
             words = tr("Open a picture of your own to see it printed by the new profile, beside the one in force.")
             return label(words, 8.5, dim=True, wrap=True)
         shown, key = BeforeAfter(), (id(made), id(artwork.pixels))
