@@ -26,7 +26,7 @@ from fidele.route.condition import Card
 from fidele.run.job import Lying
 from fidele.run.reader import shown_by
 from fidele.sheet.placing import Placing
-from tests.hands import click, machine_of, settle
+from tests.hands import click, drop, machine_of, settle
 
 
 def pressed(session, change=None):
@@ -91,6 +91,11 @@ def test_a_piece_from_window_and_shell(session, places, tmp_path, qtbot, monkeyp
     settle(window, qtbot)
     assert page.name.text() == "Right"
     assert [c.verdict.verdict for c in session.logbook.checks()[-2:]] == ["fail", "pass"]
+    # Another picture laid on the glass: it is said that the artwork is not there, and the run keeps its verdict.
+    drop(window, places.data / "artwork" / "tide-table-no-space-stated.png")
+    settle(window, qtbot)
+    assert "was not found on the scan" in window.foot.said.text()
+    assert session.logbook.checks()[-1].verdict.verdict == "pass"
     # The same from a shell, with a verdict and an exit status.
     run = session.run
     save_picture(tmp_path / "scan.tif", session.devices.scanner.scan(run.piece, run.number).pixels, None, 150)

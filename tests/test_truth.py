@@ -9,12 +9,14 @@ import numpy as np
 import pytest
 from lcms import LAB, littlecms
 
+from fidele.characterise.detail import detail_of, lines
 from fidele.characterise.inverse import Inverse
 from fidele.characterise.mapping import mappings
 from fidele.characterise.printer import Sizes, fit_printer, make_profile
 from fidele.chart.cgats import parse
 from fidele.colour.cie import lab_to_xyz
 from fidele.colour.difference import delta_e_2000
+from fidele.colour.oklab import lab_to_oklab, oklab_to_lab
 from fidele.icc.blackpoint import blacks
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
@@ -54,6 +56,29 @@ def test_turquoise_that_can_be_printed_is_printed(printer):
     rgb = np.array([[0, 195, 195]], np.uint8)
     wanted = to_lab(rgb, srgb())
     assert delta_e_2000(wanted, to_lab(convert(rgb, srgb(), printer, Intent.PERCEPTUAL), printer))[0] < 3
+
+
+def test_what_is_lost_along_a_ramp_is_found():
+    """Faults of known size, each put into lines that are printed as they are wanted."""
+    known = lines(12, 32)
+    sound = detail_of(known, known.Lab, known.Lab, 0.0)
+    assert (sound.back, sound.turn, sound.short) == (0, 0, 0)
+    assert sound.step == pytest.approx(1)
+    # The tenth colour from black to blue, and those about it.
+    start = np.flatnonzero(~known.joined)
+    line = next(int(s) + 1 for s in start if known.Lab[s + 1, 0] < 1 and known.Lab[s + 33, 2] < -100)
+    lower = known.Lab.copy()
+    lower[line + 10, 0] = lower[line + 9, 0] - 0.7
+    assert detail_of(known, known.Lab, lower, 0.0).back == pytest.approx(0.7)
+    close = known.Lab.copy()
+    close[line + 11] = close[line + 10] + 0.05 * (close[line + 11] - close[line + 10])
+    assert detail_of(known, known.Lab, close, 0.0).step == pytest.approx(0.05, rel=0.1)
+    turned = lab_to_oklab(known.Lab)
+    angle = np.radians(5)
+    turned[line + 20, 1:] = turned[line + 20, 1:] @ [[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]]
+    found = detail_of(known, known.Lab, oklab_to_lab(turned), 0.0)
+    assert found.turn == pytest.approx(5, abs=0.01)
+    assert found.short > 0
 
 
 def test_a_mapping_can_be_undone(printer):
