@@ -215,6 +215,7 @@ class Session:
         for kept in (self.profiles.defaults, self.profiles.roles, self.sources.rules):
             kept.all()  # those that are read when they are first needed
         ScannerRecord.load(self.places.data)
+        self.profiles.scanner(self.places.data)  # one from elsewhere has a record of its own
         self.logbook.runs(_LOOKED_AT)
         found = [(sentence, str(path.parent)) for path, sentence in damaged(self.places.data)]
         book = str(self.places.data)
