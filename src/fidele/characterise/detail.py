@@ -23,7 +23,11 @@ from fidele.icc.tables import device_to_pcs_lab
 #: the source's, degrees in Oklab, and ΔE00 by which the 95th percentile of printable colours moves.
 _BACK, _STEP, _TURN, _MOVE = 0.1, 0.13, 2.5, 2.25
 #: By how much more than that counts as one whole fault.
-_BY = (0.2, 0.06, 3.0, 0.3)
+_BY = (0.5, 0.06, 3.0, 0.3)
+#: A step of the source under so much ΔE00 is not looked at.
+_SEEN = 0.2
+#: Steps under this share of the source's are looked after.
+_SMALL = 0.17
 #: Below this chroma in Oklab, some 12 in L*a*b*, hue is not judged.
 _GREY = 0.04
 
@@ -90,18 +94,47 @@ class Detail:
 
 def detail_of(known: Lines, wanted: Floats, printed: Floats, move: float) -> Detail:
     """Compare lines as they were wanted (n, 3), black on black, with how they are printed (n, 3)."""
-    rises = np.sign(np.diff(known.Lab[:, 0])) * known.ramp
-    climb, back, top = np.diff(printed[:, 0]) * rises, 0.0, 0.0
+    back, top = 0.0, 0.0
     level = 0.0
-    for step, inside in zip(climb, known.joined, strict=True):
+    for step, inside in zip(_climb(known, printed), known.joined, strict=True):
         level = level + step if inside else 0.0
         top = max(top, level) if inside else 0.0
         back = max(back, top - level)
-    steps = delta_e_2000(printed[:-1], printed[1:]) / np.maximum(delta_e_2000(known.Lab[:-1], known.Lab[1:]), 1e-6)
-    # The last step of a ramp, some 3 %, belongs to the very tip.
-    judged = known.joined & ~(known.ramp & ~np.append(known.ramp[1:], False))
+    least = min(float(_shares(known, printed, over).min()) for over in (1, 2))
+    return Detail(back, least, float(turned(wanted, printed).max(initial=0)), move)
+
+
+def turned(wanted: Floats, printed: Floats) -> Floats:
+    """Return by how many degrees in Oklab the hues of colours (n, 3) have turned; 0 where one is all but grey."""
     ok, got = lab_to_oklab(wanted), lab_to_oklab(printed)
     turn = np.degrees(np.arctan2(got[:, 2], got[:, 1]) - np.arctan2(ok[:, 2], ok[:, 1]))
     seen = np.minimum(np.hypot(*ok[:, 1:].T), np.hypot(*got[:, 1:].T)) > _GREY
-    turned = float(np.abs((turn + 180) % 360 - 180)[seen].max(initial=0))
-    return Detail(back, float(steps[judged].min()), turned, move)
+    return np.where(seen, np.abs((turn + 180) % 360 - 180), 0.0)
+
+
+def lost(known: Lines, printed: Floats) -> NDArray[np.bool_]:
+    """Tell of each step (n - 1,) whether it turns back, or all but vanishes, or lies beside one that does."""
+    from scipy.ndimage import binary_dilation
+
+    small = _shares(known, printed, 1) < _SMALL
+    two = _shares(known, printed, 2) < _SMALL
+    small[:-1] |= two
+    small[1:] |= two
+    return binary_dilation(small | (_climb(known, printed) < -0.01), np.ones(3, bool))
+
+
+def _climb(known: Lines, printed: Floats) -> Floats:
+    """Return by how much L* rises (n - 1,) where it rises in the source, and falls where it falls."""
+    climb: Floats = np.diff(printed[:, 0]) * np.sign(np.diff(known.Lab[:, 0])) * known.ramp
+    return climb
+
+
+def _shares(known: Lines, printed: Floats, over: int) -> Floats:
+    """Return the length of each so many steps (n - over,) as a share of the source's; 1 where they are not judged."""
+    source = delta_e_2000(known.Lab[:-over], known.Lab[over:])
+    # The last step of a ramp, some 3 %, belongs to the very tip; what nobody could see in the source is none.
+    judged = known.joined & ~(known.ramp & ~np.append(known.ramp[1:], False))
+    if over == 2:
+        judged = judged[:-1] & judged[1:]
+    share = delta_e_2000(printed[:-over], printed[over:]) / np.maximum(source, 1e-6)
+    return np.where(judged & (source > _SEEN), share, 1.0)

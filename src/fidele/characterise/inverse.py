@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from fidele.arrays import Floats
-from fidele.characterise.detail import Lines, detail_of, lines
+from fidele.characterise.detail import Lines, detail_of, lines, lost, turned
 from fidele.characterise.mapping import GamutMapping
 from fidele.colour.uniform import lab_to_din99o
 from fidele.icc.solve import solve
@@ -21,9 +21,11 @@ if TYPE_CHECKING:
 Model = Callable[[Floats], Floats]
 
 #: Ramps of so many hues in so many steps are followed; by how much more than other colours they count.
-_RAMPS, _STEPS, _ALONG = 48, 64, 3.0
-#: Drawing ramps straight: so often, what a step counts beside a place, and what moving nodes costs.
-_ROUNDS, _STEP, _MOVING = 4, 3.0, 20.0
+_RAMPS, _STEPS, _ALONG = 72, 64, 3.0
+#: Drawing ramps straight: so often at most, what a step counts beside a place, and what moving nodes costs.
+_ROUNDS, _STEP, _MOVING = 8, 3.0, 20.0
+#: What is lost counts twice as much in the next round, up to so many times; so do hues that turn by so many degrees.
+_CAP, _TURNED = 4.0, 2.0
 
 
 class Inverse:
@@ -109,9 +111,10 @@ def _sensitivity(model: Model, samples: Floats, channel: int) -> Floats:
 def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines, aim: Floats, detail: bool) -> Floats:
     """Move nodes (m, 3) until the colours printed along ramps, and the steps between them, are those aimed at (n, 3).
 
-    Damped Gauss-Newton steps in DIN99o: in colour, for where inks stand for each other device values tell little. The
-    round is kept in which least is lost, of `detail` or else of the colours themselves: at black, where values are cut
-    off, a step may lead astray.
+    Damped Gauss-Newton steps in DIN99o: in colour, for where inks stand for each other device values tell little. Least
+    squares are little hurt by one step that turns back; with `detail` such steps, and hues that turn, count more from
+    round to round. The round is kept in which least is lost, of detail or else of the colours themselves: at black,
+    where values are cut off, a step may lead astray.
     """
     from scipy.sparse import csr_matrix, diags, hstack, vstack
     from scipy.sparse.linalg import lsqr
@@ -122,6 +125,7 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
     ends = np.stack([first, first + 1], axis=1).ravel()
     between = csr_matrix((np.tile([-1.0, 1.0], len(first)), (rows, ends)), shape=(len(first), count))
     best, least = device, np.inf
+    weights, own = np.full(len(first), _STEP), np.ones(count)
     for left in range(_ROUNDS, -1, -1):
         there = along @ device
         printed = model(np.clip(there, 0, 1))
@@ -133,8 +137,12 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
             break
         slopes = _slopes(model, there)
         places = [hstack([diags(slopes[:, k, c]) @ along for c in range(3)]).tocsr() for k in range(3)]
-        every = vstack([*places, *(_STEP * (between @ place) for place in places)]).tocsr()
-        wanted = np.concatenate([off.T.ravel(), *(_STEP * (between @ off[:, k]) for k in range(3))])
+        if detail:
+            weights = np.minimum(weights * np.where(lost(ramps, printed)[first], 2.0, 1.0), _CAP * _STEP)
+            own = np.minimum(own * np.where(turned(aim, printed) > _TURNED, 2.0, 1.0), _CAP)
+        one, step = diags(own), diags(weights) @ between
+        every = vstack([*(one @ place for place in places), *(step @ place for place in places)]).tocsr()
+        wanted = np.concatenate([(own * off.T).ravel(), *(step @ off[:, k] for k in range(3))])
         moved = lsqr(every, wanted, damp=_MOVING, iter_lim=40)[0]
         device = device + np.clip(moved.reshape(3, -1).T, -0.1, 0.1)
     return best

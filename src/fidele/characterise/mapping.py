@@ -36,6 +36,12 @@ _HUES, _RISES = 144, 91
 _LEAST, _MOST = 0.55, 0.93
 #: Half of the stretch over which the knee is rounded, as a share of the room beyond it.
 _ROUND = 0.5
+#: Of so much chroma in Oklab, some 12 in L*a*b*, a colour is no grey: a tinted black moves it outward alone.
+_COLOURED = 0.04
+#: What is of the tint's own hue is moved by all of it up to some such chroma, in times the tint's.
+_OUTWARD = 4.0
+#: How evenly what comes nearest to neutral is followed, in fortieths of the way.
+_EVEN = 3.0
 #: Saturation: what chroma is multiplied by, and how far tips go toward the lightness of tips.
 _LIFT, _LEAN = 1.12, 0.7
 #: By how much L* is to rise at least from one direction to the next: what tables of 33 nodes make of level is not.
@@ -54,32 +60,31 @@ class Shape:
     ----------
     kept
         A step outside the core is to keep this share of its length.
-    fading, above, even
-        How a tinted black gives way to neutral: by what chroma, in times the tint's; how far above the darkest neutral,
-        in times what is below it; and how evenly, in fortieths of that stretch.
+    above
+        How far above the darkest neutral a tinted black has given way to neutral, in times what is below it.
+    bend
+        How it does so: with lightness to this power; or, where that is 0, along what comes nearest to neutral.
     beside
         Over so many hues, of 2.5° each, the printer's surface is drawn in to where it is lowest.
     """
 
     kept: float = 0.22
-    fading: float = 3.0
     above: float = 1.0
-    even: float = 8.0
+    bend: float = 1.5
     beside: int = 1
 
 
 #: What is tried, the first first: until one holds all that is asked of it (`detail`).
 SHAPES = (
     Shape(),
-    Shape(fading=1.8, above=0.25, even=3.0),
-    Shape(fading=1.8, above=3.0),
-    Shape(fading=1.8, above=3.0, beside=3),
-    Shape(fading=1.2, above=0.25, even=3.0),
-    Shape(fading=1.2, above=0.25, even=3.0, beside=3),
-    Shape(fading=1.8, above=0.25, beside=3),
-    Shape(fading=1.8, above=3.0, kept=0.16),
-    Shape(fading=1.8, above=3.0, kept=0.16, beside=3),
-    Shape(fading=1.8, above=3.0, kept=0.12, beside=3),
+    Shape(above=3.0, bend=1.0),
+    Shape(beside=3),
+    Shape(above=0.25, bend=0.0),
+    Shape(above=3.0, bend=1.0, beside=3),
+    Shape(above=0.25, bend=0.0, beside=3),
+    Shape(kept=0.12),
+    Shape(kept=0.12, beside=3),
+    Shape(kept=0.45, above=0.25, bend=0.0),
 )
 
 
@@ -106,43 +111,75 @@ class Leaves:
 
 @dataclass(frozen=True)
 class Tint:
-    """How a printer's darkest greys are tinted: a and b in Oklab (m, 2) at Oklab lightness (m,), rising to neutral."""
+    """How a printer's darkest greys are tinted: a and b in Oklab (m, 2) at Oklab lightness (m,), rising to neutral.
+
+    Greys and what is all but grey are moved by the whole tint; what has colour only outward along its own hue, the
+    more the nearer that is to the tint's. So no colour turns its hue, and none falls onto another.
+    """
 
     levels: Floats
     ab: Floats
-    fading: float
 
     @staticmethod
     def of(printer: Solid, black: Floats, shape: Shape) -> Tint:
-        """Follow what comes nearest to neutral from the printer's black (3,), in Oklab, up to its first neutral."""
-        from scipy.ndimage import gaussian_filter1d
-
+        """Lead from the printer's black (3,), in Oklab, to neutral."""
         top = max(_neutral_black(printer), black[0] + 0.01)
         levels = np.linspace(black[0], top + shape.above * (top - black[0]), 40)
-        ab = np.zeros((len(levels), 2))
-        for row, level in enumerate(levels):
-            if level < top:
-                ab[row] = _nearest_to_grey(printer.slice_at(max(level, black[0] + 1e-3)))
-        ab = gaussian_filter1d(ab, shape.even, axis=0, mode="nearest")
-        ab += (black[1:] - ab[0]) * np.exp(-np.arange(len(levels)) / 5)[:, None]  # black itself stays what it is
-        return Tint(levels, ab * np.minimum(1, np.arange(len(levels))[::-1] / 5)[:, None], shape.fading)
+        if shape.bend:
+            return Tint(levels, black[1:] * (np.linspace(1, 0, 40) ** shape.bend)[:, None])
+        return Tint(levels, _nearest_to_neutral(printer, black, levels, top))
 
     def put(self, ok: Floats) -> Floats:
         """Tint colours (n, 3) in Oklab that were neutral to the printer; the more colour they have the less."""
-        return np.concatenate([ok[:, :1], ok[:, 1:] + self._at(ok, ok)], axis=1)
+        return np.concatenate([ok[:, :1], _tinted(ok[:, 1:], self._at(ok[:, 0]))], axis=1)
 
     def taken(self, ok: Floats) -> Floats:
-        """Take the tint from colours (n, 3) in Oklab."""
-        found = ok
-        for _ in range(24):  # each time seven tenths of the error are left at most
-            found = np.concatenate([ok[:, :1], ok[:, 1:] - self._at(ok, found)], axis=1)
-        return found
+        """Take the tint from colours (n, 3) in Oklab, by Newton's steps."""
+        tint, wanted, by = self._at(ok[:, 0]), ok[:, 1:], 1e-5
+        bare = wanted - tint * (np.hypot(*wanted.T) < 2 * _COLOURED)[:, None]
+        for _ in range(30):
+            here = _tinted(bare, tint)
+            off = wanted - here
+            if np.abs(off).max(initial=0) < 1e-7:
+                break
+            right, up = ((_tinted(bare + by * axis, tint) - here) / by for axis in np.eye(2))
+            span = np.maximum(_cross(right, up), 0.05)
+            step = np.stack([_cross(off, up), _cross(right, off)], axis=1) / span[:, None]
+            long = np.hypot(*step.T) / (0.3 * _COLOURED)  # where the rule bends, long steps would overshoot
+            bare = bare + step / np.maximum(long, 1)[:, None]
+        return np.concatenate([ok[:, :1], bare], axis=1)
 
-    def _at(self, ok: Floats, bare: Floats) -> Floats:
-        """Return the tint (n, 2) at the lightness of `ok`, by the chroma of the same colours without it."""
-        reach = self.fading * float(np.hypot(*self.ab.T).max()) + 1e-6
-        fading = np.exp(-((np.hypot(bare[:, 1], bare[:, 2]) / reach) ** 2))
-        return np.stack([np.interp(ok[:, 0], self.levels, channel) * fading for channel in self.ab.T], axis=1)
+    def _at(self, levels: Floats) -> Floats:
+        """Return the tint (n, 2) of what is neutral at lightnesses (n,)."""
+        return np.stack([np.interp(levels, self.levels, channel) for channel in self.ab.T], axis=1)
+
+
+def _tinted(bare: Floats, tint: Floats) -> Floats:
+    """Move a and b (n, 2) by tints (n, 2): greys by all of it, colours outward alone."""
+    chroma, most = np.hypot(*bare.T), np.hypot(*tint.T)
+    hue, toward = bare / np.maximum(chroma, 1e-9)[:, None], tint / np.maximum(most, 1e-9)[:, None]
+    share = np.minimum(chroma / _COLOURED, 1)
+    grey = (1 - share) ** 2 * (1 + 2 * share)
+    slow = np.exp(-((chroma / np.maximum(_OUTWARD * most, 1e-6)) ** 2))
+    out = most * np.maximum(slow - grey, 0) * np.maximum((hue * toward).sum(axis=1), 0) ** 2
+    return bare + tint * grey[:, None] + hue * out[:, None]
+
+
+def _cross(one: Floats, other: Floats) -> Floats:
+    return one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0]
+
+
+def _nearest_to_neutral(printer: Solid, black: Floats, levels: Floats, top: float) -> Floats:
+    """Follow what comes nearest to neutral from the printer's black (3,), in Oklab, up to its first neutral."""
+    from scipy.ndimage import gaussian_filter1d
+
+    ab = np.zeros((len(levels), 2))
+    for row, level in enumerate(levels):
+        if level < top:
+            ab[row] = _nearest_to_grey(printer.slice_at(max(level, black[0] + 1e-3)))
+    ab = gaussian_filter1d(ab, _EVEN, axis=0, mode="nearest")
+    ab += (black[1:] - ab[0]) * np.exp(-np.arange(len(levels)) / 5)[:, None]  # black itself stays what it is
+    return ab * np.minimum(1, np.arange(len(levels))[::-1] / 5)[:, None]
 
 
 @dataclass(frozen=True)
