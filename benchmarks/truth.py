@@ -33,7 +33,7 @@ from tests.street import seal
 from tests.street.judge import figures, judged
 from tests.street.kinds import made
 
-WORK = "true colour 3"
+WORK = "true colour 4"
 _SEALED = "## Sealed"
 _DOC = Path(__file__).resolve().parent.parent / "docs" / "truth.md"
 _SAID = (
@@ -86,14 +86,15 @@ def truth() -> dict[str, Any]:
     """Measure everything that may be looked at, and write it down."""
     rows: dict[str, dict[str, float]] = {}
     owners: dict[str, dict[str, float]] = {}
-    folder = Path(tempfile.gettempdir()) / "fidele-truth"
-    for name, card in conditions():
-        if name not in ("Wren, tile", "Gannet, rag", "Longship, cloth"):
-            continue
-        setting = prepared(folder, name, card)
-        rows[name] = figures(setting.profile)
-        owners[name] = _owners(setting)
-        print(name, rows[name], owners[name], flush=True)
+    # A folder of its own: what an earlier run made would tell of an earlier program.
+    with tempfile.TemporaryDirectory() as folder:
+        for name, card in conditions():
+            if name not in ("Wren, tile", "Gannet, rag", "Longship, cloth"):
+                continue
+            setting = prepared(Path(folder), name, card)
+            rows[name] = figures(setting.profile)
+            owners[name] = _owners(setting)
+            print(name, rows[name], owners[name], flush=True)
     with ProcessPoolExecutor(2) as pool:
         for (kind, number), found in zip(seal.open_seeds(WORK), pool.map(_judged, seal.open_seeds(WORK)), strict=True):
             rows[f"{kind} {number}"] = found
