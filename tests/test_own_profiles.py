@@ -164,6 +164,7 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     desk = window.desks.own
     assert not desk.build.isEnabled()
     click(desk, "Lay it on the sheet")  # by hand, page by page: nothing may convert it
+    settle(window, qtbot)
     assert session.pieces.current.bare
     assert session.chain.knots == ()
     window.show_desk("Own profile")

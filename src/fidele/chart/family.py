@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -360,6 +361,25 @@ def made(
         raise FideleError(tr("There is no chart '{name}'; there is {kinds}.", name=name, kinds=", ".join(KINDS)))
     if page and page not in PAGES:
         raise FideleError(tr("There is no page '{page}'; there is {pages}.", page=page, pages=", ".join(PAGES)))
+    if not own and predicts is None:
+        return _usual(name, page, patch, scrambled)
+    return _laid(name, page, patch, scrambled, own, predicts)
+
+
+@lru_cache(maxsize=32)
+def _usual(name: str, page: str, patch: float, scrambled: bool | None) -> Chart:
+    """Make a chart that takes nothing from a workshop: the same each time, so it is made once."""
+    return _laid(name, page, patch, scrambled, (), None)
+
+
+def _laid(
+    name: str,
+    page: str,
+    patch: float,
+    scrambled: bool | None,
+    own: tuple[tuple[str, Floats], ...],
+    predicts: Predicts | None,
+) -> Chart:
     kind = KINDS[name]
     parts = kind.make(predicts)
     if own:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Floats
@@ -41,7 +41,7 @@ class SolidView(QWidget):
         self.turn, self.tilt, self.zoom = 0.7, 0.42, 1.0
         self.level = 50.0
         self._radius = 100.0
-        self._colours: list[QColor] = []
+        self._colours = np.zeros((0, 3), np.uint8)
         self._held: QPointF | None = None
         self.setMinimumSize(240, 220)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -58,7 +58,7 @@ class SolidView(QWidget):
         self._radius = float(max([60.0, *reach])) * 1.05
         if gamuts.solid is not None:
             middle = gamuts.solid.vertices[gamuts.solid.triangles].mean(axis=1)
-            self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in _shown(middle)]
+            self._colours = np.ascontiguousarray(_shown(middle), np.uint8)
         self.update()
 
     def cut_at(self, level: float) -> None:
@@ -96,12 +96,7 @@ class SolidView(QWidget):
         facing = side[:, 0] * along[:, 1] - side[:, 1] * along[:, 0] < 0
         order = np.flatnonzero(facing)
         order = order[np.argsort(depth[solid.triangles[order]].mean(axis=1))]
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for index in order:
-            painter.setPen(self._colours[index])
-            painter.setBrush(self._colours[index])
-            painter.drawPolygon(QPolygonF([QPointF(*corners[index, k]) for k in range(3)]))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawImage(QPointF(0, 0), self._surface(corners, order))
         self._net(painter, solid, places, facing)
         self._ring(painter, solid)
         if self.gamuts.other is not None:
@@ -112,6 +107,18 @@ class SolidView(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.theme.colour("text"), 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(2, 2, -3, -3))
+
+    def _surface(self, corners: Floats, order: NDArray[np.int64]) -> QImage:
+        """Return the surface as a picture of the widget's size, in the screen's own pixels."""
+        from fidele.kernels.rasters import fill_triangles
+
+        ratio = self.devicePixelRatioF()
+        wide, high = max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio))
+        pixels = np.zeros((high, wide, 4), np.uint8)
+        fill_triangles(np.ascontiguousarray(corners) * ratio, self._colours, order, pixels)
+        image = QImage(pixels.tobytes(), wide, high, wide * 4, QImage.Format.Format_RGBA8888).copy()
+        image.setDevicePixelRatio(ratio)
+        return image
 
     def _axes(self, painter: QPainter) -> None:
         ends = np.array([[0, 0, 0], [100, 0, 0], [50, -95, 0], [50, 95, 0], [50, 0, -95], [50, 0, 95.0]])

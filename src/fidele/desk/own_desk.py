@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
 from fidele import units
+from fidele.artwork.picture import Artwork
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
 from fidele.desk.before_after import BeforeAfter, Shown, before_after
@@ -173,8 +174,12 @@ class OwnDesk(Desk):
     # Doing -------------------------------------------------------------------------------------------------------
 
     def _lay(self, page: int) -> None:
-        self.guarded(self.own.lay, self.target, page)
-        self.go.emit("Print")
+        def done(drawn: Artwork) -> None:
+            self.guarded(self.own.lay, self.target, page, drawn)
+            self.go.emit("Print")
+
+        title = tr("Drawing page {page} of the target", page=page + 1)
+        self.guarded(lambda: self.work.run(title, self.own.drawing(self.target, page), done))
 
     def _do(self) -> None:
         title = tr("Printing, pressing and measuring the target")

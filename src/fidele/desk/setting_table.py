@@ -81,10 +81,12 @@ class SettingTable(QWidget):
         down(self._area, margins=(0, 0, 0, 0), on=self)
         self._time: QLabel = label("")
         self._shown: tuple[object, ...] = ()
+        self._lines: dict[tuple[object, ...], SettingLine] = {}
 
     def clear(self) -> None:
         """Show nothing."""
         clear(self._rows)
+        self._lines = {}
         self._shown = ()
 
     def show_time(self, words: str) -> None:
@@ -99,19 +101,33 @@ class SettingTable(QWidget):
         self._shown = key
         here = QApplication.focusWidget()
         stood = here.accessibleName() if here is not None and self.isAncestorOf(here) else ""
+        # Lines that say the same as before stay: most do when one setting was changed.
+        stay, self._lines = self._lines, {}
+        for line_shown in stay.values():
+            self._rows.removeWidget(line_shown)
         clear(self._rows)
         self._rows.addWidget(self._head())
         shown = [r for r in rows if whole or len(rows) <= MOST_ROWS or r.agrees is not True or r.meaning in _FIRST]
         for row in shown:
             settable = row.settable or row.held
-            controls: list[QWidget] = [self._control(one) for one in _controls_of(row, choices)] if settable else []
+            offered = tuple(_controls_of(row, choices)) if settable else ()
+            known = (row, offered, compact)
+            if (same := stay.pop(known, None)) is not None:
+                self._lines[known] = same
+                self._rows.addWidget(same)
+                continue
+            controls: list[QWidget] = [self._control(one) for one in offered]
             if row.meaning == "sliders" and row.agrees is False:
                 tip = tr("They are wanted so: keep them on the card, set and read back with the rest from now on")
                 controls.append(button(tr("Keep"), self.kept.emit, tip, quiet=True))
-            self._rows.addWidget(SettingLine(row, controls, compact))
+            self._lines[known] = SettingLine(row, controls, compact)
+            self._rows.addWidget(self._lines[known])
             for control in controls:
                 if stood and control.accessibleName() == stood:
                     control.setFocus()
+        for one in stay.values():
+            one.hide()
+            one.deleteLater()
         # As high as its rows, as long as the predicted prints keep some room; beyond that it scrolls.
         self._area.setFixedHeight(px(32) + px(28 if compact else 31) * min(len(shown), _ROOM))
 
@@ -152,7 +168,7 @@ class SettingTable(QWidget):
         made.setCurrentIndex(max(0, made.findData(control.value)))
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         made.setMaximumWidth(118 if isinstance(control.value, str) or len(control.offered) < 5 else 90)
-        made.setStyleSheet("QComboBox { padding: 1px 3px; min-height: 16px; }")
+        made.setProperty("slim", True)
         made.activated.connect(lambda i, n=control.name: self.chosen.emit(n, made.itemData(i)))
         made.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         if control.held:

@@ -119,6 +119,7 @@ def sheet(theme: Theme) -> str:
     QAbstractSpinBox {{ padding: 3px 4px; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: none; }}
     QAbstractSpinBox QLineEdit, QAbstractSpinBox QLineEdit:focus {{ border: none; padding: 0 0 0 7px; background: transparent; min-height: 0; }}
+    QComboBox[slim="true"] {{ padding: 1px 3px; min-height: 16px; }}
     QComboBox::drop-down {{ border: none; width: 16px; }}
     QComboBox::down-arrow {{ image: none; width: 0; height: 0; border-left: 4px solid {c("field")}; border-right: 4px solid {c("field")};
         border-top: 5px solid {c("dim")}; margin-right: 8px; }}

@@ -72,6 +72,7 @@ from fidele.session.state import (
     Touched,
 )
 from fidele.store.backup import restore_next, write_backup
+from fidele.tiles import Progress
 
 #: So many new profiles are read on the spot; more are read beside the interface.
 _AT_ONCE = 40
@@ -350,19 +351,24 @@ class Window(QMainWindow):
     def _read_shelf(self) -> None:
         """Read profiles that are new on this machine beside the interface; what is known is shown meanwhile."""
         shelf = self.session.shelf
-        beside, new = shelf.beside(), shelf.unread()
+        beside, new, guessing = shelf.beside(), shelf.unread(), self.session.profiles.guessing()
+
+        def read(told: Progress) -> int:
+            count = len(beside.entries(told))
+            guessing(beside.known())
+            return count
 
         def done(count: int) -> None:
-            shelf.reread()
+            shelf.take_over(beside)
             if new > _AT_ONCE:
                 self.session.say(tr("{count:,} profiles are on this machine.", count=count))
             self.session.profiles.changed()
 
         if new > _AT_ONCE:
             title = tr("Reading {new:,} profiles that are new here", new=new)
-            self.work.run(title, lambda told: len(beside.entries(told)), done)
+            self.work.run(title, read, done)
         else:
-            self.work.quietly(tr("profiles that changed"), lambda told: len(beside.entries(told)), done)
+            self.work.quietly(tr("profiles that changed"), read, done)
 
     def _seen(self) -> None:
         """Read beside the interface what was seen to have changed."""

@@ -49,3 +49,31 @@ def unpack_rows(data, out, pixel):
                 out[row] = out[first]
                 row += 1
     return row, at
+
+
+@njit(nogil=True, cache=True)
+def fill_triangles(corners, colours, order, out):
+    """Fill triangles (n, 3, 2) in pixels with colours (n, 3) into out (h, w, 4), 0 to 255, in the given order.
+
+    A pixel belongs to what its middle lies in, edges counted in: no seams are left between neighbours.
+    """
+    for index in order:
+        x0, y0 = corners[index, 0, 0], corners[index, 0, 1]
+        x1, y1 = corners[index, 1, 0], corners[index, 1, 1]
+        x2, y2 = corners[index, 2, 0], corners[index, 2, 1]
+        twice = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
+        if abs(twice) < 1e-9:
+            continue
+        side = 1.0 if twice > 0 else -1.0
+        left, right = int(max(0.0, min(x0, x1, x2))), int(min(out.shape[1] - 1.0, max(x0, x1, x2)))
+        top, foot = int(max(0.0, min(y0, y1, y2))), int(min(out.shape[0] - 1.0, max(y0, y1, y2)))
+        for row in range(top, foot + 1):
+            y = row + 0.5
+            for column in range(left, right + 1):
+                x = column + 0.5
+                a = ((x1 - x0) * (y - y0) - (x - x0) * (y1 - y0)) * side
+                b = ((x2 - x1) * (y - y1) - (x - x1) * (y2 - y1)) * side
+                c = ((x0 - x2) * (y - y2) - (x - x2) * (y0 - y2)) * side
+                if a >= -1e-9 and b >= -1e-9 and c >= -1e-9:
+                    out[row, column, 0], out[row, column, 1] = colours[index, 0], colours[index, 1]
+                    out[row, column, 2], out[row, column, 3] = colours[index, 2], 255

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from fidele.artwork.picture import Artwork
 from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart, from_table, to_table
@@ -87,11 +88,14 @@ class Charts:
         usual = order.scrambled == KINDS[order.kind].scrambled
         return made(order.kind, order.page, order.patch, None if usual else order.scrambled, own, predicts)
 
-    def take(self, chart: Chart, page: int = 0, bare: bool = False) -> None:
-        """Lay a page of a chart on the sheet as the artwork: through the condition, or with nothing converting."""
+    def take(self, chart: Chart, page: int = 0, bare: bool = False, drawn: Artwork | None = None) -> None:
+        """Lay a page of a chart on the sheet as the artwork: through the condition, or with nothing converting.
+
+        `drawn` is that page where it was drawn already.
+        """
         card = self._live.state.need_card()
         self.keep(chart)
-        self._pieces.adopt(chart_page(chart, page, card, 0, bare), chart, bare, page)
+        self._pieces.adopt(drawn or chart_page(chart, page, card, 0, bare), chart, bare, page)
         of = tr(", page {page} of {pages}", page=page + 1, pages=chart.pages) if chart.pages > 1 else ""
         how = tr("with nothing converting") if bare else tr("through the condition")
         self._live.say(

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from fidele.artwork.picture import Artwork
 from fidele.characterise.gathered import Gathered, gathered
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
@@ -157,14 +158,19 @@ class OwnProfiles:
             states[job.page] = PageState(job.page, number, file if file.exists() else None)
         return list(states.values())
 
-    def lay(self, kind: str, page: int) -> None:
-        """Lay a page of the target on the sheet, to be printed with nothing converting.
+    def drawing(self, kind: str, page: int) -> Callable[[Progress], Artwork]:
+        """Return what draws a page of the target beside the interface."""
+        chart, card = self.chart(kind), self._live.state.need_card()
+        return lambda _: chart_page(chart, page, card, 0, True)
+
+    def lay(self, kind: str, page: int, drawn: Artwork) -> None:
+        """Lay a drawn page of the target on the sheet, to be printed with nothing converting.
 
         The driver passes numbers from then on, as it will with the profile.
         """
         if self._live.state.need_card().owner != "fidele":
             self._handoff.choose_owner("fidele")
-        self._charts.take(self.chart(kind), page, bare=True)
+        self._charts.take(self.chart(kind), page, bare=True, drawn=drawn)
 
     # Measurements ------------------------------------------------------------------------------------------------
 

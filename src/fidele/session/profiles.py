@@ -74,7 +74,8 @@ class Profiles:
         self._through = places.data / "pass-through.icc"
         #: What was brought and still waits for a choice.
         self.pending: Delivery | None = None
-        self._guessed: dict[tuple[str, Known], dict[str, Said]] = {}
+        self._listed: tuple[tuple[Purpose, ...], dict[str, tuple[Papers | None, object, Entry, Row]]] = ((), {})
+        self._guessed: tuple[Known, dict[str, dict[str, Said]]] = (Known(), {})
 
     # Getting in --------------------------------------------------------------------------------------------------
 
@@ -222,13 +223,30 @@ class Profiles:
 
     def papers(self, entry: Entry) -> Papers:
         """Return what is said of a profile, with guesses where nobody has said anything."""
+        return self.store.read(entry.id).with_guesses(self._guess(entry, self._guesses()))
+
+    def guessing(self) -> Callable[[list[Entry]], None]:
+        """Return what guesses, beside the interface, what profiles are for: their list is shown at once then."""
+        guessed = self._guesses()
+
+        def ahead(entries: list[Entry]) -> None:
+            for entry in entries:
+                self._guess(entry, guessed)
+
+        return ahead
+
+    def _guesses(self) -> dict[str, dict[str, Said]]:
+        """Return what was guessed with the names that the workshop knows now; other names, other guesses."""
         known = self.known()
-        key = (f"{entry.id} {entry.path.name}", known)
-        if key not in self._guessed:
-            if len(self._guessed) > 20_000:
-                self._guessed.clear()
-            self._guessed[key] = guess(entry.description, entry.path.name, known)
-        return self.store.read(entry.id).with_guesses(self._guessed[key])
+        if self._guessed[0] != known:
+            self._guessed = (known, {})
+        return self._guessed[1]
+
+    def _guess(self, entry: Entry, guessed: dict[str, dict[str, Said]]) -> dict[str, Said]:
+        key = f"{entry.id} {entry.path.name}"
+        if (found := guessed.get(key)) is None:
+            found = guessed[key] = guess(entry.description, entry.path.name, self._guessed[0])
+        return found
 
     def row(self, entry: Entry) -> Row:
         """Return a profile as the shelf lists it."""
@@ -242,17 +260,16 @@ class Profiles:
         # Without a condition, whatever is here may be what it is for.
         every = [self.purpose(card)] if card or not self._devices.printers else map(_any_media, self._devices.printers)
         purposes = tuple(every)
-        known, kept = self.known(), self.store.ids()
-        made = []
+        guessed, kept = self._guesses(), self.store.ids()
+        if self._listed[0] != purposes:
+            self._listed = (purposes, {})
+        listed, made = self._listed[1], []
         for entry in self.shelf.known() if entries is None else entries:
-            key = (f"{entry.id} {entry.path.name}", known)
-            if key not in self._guessed:
-                self._guessed[key] = guess(entry.description, entry.path.name, known)
-            papers = self.store.read(entry.id) if entry.id in kept else Papers(id=entry.id)
-            papers = papers.with_guesses(self._guessed[key])
+            said = self.store.read(entry.id) if entry.id in kept else None
+            guesses = self._guess(entry, guessed)
             used = (
                 tr("pinned")
-                if papers.pinned
+                if said is not None and said.pinned
                 else tr("in a condition")
                 if entry.id in in_cards
                 else tr("default")
@@ -261,8 +278,15 @@ class Profiles:
                 if entry.own
                 else ""
             )
+            # Most stand as they stood: what was judged is judged again only where something else is said.
+            known = listed.get(entry.id)
+            if known and known[0] is said and known[1] is guesses and known[2] is entry and known[3].used == used:
+                made.append(known[3])
+                continue
+            papers = (said or Papers(id=entry.id)).with_guesses(guesses)
             best = min((fit(entry.description, papers, p) for p in purposes), key=lambda f: f.rank)
             made.append(Row(entry, papers, best, used))
+            listed[entry.id] = (said, guesses, entry, made[-1])
         return made
 
     def change(self, profile_id: str, name: str, update: Callable[[Papers], Papers]) -> None:

@@ -193,10 +193,9 @@ class Shelf:
         self._entries, self._broken = found, tuple(broken)
         return sorted(found.values(), key=lambda e: (not e.own, e.title.casefold()))
 
-    def reread(self) -> None:
-        """Take over what another shelf on the same index has read meanwhile."""
-        self._rows = None
-        self.entries()
+    def take_over(self, other: Shelf) -> None:
+        """Take over what another shelf on the same folders has read meanwhile; reads nothing."""
+        self._rows, self._entries, self._broken = other._rows, other._entries, other._broken
 
     def known(self) -> list[Entry]:
         """Return the profiles as they were at the last look."""
