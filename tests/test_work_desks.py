@@ -63,6 +63,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     thread.stations["Sheet"].click()
     desk = window.desk
     click(desk, "All on one sheet")
+    settle(window, qtbot)
     lamp = session.pieces.all[2]
     assert session.sheet.media().roll
     assert {p.together for p in session.pieces.all} == {lamp.together}
@@ -77,6 +78,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     column.copies.editingFinished.emit()
     assert "overlap" in {f.code for f in session.findings}
     click(desk, "Nest")
+    settle(window, qtbot)
     assert "overlap" not in {f.code for f in session.findings}
     assert not session.stops, session.stops
     # Printed; a second run is ordered, held, and cancelled.

@@ -35,6 +35,7 @@ class _Field(QWidget):
     def __init__(self, name: str, label_text: str, offers: tuple[str, ...], found: Said | None) -> None:
         super().__init__()
         self.name = name
+        self.shows = (offers, found)
         self._value = found.value if found else ""
         box = down(space=1, margins=(0, 0, 0, 0), on=self)
         row = across(space=6)
@@ -95,7 +96,12 @@ class PapersPage(QWidget):
         self._shown: object = None
         self.fields: dict[str, _Field] = {}
         inside = QWidget()
-        self._box = down(space=8, margins=(0, 4, 8, 8), on=inside)
+        self._columns = QHBoxLayout()
+        self._columns.setSpacing(26)
+        self._box = down(space=8)
+        fill(down(space=8, margins=(0, 4, 8, 8), on=inside), self._columns, self._box)
+        self._here: tuple[object, ...] = ()
+        self._grids: dict[str, tuple[QGridLayout, int]] = {}
         whole = down(margins=(0, 0, 0, 0), on=self)
         self._area = scrolled(inside)
         whole.addWidget(self._area)
@@ -108,14 +114,17 @@ class PapersPage(QWidget):
             return
         self._shown = shown
         place = self._area.verticalScrollBar().value() if row.entry.id == self._id else 0
-        self._id = row.entry.id
+        asked = (ABOUT, self._asked(row))
+        here = (row.entry.id, *map(tuple, asked))
+        if here != self._here:
+            self._here, self._id, self.fields = here, row.entry.id, {}
+            clear(self._columns)
+            for title, names in zip((tr("What it is for"), tr("How it was made")), asked, strict=True):
+                self._columns.addLayout(self._column(title, names), 1)
+        for names in asked:
+            for name, text in names.items():
+                self._fill(name, text, row)
         clear(self._box)
-        self.fields = {}
-        columns = QHBoxLayout()
-        columns.setSpacing(26)
-        columns.addLayout(self._column(tr("What it is for"), ABOUT, row), 1)
-        columns.addLayout(self._column(tr("How it was made"), self._asked(row), row), 1)
-        self._box.addLayout(columns)
         guesses = [s for s in row.papers.said.values() if not s.certain]
         feet = QHBoxLayout()
         if guesses:
@@ -153,7 +162,7 @@ class PapersPage(QWidget):
         always = {"mirroring", "colour", "intent", "press_temperature", "press_seconds", "press_pressure"}
         return {n: t for n, t in MADE.items() if n in has or n in always or n in row.papers.said}
 
-    def _column(self, title: str, names: dict[str, str], row: Row) -> QVBoxLayout:
+    def _column(self, title: str, names: dict[str, str]) -> QVBoxLayout:
         column = down(section(title), space=6)
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
@@ -164,13 +173,25 @@ class PapersPage(QWidget):
             said.setAlignment(Qt.AlignmentFlag.AlignTop)
             said.setContentsMargins(0, 5, 0, 0)
             grid.addWidget(said, at, 0)
-            field = _Field(name, text, self._offers(name), row.papers.said.get(name))
-            field.said.connect(lambda n, v: self._guarded(self._session.profiles.say, self._id, n, v))
-            field.confirmed.connect(lambda n: self._guarded(self._session.profiles.confirm, self._id, (n,)))
-            self.fields[name] = field
-            grid.addWidget(field, at, 1)
+            self._grids[name] = (grid, at)
         fill(column, grid, SPRING)
         return column
+
+    def _fill(self, name: str, text: str, row: Row) -> None:
+        """Put a field in its place, unless the one that stands there says the same."""
+        offers, found, old = self._offers(name), row.papers.said.get(name), self.fields.get(name)
+        if old is not None and old.shows == (offers, found):
+            return
+        field = _Field(name, text, offers, found)
+        field.said.connect(lambda n, v: self._guarded(self._session.profiles.say, self._id, n, v))
+        field.confirmed.connect(lambda n: self._guarded(self._session.profiles.confirm, self._id, (n,)))
+        self.fields[name] = field
+        grid, at = self._grids[name]
+        if old is not None:
+            grid.removeWidget(old)
+            old.hide()
+            old.deleteLater()
+        grid.addWidget(field, at, 1)
 
     def _offers(self, name: str) -> tuple[str, ...]:
         """Return what can be chosen beside typing."""

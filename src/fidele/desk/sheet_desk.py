@@ -24,7 +24,7 @@ from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
 from fidele.language import tr
 from fidele.run.job import strip_placing
-from fidele.session.laying import Key
+from fidele.session.laying import Key, Nested
 from fidele.session.model import Session
 from fidele.session.piece import Piece
 from fidele.sheet.panels import Area
@@ -224,17 +224,16 @@ class SheetDesk(Desk):
         self.refresh()
 
     def _nest(self) -> None:
-        self._do(self.session.laying.nest)
-        self.view.fit()
+        def done(found: Nested) -> None:
+            self._do(self.session.laying.lay_nested, found)
+            self.view.fit()
+
+        self.guarded(lambda: self.work.run(tr("Looking for places"), self.session.laying.nesting(), done))
 
     def _gather(self) -> None:
-        def gather() -> None:
-            session = self.session
-            session.laying.gather(p.number for p in session.pieces.all)
-            session.laying.nest()
-
-        self._do(gather)
-        self.view.fit()
+        session = self.session
+        self._do(lambda: session.laying.gather(p.number for p in session.pieces.all))
+        self._nest()
 
     def _gap(self) -> None:
         card = self.session.card

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from fidele import units
+from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import lowered, tr
 from fidele.route.sharing import why_not
@@ -18,6 +20,10 @@ from fidele.session.sheet import Sheet
 from fidele.sheet.placing import Placing, fitted
 from fidele.sheet.shapes import covered
 from fidele.store.cards import CardStore
+from fidele.tiles import Progress
+
+if TYPE_CHECKING:
+    from fidele.sheet.nest import Nest
 
 #: One copy of a piece: the piece's number, and which of its copies, from 0.
 Key = tuple[int, int]
@@ -32,6 +38,14 @@ ALIGN = {
     "middle": tr("Middles, down"),
     "bottom": tr("Lower edges"),
 }
+
+
+@dataclass(frozen=True)
+class Nested:
+    """Places that were found for copies (by piece and index), and how everything lay before."""
+
+    before: dict[Key, Copy]
+    placings: dict[Key, Copy]
 
 
 class Laying:
@@ -333,6 +347,10 @@ class Laying:
         FideleError
             When a piece does not go on the media.
         """
+        return self.lay_nested(self.nesting()(lambda _: True))
+
+    def nesting(self) -> Callable[[Progress], Nested]:
+        """Return what finds places for everything that lies on the sheet; it can run beside the interface."""
         sheet = self._sheet
         habits = self._live.state.need_card().sheet
         side, beneath = around(habits)
@@ -355,23 +373,48 @@ class Laying:
             upright = copy.placing.quarters is not None
             size = (copy.placing.width, copy.placing.height) if upright else (x1 - x0, y1 - y0)
             rectangles.append(Rectangle(size[0] + 2 * side, size[1] + 2 * side + beneath, habits.may_turn and upright))
-        found = nest(rectangles, *room, habits.gap, locked)
-        placings: dict[Key, Copy] = {}
-        for spot in found.spots:
-            key, copy = free[spot.index]
-            angle = 90.0 if spot.turned else 0.0
-            left, top = inset + spot.x + side, end + spot.y + side
-            if copy.placing.quarters is None:  # it keeps its angle, and moves by what it covers
-                x0, y0, _, _ = boxes[spot.index]
-                placing = copy.placing.moved(left - x0, top - y0)
-            else:
-                placing = Placing.at(left, top, copy.placing.width, copy.placing.height, angle)
-            placings[key] = replace(copy, placing=placing, page=spot.sheet)
-        self._set(tr("Nest"), placings)
+
+        def placed(found: Nest) -> dict[Key, Copy]:
+            placings: dict[Key, Copy] = {}
+            for spot in found.spots:
+                key, copy = free[spot.index]
+                angle = 90.0 if spot.turned else 0.0
+                left, top = inset + spot.x + side, end + spot.y + side
+                if copy.placing.quarters is None:  # it keeps its angle, and moves by what it covers
+                    x0, y0, _, _ = boxes[spot.index]
+                    placing = copy.placing.moved(left - x0, top - y0)
+                else:
+                    placing = Placing.at(left, top, copy.placing.width, copy.placing.height, angle)
+                placings[key] = replace(copy, placing=placing, page=spot.sheet)
+            return placings
+
+        before = self._lying()
+        return lambda _: Nested(before, placed(nest(rectangles, *room, habits.gap, locked)))
+
+    def _lying(self) -> dict[Key, Copy]:
+        return {(piece.number, index): copy for piece, index, copy in self._sheet.copies()}
+
+    def lay_nested(self, found: Nested) -> float:
+        """Lay everything in the places that were found; return the use.
+
+        Raises
+        ------
+        FideleError
+            When the sheet was changed since.
+        """
+        sheet = self._sheet
+        if self._lying() != found.before:
+            raise FideleError(tr("The sheet was changed while places were looked for. Nest again."))
+        self._set(tr("Nest"), found.placings)
         use = sheet.use()
         many = tr(" on {pages} sheets", pages=sheet.pages) if sheet.pages > 1 else ""
         self._live.say(
-            tr("{n} pieces nested{many}: {use:.0f} % of the media is used.", n=len(free), many=many, use=use * 100)
+            tr(
+                "{n} pieces nested{many}: {use:.0f} % of the media is used.",
+                n=len(found.placings),
+                many=many,
+                use=use * 100,
+            )
         )
         return use
 
