@@ -24,6 +24,8 @@ from fidele.icc.tables import device_to_pcs_lab
 _BACK, _STEP, _TURN, _MOVE = 0.1, 0.13, 2.5, 2.25
 #: By how much more than that counts as one whole fault.
 _BY = (0.5, 0.06, 3.0, 0.3)
+#: So much L* turned back counts as one whole fault of what is not a table yet.
+_MENDED = 5.0
 #: A step of the source under so much ΔE00 is not looked at.
 _SEEN = 0.2
 #: Steps under this share of the source's are looked after.
@@ -88,8 +90,16 @@ class Detail:
     @property
     def short(self) -> float:
         """By how much it falls short of what is asked, all faults together; 0 where it does not."""
+        return self._short(_BY)
+
+    @property
+    def short_before(self) -> float:
+        """The same before a table is drawn straight: what turns back is mended there, as long as it is not much."""
+        return self._short((_MENDED, *_BY[1:]))
+
+    def _short(self, tolerances: tuple[float, ...]) -> float:
         over = (self.back - _BACK, _STEP - self.step, self.turn - _TURN, self.move - _MOVE)
-        return float(sum(max(0.0, o) / by for o, by in zip(over, _BY, strict=True)))
+        return float(sum(max(0.0, o) / by for o, by in zip(over, tolerances, strict=True)))
 
 
 def detail_of(known: Lines, wanted: Floats, printed: Floats, move: float) -> Detail:
@@ -112,15 +122,28 @@ def turned(wanted: Floats, printed: Floats) -> Floats:
     return np.where(seen, np.abs((turn + 180) % 360 - 180), 0.0)
 
 
-def lost(known: Lines, printed: Floats) -> NDArray[np.bool_]:
-    """Tell of each step (n - 1,) whether it turns back, or all but vanishes, or lies beside one that does."""
+def lost(known: Lines, printed: Floats, least: float = _SMALL) -> NDArray[np.bool_]:
+    """Tell of each step (n - 1,) whether it turns back, or is under this share of the source's, or lies beside one."""
     from scipy.ndimage import binary_dilation
 
-    small = _shares(known, printed, 1) < _SMALL
-    two = _shares(known, printed, 2) < _SMALL
+    small = _shares(known, printed, 1) < least
+    two = _shares(known, printed, 2) < least
     small[:-1] |= two
     small[1:] |= two
     return binary_dilation(small | (_climb(known, printed) < -0.01), np.ones(3, bool))
+
+
+def levelled(known: Lines, Lab: Floats) -> Floats:
+    """Return colours (n, 3) along lines whose L* turns back on no ramp: where it did, midway between its bounds."""
+    out, rises = Lab.copy(), np.sign(np.diff(known.Lab[:, 0]))
+    ends = np.flatnonzero(~known.joined) + 1
+    for first, end in zip(np.append(0, ends), np.append(ends, len(Lab)), strict=True):
+        if end - first > 2 and known.ramp[first]:
+            up = rises[first]
+            L = up * Lab[first:end, 0]
+            highest, lowest = np.maximum.accumulate(L), np.minimum.accumulate(L[::-1])[::-1]
+            out[first:end, 0] = up * (highest + lowest) / 2
+    return out
 
 
 def _climb(known: Lines, printed: Floats) -> Floats:

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from fidele.arrays import Floats
-from fidele.characterise.detail import Lines, detail_of, lines, lost, turned
+from fidele.characterise.detail import Lines, detail_of, levelled, lines, lost, turned
 from fidele.characterise.mapping import GamutMapping
 from fidele.colour.uniform import lab_to_din99o
 from fidele.icc.solve import solve
-from fidele.icc.write import LabGrid, Lut16, device_lut
+from fidele.icc.write import BEYOND, LabGrid, Lut16, device_lut
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_matrix
@@ -23,7 +23,12 @@ Model = Callable[[Floats], Floats]
 #: Ramps of so many hues in so many steps are followed; by how much more than other colours they count.
 _RAMPS, _STEPS, _ALONG = 72, 64, 3.0
 #: Drawing ramps straight: so often at most, what a step counts beside a place, and what moving nodes costs.
-_ROUNDS, _STEP, _MOVING = 8, 3.0, 20.0
+_ROUNDS, _STEP, _MOVING = 12, 3.0, 20.0
+#: Steps that are meant to be this small a share of the source's count twice from the start.
+_NARROW = 0.35
+#: Of each round's way so much is tried; so many rounds that gain nothing are borne; where detail is not asked for, so
+#: many rounds are enough.
+_SHARES, _PATIENCE, _PLAIN = (1.0, 0.5), 3, 4
 #: What is lost counts twice as much in the next round, up to so many times; so do hues that turn by so many degrees.
 _CAP, _TURNED = 4.0, 2.0
 
@@ -84,6 +89,7 @@ def device_table(
             off.append(counts * (wanted[:, channel] - table @ device[:, channel]))
         device[:, channel] += lsqr(vstack(rows).tocsr(), np.concatenate(off), damp=0.15, iter_lim=25)[0]
     device[white] = 1.001
+    device = np.clip(device, -BEYOND, 1 + BEYOND)
     if mapping is not None:
         device = _straightened(model, device, along, ramps, model(aim), detail=mapping.chroma == 1)
         device[white] = 1.001
@@ -113,8 +119,8 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
 
     Damped Gauss-Newton steps in DIN99o: in colour, for where inks stand for each other device values tell little. Least
     squares are little hurt by one step that turns back; with `detail` such steps, and hues that turn, count more from
-    round to round. The round is kept in which least is lost, of detail or else of the colours themselves: at black,
-    where values are cut off, a step may lead astray.
+    round to round. A round is kept where less is lost, of detail or else of the colours themselves, and damped more
+    where it led astray (Levenberg and Marquardt): at black and at the gamut's edges values are cut off.
     """
     from scipy.sparse import csr_matrix, diags, hstack, vstack
     from scipy.sparse.linalg import lsqr
@@ -124,17 +130,25 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
     rows = np.repeat(np.arange(len(first)), 2)
     ends = np.stack([first, first + 1], axis=1).ravel()
     between = csr_matrix((np.tile([-1.0, 1.0], len(first)), (rows, ends)), shape=(len(first), count))
-    best, least = device, np.inf
-    weights, own = np.full(len(first), _STEP), np.ones(count)
-    for left in range(_ROUNDS, -1, -1):
+    if detail:
+        aim = levelled(ramps, aim)
+
+    def judged(device: Floats) -> tuple[float, Floats, Floats, Floats]:
         there = along @ device
         printed = model(np.clip(there, 0, 1))
+        if detail:
+            return detail_of(ramps, aim, printed, 0.0).short, device, there, printed
         off = lab_to_din99o(aim) - lab_to_din99o(printed)
-        short = detail_of(ramps, aim, printed, 0.0).short if detail else float((off**2).mean())
-        if short <= least:
-            best, least = device, short
-        if not left or (short == 0 and left < _ROUNDS):
-            break
+        return float((off**2).mean()), device, there, printed
+
+    here = judged(device)
+    best, stood, damp = here, 0, _MOVING
+    weights, own = np.full(len(first), _STEP), np.ones(count)
+    if detail:
+        weights[lost(ramps, aim, _NARROW)[first]] *= 2
+    for turn in range(_ROUNDS):
+        _, device, there, printed = here
+        off = lab_to_din99o(aim) - lab_to_din99o(printed)
         slopes = _slopes(model, there)
         places = [hstack([diags(slopes[:, k, c]) @ along for c in range(3)]).tocsr() for k in range(3)]
         if detail:
@@ -143,9 +157,17 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
         one, step = diags(own), diags(weights) @ between
         every = vstack([*(one @ place for place in places), *(step @ place for place in places)]).tocsr()
         wanted = np.concatenate([(own * off.T).ravel(), *(step @ off[:, k] for k in range(3))])
-        moved = lsqr(every, wanted, damp=_MOVING, iter_lim=40)[0]
-        device = device + np.clip(moved.reshape(3, -1).T, -0.1, 0.1)
-    return best
+        moved = lsqr(every, wanted, damp=damp, iter_lim=40)[0]
+        moved = np.clip(moved.reshape(3, -1).T, -0.1, 0.1)
+        reached = [judged(np.clip(device + share * moved, -BEYOND, 1 + BEYOND)) for share in _SHARES]
+        here = min(reached, key=lambda one: one[0])
+        if here[0] <= best[0]:
+            best, stood, damp = here, 0, max(damp / 2, _MOVING)
+        else:
+            here, stood, damp = best, stood + 1, 3 * damp
+        if best[0] == 0 or stood > _PATIENCE or (not detail and turn + 1 >= _PLAIN):
+            break
+    return best[1]
 
 
 def _slopes(model: Model, device: Floats) -> Floats:

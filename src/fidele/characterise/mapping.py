@@ -276,8 +276,9 @@ def mappings(
     judge, tried = _Judge(printed, ground.Y), []
     for shape in SHAPES:
         made = ground.mapped(shape)
-        tried.append((judge(made[0]).short, made))
-        if tried[-1][0] == 0:
+        found = judge(made[0])
+        tried.append((found.short_before, made))
+        if found.short == 0:
             break
     return min(tried, key=lambda one: one[0])[1]
 

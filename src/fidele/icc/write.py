@@ -20,8 +20,10 @@ from fidele.icc.tables import encode_lab
 
 #: Entries of a lut16 curve into a grid. The format allows 4096; a quarter costs nothing that can be measured.
 _CURVE = 1024
-#: Entries of a curve that cuts off at 1/12 and 11/12: so many that both lie on an entry.
-_CUT = 601
+#: Entries of a curve that cuts off at 1/7 and 6/7: so many that both lie on an entry.
+_CUT = 701
+#: By how much device values in a table may reach beyond 0 and 1.
+BEYOND = 0.2
 
 
 def s15(values: ArrayLike) -> bytes:
@@ -156,11 +158,12 @@ class LabGrid:
 def device_lut(device: Floats, grid: LabGrid) -> Lut16:
     """Make a B2A table from device values (g, g, g, 3) at the nodes of `grid`.
 
-    Values may reach from -0.1 to 1.1, so that interpolation between a node in the gamut and one outside is right at
-    the gamut's surface; the output curves cut off at 0 and 1.
+    Values may reach beyond 0 and 1 by `BEYOND`, so that interpolation between a node in the gamut and one outside is
+    right at the gamut's surface; the output curves cut off at 0 and 1.
     """
-    out = np.clip(np.linspace(0, 1, _CUT) * 1.2 - 0.1, 0, 1)
-    return Lut16(grid.curves(), (device + 0.1) / 1.2, np.tile(out, (3, 1)))
+    whole = 1 + 2 * BEYOND
+    out = np.clip(np.linspace(0, 1, _CUT) * whole - BEYOND, 0, 1)
+    return Lut16(grid.curves(), (device + BEYOND) / whole, np.tile(out, (3, 1)))
 
 
 def gamut_lut(beyond: Floats, grid: LabGrid) -> Lut16:
