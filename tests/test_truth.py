@@ -11,7 +11,7 @@ from lcms import LAB, littlecms
 
 from fidele.characterise.detail import detail_of, lines
 from fidele.characterise.inverse import Inverse
-from fidele.characterise.mapping import mappings
+from fidele.characterise.mapping import Tint, mappings
 from fidele.characterise.printer import Sizes, fit_printer, make_profile
 from fidele.chart.cgats import parse
 from fidele.colour.cie import lab_to_xyz
@@ -31,8 +31,8 @@ from tests.thorough import THOROUGH
 
 @pytest.fixture(scope="module")
 def foreign():
-    """A printer whose black is tinted and whose surface is folded there: L* turned back by 0.5, a step of 0.02."""
-    return profile_of(seal.stranger("true colour 3", "yellowish", 102))[0]
+    """A printer whose black is a blue of chroma 15, ΔL* 12 below its darkest neutral: hues once turned by 16° there."""
+    return profile_of(seal.stranger("true colour 4", "trapping", 202))[0]
 
 
 @pytest.mark.parametrize("whose", ["bench", "stranger"])
@@ -79,6 +79,25 @@ def test_what_is_lost_along_a_ramp_is_found():
     found = detail_of(known, known.Lab, oklab_to_lab(turned), 0.0)
     assert found.turn == pytest.approx(5, abs=0.01)
     assert found.short > 0
+
+
+def test_a_tinted_black_turns_no_hue_and_moves_no_colour_onto_another():
+    """Greys take the tint, colours keep their hue; all comes back, and neighbours stay neighbours in order."""
+    levels = np.linspace(0.3, 0.6, 40)
+    tint = Tint(levels, np.linspace(1, 0, 40)[:, None] * [0.02, -0.035])
+    rng = np.random.default_rng(5)
+    ok = np.concatenate([rng.uniform(0.3, 0.6, (6000, 1)), rng.uniform(-0.15, 0.15, (6000, 2))], axis=1)
+    put = tint.put(ok)
+    assert np.abs(tint.taken(put) - ok).max() < 1e-6
+    colour = np.hypot(*ok[:, 1:].T) > 0.04
+    one, other = (np.arctan2(x[:, 2], x[:, 1])[colour] for x in (ok, put))
+    assert np.abs(np.degrees(np.angle(np.exp(1j * (one - other))))).max() < 0.01
+    grey = tint.put(np.array([[0.3, 0, 0], [0.45, 0, 0], [0.7, 0, 0]]))
+    assert np.allclose(grey[:, 1:], [[0.02, -0.035], [0.01, -0.0175], [0, 0]], atol=1e-3)
+    # By finite differences everywhere: whatever small triangle goes in comes out the same way round, and no sliver.
+    corners = [tint.put(ok + np.array([0, *by])) for by in ((0, 0), (1e-6, 0), (0, 1e-6))]
+    right, up = ((corner - corners[0])[:, 1:] / 1e-6 for corner in corners[1:])
+    assert (right[:, 0] * up[:, 1] - right[:, 1] * up[:, 0]).min() > 0.5
 
 
 def test_a_mapping_can_be_undone(printer):
