@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -22,6 +23,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.desk.window import Window
 from fidele.errors import FideleError
+from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
@@ -31,6 +33,7 @@ from fidele.run.chart_page import on_patches
 from tests.hands import click, ready, settle, take
 from tests.street import seal
 from tests.street.fitted import ANYWHERE, measured, patches
+from tests.street.kin import known
 
 
 def test_it_is_better_than_a_plain_spline_and_says_how_good_it_is():
@@ -49,6 +52,34 @@ def test_it_is_better_than_a_plain_spline_and_says_how_good_it_is():
     assert np.mean(better) < 0.85
     assert max(better) < 1.02
     assert sum(within) >= 3
+
+
+def test_a_small_target_begins_from_what_is_known_of_the_same_printer(tmp_path, target):
+    """On another media nearly half of the error is gone; what is nonsense is not followed, and does no harm."""
+    stranger = seal.stranger(seal.KIN, "light inks", 1)
+    other = stranger.elsewhere(np.random.default_rng(1))
+    rgb = patches(120)
+    Lab, truth = measured(other, rgb, 0.1, 1), xyz_to_lab(other.xyz(ANYWHERE))
+    alone, begun = fit(rgb, Lab), fit(rgb, Lab, like=known(stranger, 0.1))
+    off = [delta_e_2000(made(ANYWHERE), truth).mean() for made in (alone, begun)]
+    assert off[1] < 0.6 * off[0]
+    assert begun.follows > 0.5
+    misled = fit(
+        rgb, Lab, like=lambda device: 40 + 40 * np.sin(40 * device @ np.array([[1, 2, 3], [3, 1, 2], [2, 3, 1]]))
+    )
+    assert delta_e_2000(misled(ANYWHERE), truth).mean() < 1.1 * off[0]
+    assert misled.follows < 0.5
+    # From a shell: the profile says what it began from, and a profile that prints nothing is refused.
+    chart, colours, _ = target
+    made_of = file_of(tmp_path, chart, colours)
+    first, second = str(tmp_path / "first.icc"), str(tmp_path / "second.icc")
+    assert run(made_of, "--out", first, "--title", "Slate")[0] == 0
+    assert run(made_of, "--like", first, "--out", second)[0] == 0
+    assert describe(Profile.open(Path(second))).meta["quality.begun_from"] == "Slate"
+    (tmp_path / "srgb.icc").write_bytes(srgb().data)
+    code, _, error = run(made_of, "--like", str(tmp_path / "srgb.icc"))
+    assert code != 0
+    assert "has to be a profile of a printer" in str(error)
 
 
 @pytest.fixture(scope="module")

@@ -54,6 +54,20 @@ class Stranger:
         Lab = xyz_to_lab(self.xyz(rgb))
         return lab_to_xyz(Lab + rng.normal(0, self.noise, Lab.shape) * [0.6, 1, 1])
 
+    def elsewhere(self, rng: np.random.Generator) -> Stranger:
+        """Return the same printer and inks on another media: other gain and hold, another shine and tint."""
+        some = self.separation(np.zeros((1, 3))).shape[1]
+        gain, strength, shine = rng.uniform(0.8, 1.25, some), rng.uniform(0.85, 1.1, some), rng.uniform(0, 0.03)
+        along = (WAVELENGTHS - 380) / 350
+        warm = rng.normal(0, 0.05) * (along - 0.5) - rng.uniform(0, 0.15) * np.exp(-along / 0.12)
+        paper, own = np.clip(rng.uniform(0.88, 1.03) + warm, 0.3, 1.1), self.physics
+
+        def prints(amounts: np.ndarray) -> np.ndarray:
+            held = np.clip(amounts**gain * strength, 0, 1)
+            return np.clip(shine + (1 - shine) * own(held) * paper, 1e-4, None)
+
+        return replace(self, physics=prints)
+
     def unit(self, rng: np.random.Generator, spread: float) -> Stranger:
         """Return another unit of its kind, or itself weeks later: each ink lays down a little more or less."""
         some = self.separation(np.zeros((1, 3))).shape[1]

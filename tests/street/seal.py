@@ -22,6 +22,8 @@ CAUSES = "honest check"
 OWN = "own profiles"
 #: And that in which greys are made neutral without a profile.
 NEUTRAL = "no profile"
+#: And that in which small targets begin from a profile of the same printer.
+KIN = "same printer"
 _FILE = Path(__file__).with_name("sealed.json")
 
 
@@ -101,6 +103,13 @@ def main(arguments: list[str]) -> int:
             _FILE.write_text(json.dumps(entries, indent=1) + "\n")
             print(json.dumps(entries[work]["figures"], indent=1))
             return 0
+        if work == KIN:
+            from tests.street.kin import summed as kin
+
+            entries[work]["figures"] = kin([row for one in pool.map(_kin, every) for row in one])
+            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
+            print(json.dumps(entries[work]["figures"], indent=1))
+            return 0
         found = pool.map(_proved if work == PROVING else _judged, every)
         entries[work]["figures"] = {f"{kind} {seed}": one for (kind, seed), one in zip(every, found, strict=True)}
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
@@ -111,6 +120,12 @@ def main(arguments: list[str]) -> int:
 
 def _proved(one: tuple[str, int]) -> dict[str, float]:
     from tests.street.proving import judged
+
+    return judged(made(*one))
+
+
+def _kin(one: tuple[str, int]) -> list[dict]:
+    from tests.street.kin import judged
 
     return judged(made(*one))
 

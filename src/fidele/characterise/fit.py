@@ -45,12 +45,17 @@ _OF_LOO, _OF_NOISE, _AT_LEAST, _LOW, _HIGH = 0.24, 0.28, 0.10, 0.70, 1.35
 #: The 95th percentile beside the mean.
 _TAIL = 2.4
 
-_BENDS: dict[str, Callable[[Floats], Floats]] = {
-    "as they are": lambda rgb: rgb,
-    "shadows closer": lambda rgb: 0.5 * rgb + 0.5 * rgb * rgb,
-    "shadows wider": lambda rgb: rgb**0.75,
-    "lights wider": lambda rgb: 1 - (1 - rgb) ** 0.75,
-}
+#: Device values (n, 3), 0 to 1, to what stands for them (n, 3): places that a surface is smooth over, or colours.
+Model = Callable[[Floats], Floats]
+
+
+def _shadows_closer(rgb: Floats) -> Floats:
+    return np.asarray(0.5 * rgb + 0.5 * rgb * rgb)
+
+
+_BENDS: tuple[Model, ...] = (lambda rgb: rgb, _shadows_closer, lambda rgb: rgb**0.75, lambda rgb: 1 - (1 - rgb) ** 0.75)
+#: Colours of a known printer are divided by so much to be places.
+_PLACES = 80.0
 
 
 def _distance(one: Floats, other: Floats) -> Floats:
@@ -81,15 +86,22 @@ def _cubic(d: Floats) -> Floats:
 class Form:
     """A form of surface: how device values are bent, the kernel with its reach, and the degree of the trend."""
 
-    bend: str
+    bend: Model
     kernel: Callable[[Floats], Floats]
     reach: float
     degree: int
+    #: What the trend is a polynomial of; the places themselves where nothing is known.
+    under: Model | None = None
+    #: Whether it follows what is known of the same printer on another media.
+    follows: bool = False
 
     def basis(self, rgb: Floats, centres: Floats) -> tuple[Floats, Floats]:
         """Return the kernel (n, k) and trend (n, m) of device values (n, 3) beside bent centres (k, 3)."""
-        at = _BENDS[self.bend](rgb)
-        return self.kernel(_distance(at, centres) / self.reach), _trend(at, self.degree)
+        return self.kernel(_distance(self.bend(rgb), centres) / self.reach), self.trend(rgb)
+
+    def trend(self, rgb: Floats) -> Floats:
+        """Return the trend (n, m) of device values (n, 3)."""
+        return _trend((self.under or self.bend)(rgb), self.degree)
 
 
 _KERNELS = (
@@ -142,11 +154,11 @@ class _Fitted:
             return np.asarray(kernel @ self.kernels + trend @ self.trend)
         from fidele.kernels.surfaces import kernel_sums
 
-        at = np.ascontiguousarray(_BENDS[self.form.bend](rgb), dtype=float)
+        at = np.ascontiguousarray(self.form.bend(rgb), dtype=float)
         centres, factors = np.ascontiguousarray(self.centres.T), np.ascontiguousarray(self.kernels.T)
         order, out = _ORDERS[self.form.kernel], np.empty((len(at), 3))
         in_tiles(lambda some: kernel_sums(at[some], centres, factors, self.form.reach, order, out[some]), len(at), 2048)
-        return np.asarray(out + _trend(at, self.form.degree) @ self.trend)
+        return np.asarray(out + self.form.trend(rgb) @ self.trend)
 
 
 @dataclass(frozen=True)
@@ -198,6 +210,11 @@ class Fit:
     swapped: tuple[tuple[int, int], ...]
     expected: Floats
 
+    @property
+    def follows(self) -> float:
+        """The share of it that follows what is known of the same printer on another media, 0 to 1."""
+        return float(sum(w for w, part in zip(self.weights, self.parts, strict=True) if part.form.follows))
+
     def __call__(self, rgb: Floats) -> Floats:
         """Return colours (n, 3) of device values (n, 3), 0 to 1."""
         pieces = []
@@ -206,11 +223,13 @@ class Fit:
         return np.concatenate(pieces)
 
 
-def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None) -> Fit:
+def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None, like: Model | None = None) -> Fit:
     """Fit L*a*b* (n, 3) measured of device values (n, 3), 0 to 1.
 
     Patches that no smooth printer prints so are left out; `keep` (n,) says which are to be used, whatever they look
-    like, and which are not.
+    like, and which are not. `like` is what the same printer with the same inks prints on another media, L*a*b* of
+    device values, as its profile tells: what it holds to be near each other is near here as well. Forms that follow it
+    are tried beside the others, so that fewer patches do where they fit.
 
     Raises
     ------
@@ -223,7 +242,7 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None) -> Fit:
             tr("{n} patches are too few to fit a printer by; it takes {fewest}.", n=len(used), fewest=FEWEST)
         )
     mine, colours = rgb[used], Lab[used]
-    parts = _chosen(mine, colours)
+    parts = _chosen(mine, colours, like)
     weights = np.array([1 / max(p.score, 1e-6) ** 4 for p in parts])
     weights /= weights.sum()
     made = Fit(parts, weights, Stated(0, 0, 0, 0, 0), np.zeros(0, np.int64), (), colours)
@@ -243,14 +262,14 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None) -> Fit:
 def predictable(rgb: Floats, Lab: Floats) -> float:
     """Return by how much patches differ from what the others say of them, mean ΔE00: large where they are mixed up."""
     some = np.random.default_rng(2).permutation(len(rgb))[:_CHOOSING]
-    form = Form("shadows closer", _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
+    form = Form(_shadows_closer, _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
     tried = _fits(form, rgb[some], Lab[some], (1e-4, 1e-2), _shares(rgb[some]))
     return min(float(np.median(delta_e_2000(Lab[some], Lab[some] - f.left_out))) for f in tried)
 
 
 def left_out(rgb: Floats, Lab: Floats) -> Floats:
     """Return what the others say of each patch (n, 3), by one plain form."""
-    form = Form("shadows closer", _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
+    form = Form(_shadows_closer, _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
     best = min(_fits(form, rgb, Lab, (1e-4, 1e-3, 1e-2), _shares(rgb)), key=lambda f: f.score)
     return np.asarray(Lab - best.left_out)
 
@@ -263,8 +282,8 @@ def _sound(rgb: Floats, Lab: Floats) -> NDArray[np.int64]:
     them, and counts by how sure it is; where a printer is not smooth, its like contradict each other as well.
     """
     count = len(rgb)
-    form = Form("shadows closer", _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
-    kernel, trend = form.basis(rgb, _BENDS[form.bend](rgb))
+    form = Form(_shadows_closer, _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
+    kernel, trend = form.basis(rgb, form.bend(rgb))
     terms = trend.shape[1]
     system = np.zeros((count + terms, count + terms))
     system[:count, count:], system[count:, :count] = trend, trend.T
@@ -315,7 +334,7 @@ def _shares(rgb: Floats) -> Floats:
     return np.asarray(counts / counts.sum())
 
 
-def _chosen(rgb: Floats, Lab: Floats) -> tuple[_Fitted, ...]:
+def _chosen(rgb: Floats, Lab: Floats, like: Model | None) -> tuple[_Fitted, ...]:
     """Return the forms that predict patches which had no part in them best, fitted to all patches."""
     some = np.arange(len(rgb))
     if len(rgb) > _CHOOSING:
@@ -324,12 +343,21 @@ def _chosen(rgb: Floats, Lab: Floats) -> tuple[_Fitted, ...]:
         some = np.union1d(some, corners)
     shares = _shares(rgb[some])
     best: list[_Fitted] = []
-    for bend in _BENDS:
+    ways: list[tuple[Model, Model | None, bool]] = [(bend, None, False) for bend in _BENDS]
+    if like is not None:
+
+        def known(device: Floats) -> Floats:
+            return like(device) / _PLACES
+
+        ways += [(bend, known, True) for bend in _BENDS]
+        ways.append((known, None, True))
+    for bend, under, follows in ways:
         for kernel, reach, degree in _KERNELS:
             if degree == 3 and len(some) < 50:
                 continue
-            form = Form(bend, kernel, reach, degree)
-            best.append(min(_fits(form, rgb[some], Lab[some], _SMOOTHINGS, shares), key=lambda f: f.score))
+            form = Form(bend, kernel, reach, degree, under, follows)
+            # A spline asks for a trend of its own places; where that is not so, it may have no solution.
+            best += sorted(_fits(form, rgb[some], Lab[some], _SMOOTHINGS, shares), key=lambda f: f.score)[:1]
     best = sorted(best, key=lambda f: f.score)[:_BLENDED]
     if len(some) < len(rgb):
         shares = _shares(rgb)
@@ -339,7 +367,7 @@ def _chosen(rgb: Floats, Lab: Floats) -> tuple[_Fitted, ...]:
 
 def _fits(form: Form, rgb: Floats, Lab: Floats, smoothings: tuple[float, ...], shares: Floats) -> Iterator[_Fitted]:
     """Fit a form with several smoothings: the trend is taken out once, and the rest is diagonal."""
-    centres = _BENDS[form.bend](rgb)
+    centres = form.bend(rgb)
     kernel, trend = form.basis(rgb, centres)
     whole, upper = np.linalg.qr(trend, mode="complete")
     count = trend.shape[1]

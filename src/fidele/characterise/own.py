@@ -16,6 +16,9 @@ from fidele.check.statistics import TOLERANCES, Comparison, compare
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.dataclass import dataclass
+from fidele.errors import FideleError
+from fidele.icc.describe import describe
+from fidele.icc.profile import Profile
 from fidele.language import tr
 from fidele.tiles import Progress
 
@@ -66,6 +69,7 @@ def made_from(
     without: Collection[str] = (),
     keep_all: bool = False,
     build: bool = True,
+    like: Profile | None = None,
     progress: Progress | None = None,
 ) -> OwnProfile:
     """Fit what was gathered and make the output profile, its measurements and its true error inside.
@@ -76,17 +80,21 @@ def made_from(
         What it states of how it was made, for its metadata tag.
     without, keep_all
         Names of patches to leave out; whether no other patch is left out by itself.
+    like
+        A profile of the same printer and inks on another media.
 
     Raises
     ------
     FideleError
-        When too few patches are left.
+        When too few patches are left, or `like` is no profile of an RGB printer.
     CancelledError
         When `progress` returned False.
     """
     chosen = np.array([s not in without for s in found.ids])
     rgb, XYZ = found.rgb[chosen], found.XYZ[chosen]
-    model = fit_printer(rgb, XYZ, np.ones(len(rgb), bool) if keep_all else None)
+    if like is not None and (like.channels != 3 or not describe(like).usable_as_output):
+        raise FideleError(tr("What to begin from has to be a profile of a printer that takes RGB."))
+    model = fit_printer(rgb, XYZ, np.ones(len(rgb), bool) if keep_all else None, like)
     back = np.flatnonzero(chosen)
     fit = model.fit
     moved = Fit(
@@ -106,6 +114,8 @@ def made_from(
         "quality.noise_de00": f"{fit.stated.noise:.3f}",
         "quality.patches": str(len(used)),
     }
+    if like is not None:
+        said["quality.begun_from"] = describe(like).description
     data = b""
     if build:
         text = dump(_table(found, used, title, created)) if len(used) <= _ALL_INSIDE else ""

@@ -19,6 +19,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.icc.profile import Profile
 from fidele.icc.solid import cube_solid
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
@@ -68,8 +69,12 @@ class PrinterModel:
         return out.astype(float)
 
 
-def fit_printer(rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None) -> PrinterModel:
+def fit_printer(
+    rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None, like: Profile | None = None
+) -> PrinterModel:
     """Fit a printer from device values (n, 3), 0 to 1, and measured XYZ (n, 3); `keep` (n,): see `fit.fit`.
+
+    `like` is a profile of the same printer and inks on another media: what it knows of them need not be measured again.
 
     Raises
     ------
@@ -83,7 +88,7 @@ def fit_printer(rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None)
         )
     white = XYZ[whites].mean(axis=0)
     Lab = xyz_to_lab(media_relative(XYZ, white, D50))
-    made = fit(rgb, Lab, keep)
+    made = fit(rgb, Lab, keep, (lambda device: device_to_pcs_lab(like, device)) if like is not None else None)
     axis = np.linspace(0, 1, GRID)
     nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     grid = made(nodes)

@@ -279,6 +279,9 @@ def _named(name: str) -> Any:
 @click.option("--title", default="", help=tr("What the profile is called."))
 @click.option("--condition", "card", default="", help=tr("The printing condition that it was printed by: it says how."))
 @click.option("--without", default="", help=tr("Patches to leave out, by id: A4,B5."))
+@click.option(
+    "--like", type=FILE, help=tr("A profile of the same printer and inks on another media: fewer patches do then.")
+)
 @click.option("--keep-all", is_flag=True, help=tr("Use every patch, however doubtful."))
 @click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def make(
@@ -288,6 +291,7 @@ def make(
     title: str,
     card: str,
     without: str,
+    like: Path | None,
     keep_all: bool,
     as_json: bool,
 ) -> None:
@@ -304,6 +308,7 @@ def make(
     from fidele.chart.definition import from_table
     from fidele.chart.measured_file import read_any
     from fidele.files import write_bytes
+    from fidele.icc.profile import Profile
 
     what = from_table(read_table(definition), str(definition)) if definition is not None else None
     found = gathered([(path.name, read_any(path)) for path in measured], what)
@@ -319,7 +324,8 @@ def make(
         states, title = stated(mine), title or f"{mine.printer_name}, {mine.media}, {mine.substrate}"
     title = title or (out.stem if out is not None else measured[0].stem)
     now = datetime.datetime.now().replace(microsecond=0)
-    made = made_from(found, title, now, states, names, keep_all, build=out is not None)
+    known = Profile.open(like) if like is not None else None
+    made = made_from(found, title, now, states, names, keep_all, out is not None, known)
     if out is not None:
         write_bytes(out, made.profile)
     said = made.fit.stated

@@ -47,7 +47,16 @@ class OwnDesk(Desk):
         self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS])
         self.kind.setCurrentIndex(1)
         self.kind.activated.connect(lambda _: self.refresh())
+        self._kin: list[tuple[str, str]] = []
         self.buys = label("", 9.0, dim=True, wrap=True)
+        self.like = choice(
+            tr("Begin from"),
+            tip=tr(
+                "A profile of the same printer and inks for another paper: what it knows of them need not be measured "
+                "again, so that a small target does. Where it does not fit, it is not followed."
+            ),
+            letters=44,
+        )
         self._pages = QGridLayout()
         self._pages.setHorizontalSpacing(14)
         self._pages.setVerticalSpacing(4)
@@ -59,6 +68,7 @@ class OwnDesk(Desk):
             self.box,
             section(tr("1  The target")),
             self.kind,
+            across(label(tr("Begin from"), 9.0), self.like, SPRING),
             self.buys,
             section(tr("2  Its pages, printed with nothing converting")),
             self._pages,
@@ -116,8 +126,9 @@ class OwnDesk(Desk):
             self._pages.addWidget(lay, row, 2)
         self._pages.setColumnStretch(1, 1)
         self.all.setVisible(self.own.by_itself)
-        for one in (self.all, self.add, self.kind):
+        for one in (self.all, self.add, self.kind, self.like):
             one.setEnabled(free)
+        self._show_kin()
         files = self.own.files(self.target, pages)
         self.build.setEnabled(bool(files) and free)
         if made is not None:
@@ -130,6 +141,20 @@ class OwnDesk(Desk):
                 n=len(files),
             )
             self._said.addWidget(label(words if files else tr("Nothing was measured yet."), 9.5, dim=True, wrap=True))
+            self._said.addStretch(1)
+
+    def _show_kin(self) -> None:
+        """Offer what a profile can begin from; the likeliest is chosen until a person chose otherwise."""
+        kin = [(row.entry.id, row.title) for row in self.own.kin()]
+        offered = [*kin, ("", tr("nothing: every colour is measured anew"))]
+        if offered == self._kin:
+            return
+        chosen = self.like.currentData() if self._kin else None
+        self._kin = offered
+        self.like.clear()
+        for key, title in offered:
+            self.like.addItem(title, key)
+        self.like.setCurrentIndex(max(0, self.like.findData(chosen)) if chosen is not None else 0)
 
     def _show(self, made: Made) -> None:
         own = made.own
@@ -199,7 +224,8 @@ class OwnDesk(Desk):
             self.session.say(made.own.fit.stated.words)
             self.refresh()
 
-        self.guarded(lambda: self.work.run(tr("Making the profile"), self.own.making(self.target), done))
+        like = str(self.like.currentData() or "")
+        self.guarded(lambda: self.work.run(tr("Making the profile"), self.own.making(self.target, like=like), done))
         self.refresh()
 
     def _use(self) -> None:

@@ -23,9 +23,11 @@ from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
 from fidele.language import lowered, tr
+from fidele.papers.guess import plain
 from fidele.papers.model import Verified
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_page, chart_placing, on_piece
@@ -40,7 +42,7 @@ from fidele.session.in_force import InForce
 from fidele.session.live import Live
 from fidele.session.news import LogChanged
 from fidele.session.places import Places
-from fidele.session.profiles import Profiles
+from fidele.session.profiles import Profiles, Row
 from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError, Progress
 
@@ -83,11 +85,13 @@ class Made:
     own: OwnProfile
     #: Mean ΔE00 between the measured patches and what the profile in force says of them, None without one.
     before: float | None
+    #: What the profile is called that it began from; '' where it began from nothing.
+    like: str = ""
 
     @property
     def lines(self) -> list[str]:
         """What is to be known before it is taken, in sentences."""
-        said = [self.own.fit.stated.words, *self.found.put_right, *self.own.words(self.found)]
+        said = [self.own.fit.stated.words, *self._begun, *self.found.put_right, *self.own.words(self.found)]
         if self.before is not None:
             said.append(
                 tr(
@@ -96,6 +100,14 @@ class Made:
                 )
             )
         return [*said, *self.found.cautions]
+
+    @property
+    def _begun(self) -> list[str]:
+        if not self.like:
+            return []
+        if self.own.fit.follows < 0.5:
+            return [tr("What “{title}” knows of these inks did not fit here and was not followed.", title=self.like)]
+        return [tr("It begins from what “{title}” knows of these inks.", title=self.like)]
 
 
 class OwnProfiles:
@@ -272,8 +284,27 @@ class OwnProfiles:
 
     # Making ------------------------------------------------------------------------------------------------------
 
-    def making(self, kind: str, without: frozenset[str] = frozenset()) -> Callable[[Progress], Made]:
+    def kin(self) -> list[Row]:
+        """Return the profiles of the same printer and inks, for other media: a new one can begin from what they know.
+
+        One's own come first, then those that were tried here.
+        """
+        card = self._live.state.card
+        if card is None:
+            return []
+        found = []
+        for row in self._profiles.rows():
+            said = {key: plain(row.papers.value(key)) for key in ("printer", "ink")}
+            same = said["printer"] == plain(card.printer_name) and said["ink"] in ("", plain(card.ink))
+            what = row.entry.description
+            if same and what.usable_as_output and what.colour_space == "RGB":
+                found.append(row)
+        return sorted(found, key=lambda row: (not row.entry.own, not row.papers.verified, row.title))
+
+    def making(self, kind: str, without: frozenset[str] = frozenset(), like: str = "") -> Callable[[Progress], Made]:
         """Return the work of fitting and building the profile from what was measured, beside the interface.
+
+        `like` is the id of a profile of the same printer and inks to begin from.
 
         Raises
         ------
@@ -283,7 +314,8 @@ class OwnProfiles:
         files, card, chart = self.files(kind), self._live.state.need_card(), made(kind)
         if not files:
             raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
-        before = self._live.state.profile
+        before, known = self._live.state.profile, self._profiles.shelf.load(like) if like else None
+        begun = describe(known).description if known is not None else ""
         now = datetime.datetime.now().replace(microsecond=0)
         title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d}"
 
@@ -299,8 +331,8 @@ class OwnProfiles:
 
             from fidele.characterise.own import made_from
 
-            own = made_from(found, title, now, stated(card), without, progress=told)
-            return Made(card, title, found, own, _off(before, found))
+            own = made_from(found, title, now, stated(card), without, like=known, progress=told)
+            return Made(card, title, found, own, _off(before, found), begun)
 
         return work
 
