@@ -33,7 +33,7 @@ from tests.street import seal
 from tests.street.judge import figures, judged
 from tests.street.kinds import made
 
-WORK = "true colour 4"
+WORK = "true colour 5"
 _SEALED = "## Sealed"
 _DOC = Path(__file__).resolve().parent.parent / "docs" / "truth.md"
 _SAID = (

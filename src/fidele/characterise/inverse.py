@@ -30,7 +30,7 @@ _NARROW = 0.35
 #: many rounds are enough.
 _SHARES, _PATIENCE, _PLAIN = (1.0, 0.5), 3, 4
 #: What is lost counts twice as much in the next round, up to so many times; so do hues that turn by so many degrees.
-_CAP, _TURNED = 4.0, 2.0
+_CAP, _TURNED = 12.0, 2.0
 
 
 class Inverse:
