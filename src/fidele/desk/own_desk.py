@@ -56,6 +56,7 @@ class OwnDesk(Desk):
                 "again, so that a small target does. Where it does not fit, it is not followed."
             ),
             letters=44,
+            chosen=lambda _: self.refresh(),
         )
         self._pages = QGridLayout()
         self._pages.setHorizontalSpacing(14)
@@ -107,6 +108,7 @@ class OwnDesk(Desk):
                 summary=card.summary,
             )
         )
+        self._show_kin()
         pages, free = self.own.pages(self.target), not self.work.busy
         self.buys.setText(
             trn(
@@ -114,7 +116,7 @@ class OwnDesk(Desk):
                 "{n} pages. {expected}",
                 len(pages),
                 n=len(pages),
-                expected=self.own.expected(self.target),
+                expected=self.own.expected(self.target, bool(self.like.currentData())),
             )
         )
         for row, page in enumerate(pages):
@@ -128,7 +130,6 @@ class OwnDesk(Desk):
         self.all.setVisible(self.own.by_itself)
         for one in (self.all, self.add, self.kind, self.like):
             one.setEnabled(free)
-        self._show_kin()
         files = self.own.files(self.target, pages)
         self.build.setEnabled(bool(files) and free)
         if made is not None:
