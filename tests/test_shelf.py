@@ -262,6 +262,23 @@ def test_what_cannot_be_a_profile_says_why(tmp_path, printer):
 # Following its folders -----------------------------------------------------------------------------------------------
 
 
+def test_what_is_installed_while_the_shelf_is_read_beside_stays(tmp_path, demo, printer):
+    """The other shelf looked before it came: what it read is not all there is."""
+    (tmp_path / "icc").mkdir()
+    (tmp_path / "icc" / "other.icc").write_bytes(redated(printer))
+    shelf = Shelf(tmp_path / "icc")
+    beside = shelf.beside()
+    (one,) = beside.entries()
+    (came,) = shelf.install(demo.data / "from the supplier" / SUPPLIER_ZIP)
+    shelf.take_over(beside)
+    assert {e.id for e in shelf.known()} == {one.id, came.id}
+    # Nothing happened meanwhile: what was read is taken as it is.
+    beside = shelf.beside()
+    beside.entries()
+    shelf.take_over(beside)
+    assert shelf.known() == beside.known()
+
+
 def test_the_shelf_follows_its_folders(tmp_path, printer):
     system = tmp_path / "system"
     system.mkdir()

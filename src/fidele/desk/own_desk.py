@@ -200,12 +200,19 @@ class OwnDesk(Desk):
     # Doing -------------------------------------------------------------------------------------------------------
 
     def _lay(self, page: int) -> None:
+        self.guarded(self._draw, self.target, page)
+
+    def _draw(self, target: str, page: int) -> None:
+        drawing, card = self.own.drawing(target, page), self.session.card
+
         def done(drawn: Artwork) -> None:
-            self.guarded(self.own.lay, self.target, page, drawn)
+            if self.session.card != card:  # it says by which condition it is printed: drawn anew for the one in force
+                self.guarded(self._draw, target, page)
+                return
+            self.guarded(self.own.lay, target, page, drawn)
             self.go.emit("Print")
 
-        title = tr("Drawing page {page} of the target", page=page + 1)
-        self.guarded(lambda: self.work.run(title, self.own.drawing(self.target, page), done))
+        self.work.run(tr("Drawing page {page} of the target", page=page + 1), drawing, done, "sheet")
 
     def _do(self) -> None:
         title = tr("Printing, pressing and measuring the target")

@@ -228,7 +228,8 @@ class SheetDesk(Desk):
             self._do(self.session.laying.lay_nested, found)
             self.view.fit()
 
-        self.guarded(lambda: self.work.run(tr("Looking for places"), self.session.laying.nesting(), done))
+        title = tr("Looking for places")
+        self.guarded(lambda: self.work.run(title, self.session.laying.nesting(), done, "sheet"))
 
     def _gather(self) -> None:
         session = self.session

@@ -181,17 +181,17 @@ class OwnProfiles:
         return list(states.values())
 
     def drawing(self, kind: str, page: int) -> Callable[[Progress], Artwork]:
-        """Return what draws a page of the target beside the interface."""
+        """Return what draws a page of the target beside the interface, to be printed with nothing converting.
+
+        The driver passes numbers from now on, as it will with the profile; the page says so by the condition's digits.
+        """
+        if self._live.state.need_card().owner != "fidele":
+            self._handoff.choose_owner("fidele")
         chart, card = self.chart(kind), self._live.state.need_card()
         return lambda _: chart_page(chart, page, card, 0, True)
 
     def lay(self, kind: str, page: int, drawn: Artwork) -> None:
-        """Lay a drawn page of the target on the sheet, to be printed with nothing converting.
-
-        The driver passes numbers from then on, as it will with the profile.
-        """
-        if self._live.state.need_card().owner != "fidele":
-            self._handoff.choose_owner("fidele")
+        """Lay a drawn page of the target on the sheet."""
         self._charts.take(self.chart(kind), page, bare=True, drawn=drawn)
 
     # Measurements ------------------------------------------------------------------------------------------------

@@ -126,10 +126,15 @@ class Shelf:
         self._entries: dict[str, Entry] = {}
         self._broken: tuple[tuple[Path, str], ...] = ()
         self._together = False
+        #: How often what is here was looked at or changed; of a shelf beside another: how often it had been there by then.
+        self._turns = 0
+        self._since = 0
 
     def beside(self) -> Shelf:
         """Return another shelf on the same folders and index, to be looked at beside the interface."""
-        return Shelf(self.own, self.others, self.data)
+        made = Shelf(self.own, self.others, self.data)
+        made._since = self._turns
+        return made
 
     # Looking -----------------------------------------------------------------------------------------------------
 
@@ -159,6 +164,7 @@ class Shelf:
         CancelledError
             When `progress` returned False; what was read so far is remembered.
         """
+        self._turns += 1
         rows, seen = self._index(), self.snapshot()
         every = set(seen)
         new = [p for p, s in seen.items() if p not in rows or (rows[p].time, rows[p].size) != s]
@@ -194,8 +200,13 @@ class Shelf:
         return sorted(found.values(), key=lambda e: (not e.own, e.title.casefold()))
 
     def take_over(self, other: Shelf) -> None:
-        """Take over what another shelf on the same folders has read meanwhile; reads nothing."""
-        self._rows, self._entries, self._broken = other._rows, other._entries, other._broken
+        """Take over what a shelf beside this one has read; nothing is read, unless this one changed meanwhile."""
+        if self._turns == other._since:
+            self._rows, self._entries, self._broken = other._rows, other._entries, other._broken
+            return
+        # What was put here meanwhile may lie where the other had looked before.
+        self._rows = None
+        self.entries()
 
     def known(self) -> list[Entry]:
         """Return the profiles as they were at the last look."""
@@ -374,6 +385,7 @@ class Shelf:
             row = _Row(stat.st_mtime_ns, stat.st_size, arrival.id, arrival.description)
             self._index()[str(path)] = row
             if arrival.description is not None:
+                self._turns += 1
                 self._entries[arrival.id] = Entry(path, arrival.id, arrival.description, True)
         if instead is not None:
             self.remove(instead.id)
@@ -474,6 +486,7 @@ class Shelf:
             ) from error
         if self._together:
             self._index().pop(str(entry.path), None)
+            self._turns += 1
             self._entries.pop(profile_id, None)
         else:
             self.entries()
