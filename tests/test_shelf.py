@@ -262,10 +262,10 @@ def test_what_cannot_be_a_profile_says_why(tmp_path, printer):
 # Following its folders -----------------------------------------------------------------------------------------------
 
 
-def test_what_is_installed_while_the_shelf_is_read_beside_stays(tmp_path, demo, printer):
+def test_what_is_installed_while_the_shelf_is_read_beside_stays(tmp_path, demo):
     """The other shelf looked before it came: what it read is not all there is."""
     (tmp_path / "icc").mkdir()
-    (tmp_path / "icc" / "other.icc").write_bytes(redated(printer))
+    (tmp_path / "icc" / "other.icc").write_bytes(oprgb().data)
     shelf = Shelf(tmp_path / "icc")
     beside = shelf.beside()
     (one,) = beside.entries()

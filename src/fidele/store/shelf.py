@@ -126,7 +126,7 @@ class Shelf:
         self._entries: dict[str, Entry] = {}
         self._broken: tuple[tuple[Path, str], ...] = ()
         self._together = False
-        #: How often what is here was looked at or changed; of a shelf beside another: how often it had been there by then.
+        #: How often it was looked at or changed; of one beside another: how often that one had been by then.
         self._turns = 0
         self._since = 0
 
