@@ -92,8 +92,8 @@ def made_from(
     """
     chosen = np.array([s not in without for s in found.ids])
     rgb, XYZ = found.rgb[chosen], found.XYZ[chosen]
-    if like is not None and (like.channels != 3 or not describe(like).usable_as_output):
-        raise FideleError(tr("What to begin from has to be a profile of a printer that takes RGB."))
+    if like is not None:
+        _check(like)
     model = fit_printer(rgb, XYZ, np.ones(len(rgb), bool) if keep_all else None, like)
     back = np.flatnonzero(chosen)
     fit = model.fit
@@ -125,6 +125,16 @@ def made_from(
     ids = tuple(found.ids[i] for i in back)
     left_out = compare(ids, fit.expected, seen, TOLERANCES["everyday"])
     return OwnProfile(data, model, len(used), ends[0], ends[1], left_out)
+
+
+def _check(like: Profile) -> None:
+    what = describe(like)
+    if not what.usable_as_output:
+        why = next((p.message for p in what.problems if p.weight == "stop"), "")
+        if why:
+            raise FideleError(tr("A profile cannot begin from “{title}”: {why}", title=what.description, why=why))
+    if not what.usable_as_output or like.channels != 3:
+        raise FideleError(tr("What to begin from has to be a profile of a printer that takes RGB."))
 
 
 def _table(found: Gathered, used: np.ndarray, title: str, created: datetime.datetime) -> Table:
