@@ -6,7 +6,7 @@ import warnings
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from fidele.colour.adaptation import adapt, media_relative
@@ -88,7 +88,20 @@ def test_de00_on_a_picture_agrees_with_an_independent_library():
     )
 
 
+def test_de00_of_opposite_hues_is_what_the_standard_says():
+    """Where mean hue could be either of two, the standard names one; rounding must not choose."""
+    rng = np.random.default_rng(4)
+    one = np.round(rng.uniform(-60, 60, (3000, 3)))
+    one[:, 0] = 50
+    other = one * [1, -1, -1] * rng.choice([0.2, 0.5, 1, 2, 7], 3000)[:, None] ** [0, 1, 1]
+    forth, back = delta_e_2000(one, other), delta_e_2000(other, one)
+    assert np.abs(forth - back).max() < 1e-9
+    exact = (one[:, 1] == 0) | (one[:, 2] == 0)  # elsewhere rounding chooses for the other library
+    assert np.abs(forth - colour.delta_E(one, other, method="CIE 2000"))[exact].max() < 1e-9
+
+
 @given(lab_values, lab_values)
+@example((0.0, 10.0, 10.0), (0.0, -2.0, -2.0))
 @settings(max_examples=200, deadline=None)
 def test_de00_is_a_distance_in_both_directions(one, other):
     forth, back = delta_e_2000(one, other), delta_e_2000(other, one)

@@ -41,7 +41,8 @@ def _de00_of(row_L1, row_a1, row_b1, row_L2, row_a2, row_b2, out, count):
         dot = a1 * a2 + b1 * b2 if area > 0 else 0.0
         first = 1.0 if b1 > b2 else (-1.0 if b1 < b2 else (1.0 if a1 > a2 else -1.0))
         side = 1.0 if cross > 0 else -1.0
-        side = first if abs(cross) <= 2.5e-16 * area else side
+        # The product is of differences, which are as long as both together: so is what rounding leaves of it.
+        side = first if abs(cross) <= 5e-16 * (area + q1 + q2) else side
         # The mean hue as a unit vector: that of the sum, or, of hues far apart, at right angles to the difference.
         u1, v1, u2, v2 = a1 * r1, b1 * r1, a2 * r2, b2 * r2
         u = u1 + u2 if dot >= 0 else side * (v2 - v1)
