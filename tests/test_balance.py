@@ -75,6 +75,7 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
     figures = []
     for again in range(2):
         click(window.desk, "Lay the page on the sheet")
+        settle(window, qtbot)
         run = session.press_run(session.print_job(session.job(), overridden="" if not session.stops else "a page"))
         session.take_run(run)
         session.checking.check_run(run, session.devices.scanner.scan(run.piece, run.number).pixels, 150)

@@ -99,6 +99,7 @@ def test_the_chart_maker_lays_what_is_chosen_on_the_sheet(window, qtbot, tmp_pat
     assert from_table(out, "x").digest == desk.made.digest
     assert out.Lab[:, 0].min() < 30  # the reference is what the profile predicts
     click(desk, "Lay it on the sheet")
+    settle(window, qtbot)
     assert window.desk.station == "Print"
     assert session.chart.name == "ramps"
     assert session.chart.digest in {c.digest for c in session.charts.known()}

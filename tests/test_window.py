@@ -48,8 +48,8 @@ def print_press_and_read(window: Window, qtbot) -> None:
     session = window.session
     window.show_desk("Check")
     click(window.desk, "Take the control chart")
-    assert window.desk.station == "Print"
     settle(window, qtbot)
+    assert window.desk.station == "Print"
     if session.stops:
         assert not window.desk.print_it.isEnabled()
         QTest.keyClicks(window.desk.reason, "to see what it does")

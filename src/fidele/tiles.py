@@ -19,14 +19,20 @@ class CancelledError(Exception):
     """The person asked to stop."""
 
 
-def in_tiles(work: Callable[[slice], None], length: int, tile: int, progress: Progress | None = None) -> None:
+def in_tiles(
+    work: Callable[[slice], None], length: int, tile: int, progress: Progress | None = None, least: int | None = None
+) -> None:
     """Call `work` with consecutive slices of `tile` out of `length` items, spread over the cores.
+
+    More than `least` items are shared among all cores, even where one tile would hold them.
 
     Raises
     ------
     CancelledError
         When `progress` returned False; slices already begun are finished first.
     """
+    if least is not None and length > least:
+        tile = min(tile, -(-length // CORES))
     slices = [slice(start, min(start + tile, length)) for start in range(0, length, tile)]
     if len(slices) <= 1 or CORES == 1:
         for done, piece in enumerate(slices, 1):

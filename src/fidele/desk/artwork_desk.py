@@ -21,6 +21,7 @@ from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
 from fidele.language import tr
+from fidele.session.charts import ChartOrder
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.sources import Rule, Space
@@ -99,6 +100,9 @@ class ArtworkDesk(Desk):
             menu.addAction(text, call)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
+    def _chart(self) -> None:
+        self.guarded(lambda: self.lay_chart(self.session.charts.made(ChartOrder())))
+
     def further(self) -> list[tuple[str, Callable[[], object]]]:
         """Return what else can be done here: words and deed."""
         session = self.session
@@ -107,7 +111,7 @@ class ArtworkDesk(Desk):
             (tr("Convert many pictures …"), partial(self.go.emit, "Batch")),
             (tr("Write a file for another house …"), self.house_wanted.emit),
             *self._mirrored(),
-            (tr("Take the control chart"), partial(self.guarded, session.open_chart, "control")),
+            (tr("Take the control chart"), self._chart),
             *(
                 [(tr("Stop watching {name}", name=session.inbox.folder.name), session.inbox.stop)]
                 if session.inbox.folder is not None

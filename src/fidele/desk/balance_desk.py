@@ -198,8 +198,7 @@ class BalanceDesk(Desk):
         )
 
     def _lay(self) -> None:
-        self.guarded(self.balancing.lay)
-        self.go.emit("Print")
+        self.guarded(lambda: self.lay_chart(self.balancing.ready()))
 
     def _compute(self) -> None:
         def done(found: Balanced) -> None:

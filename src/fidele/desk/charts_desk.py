@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -38,6 +39,7 @@ from fidele.language import tr, trn
 from fidele.run.chart_page import chart_page
 from fidele.session.charts import ChartOrder
 from fidele.session.model import Session
+from fidele.tiles import Progress
 
 
 class PageView(QWidget):
@@ -73,6 +75,8 @@ class ChartsDesk(Desk):
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)
+        #: The page that is shown or being drawn: chart, number, condition, and whether it is bare.
+        self._wanted: tuple[object, ...] | None = None
         self.box.addLayout(self.head())
         head = Flow(space=8)
         self.bring = button(
@@ -215,6 +219,7 @@ class ChartsDesk(Desk):
         if chart is None:
             self.title.setText(tr("Make a chart"))
             self.state.setText(self._wrong)
+            self._wanted = None
             self.view.image = QImage()
             self.view.update()
             return
@@ -237,16 +242,25 @@ class ChartsDesk(Desk):
                 digest=chart.digest,
             )
         )
-        page = chart_page(chart, self.number.value() - 1, session.card, 0, self.bare.isChecked())
-        small = np.ascontiguousarray(page.pixels[::3, ::3] >> 8).astype(np.uint8)
         self.view.theme = self.theme
-        self.view.image = to_image(small)
-        self.view.update()
+        number, card, bare = self.number.value() - 1, session.card, self.bare.isChecked()
+        if (wanted := (chart.digest, number, card, bare)) == self._wanted:
+            return
+        self._wanted = wanted
+
+        def drawing(_: Progress) -> NDArray[np.uint8]:
+            return np.ascontiguousarray(chart_page(chart, number, card, 0, bare).pixels[::3, ::3] >> 8).astype(np.uint8)
+
+        def done(small: NDArray[np.uint8]) -> None:
+            if self._wanted == wanted:
+                self.view.image = to_image(small)
+                self.view.update()
+
+        self.work.quietly("chart page", drawing, done)
 
     def _take(self) -> None:
         if self.made is not None:
-            self.guarded(self.session.charts.take, self.made, self.number.value() - 1, self.bare.isChecked())
-            self.go.emit("Print")
+            self.guarded(self.lay_chart, self.made, self.number.value() - 1, self.bare.isChecked())
 
     def _save(self) -> None:
         if self.made is None:

@@ -60,6 +60,7 @@ from fidele.run.log import piece_name
 from fidele.run.press import scanned
 from fidele.run.reader import by_artwork
 from fidele.run.reading import Checked
+from fidele.session.charts import ChartOrder
 from fidele.session.model import Session
 from fidele.session.news import LogChanged
 from fidele.sheet.signs import Identity, read_identities
@@ -278,8 +279,7 @@ class CheckDesk(Desk):
             self.guarded(self.session.measured.watch, Path(folder))
 
     def _chart(self) -> None:
-        self.guarded(self.session.open_chart, "control")
-        self.go.emit("Print")
+        self.guarded(lambda: self.lay_chart(self.session.charts.made(ChartOrder())))
 
     def _scan(self) -> None:
         session, run = self.session, self.session.run

@@ -9,6 +9,8 @@ from PySide6.QtCore import QPoint, QSettings, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
+from fidele.artwork.picture import Artwork
+from fidele.chart.definition import Chart
 from fidele.desk.kit import down, fill
 from fidele.desk.labels import heading, label
 from fidele.desk.theme import LIGHT, Theme
@@ -100,6 +102,20 @@ class Desk(QWidget):
     def extra(self) -> list[QWidget]:
         """Return further sections for beside the desk."""
         return []
+
+    def lay_chart(self, chart: Chart, page: int = 0, bare: bool = False) -> None:
+        """Lay a page of a chart on the sheet, drawn beside the interface, and open the desk that prints it."""
+        charts, card = self.session.charts, self.session.card
+
+        def done(drawn: Artwork) -> None:
+            if self.session.card != card:  # it says by which condition it is printed: drawn anew for the one in force
+                self.guarded(self.lay_chart, chart, page, bare)
+                return
+            self.guarded(charts.take, chart, page, bare, drawn)
+            self.go.emit("Print")
+
+        title = tr("Drawing “{title}”, page {page}", title=chart.title, page=page + 1)
+        self.work.run(title, charts.drawing(chart, page, bare), done, "sheet")
 
     def guarded(self, call: object, *arguments: object) -> None:
         """Do something that a person asked for; what goes wrong is said in the foot."""

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
 from fidele import units
-from fidele.artwork.picture import Artwork
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
 from fidele.desk.before_after import BeforeAfter, Shown, before_after
@@ -200,19 +199,7 @@ class OwnDesk(Desk):
     # Doing -------------------------------------------------------------------------------------------------------
 
     def _lay(self, page: int) -> None:
-        self.guarded(self._draw, self.target, page)
-
-    def _draw(self, target: str, page: int) -> None:
-        drawing, card = self.own.drawing(target, page), self.session.card
-
-        def done(drawn: Artwork) -> None:
-            if self.session.card != card:  # it says by which condition it is printed: drawn anew for the one in force
-                self.guarded(self._draw, target, page)
-                return
-            self.guarded(self.own.lay, target, page, drawn)
-            self.go.emit("Print")
-
-        self.work.run(tr("Drawing page {page} of the target", page=page + 1), drawing, done, "sheet")
+        self.guarded(lambda: self.lay_chart(self.own.ready(self.target), page, bare=True))
 
     def _do(self) -> None:
         title = tr("Printing, pressing and measuring the target")

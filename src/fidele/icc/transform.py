@@ -14,12 +14,14 @@ from fidele.icc.describe import require_sound
 from fidele.icc.fast import FastTransform, fast_from_lab, fast_to_lab, fast_transform
 from fidele.icc.profile import Profile, ProfileError
 from fidele.language import tr
-from fidele.tiles import CORES, Progress, in_tiles
+from fidele.tiles import Progress, in_tiles
 
 #: A transform is built anew for each call, which costs some 30 ms: tiles below half a megapixel do not pay.
 _TILE = 1 << 19
 #: The compiled path costs nothing to begin, so that its tiles need only be large enough to be worth a thread.
 _FAST_TILE = 1 << 18
+#: From so many on they are shared among the cores.
+_SHARED = 1 << 13
 _CODES = (np.dtype(np.uint8), np.dtype(np.uint16))
 #: From so many pixels on it pays to put a compiled transform together, and to hold it against LittleCMS.
 _MANY = 4000
@@ -93,7 +95,7 @@ def convert(
         return exact(pixels, progress)
     flat = np.ascontiguousarray(pixels).reshape(-1, source.channels)
     made = np.empty((len(flat), target.channels), pixels.dtype)
-    in_tiles(lambda piece: fast(flat[piece], made[piece]), len(flat), _FAST_TILE, progress)
+    in_tiles(lambda piece: fast(flat[piece], made[piece]), len(flat), _FAST_TILE, progress, _SHARED)
     return made.reshape((*pixels.shape[:-1], target.channels))
 
 
@@ -131,7 +133,7 @@ def _through_lab(
         else:
             out[piece] = device
 
-    in_tiles(work, len(flat), _TILE, progress)
+    in_tiles(work, len(flat), _TILE, progress, _SHARED)
     return out.reshape((*values.shape[:-1], target.channels))
 
 
@@ -166,7 +168,7 @@ def _swiftly(
     fast: FastTransform, flat: NDArray[np.float32], channels: int, progress: Progress | None
 ) -> NDArray[np.float32]:
     out = np.empty((len(flat), channels), np.float32)
-    in_tiles(lambda piece: fast(flat[piece], out[piece]), len(flat), _FAST_TILE, progress)
+    in_tiles(lambda piece: fast(flat[piece], out[piece]), len(flat), _FAST_TILE, progress, _SHARED)
     return out
 
 
@@ -285,9 +287,8 @@ def _transform(
         )
         out[piece] = done.reshape(-1, channels) * percent if real else done.reshape(-1, channels)
 
-    tile = max(1, min(_TILE, -(-flat.shape[1] // CORES))) if flat.shape[1] > _TILE // 4 else _TILE
     try:
-        in_tiles(work, flat.shape[1], tile, progress)
+        in_tiles(work, flat.shape[1], _TILE, progress, _SHARED)
     except imagecodecs.CmsError as error:
         raise ProfileError(tr("The transform {what} cannot be made: {error}.", what=what, error=error)) from error
     return out.reshape((*shape[:-1], channels))

@@ -148,7 +148,7 @@ def _of_sentence(sentence: str, words: Vocabulary) -> dict[str, str]:
     for meaning, table in words.plain.items():
         if meaning not in found:
             for said, value in table.items():
-                if re.search(rf"\b{re.escape(said)}\b", low):
+                if said in low and re.search(rf"\b{re.escape(said)}\b", low):
                     found[meaning] = value
                     break
     found |= {k: v for k, v in _press(low).items() if k not in found}
@@ -156,13 +156,15 @@ def _of_sentence(sentence: str, words: Vocabulary) -> dict[str, str]:
     if made := _MADE_FOR.search(sentence):
         found.setdefault("media", made[1].strip())
     for name in words.media:
-        if re.search(rf"\b{re.escape(name.casefold())}\b", low):
+        if (plain := name.casefold()) in low and re.search(rf"\b{re.escape(plain)}\b", low):
             found.setdefault("media", name)
     return found
 
 
 def _after(control: str, values: tuple[str, ...], sentence: str) -> str:
     """Return the values of a control that follow its name; several are parted by commas."""
+    if control.casefold() not in sentence.casefold():  # most are not: a pattern for each would take its time
+        return ""
     match = re.search(rf"\b{re.escape(control)}\b\s*(?:[:=]|is|to|set to)?\s*", sentence, re.IGNORECASE)
     if not match:
         return ""

@@ -10,7 +10,11 @@ from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, as_float, from_lab, to_lab
+from fidele.tiles import in_tiles
 from fidele.tuning.conversion import Conversion, device_values
+
+#: Pixels that are shown in one go.
+_TILE = 1 << 15
 
 
 @dataclass(frozen=True)
@@ -80,7 +84,16 @@ class ProofLink:
         """Show source pixels (h, w, 3), any depth, as 8-bit display pixels (h, w, 3)."""
         from fidele.kernels.grids import tetrahedral3
 
-        flat = np.ascontiguousarray(as_float(pixels).reshape(-1, 3))
-        out = np.empty((len(flat), 3), np.float32)
-        tetrahedral3(flat, self._table, out)
-        return np.rint(out * 255).astype(np.uint8).reshape(pixels.shape)
+        flat = pixels.reshape(-1, 3)
+        shown = np.empty(flat.shape, np.uint8)
+
+        def work(some: slice) -> None:  # little enough to stay in the cache from the first stage to the last
+            codes = np.ascontiguousarray(as_float(flat[some]))
+            out = np.empty(codes.shape, np.float32)
+            tetrahedral3(codes, self._table, out)
+            out *= np.float32(255)
+            np.rint(out, out=out)
+            shown[some] = out
+
+        in_tiles(work, len(flat), _TILE)
+        return shown.reshape(pixels.shape)

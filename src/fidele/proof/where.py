@@ -14,10 +14,14 @@ from fidele.icc.transform import as_float
 from fidele.language import tr
 from fidele.proof.losses import GATHERED, LOST, Loss, wanted_and_printed
 from fidele.proof.soft import ProofSettings, show
+from fidele.tiles import in_tiles
 from fidele.tuning.conversion import device_values
 
 #: Colours of the map's steps, from the first one on; each step is twice as far as the one before.
 BANDS = ((246, 222, 140), (236, 152, 58), (196, 62, 62), (104, 20, 72))
+
+#: Pixels that are shown in one go.
+_TILE = 1 << 15
 
 
 def band_words(steps: float) -> tuple[str, ...]:
@@ -74,6 +78,17 @@ class LossMap:
 
     def __call__(self, pixels: Pixels) -> NDArray[np.uint8]:
         """Show source pixels (h, w, 3), any depth, as 8-bit display pixels (h, w, 3)."""
+        flat = pixels.reshape(-1, 3)
+        shown = np.empty(flat.shape, np.uint8)
+
+        def work(some: slice) -> None:
+            shown[some] = self._shown(flat[some])
+
+        in_tiles(work, len(flat), _TILE)
+        return shown.reshape(pixels.shape)
+
+    def _shown(self, pixels: Pixels) -> NDArray[np.float32]:
+        """Return how source pixels (n, 3) are shown, whole numbers from 0 to 255 (n, 3)."""
         values = self._values(pixels)
         seen = np.clip(values[:, 3:6], 0, 255)
         # What is not lost is still to be made out, paler than anything that is.
@@ -86,7 +101,7 @@ class LossMap:
             # The picture's own light and dark stays visible within a step.
             shade = 0.8 + 0.2 * (grey - 150) / 90
             shown = np.where((band >= 0)[:, None], colours * shade[:, None], grey[:, None])
-        return np.rint(np.clip(shown, 0, 255)).astype(np.uint8).reshape(pixels.shape)
+        return np.rint(np.clip(shown, 0, 255))
 
     def _values(self, pixels: Pixels) -> NDArray[np.float32]:
         from fidele.kernels.grids import tetrahedral3

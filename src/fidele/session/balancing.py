@@ -107,11 +107,11 @@ class Balancing:
         self._charts.keep(chart)
         return chart
 
-    def lay(self) -> None:
-        """Lay the page on the sheet, to be printed as the condition prints pictures: the driver converts."""
+    def ready(self) -> Chart:
+        """Return the page's chart, with all made ready to print it as the condition prints pictures: by the driver."""
         if self._live.state.need_card().owner != "driver":
             self._handoff.choose_owner("driver")
-        self._charts.take(self.chart())
+        return self.chart()
 
     def pages(self) -> list[BalancePage]:
         """Return the pages that were printed by the condition as it is set now, the newest first."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -26,6 +27,7 @@ from fidele.run.chart_page import chart_page, visual_chart
 from fidele.session.customers import Customers
 from fidele.session.live import Live
 from fidele.session.pieces import Pieces
+from fidele.tiles import Progress
 
 #: So many charts that were made are known again.
 _KNOWN = 60
@@ -87,6 +89,11 @@ class Charts:
 
         usual = order.scrambled == KINDS[order.kind].scrambled
         return made(order.kind, order.page, order.patch, None if usual else order.scrambled, own, predicts)
+
+    def drawing(self, chart: Chart, page: int = 0, bare: bool = False) -> Callable[[Progress], Artwork]:
+        """Return what draws a page of a chart beside the interface, as the condition in force prints it."""
+        card = self._live.state.need_card()
+        return lambda _: chart_page(chart, page, card, 0, bare)
 
     def take(self, chart: Chart, page: int = 0, bare: bool = False, drawn: Artwork | None = None) -> None:
         """Lay a page of a chart on the sheet as the artwork: through the condition, or with nothing converting.

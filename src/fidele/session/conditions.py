@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from pathlib import Path
 
 from fidele.devices.devices import Devices
@@ -145,10 +146,10 @@ class Conditions:
             made = made.model_copy(update={"driver": made.driver | ({"quality": best} if best is not None else {})})
         return made
 
-    def fresh(self, name: str) -> str:
-        """Return an id that no card has yet, made from a name."""
+    def fresh(self, name: str, besides: Collection[str] = ()) -> str:
+        """Return an id that no card has yet, nor any of those `besides`, made from a name."""
         stem = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40] or "condition"
-        taken = {c.id for c in self.store.cards()}
+        taken = {c.id for c in self.store.cards()} | set(besides)
         number, made = 2, stem
         while made in taken:
             number, made = number + 1, f"{stem}-{number}"

@@ -194,11 +194,27 @@ class Making:
         return card
 
     def stand_in_trials(self, draft: Draft, count: int = 3) -> list[Card]:
-        """Make a condition for each of the stand-ins most worth trying, so that each print tells which it was."""
-        made = []
+        """Make a condition for each of the stand-ins most worth trying, so that each print tells which it was.
+
+        The likeliest is put in force, and everything set to it: one step that can be undone.
+        """
+        made: list[Card] = []
         for media in self.stand_ins(draft)[:count]:
             name = tr("{media} as {name}", media=draft.media, name=media.name)
-            made.append(self.make(dataclasses.replace(draft, stand_in=media.name, name=name, profile="")))
+            card = self.card(dataclasses.replace(draft, stand_in=media.name, name=name, profile=""))
+            made.append(card.model_copy(update={"id": self._conditions.fresh(name, [c.id for c in made])}))
+        store = self._conditions.store
+
+        def keep() -> None:
+            for card in made:
+                store.save(card)
+
+        def remove() -> None:
+            for card in made:
+                store.remove(card.id)
+
+        if made:
+            self._handoff.take(tr("Make conditions for {n} stand-ins", n=len(made)), made[0], keep, remove)
         return made
 
 

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from fidele.artwork.picture import Artwork
 from fidele.characterise.gathered import Gathered, gathered
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
@@ -180,19 +179,14 @@ class OwnProfiles:
             states[job.page] = PageState(job.page, number, file if file.exists() else None)
         return list(states.values())
 
-    def drawing(self, kind: str, page: int) -> Callable[[Progress], Artwork]:
-        """Return what draws a page of the target beside the interface, to be printed with nothing converting.
+    def ready(self, kind: str) -> Chart:
+        """Return the chart of a target, with all made ready to print it with nothing converting.
 
         The driver passes numbers from now on, as it will with the profile; the page says so by the condition's digits.
         """
         if self._live.state.need_card().owner != "fidele":
             self._handoff.choose_owner("fidele")
-        chart, card = self.chart(kind), self._live.state.need_card()
-        return lambda _: chart_page(chart, page, card, 0, True)
-
-    def lay(self, kind: str, page: int, drawn: Artwork) -> None:
-        """Lay a drawn page of the target on the sheet."""
-        self._charts.take(self.chart(kind), page, bare=True, drawn=drawn)
+        return self.chart(kind)
 
     # Measurements ------------------------------------------------------------------------------------------------
 

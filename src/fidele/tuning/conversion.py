@@ -17,6 +17,8 @@ from fidele.tuning.tuner import Tuner
 from fidele.tuning.way import Way
 
 _TILE = 1 << 19
+#: From so many on they are shared among the cores.
+_SHARED = 1 << 13
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,7 @@ def device_values(
         else:
             out[piece] = device
 
-    in_tiles(work, len(flat), _TILE, progress)
+    in_tiles(work, len(flat), _TILE, progress, _SHARED)
     return out.reshape((*pixels.shape[:-1], printer.channels))
 
 
@@ -103,7 +105,7 @@ def sent_values(pixels: NDArray[Depth], source: Profile, space: Profile, tuning:
         values = convert(lab_codes(tuning(flat[piece])), lab(), space, Intent.RELATIVE, True)
         out[piece] = np.rint(np.clip(values, 0, 1) * top_of(out)) if out.dtype.kind == "u" else values
 
-    in_tiles(work, len(flat), _TILE)
+    in_tiles(work, len(flat), _TILE, None, _SHARED)
     return out.reshape((*pixels.shape[:-1], 3))
 
 
@@ -119,7 +121,7 @@ def _along(
         device = way.device_values(sent_values(flat[piece], source, way.sends, tuner))
         out[piece] = np.rint(np.clip(device, 0, 1) * top_of(out)) if out.dtype.kind == "u" else device
 
-    in_tiles(work, len(flat), _TILE, progress)
+    in_tiles(work, len(flat), _TILE, progress, _SHARED)
     return out.reshape((*pixels.shape[:-1], printer.channels))
 
 
