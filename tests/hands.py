@@ -16,6 +16,15 @@ from fidele.session.model import Session
 from fidele.session.places import Places
 
 
+def look() -> None:
+    """Let the open windows show what has changed: that takes a few turns of the event loop."""
+    windows = [w for w in QApplication.topLevelWidgets() if isinstance(w, Window)]
+    for _ in range(200):
+        if not any(w.outdated for w in windows):
+            return
+        QTest.qWait(1)
+
+
 def settle(window: Window, qtbot) -> None:
     """Wait until nothing is under way any more."""
     qtbot.waitUntil(lambda: window.work.idle, timeout=90_000)
@@ -45,6 +54,7 @@ def opened(window: Window) -> None:
     """Wait until nothing is being opened any more."""
     QTest.qWait(1)
     assert comes(lambda: not window.work.under_way("opening")), "the file was not opened in time"
+    look()
 
 
 def comes(found) -> bool:
@@ -65,6 +75,7 @@ def click(parent, text: str) -> None:
 
     assert comes(found), f"no button '{text}' to press"
     QTest.mouseClick(found()[0], Qt.MouseButton.LeftButton)
+    look()
 
 
 def keys(window: Window, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
@@ -72,6 +83,7 @@ def keys(window: Window, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.Keyboar
     window.activateWindow()
     assert QTest.qWaitForWindowActive(window)
     QTest.keyClick(window, key, modifier)
+    look()
 
 
 def choose(box: QComboBox, value: object) -> None:
@@ -80,6 +92,7 @@ def choose(box: QComboBox, value: object) -> None:
     assert index >= 0, [box.itemText(i) for i in range(box.count())]
     box.setCurrentIndex(index)
     box.activated.emit(index)
+    look()
 
 
 def machine_of(session: Session, printer_id: str) -> Machine:

@@ -14,7 +14,7 @@ from fidele.demo import pictures
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
-from tests.hands import click, comes, keys, settle, take
+from tests.hands import click, comes, keys, look, settle, take
 
 
 def eight(image):
@@ -192,6 +192,7 @@ def test_pictures_come_by_paste_drop_and_folder(window, tmp_path, qtbot):
     assert strip.count() == 3
     strip.setFocus()
     QTest.keyClick(strip, Qt.Key.Key_Delete)
+    look()
     assert strip.count() == 2
     QGuiApplication.clipboard().setText("no picture")
     keys(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)

@@ -34,7 +34,7 @@ from fidele.session.report import write_report
 from fidele.session.state import WhiteChosen
 from fidele.store.logbook import Logbook
 from tests import guard
-from tests.hands import choose, click, comes, drop, keys, machine_of, settle, take
+from tests.hands import choose, click, comes, drop, keys, look, machine_of, settle, take
 from tests.plover import plover
 
 
@@ -111,6 +111,7 @@ def test_the_whole_story_on_one_thread_with_the_driver_changed_meanwhile(window,
     assert comes(lambda: session.chain.knots == ("Fidele", "driver"))
     seen_after = time.monotonic() - start
     assert window.work.busy  # seen while the print goes on
+    look()
     assert window.thread_view.state.headline == "Converted twice"
     go_on.set()
     settle(window, qtbot)

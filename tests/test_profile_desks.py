@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hands import choose, click, comes, drop, keys, settle
+from hands import choose, click, comes, drop, keys, look, settle
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
@@ -84,6 +84,7 @@ def test_from_a_suppliers_zip_to_a_condition_in_one_drop_and_two_clicks(window, 
     # Used at once, everywhere: other programs find it in the user's folder.
     assert [p.name for p in session.places.profiles.iterdir()] == ["fen100_ceramic_wren.icc"]
     window.act(Action(Deed.DRIVER_PASS))
+    look()
     assert window.thread_view.headline.text() == "Converted once"
 
 
@@ -241,6 +242,7 @@ def test_papers_are_read_confirmed_and_written_by_hand(window, downloads, tmp_pa
     line.setFocus()
     QTest.keyClicks(line, "Tile white")
     QTest.keyClick(line, Qt.Key.Key_Return)
+    look()
     assert window.desk.title.text() == "Tile white"
     assert any(r.title == "Tile white" for r in window.shelf_view.profiles.rows())
     (tmp_path / "mail from Fen.txt").write_text("Please print with 720 dpi.")

@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 import pytest
-from hands import choose, click, comes, drop, keys, settle
+from hands import choose, click, comes, drop, keys, look, settle
 from PySide6.QtCore import QEventLoop, QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QPushButton
@@ -445,6 +445,7 @@ def test_a_lost_preset_is_seen_within_a_second_and_mended_by_one_press(window, p
         if name in machine.model.settings:
             machine.driver.at_the_panel(name, session.card.driver["stand_in"])
     qtbot.waitUntil(lambda: "preset-lost" in {f.code for f in session.findings}, timeout=3000)
+    look()
     assert window.thread_view.state.held
     click(window.findings_view, "Set everything to the card")
     assert session.stops == ()

@@ -108,6 +108,10 @@ class Window(QMainWindow):
         self._station = self._came_from = "Artwork"
         self._findings_soon = QTimer(self, singleShot=True, interval=_FOLLOW)
         self._findings_soon.timeout.connect(self._beside)
+        #: What is to be shown anew in the next turns of the event loop, once for however much news there was.
+        self._stale: set[str] = set()
+        self._fresh = QTimer(self, singleShot=True, interval=0)
+        self._fresh.timeout.connect(self._freshen)
         self.thread_view = ThreadView()
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
@@ -396,20 +400,16 @@ class Window(QMainWindow):
                 self.foot.say(news.sentence, self._station, news.wrong)
                 self.foot.show_undo(self.session.history.next_undo)
             case ConditionsChanged() | ShelfChanged() | PrintersChanged():
-                self.shelf_view.refresh_cards()
-                self.shelf_view.refresh_profiles()
+                self._outdate("cards", "profiles")
                 if self._station in ("Printers", "New condition"):
-                    self.refresh(soon=True)
+                    self._outdate("thread", "desk")
             case PapersChanged():
-                self.shelf_view.refresh_profiles()
-                self.refresh(soon=True)
+                self._outdate("profiles", "thread", "desk")
             case Arrived():
                 if self.session.profiles.pending is not None:
                     self.show_desk("Arrivals")
             case LogChanged():
-                self.shelf_view.refresh_log()
-                if self._station == "Logbook":
-                    self.desk.refresh()
+                self._outdate("log", *(["desk"] if self._station == "Logbook" else []))
             case QueueChanged():
                 self.desks.print.printing.follow()
             case WorldSeen():
@@ -423,10 +423,10 @@ class Window(QMainWindow):
             case PiecesChanged(touched=Touched.LOOK):
                 self.desks.proof.want_figures(judged=True)
             case RouteRead() | RunTaken() | CheckTaken():
-                self.refresh(soon=True)
+                self._outdate("thread", "desk")
             case Judged():
                 self._tell_bad()
-                self.refresh(desk=False, soon=True)
+                self._outdate("thread")
 
     def _tell_bad(self) -> None:
         """Say it once when the way to the ink turns bad while a person works elsewhere, or in another program."""
@@ -443,14 +443,44 @@ class Window(QMainWindow):
 
                 notify(tr("The way to the ink has changed"), f"{came[0].title}{more}")
 
+    @property
+    def outdated(self) -> bool:
+        """Whether a part of the window is still to show what has changed."""
+        return bool(self._stale)
+
+    def _outdate(self, *parts: str) -> None:
+        """Have parts of the window show things as they are now, each in a turn of the event loop of its own."""
+        self._stale |= set(parts)
+        self._fresh.start()
+
+    def _freshen(self) -> None:
+        """Show one part anew: what a person looks at first."""
+        part = next((name for name in ("desk", "thread", "cards", "profiles", "log") if name in self._stale), "")
+        self._stale.discard(part)
+        if self._stale:
+            self._fresh.start()
+        if part == "desk":
+            self.desk.refresh()
+            self._findings_soon.start()
+        elif part == "thread":
+            self.thread_view.show_state(self._thread_state())
+            self._findings_soon.start()
+        else:
+            shelf = self.shelf_view
+            shown = {"cards": shelf.refresh_cards, "profiles": shelf.refresh_profiles, "log": shelf.refresh_log}
+            if part in shown:  # all may have been shown meanwhile
+                shown[part]()
+
     def refresh(self, desk: bool = True, soon: bool = False) -> None:
         """Show the thread, the open desk, and what stands beside it, as things are now.
 
         `soon` lets the findings follow in a turn of the event loop of their own, once for however many changes.
         """
         self.thread_view.show_state(self._thread_state())
+        self._stale.discard("thread")
         if desk:
             self.desk.refresh()
+            self._stale.discard("desk")
         if soon:
             self._findings_soon.start()
         else:
