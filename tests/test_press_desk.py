@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from fidele.desk.press_mode import PressMode
-from tests.hands import click, comes, settle
+from tests.hands import click, comes, look, settle
 
 
 @pytest.fixture
@@ -40,6 +40,7 @@ def test_what_is_noted_at_the_press_never_rewrites_the_condition(at_the_press, q
     assert session.card.press == asked
     # The next print is pressed as the condition asks; only by a press of its own does the condition change.
     session.take_run(session.print_job(session.job()))
+    look()
     assert desk.press == asked
     desk.fields["seconds"].setValue(170)
     click(desk, "As the condition says")

@@ -34,6 +34,7 @@ class ArtworkDesk(Desk):
     """Shows the picture large with its source slip, and its predicted prints where a person must say what it is."""
 
     station = "Artwork"
+    by_hand = True
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

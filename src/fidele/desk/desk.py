@@ -27,6 +27,9 @@ class Desk(QWidget):
     """A station's desk: it shows the session and lets a person act on it."""
 
     station = ""
+    #: Whether what lies on it is moved by hand and key: the next key may come before the next turn of the event loop,
+    #: and has to find things where they are by now.
+    by_hand = False
     #: Ask the window to open another station's desk; an empty name asks it to show anew what stands beside this one.
     go = Signal(str)
     #: Ask the window to let a person pick a file: 'artwork' or 'scan'.

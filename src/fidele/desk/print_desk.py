@@ -44,6 +44,7 @@ class PrintDesk(Desk):
     """Orders runs, unless findings hold them, and shows the queue."""
 
     station = "Print"
+    by_hand = True
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

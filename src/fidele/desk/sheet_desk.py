@@ -48,6 +48,7 @@ class SheetDesk(Desk):
     """Gives pictures their printed size and place, once; afterwards nothing scales."""
 
     station = "Sheet"
+    by_hand = True
 
     def __init__(self, session: Session, work: Work) -> None:
         super().__init__(session, work)

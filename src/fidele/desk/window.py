@@ -451,7 +451,12 @@ class Window(QMainWindow):
     def _outdate(self, *parts: str) -> None:
         """Have parts of the window show things as they are now, each in a turn of the event loop of its own."""
         self._stale |= set(parts)
-        self._fresh.start()
+        if "desk" in self._stale and self.desk.by_hand:
+            self._stale.discard("desk")
+            self.desk.refresh()
+            self._findings_soon.start()
+        if self._stale:
+            self._fresh.start()
 
     def _freshen(self) -> None:
         """Show one part anew: what a person looks at first."""
