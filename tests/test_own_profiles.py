@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QLabel
 from scipy.interpolate import RBFInterpolator
 
 from fidele.characterise.fit import fit
+from fidele.characterise.mend import mend
 from fidele.chart.cgats import Table, write
 from fidele.chart.family import control_chart, made
 from fidele.chart.measurement import Conditions, Measurement
@@ -30,8 +31,8 @@ from fidele.icc.transform import Intent, convert, to_lab
 from fidele.proof.losses import losses
 from fidele.proof.soft import ProofSettings
 from fidele.run.chart_page import on_patches
-from tests.hands import click, ready, settle, take
-from tests.street import seal
+from tests.hands import choose, click, machine_of, ready, settle, take
+from tests.street import drift, seal
 from tests.street.fitted import ANYWHERE, measured, patches
 from tests.street.kin import known
 
@@ -80,6 +81,63 @@ def test_a_small_target_begins_from_what_is_known_of_the_same_printer(tmp_path, 
     code, _, error = run(made_of, "--like", str(tmp_path / "srgb.icc"))
     assert code != 0
     assert "has to be a profile of a printer" in str(error)
+
+
+def test_a_drift_of_one_ink_is_mended_by_thirty_patches(tmp_path):
+    """As good as the whole target anew; no drift, a wild patch and another paper are told apart."""
+    chart, ratios = made("mend"), []
+    for kind, seed in (("trapping", 601), ("light inks", 602), ("weak", 603)):
+        (row, _) = drift.judged(seal.stranger(seal.DRIFT, kind, seed))
+        ratios.append(row["mended"] / row["remade"])
+        assert row["mended"] < 1.5 * row["stated"]
+    assert max(ratios) < 1.3
+    stranger = seal.stranger(seal.DRIFT, "dye", 603)
+    before, after, _ink, by = drift.drifted(stranger, np.random.default_rng(2))
+    assert abs(by) > 0.04
+    old, _ = drift.profile_of(before, 0.1, 1)
+
+    def mended(printer, changed=None):
+        Lab = measured(printer, chart.rgb, 0.1, 4)
+        return mend(old, chart.rgb, lab_to_xyz(Lab if changed is None else changed(Lab)))
+
+    assert mended(before).advice == "keep"
+    right = mended(after)
+    assert right.advice == "mend"
+    assert right.drift > 0.5
+
+    def wild(Lab):
+        Lab = Lab.copy()
+        Lab[7] += [6, 14, -9]
+        return Lab
+
+    found = mended(after, wild)
+    assert found.model.fit.out.tolist() == [7]
+    assert delta_e_2000(found.model(ANYWHERE), after.lab(ANYWHERE)).mean() < 0.3
+    elsewhere = after.elsewhere(np.random.default_rng(5))
+    assert mended(elsewhere).advice == "remake"
+    # From a shell, with the order wrong: it is put right, said what there is to do, and the profile says what it was.
+    path = tmp_path / "old.icc"
+    path.write_bytes(old.data)
+    made_of = file_of(tmp_path, chart, measured(after, chart.rgb, 0.1, 4)[::-1])
+
+    def shell(*words: str):
+        done = CliRunner().invoke(cli, ["profile", "mend", *words])
+        return done.exit_code, done.output, done.exception
+
+    code, output, _ = shell(str(path), made_of, "--json", "--out", str(tmp_path / "new.icc"))
+    said = json.loads(output)
+    assert (code, said["advice"], said["patches"]) == (0, "mend", 30)
+    assert "the last patch first" in said["put_right"][0]
+    new = Profile.open(tmp_path / "new.icc")
+    assert describe(new).meta["mended.from_id"] == old.content_id
+    assert describe(new).meta["mended.times"] == "1"
+    assert delta_e_2000(to_lab(ANYWHERE, new).astype(float), after.lab(ANYWHERE)).mean() < 0.3
+    (tmp_path / "srgb.icc").write_bytes(srgb().data)
+    assert "has to be a profile of a printer" in str(shell(str(tmp_path / "srgb.icc"), made_of)[2])
+    light = np.argsort(-chart.rgb.min(axis=1))[:8]
+    few = replace(chart, rgb=chart.rgb[light], ids=tuple(chart.ids[i] for i in light))
+    too_few = file_of(tmp_path, few, measured(after, few.rgb, 0.1, 1), "few.txt")
+    assert "are too few to mend" in str(shell(str(path), too_few)[2])
 
 
 @pytest.fixture(scope="module")
@@ -216,7 +274,6 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     lost = losses(session.artwork.laid, srgb(), Profile.parse(made_one.own.profile), ProofSettings(session.card.intent))
     assert new == f"Printed by the new one: {100 * lost.lost:.0f} % lost"
     assert not [words for words in said if words.startswith("Printed by the profile in force")]  # there is none
-    desk.grab().save("/tmp/y/own.png")
     click(desk, "Put it on the shelf and use it")
     assert session.profile is not None
     assert session.card.owner == "fidele"
@@ -231,4 +288,36 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     checked = session.checking.measure_run(run, seen)
     assert checked.comparison.passed
     assert checked.comparison.mean < 0.8
+    # Weeks later one ink comes thinner: thirty patches bring the profile up to that; the first can be gone back to.
+    first, (before,) = session.card.profile, session.own_profiles.versions()
+    assert before.in_use
+    machine_of(session, session.card.printer).store.clog("cyan", 0.93)
+    window.show_desk("Own profile")
+    choose(desk.kind, "mend")
+    click(desk, "Print, press and measure it")
+    settle(window, qtbot)
+    click(desk, "Mend the profile")
+    settle(window, qtbot)
+    mended = session.own_profiles.made
+    assert mended.mended.advice == "mend"
+    assert 0.4 < mended.mended.drift < 3
+    assert window.foot.said.text().startswith("It prints otherwise than its profile says")
+    click(desk, "Put it on the shelf and use it")
+    newest, oldest = session.own_profiles.versions()
+    assert (newest.in_use, oldest.in_use) == (True, False)
+    assert newest.words.startswith("mended from “")
+
+    def off() -> float:
+        session.open_chart("control")
+        run = session.press_run(session.print_job(session.job()))
+        spectra = session.devices.instrument.measure(run.piece, on_patches(run.job.patches))
+        seen = Measurement(control_chart().ids, xyz_to_lab(spectra_to_xyz(spectra)), Conditions())
+        return session.checking.measure_run(run, seen).comparison.mean
+
+    now = off()
+    assert now < 0.8
+    window.show_desk("Own profile")
+    click(desk, "Use this one")
+    assert session.card.profile == first
+    assert off() > 1.3 * now
     window.close()

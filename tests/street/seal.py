@@ -24,6 +24,8 @@ OWN = "own profiles"
 NEUTRAL = "no profile"
 #: And that in which small targets begin from a profile of the same printer.
 KIN = "same printer"
+#: And that in which a profile is mended where an ink drifts.
+DRIFT = "drift"
 _FILE = Path(__file__).with_name("sealed.json")
 
 
@@ -110,6 +112,13 @@ def main(arguments: list[str]) -> int:
             _FILE.write_text(json.dumps(entries, indent=1) + "\n")
             print(json.dumps(entries[work]["figures"], indent=1))
             return 0
+        if work.startswith(DRIFT):
+            from tests.street.drift import summed as drifts
+
+            entries[work]["figures"] = drifts([row for one in pool.map(_drifted, every) for row in one])
+            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
+            print(json.dumps(entries[work]["figures"], indent=1))
+            return 0
         found = pool.map(_proved if work == PROVING else _judged, every)
         entries[work]["figures"] = {f"{kind} {seed}": one for (kind, seed), one in zip(every, found, strict=True)}
     _FILE.write_text(json.dumps(entries, indent=1) + "\n")
@@ -120,6 +129,12 @@ def main(arguments: list[str]) -> int:
 
 def _proved(one: tuple[str, int]) -> dict[str, float]:
     from tests.street.proving import judged
+
+    return judged(made(*one))
+
+
+def _drifted(one: tuple[str, int]) -> list[dict]:
+    from tests.street.drift import judged
 
     return judged(made(*one))
 

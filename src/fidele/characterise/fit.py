@@ -68,7 +68,8 @@ def _matern3(d: Floats) -> Floats:
     return np.asarray((1 + s) * np.exp(-s))
 
 
-def _matern5(d: Floats) -> Floats:
+def matern5(d: Floats) -> Floats:
+    """Return the Matérn kernel of five halves at distances of its own reach."""
     s = np.sqrt(5) * d
     return np.asarray((1 + s + s * s / 3) * np.exp(-s))
 
@@ -107,17 +108,17 @@ class Form:
 _KERNELS = (
     (_matern3, 0.7, 1),
     (_matern3, 1.5, 1),
-    (_matern5, 0.4, 2),
-    (_matern5, 1.0, 2),
+    (matern5, 0.4, 2),
+    (matern5, 1.0, 2),
     (_matern7, 0.6, 2),
     (_matern7, 1.2, 2),
     (_cubic, 1.0, 2),
     (_cubic, 1.0, 3),
-    (_matern5, 0.4, 3),
-    (_matern5, 1.6, 3),
+    (matern5, 0.4, 3),
+    (matern5, 1.6, 3),
 )
 #: The numbers that `kernels.surfaces` gives to kernels.
-_ORDERS: dict[Callable[[Floats], Floats], int] = {_matern3: 3, _matern5: 5, _matern7: 7, _cubic: 0}
+_ORDERS: dict[Callable[[Floats], Floats], int] = {_matern3: 3, matern5: 5, _matern7: 7, _cubic: 0}
 #: From so many pairs of places and centres on a compiled sum is worth its loading.
 _MANY = 200_000
 _SMOOTHINGS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 1e-1)
@@ -262,14 +263,14 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None, like: M
 def predictable(rgb: Floats, Lab: Floats) -> float:
     """Return by how much patches differ from what the others say of them, mean ΔE00: large where they are mixed up."""
     some = np.random.default_rng(2).permutation(len(rgb))[:_CHOOSING]
-    form = Form(_shadows_closer, _matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
+    form = Form(_shadows_closer, matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
     tried = _fits(form, rgb[some], Lab[some], (1e-4, 1e-2), _shares(rgb[some]))
     return min(float(np.median(delta_e_2000(Lab[some], Lab[some] - f.left_out))) for f in tried)
 
 
 def left_out(rgb: Floats, Lab: Floats) -> Floats:
     """Return what the others say of each patch (n, 3), by one plain form."""
-    form = Form(_shadows_closer, _matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
+    form = Form(_shadows_closer, matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
     best = min(_fits(form, rgb, Lab, (1e-4, 1e-3, 1e-2), _shares(rgb)), key=lambda f: f.score)
     return np.asarray(Lab - best.left_out)
 
@@ -282,7 +283,7 @@ def _sound(rgb: Floats, Lab: Floats) -> NDArray[np.int64]:
     them, and counts by how sure it is; where a printer is not smooth, its like contradict each other as well.
     """
     count = len(rgb)
-    form = Form(_shadows_closer, _matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
+    form = Form(_shadows_closer, matern5, 1.0, 2 if count >= 2 * FEWEST else 1)
     kernel, trend = form.basis(rgb, form.bend(rgb))
     terms = trend.shape[1]
     system = np.zeros((count + terms, count + terms))

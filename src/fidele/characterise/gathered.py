@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -18,10 +18,15 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import lab_words
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.icc.describe import describe
+from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
+from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.transform import to_lab
 from fidele.language import tr
 
+#: By how much colours (n, 3) of device values (n, 3) differ from what is to be expected of them, ΔE00.
+Agrees = Callable[[Floats, Floats], float]
 #: Device values are the same patch within so much.
 _SAME = 0.7 / 255
 #: Patches in a wrong order are predicted by the others worse than this, mean ΔE00, and in the right one at least so
@@ -85,10 +90,13 @@ class _Page:
     Lab: Floats
 
 
-def gathered(files: Sequence[tuple[str, Measurement]], chart: Chart | None = None) -> Gathered:
+def gathered(
+    files: Sequence[tuple[str, Measurement]], chart: Chart | None = None, old: Profile | None = None
+) -> Gathered:
     """Put measurements of a bare target together.
 
-    Device values stand beside the colours in the files, or come from the chart by the names of patches.
+    Device values stand beside the colours in the files, or come from the chart by the names of patches. Where a profile
+    of the printer is there already, `old`, patches are held against it: few ones tell little about each other.
 
     Raises
     ------
@@ -100,15 +108,19 @@ def gathered(files: Sequence[tuple[str, Measurement]], chart: Chart | None = Non
     cautions = [c for _, m in files for c in m.cautions]
     for _, other in files[1:]:
         cautions += files[0][1].conditions.mixed_with(other.conditions)
-    pages = [_ordered(_page(name, m, chart, said), chart, said) for name, m in files]
+    agrees = predictable if old is None else _against(old)
+    pages = [_ordered(_page(name, m, chart, said), chart, said, agrees) for name, m in files]
     _one_printer(pages)
     whole = _averaged(pages)
-    if len(whole.ids) < FEWEST:
+    if old is None and len(whole.ids) < FEWEST:
         raise FideleError(
             tr("{n} patches are too few for a profile; it takes {fewest} at least.", n=len(whole.ids), fewest=FEWEST)
         )
     _absolute(whole)
-    whole = _true_white(whole, said)
+    if old is None:
+        whole = _true_white(whole, said)
+    else:
+        cautions += _other_white(whole, old)
     _bare(whole)
     missing = tuple(s for s in chart.ids if s not in set(whole.ids)) if chart is not None else ()
     if missing:
@@ -166,12 +178,36 @@ def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]
     return _Page(name, ids, rgb, measured.Lab)
 
 
-def _ordered(page: _Page, chart: Chart | None, said: list[str]) -> _Page:
+def _against(old: Profile) -> Agrees:
+    """Return what tells by how much patches differ from what a profile says of them, the middle ΔE00."""
+
+    def agrees(rgb: Floats, Lab: Floats) -> float:
+        relative = relative_to_white(Lab, Lab[rgb.min(axis=1).argmax()])
+        return float(np.median(delta_e_2000(relative, device_to_pcs_lab(old, rgb))))
+
+    return agrees
+
+
+def _other_white(found: Gathered, old: Profile) -> list[str]:
+    said = describe(old).white_lab
+    if said is None or delta_e_2000(_white(found), np.array(said)) < _WHITE / 2:
+        return []
+    return [
+        tr(
+            "The bare media measures L*a*b* {white}, in the profile it is {said}: another paper, or an instrument that "
+            "measures otherwise?",
+            white=lab_words(_white(found)),
+            said=lab_words(np.array(said)),
+        )
+    ]
+
+
+def _ordered(page: _Page, chart: Chart | None, said: list[str], agrees: Agrees) -> _Page:
     """Return a page with its colours in the order of its device values, where they were mixed up."""
     count = len(page.ids)
     if count < FEWEST:
         return page
-    given = predictable(page.rgb, page.Lab)
+    given = agrees(page.rgb, page.Lab)
     if given < _JUMBLED:
         return page
     tries: dict[str, NDArray[np.int64]] = {"the last patch first": np.arange(count)[::-1]}
@@ -187,13 +223,15 @@ def _ordered(page: _Page, chart: Chart | None, said: list[str]) -> _Page:
         each = [np.arange(a, min(a + halves, count)) for a in range(0, count, halves)]
         tries["each page from its last patch"] = np.concatenate([one[::-1] for one in each])
         tries["the pages exchanged"] = np.concatenate(each[::-1])
-    found = {how: predictable(page.rgb, page.Lab[order]) for how, order in tries.items()}
+    found = {how: agrees(page.rgb, page.Lab[order]) for how, order in tries.items()}
     best = min(found, key=lambda how: found[how])
     if found[best] * _BETTER < given:
         said.append(
             tr("{name}: its patches were measured in another order ({best}), and put right.", name=page.name, best=best)
         )
         return replace(page, Lab=page.Lab[tries[best]])
+    if agrees is not predictable:  # in no order: the printer itself has changed
+        return page
     raise FideleError(
         tr(
             "{name}: colours and device values do not belong together (each patch is off by ΔE00 "

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit
 from fidele.characterise.gathered import Gathered, named
+from fidele.characterise.mend import Mended, mend
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.chart.cgats import Table, dump
 from fidele.check.statistics import TOLERANCES, Comparison, compare
@@ -107,24 +109,71 @@ def made_from(
     )
     model = PrinterModel(model.grid, model.white_XYZ, model.black_XYZ, moved)
     used = np.setdiff1d(back, moved.out)
-    said = {
-        "quality.mean_de00": f"{fit.stated.mean:.3f}",
-        "quality.interval_de00": f"{fit.stated.low:.3f} {fit.stated.high:.3f}",
-        "quality.p95_de00": f"{fit.stated.p95:.3f}",
-        "quality.noise_de00": f"{fit.stated.noise:.3f}",
-        "quality.patches": str(len(used)),
-    }
+    said = _quality(fit, len(used))
     if like is not None:
         said["quality.begun_from"] = describe(like).description
     data = b""
     if build:
         text = dump(_table(found, used, title, created)) if len(used) <= _ALL_INSIDE else ""
         data = make_profile(model, title, created, text, progress, (states or {}) | said)
+    return _own(data, model, len(used), [found.ids[i] for i in back], XYZ)
+
+
+def mended_from(
+    found: Gathered,
+    title: str,
+    created: datetime.datetime,
+    old: Profile,
+    states: dict[str, str] | None = None,
+    without: Collection[str] = (),
+    build: bool = True,
+    progress: Progress | None = None,
+) -> tuple[OwnProfile, Mended]:
+    """Mend a profile by what was gathered: the new one states which it came from, and carries these measurements.
+
+    Raises
+    ------
+    FideleError
+        When too few patches are left, or `old` is no profile of an RGB printer.
+    CancelledError
+        When `progress` returned False.
+    """
+    chosen = np.array([s not in without for s in found.ids])
+    back = np.flatnonzero(chosen)
+    rgb, XYZ = found.rgb[chosen], found.XYZ[chosen]
+    mended = mend(old, rgb, XYZ)
+    model = mended.model
+    fit = replace(model.fit, out=back[model.fit.out])
+    model = replace(model, fit=fit)
+    used, what = np.setdiff1d(back, fit.out), describe(old)
+    came_from = {
+        "mended.from": what.description,
+        "mended.from_id": old.content_id,
+        "mended.times": str(1 + int(what.meta.get("mended.times", "0") or 0)),
+    }
+    data = b""
+    if build:
+        text, said = dump(_table(found, used, title, created)), _quality(fit, len(used)) | came_from
+        data = make_profile(model, title, created, text, progress, (states or {}) | said)
+    return _own(data, model, len(used), [found.ids[i] for i in back], XYZ), mended
+
+
+def _quality(fit: Fit, used: int) -> dict[str, str]:
+    """Return what a profile states of its own error, for its metadata tag."""
+    return {
+        "quality.mean_de00": f"{fit.stated.mean:.3f}",
+        "quality.interval_de00": f"{fit.stated.low:.3f} {fit.stated.high:.3f}",
+        "quality.p95_de00": f"{fit.stated.p95:.3f}",
+        "quality.noise_de00": f"{fit.stated.noise:.3f}",
+        "quality.patches": str(used),
+    }
+
+
+def _own(data: bytes, model: PrinterModel, used: int, ids: Sequence[str], XYZ: Floats) -> OwnProfile:
     ends = xyz_to_lab(np.stack([model.white_XYZ, model.black_XYZ]))
     seen = xyz_to_lab(media_relative(XYZ, model.white_XYZ, D50))
-    ids = tuple(found.ids[i] for i in back)
-    left_out = compare(ids, fit.expected, seen, TOLERANCES["everyday"])
-    return OwnProfile(data, model, len(used), ends[0], ends[1], left_out)
+    left_out = compare(tuple(ids), model.fit.expected, seen, TOLERANCES["everyday"])
+    return OwnProfile(data, model, used, ends[0], ends[1], left_out)
 
 
 def _check(like: Profile) -> None:

@@ -83,6 +83,22 @@ def _quick(_: Predicts | None) -> dict[str, Floats]:
     }
 
 
+#: Where a drift of any one ink shows best, white first: chosen one by one so that what is still unknown of a drift,
+#: all over the device cube, became least; on eight printers that nobody here made (docs/own-profiles.md).
+_MEND = (
+    (255, 255, 255), (138, 75, 72), (39, 84, 188), (105, 220, 38), (253, 23, 135), (153, 153, 153), (223, 94, 17),
+    (40, 10, 13), (93, 10, 215), (10, 187, 157), (39, 125, 1), (173, 139, 242), (178, 3, 26), (231, 201, 30),
+    (25, 27, 103), (21, 251, 239), (187, 37, 180), (3, 252, 37), (217, 173, 137), (255, 0, 255), (70, 161, 118),
+    (139, 153, 3), (121, 35, 114), (53, 134, 255), (148, 248, 144), (241, 39, 9), (1, 49, 172), (86, 44, 9),
+    (243, 129, 183), (120, 92, 182),
+)  # fmt: skip
+
+
+def _mend(_: Predicts | None) -> dict[str, Floats]:
+    """30: where a drift of any one ink shows best."""
+    return {"white": np.array(_MEND[:1]) / 255, "drift": np.array(_MEND[1:]) / 255}
+
+
 def _control(_: Predicts | None) -> dict[str, Floats]:
     """144: greys, ramps of primaries and secondaries, near-neutrals, skin-like tones, a coarse lattice."""
     ramps = []
@@ -239,6 +255,15 @@ KINDS = {
             3,
             a4_layout(6, 5, 30.0, 4.0),
             5,
+        ),
+        Kind(
+            "mend",
+            tr("Mending chart"),
+            tr("30 patches: bring a profile up to what the printer prints now"),
+            26.0,
+            _mend,
+            4,
+            a4_layout(6, 5, 30.0, 4.0),
         ),
         Kind(
             "control",

@@ -14,6 +14,8 @@ from fidele.errors import FideleError
 from fidele.language import tr
 
 if TYPE_CHECKING:
+    from fidele.characterise.gathered import Gathered
+    from fidele.characterise.own import OwnProfile
     from fidele.icc.describe import Description
     from fidele.icc.profile import Profile
     from fidele.proof.kept import Kept
@@ -312,7 +314,7 @@ def make(
 
     what = from_table(read_table(definition), str(definition)) if definition is not None else None
     found = gathered([(path.name, read_any(path)) for path in measured], what)
-    names = {n.strip() for n in without.split(",") if n.strip()}
+    names = _names(without)
     if unknown := sorted(names - set(found.ids)):
         raise FideleError(tr("There is no patch {unknown} to leave out.", unknown=unknown[0]))
     states: dict[str, str] = {}
@@ -328,30 +330,8 @@ def make(
     made = made_from(found, title, now, states, names, keep_all, out is not None, known)
     if out is not None:
         write_bytes(out, made.profile)
-    said = made.fit.stated
     if as_json:
-        print_json(
-            {
-                "out": str(out) if out is not None else None,
-                "title": title,
-                "patches": len(found.ids),
-                "used": made.used,
-                "stated": {
-                    "mean_de00": round(said.mean, 3),
-                    "interval": [round(said.low, 3), round(said.high, 3)],
-                    "p95_de00": round(said.p95, 3),
-                    "noise_de00": round(said.noise, 3),
-                },
-                "repeatability_de00": None if found.noise != found.noise else round(found.noise, 3),
-                "doubtful": [found.ids[i] for i in made.fit.out] + list(found.doubtful),
-                "swapped": [[found.ids[a], found.ids[b]] for a, b in made.fit.swapped],
-                "put_right": list(found.put_right),
-                "missing": list(found.missing),
-                "cautions": list(found.cautions),
-                "white_lab": [round(float(v), 2) for v in made.white_Lab],
-                "black_lab": [round(float(v), 2) for v in made.black_Lab],
-            }
-        )
+        print_json(_figures(out, title, found, made))
         return
     if out is not None:
         click.echo(
@@ -363,8 +343,94 @@ def make(
                 n=len(found.ids),
             )
         )
-    click.echo(f"  {said.words}")
-    for sentence in (*found.put_right, *made.words(found)):
+    _tell(made.fit.stated.words, found, made)
+
+
+def _figures(out: Path | None, title: str, found: Gathered, made: OwnProfile) -> dict[str, Any]:
+    said = made.fit.stated
+    return {
+        "out": str(out) if out is not None else None,
+        "title": title,
+        "patches": len(found.ids),
+        "used": made.used,
+        "stated": {
+            "mean_de00": round(said.mean, 3),
+            "interval": [round(said.low, 3), round(said.high, 3)],
+            "p95_de00": round(said.p95, 3),
+            "noise_de00": round(said.noise, 3),
+        },
+        "repeatability_de00": None if found.noise != found.noise else round(found.noise, 3),
+        "doubtful": [found.ids[i] for i in made.fit.out] + list(found.doubtful),
+        "swapped": [[found.ids[a], found.ids[b]] for a, b in made.fit.swapped],
+        "put_right": list(found.put_right),
+        "missing": list(found.missing),
+        "cautions": list(found.cautions),
+        "white_lab": [round(float(v), 2) for v in made.white_Lab],
+        "black_lab": [round(float(v), 2) for v in made.black_Lab],
+    }
+
+
+def _tell(how_good: str, found: Gathered, made: OwnProfile) -> None:
+    for sentence in (how_good, *found.put_right, *made.words(found)):
         click.echo(f"  {sentence}")
     for sentence in found.cautions:
         click.echo(tr("caution: {sentence}", sentence=sentence), err=True)
+
+
+@profile.command("mend")
+@click.argument("old", type=FILE)
+@click.argument("measured", nargs=-1, required=True, type=FILE)
+@click.option(
+    "--chart", "definition", type=FILE, help=tr("The chart that was printed (CGATS), where files state no RGB.")
+)
+@click.option("--out", type=FILE, help=tr("Profile to write; without it only the report is made."))
+@click.option("--title", default="", help=tr("What the profile is called."))
+@click.option("--without", default="", help=tr("Patches to leave out, by id: A4,B5."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
+def mend_profile(
+    old: Path,
+    measured: tuple[Path, ...],
+    definition: Path | None,
+    out: Path | None,
+    title: str,
+    without: str,
+    as_json: bool,
+) -> None:
+    """Bring a profile up to what its printer prints now, by some thirty patches that were printed bare.
+
+    For a printer whose inks drift, and for a supplier's profile that is to fit one's own unit. The mending chart
+    ('fidele chart make mend') shows a drift best. It says whether mending will do or a whole target is due.
+    """
+    import datetime
+
+    from fidele.characterise.gathered import gathered
+    from fidele.characterise.own import mended_from
+    from fidele.chart.cgats import read as read_table
+    from fidele.chart.definition import from_table
+    from fidele.chart.measured_file import read_any
+    from fidele.files import write_bytes
+    from fidele.icc.describe import describe
+    from fidele.icc.profile import Profile
+
+    what = from_table(read_table(definition), str(definition)) if definition is not None else None
+    known = Profile.open(old)
+    found, names = gathered([(path.name, read_any(path)) for path in measured], what, known), _names(without)
+    if unknown := sorted(names - set(found.ids)):
+        raise FideleError(tr("There is no patch {unknown} to leave out.", unknown=unknown[0]))
+    title = title or (out.stem if out is not None else describe(known).description)
+    now = datetime.datetime.now().replace(microsecond=0)
+    states = {k: v for k, v in describe(known).meta.items() if k.startswith(("about.", "made."))}
+    made, mended = mended_from(found, title, now, known, states, names, out is not None)
+    if out is not None:
+        write_bytes(out, made.profile)
+    if as_json:
+        drift = {"drift_de00": round(mended.drift, 3), "advice": str(mended.advice), "says": mended.words}
+        print_json(_figures(out, title, found, made) | drift)
+        return
+    if out is not None:
+        click.echo(tr("{out}: “{title}”, mended by {n} patches.", out=out, title=title, n=made.used))
+    _tell(mended.words, found, made)
+
+
+def _names(without: str) -> set[str]:
+    return {n.strip() for n in without.split(",") if n.strip()}

@@ -19,7 +19,10 @@ from fidele.desk.labels import button, clear, label, section
 from fidele.desk.work import Work
 from fidele.language import tr, trn
 from fidele.session.model import Session
-from fidele.session.own_profiles import TARGETS, Made
+from fidele.session.own_profiles import MEND, TARGETS, Made, Version
+
+#: So many versions are listed, the newest first.
+_VERSIONS = 4
 
 
 class OwnDesk(Desk):
@@ -48,6 +51,7 @@ class OwnDesk(Desk):
         self.kind.activated.connect(lambda _: self.refresh())
         self._kin: list[tuple[str, str]] = []
         self.buys = label("", 9.0, dim=True, wrap=True)
+        self._from = label(tr("Begin from"), 9.0)
         self.like = choice(
             tr("Begin from"),
             tip=tr(
@@ -62,19 +66,25 @@ class OwnDesk(Desk):
         self._pages.setVerticalSpacing(4)
         self.add = button(tr("Add measurements …"), self._add, tr("CGATS, CxF or CSV files of this target"), quiet=True)
         self.all = button(tr("Print, press and measure it"), self._do, tr("Every page, by the stand-ins of the bench"))
+        self._versions = QGridLayout()
+        self._versions.setHorizontalSpacing(14)
+        self._versions.setVerticalSpacing(4)
+        self._kept = section(tr("4  Its versions"))
         self.report = QWidget()
         self._said = down(space=5, margins=(0, 0, 0, 0), on=self.report)
         fill(
             self.box,
             section(tr("1  The target")),
             self.kind,
-            across(label(tr("Begin from"), 9.0), self.like, SPRING),
+            across(self._from, self.like, SPRING),
             self.buys,
             section(tr("2  Its pages, printed with nothing converting")),
             self._pages,
             across(self.all, self.add, SPRING),
             section(tr("3  How good it is")),
             (self.report, 1),
+            self._kept,
+            self._versions,
         )
 
     @property
@@ -88,8 +98,8 @@ class OwnDesk(Desk):
         made = self.own.made if card is not None and self.own.made and self.own.made.card.id == card.id else None
         self.use.setVisible(made is not None)
         self.build.setVisible(made is None)
-        clear(self._pages)
-        clear(self._said)
+        for shown in (self._pages, self._said, self._versions):
+            clear(shown)
         self._preview = None
         if card is None:
             self.title.setText(tr("A profile of one's own needs a printing condition"))
@@ -108,6 +118,11 @@ class OwnDesk(Desk):
             )
         )
         self._show_kin()
+        self._show_versions()
+        mending, profile = self.target == MEND, self.session.profile
+        self._from.setVisible(not mending)
+        self.like.setVisible(not mending)
+        self.build.setText(tr("Mend the profile") if mending else tr("Make the profile"))
         pages, free = self.own.pages(self.target), not self.work.busy
         self.buys.setText(
             trn(
@@ -130,7 +145,7 @@ class OwnDesk(Desk):
         for one in (self.all, self.add, self.kind, self.like):
             one.setEnabled(free)
         files = self.own.files(self.target, pages)
-        self.build.setEnabled(bool(files) and free)
+        self.build.setEnabled(bool(files) and free and not (mending and profile is None))
         if made is not None:
             self._show(made)
         else:
@@ -140,7 +155,11 @@ class OwnDesk(Desk):
                 len(files),
                 n=len(files),
             )
-            self._said.addWidget(label(words if files else tr("Nothing was measured yet."), 9.5, dim=True, wrap=True))
+            if mending and profile is None:
+                words = tr("There is no profile in force to mend: choose a whole target.")
+            elif not files:
+                words = tr("Nothing was measured yet.")
+            self._said.addWidget(label(words, 9.5, dim=True, wrap=True))
             self._said.addStretch(1)
 
     def _show_kin(self) -> None:
@@ -155,6 +174,25 @@ class OwnDesk(Desk):
         for key, title in offered:
             self.like.addItem(title, key)
         self.like.setCurrentIndex(max(0, self.like.findData(chosen)) if chosen is not None else 0)
+
+    def _show_versions(self) -> None:
+        """List what was made for this condition, to be gone back to."""
+        versions = self.own.versions()
+        self._kept.setVisible(bool(versions))
+        for row, version in enumerate(versions[:_VERSIONS]):
+            self._versions.addWidget(label(version.made, 9.5, bold=version.in_use), row, 0)
+            self._versions.addWidget(label(version.words, 9.5, bold=version.in_use, wrap=True), row, 1)
+            if version.in_use:
+                self._versions.addWidget(label(tr("in use"), 9.5, bold=True), row, 2)
+                continue
+            back = button(tr("Use this one"), partial(self._back, version), tr("In this condition, from now on"))
+            back.setAccessibleName(tr("Use the version of {made}", made=version.made))
+            self._versions.addWidget(back, row, 2)
+        self._versions.setColumnStretch(1, 1)
+
+    def _back(self, version: Version) -> None:
+        self.guarded(self.own.take_version, version)
+        self.refresh()
 
     def _show(self, made: Made) -> None:
         own = made.own
@@ -216,11 +254,12 @@ class OwnDesk(Desk):
     def _build(self) -> None:
         def done(made: Made) -> None:
             self.own.made = made
-            self.session.say(made.own.fit.stated.words)
+            self.session.say(made.lines[0])
             self.refresh()
 
         like = str(self.like.currentData() or "")
-        self.guarded(lambda: self.work.run(tr("Making the profile"), self.own.making(self.target, like=like), done))
+        title = tr("Mending the profile") if self.target == MEND else tr("Making the profile")
+        self.guarded(lambda: self.work.run(title, self.own.making(self.target, like=like), done))
         self.refresh()
 
     def _use(self) -> None:

@@ -46,12 +46,21 @@ from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError, Progress
 
 if TYPE_CHECKING:
+    from fidele.characterise.mend import Mended
     from fidele.characterise.own import OwnProfile
 
 #: Charts that a profile is made of, the smallest first, with what they leave on printers that nobody here made: mean
 #: ΔE00 by an instrument, the middle and nineteen in twenty (docs/own-profiles.md; of the smallest chart what 100
 #: patches leave, of the largest what 900 do: neither was measured itself).
-TARGETS = {"control": (0.27, 1.3), "full-400": (0.13, 0.38), "full-900": (0.10, 0.25), "full-1500": (0.10, 0.25)}
+TARGETS = {
+    "control": (0.27, 1.3),
+    "full-400": (0.13, 0.38),
+    "full-900": (0.10, 0.25),
+    "full-1500": (0.10, 0.25),
+    # For a profile that is there: what thirty patches leave of one that 400 were measured for, where one ink drifted.
+    "mend": (0.15, 0.43),
+}
+MEND = "mend"
 #: The same where a profile of the same printer and inks is begun from: what 150 patches leave on another media.
 _BEGUN = {"control": (0.17, 0.4)}
 
@@ -88,10 +97,14 @@ class Made:
     before: float | None
     #: What the profile is called that it began from; '' where it began from nothing.
     like: str = ""
+    #: What mending says, where it is the profile in force, mended.
+    mended: Mended | None = None
 
     @property
     def lines(self) -> list[str]:
         """What is to be known before it is taken, in sentences."""
+        if self.mended is not None:
+            return [self.mended.words, *self.found.put_right, *self.own.words(self.found), *self.found.cautions]
         said = [self.own.fit.stated.words, *self._begun, *self.found.put_right, *self.own.words(self.found)]
         if self.before is not None:
             said.append(
@@ -109,6 +122,31 @@ class Made:
         if self.own.fit.follows < 0.5:
             return [tr("What “{title}” knows of these inks did not fit here and was not followed.", title=self.like)]
         return [tr("It begins from what “{title}” knows of these inks.", title=self.like)]
+
+
+@dataclass(frozen=True)
+class Version:
+    """A profile that was made for a condition: its id and title, what it states of itself, and whether it is in use."""
+
+    id: str
+    title: str
+    #: Day and time, as ISO 8601 has them: they sort.
+    made: str
+    meta: dict[str, str]
+    in_use: bool
+
+    @property
+    def words(self) -> str:
+        """How good it says it is, and what it came from."""
+        mean, count = float(self.meta.get("quality.mean_de00", "nan")), self.meta.get("quality.patches", "")
+        if "mended.from" in self.meta:
+            return tr(
+                "mended from “{title}” by {n} patches, off by about ΔE00 {mean:.2f}",
+                title=self.meta["mended.from"],
+                n=count,
+                mean=mean,
+            )
+        return tr("made from {n} patches, off by about ΔE00 {mean:.2f}", n=count, mean=mean)
 
 
 class OwnProfiles:
@@ -139,6 +177,13 @@ class OwnProfiles:
     def expected(kind: str, begun: bool = False) -> str:
         """Say what a target buys, before it is printed; `begun` from a profile of the same printer and inks."""
         middle, most = TARGETS[kind]
+        if kind == MEND:
+            return tr(
+                "Where inks have drifted, and with an instrument, the profile in force is then off by about ΔE00 "
+                "{middle:.2f} on average on most printers, {most:.2f} on difficult ones, if it was that good before.",
+                middle=middle,
+                most=most,
+            )
         if begun and kind in _BEGUN:
             middle, most = _BEGUN[kind]
             return tr(
@@ -319,9 +364,11 @@ class OwnProfiles:
         if not files:
             raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
         before, known = self._live.state.profile, self._profiles.shelf.load(like) if like else None
+        if kind == MEND:
+            return self._mending(files, chart, card, without)
         begun = describe(known).description if known is not None else ""
         now = datetime.datetime.now().replace(microsecond=0)
-        title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d}"
+        title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d %H:%M}"
 
         def work(progress: Progress) -> Made:
             found = gathered([(path.name, read_any(path)) for path in files], chart)
@@ -340,6 +387,53 @@ class OwnProfiles:
 
         return work
 
+    def _mending(
+        self, files: list[Path], chart: Chart, card: Card, without: frozenset[str]
+    ) -> Callable[[Progress], Made]:
+        old = self._live.state.profile
+        if old is None:
+            raise FideleError(tr("There is no profile in force to mend: print a whole target."))
+        now = datetime.datetime.now().replace(microsecond=0)
+        title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d %H:%M}, {tr('mended')}"
+
+        def work(progress: Progress) -> Made:
+            found = gathered([(path.name, read_any(path)) for path in files], chart, old)
+
+            def told(share: float) -> bool:
+                if not progress(0.2 + 0.8 * share):
+                    raise CancelledError
+                return True
+
+            from fidele.characterise.own import mended_from
+
+            own, mended = mended_from(found, title, now, old, stated(card), without, progress=told)
+            return Made(card, title, found, own, _off(old, found), mended=mended)
+
+        return work
+
+    # Versions ----------------------------------------------------------------------------------------------------
+
+    def versions(self) -> list[Version]:
+        """Return the profiles that were made here for the condition in force, the newest first."""
+        card = self._live.state.card
+        if card is None:
+            return []
+        found = []
+        for row in self._profiles.rows():
+            meta = row.entry.description.meta
+            about = {"about.unit": card.printer, "about.media": card.media, "about.substrate": card.substrate}
+            if "quality.mean_de00" in meta and all(meta.get(k) == v for k, v in about.items() if v):
+                made_at = row.entry.description.made
+                found.append(Version(row.entry.id, row.title, made_at, meta, row.entry.id == card.profile))
+        return sorted(found, key=lambda v: (v.made, v.title), reverse=True)
+
+    def take_version(self, version: Version) -> None:
+        """Put another version of the profile into the condition in force, as a step that can be undone."""
+        self._in_force.change(
+            tr("Take “{title}”", title=version.title), profile=version.id, profile_title=version.title, owner="fidele"
+        )
+        self._live.say(tr("“{title}” is in use again. Try it: print and check the quick chart.", title=version.title))
+
     def take(self, done: Made) -> str:
         """Put a profile that was made on the shelf and into its condition, as one step; return its id.
 
@@ -352,7 +446,7 @@ class OwnProfiles:
         if card.id != done.card.id:
             raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
         profile_id = Profile.parse(done.own.profile).content_id
-        path = self._work / tr("own profiles") / f"{done.title}.icc"
+        path = self._work / tr("own profiles") / f"{done.title.replace(':', '.')}.icc"
         write_bytes(path, done.own.profile)
         self._profiles.install(path)
         if self._profiles.shelf.find(profile_id) is None:
