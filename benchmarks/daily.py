@@ -30,10 +30,9 @@ def events(demo: Path) -> list[tuple[float, str]]:
 
     Time is that of the interface's own thread: what other threads and programs take is not in it.
     """
-    from PySide6.QtTest import QTest
-
     from fidele.tuning.model import Tuning
     from tests.events import Watched
+    from tests.hands import pause
 
     app, window = _window(demo)
     names = ("harbour-at-dusk.png", "signal-flags.png", "lantern-parade-16bit.tif")
@@ -44,15 +43,15 @@ def events(demo: Path) -> list[tuple[float, str]]:
     window.incoming.take_all(sorted((demo / "artwork").glob("many-*")))
     until = time.monotonic() + 120
     while (window.work.under_way("opening") or not window.work.idle) and time.monotonic() < until:
-        QTest.qWait(20)
+        pause(20)
     for _ in range(2):
         for station in window.desks:
             window.show_desk(station)
-            QTest.qWait(120)
+            pause(120)
         window.toggle_theme()
     for lift in (0.1, 0.2):
         window.session.pieces.tune(Tuning(lift=lift))
-        QTest.qWait(100)
+        pause(100)
     window.session.undo()
     window.close()
     app.processEvents()
@@ -61,10 +60,9 @@ def events(demo: Path) -> list[tuple[float, str]]:
 
 def logbook(demo: Path) -> tuple[float, float]:
     """Open the logbook's desk on many runs; return its seconds, and those of reading the rows alone."""
-    from PySide6.QtTest import QTest
-
     from fidele.session.model import Session
     from fidele.session.places import Places
+    from tests.hands import pause
 
     session = Session(Places.under(demo))
     session.open_artwork(demo / "artwork" / "signal-flags.png")
@@ -78,12 +76,12 @@ def logbook(demo: Path) -> tuple[float, float]:
             book.execute(f"INSERT INTO run ({listed}) SELECT {listed} FROM run LIMIT ?", (RUNS - have,))
             have = book.execute("SELECT count(*) FROM run").fetchone()[0]
     _, window = _window(demo)
-    QTest.qWait(1500)
+    pause(1500)
     began = time.perf_counter()
     window.show_desk("Logbook")
     window.grab()
     ours = time.perf_counter() - began
-    QTest.qWait(1000)
+    pause(1000)
     window.work.wait()
     with sqlite3.connect(file) as book:
         began = time.perf_counter()

@@ -71,6 +71,7 @@ def desk(demo: Path) -> dict[str, float]:
 
     from fidele.desk.application import open_window
     from fidele.session.places import Places
+    from tests.hands import pause
 
     with tempfile.TemporaryDirectory() as folder:
         shutil.copytree(demo, Path(folder) / "workshop")
@@ -90,7 +91,7 @@ def desk(demo: Path) -> dict[str, float]:
         session.laying.nest()
         window.desk.refresh()
         while not window.work.idle:
-            QTest.qWait(20)
+            pause(20)
         view = window.desk.view
         one = view.shown[_PIECES // 2]
         at = view.transform().map(QPointF(*one.placing.centre)).toPoint()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QEventLoop, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QWidget
@@ -16,13 +16,20 @@ from fidele.session.model import Session
 from fidele.session.places import Places
 
 
+def pause(milliseconds: int) -> None:
+    """Let the event loop run for a moment, and all other threads with it: waiting of QTest's own would hold them up."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
 def look() -> None:
     """Let the open windows show what has changed: that takes a few turns of the event loop."""
     windows = [w for w in QApplication.topLevelWidgets() if isinstance(w, Window)]
     for _ in range(200):
         if not any(w.outdated for w in windows):
             return
-        QTest.qWait(1)
+        pause(1)
 
 
 def settle(window: Window, qtbot) -> None:
@@ -52,7 +59,7 @@ def take(window: Window, path: Path) -> None:
 
 def opened(window: Window) -> None:
     """Wait until nothing is being opened any more."""
-    QTest.qWait(1)
+    pause(1)
     assert comes(lambda: not window.work.under_way("opening")), "the file was not opened in time"
     look()
 
@@ -62,7 +69,7 @@ def comes(found) -> bool:
     for _ in range(1500):
         if found():
             return True
-        QTest.qWait(20)
+        pause(20)
     return False
 
 
@@ -158,7 +165,7 @@ class ByName:
             assert QTest.qWaitForWindowActive(self.window)
         QTest.keyClick(QApplication.focusWidget() or self.window, key, modifier)
         self.keys += 1
-        QTest.qWait(1)
+        pause(1)
 
     def tab_to(self, words: str, most: int = 160) -> None:
         """Go on with Tab until the focus is on what these words begin to name, and press it with the space bar."""

@@ -64,11 +64,10 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
 
     if spoken == "xx":
         language._catalogue_now = Foreign()
-    from PySide6.QtTest import QTest
-
     from fidele import units
     from fidele.desk.application import open_window
     from fidele.session.places import Places
+    from tests.hands import pause
     from tests.test_eyes import cut
 
     window = open_window(Places.under(workshop))
@@ -76,7 +75,7 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
     window.show()
     window.take_file(window.session.places.data / "artwork" / "signal-flags.png")
     while window.session.artwork is None or window.work.busy:
-        QTest.qWait(50)
+        pause(50)
     seen: dict[str, str] = {}
     clipped: dict[str, list[str]] = {}
     for station in window.desks:
@@ -85,7 +84,7 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
             if name:
                 window.desks[station].show_page(name)
             for _ in range(12):  # what is beside the desk follows a moment later
-                QTest.qWait(120)
+                pause(120)
                 if not (found := cut(window)):
                     break
             else:

@@ -14,7 +14,6 @@ import zipfile
 import numpy as np
 import pytest
 from PySide6.QtCore import QLocale, Qt
-from PySide6.QtTest import QTest
 
 from fidele.artwork.save import save_picture
 from fidele.bench.printer import Machine
@@ -34,7 +33,7 @@ from fidele.session.report import write_report
 from fidele.session.state import WhiteChosen
 from fidele.store.logbook import Logbook
 from tests import guard
-from tests.hands import choose, click, comes, drop, keys, look, machine_of, settle, take
+from tests.hands import choose, click, comes, drop, keys, look, machine_of, pause, settle, take
 from tests.plover import plover
 
 
@@ -391,7 +390,7 @@ def test_the_interface_needs_no_time_of_its_own_while_nothing_happens(window, qt
     qtbot.waitUntil(lambda: len(window.desks.made()) == len(window.desks), timeout=60_000)
     settle(window, qtbot)
     before = time.thread_time()
-    QTest.qWait(1500)
+    pause(1500)
     assert time.thread_time() - before < 0.75
 
 
