@@ -149,12 +149,8 @@ class OwnDesk(Desk):
         if made is not None:
             self._show(made)
         else:
-            words = trn(
-                "{n} measured file: make the profile to see.",
-                "{n} measured files: make the profile to see.",
-                len(files),
-                n=len(files),
-            )
+            words = trn("{n} measured file.", "{n} measured files.", len(files), n=len(files))
+            words += " " + (tr("Mend the profile to see.") if mending else tr("Make the profile to see."))
             if mending and profile is None:
                 words = tr("There is no profile in force to mend: choose a whole target.")
             elif not files:

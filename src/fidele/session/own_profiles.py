@@ -141,12 +141,12 @@ class Version:
         mean, count = float(self.meta.get("quality.mean_de00", "nan")), self.meta.get("quality.patches", "")
         if "mended.from" in self.meta:
             return tr(
-                "mended from “{title}” by {n} patches, off by about ΔE00 {mean:.2f}",
+                "mended from “{title}” by {n} patches, off by about ΔE00 {mean:.2f} when it was made",
                 title=self.meta["mended.from"],
                 n=count,
                 mean=mean,
             )
-        return tr("made from {n} patches, off by about ΔE00 {mean:.2f}", n=count, mean=mean)
+        return tr("made from {n} patches, off by about ΔE00 {mean:.2f} when it was made", n=count, mean=mean)
 
 
 class OwnProfiles:
