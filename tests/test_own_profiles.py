@@ -28,10 +28,11 @@ from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
+from fidele.judge.finding import Action, Deed
 from fidele.proof.losses import losses
 from fidele.proof.soft import ProofSettings
 from fidele.run.chart_page import on_patches
-from tests.hands import choose, click, machine_of, ready, settle, take
+from tests.hands import click, machine_of, ready, settle, take
 from tests.street import drift, seal
 from tests.street.fitted import ANYWHERE, measured, patches
 from tests.street.kin import known
@@ -292,8 +293,8 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     first, (before,) = session.card.profile, session.own_profiles.versions()
     assert before.in_use
     machine_of(session, session.card.printer).store.clog("cyan", 0.93)
-    window.show_desk("Own profile")
-    choose(desk.kind, "mend")
+    window.act(Action(Deed.SHOW, "mending"))  # as the check's finding does
+    assert (window.desk.station, desk.target) == ("Own profile", "mend")
     click(desk, "Print, press and measure it")
     settle(window, qtbot)
     click(desk, "Mend the profile")

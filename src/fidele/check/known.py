@@ -74,7 +74,10 @@ WORDS: dict[str, tuple[str, str, str]] = {
     "unit": (
         tr("The profile does not describe this printer as it is now"),
         tr("The route is right, but the inks are not quite what the profile was made with."),
-        tr("Where it once passed, it has drifted: check the heads. Else have a profile made for this unit."),
+        tr(
+            "Where it once passed, it has drifted: check the heads, then mend the profile by the thirty patches of the "
+            "mending chart. Else make a profile for this unit."
+        ),
     ),
     "under-pressed": (
         tr("Pressed too short or too cool"),
@@ -219,7 +222,7 @@ MENDS = {
     "under-pressed": tr("ink load and press to the card"),
     "no-dye": tr("ink load and press to the card"),
     "ink-weak": tr("a nozzle page, clean heads, else a new profile"),
-    "unit": tr("a nozzle page, clean heads, else a new profile"),
+    "unit": tr("a nozzle page, clean heads, else mending the profile"),
     "other-media": tr("the media to the card"),
 }
 

@@ -92,6 +92,11 @@ class OwnDesk(Desk):
         """The kind of chart that is chosen."""
         return str(self.kind.currentData())
 
+    def choose(self, target: str) -> None:
+        """Choose another target."""
+        self.kind.setCurrentIndex(self.kind.findData(target))
+        self.refresh()
+
     def refresh(self) -> None:
         """Show how far the work is."""
         card = self.session.card

@@ -60,6 +60,7 @@ from fidele.session.news import (
     UnitsChanged,
     WorldSeen,
 )
+from fidele.session.own_profiles import MEND
 from fidele.session.state import (
     CardChanged,
     CardTaken,
@@ -688,12 +689,15 @@ class Window(QMainWindow):
                 self._guarded(session.act, action)
 
     def _show(self, what: str) -> None:
-        """Open a desk, by its station in small letters; the profiles that fit; or the profile in force."""
+        """Open a desk, by its station in small letters; the profiles that fit; the profile in force, or to mend it."""
         if what == "profiles":
             self.desks.profiles.show_fitting()
             self.show_desk("Profiles")
         elif what == "profile" and self.session.card is not None:
             self.show_profile(self.session.card.profile or "", 1)
+        elif what == "mending":
+            self.desks.own.choose(MEND)
+            self.show_desk("Own profile")
         else:
             self.show_desk(next((name for name in self.desks if name.lower() == what), "Artwork"))
 

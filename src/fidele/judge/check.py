@@ -13,6 +13,7 @@ from fidele.language import lowered, tr
 DUE_DAYS = 28
 _BRING = (tr("Set everything to the card"), Action(Deed.BRING))
 _SHOW = (tr("Show the hand-off"), Action(Deed.SHOW, "hand-off"))
+_MEND = (tr("Mend the profile"), Action(Deed.SHOW, "mending"))
 #: The button that mends a cause: its words and what it does.
 _MENDS = {
     "converted-twice": (tr("Let the driver pass numbers"), Action(Deed.DRIVER_PASS)),
@@ -25,6 +26,7 @@ _MENDS = {
     "greys-only": _BRING,
     "wrong-intent": (tr("Show the proof"), Action(Deed.SHOW, "proof")),
     "wrong-source": (tr("Show the artwork"), Action(Deed.SHOW, "artwork")),
+    "unit": _MEND,
     "wrong-profile": (tr("Show the profiles"), Action(Deed.SHOW, "profiles")),
 }
 
@@ -71,6 +73,8 @@ def _cause(check: CheckFacts, mended: bool) -> Finding:
     named = cause.code == cause.suspects[0].code and cause.code != "none"
     percent = tr(" (right in {sure:.0f} of 100 such cases)", sure=cause.sure * 100) if named else ""
     next_step = tr("The settings now read right: print it again.") if mended else cause.next_print or cause.next_step
+    if cause.kind == "unit":  # what is set right does not help against it
+        next_step, mended = cause.next_step, False
     mends = _SHOW if mended else _MENDS.get(cause.kind, _SHOW)
     why = f"{cause.sentence.rstrip('.')}{percent}."
     return Finding(f"cause-{cause.kind}", "stop", cause.title, why, next_step, *mends, "check")

@@ -57,7 +57,8 @@ class Deed(Enum):
     PROPORTIONS = auto()
     #: Open a folder, by its path, in the file manager.
     FOLDER = auto()
-    #: Open a desk, by its station in small letters; 'profiles' are those that fit, 'profile' is the condition's.
+    #: Open a desk, by its station in small letters; 'profiles' are those that fit, 'profile' is the condition's,
+    #: 'mending' is the desk that mends it.
     SHOW = auto()
 
 
