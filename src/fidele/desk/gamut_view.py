@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -29,6 +29,11 @@ class Gamuts:
 
 def _shown(Lab: Floats) -> NDArray[np.uint8]:
     return show(np.ascontiguousarray(Lab, np.float32))
+
+
+def _draw(painter: QPainter, lines: Floats) -> None:
+    """Draw lines (n, 2, 2) of places on the widget."""
+    painter.drawLines([QLineF(*ends) for ends in lines.reshape(-1, 4).tolist()])
 
 
 class SolidView(QWidget):
@@ -141,24 +146,21 @@ class SolidView(QWidget):
         places, _ = self._projected(Lab)
         ink = QColor(255, 255, 255) if self.level < 55 else QColor(20, 20, 20)
         painter.setPen(QPen(ink, 1.4))
-        for a, b in places.reshape(-1, 2, 2):
-            painter.drawLine(QPointF(*a), QPointF(*b))
+        _draw(painter, places.reshape(-1, 2, 2))
 
     def _wires(self, painter: QPainter, other: Solid) -> None:
         """Draw the net of another solid over everything: what lies outside shows as a cage around it."""
         places, _ = self._projected(other.vertices)
         painter.setPen(QPen(self.theme.colour("text"), 0.7))
-        for p, q in other.wires(4):
-            painter.drawLine(QPointF(*places[p]), QPointF(*places[q]))
+        _draw(painter, places[other.wires])
 
     def _net(self, painter: QPainter, solid: Solid, places: Floats, facing: NDArray[np.bool_]) -> None:
         """Draw the solid's own net faintly on the side that is seen: it tells the shape."""
         seen = np.zeros(len(solid.vertices), bool)
         seen[solid.triangles[facing]] = True
         painter.setPen(QPen(QColor(20, 20, 20, 70), 0.7))
-        for p, q in solid.wires(4):
-            if seen[p] and seen[q]:
-                painter.drawLine(QPointF(*places[p]), QPointF(*places[q]))
+        pairs = solid.wires
+        _draw(painter, places[pairs[seen[pairs].all(axis=1)]])
 
     def _cloud(self, painter: QPainter, points: Floats) -> None:
         places, depth = self._projected(points)
@@ -297,8 +299,7 @@ class SliceView(QWidget):
         cut = solid.slice_at(self.level)
         pen = QPen(self.theme.colour("text"), 1.6 if dashed else 1.0)
         painter.setPen(pen)
-        for a, b in self._place(cut.reshape(-1, 2)).reshape(-1, 2, 2):
-            painter.drawLine(QPointF(*a), QPointF(*b))
+        _draw(painter, self._place(cut.reshape(-1, 2)).reshape(-1, 2, 2))
 
     def _dots(self, painter: QPainter, points: Floats) -> None:
         near = points[np.abs(points[:, 0] - self.level) < 4]

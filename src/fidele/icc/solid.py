@@ -21,6 +21,8 @@ from fidele.icc.tables import device_to_pcs_lab
 #: Edge of the cells in which two solids are compared, in units of L*a*b*.
 _CELL = 2.0
 _REACH = 160.0
+#: Meshes of the net that is drawn, along each side.
+_MESHES = 4
 
 
 @dataclass(frozen=True)
@@ -61,12 +63,13 @@ class Solid:
         winding_columns(self.vertices, self.triangles, a, b, levels, out)
         return np.cumsum(out, axis=2)[:, :, :-1] != 0
 
-    def wires(self, parts: int) -> NDArray[np.int64]:
-        """Return pairs of vertices (n, 2) that draw the net's lines, so many meshes along each side."""
+    @cached_property
+    def wires(self) -> NDArray[np.int64]:
+        """Pairs of vertices (n, 2) that draw the net's lines, `_MESHES` meshes along each side."""
         edges = np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]])
         one, other = self.net[edges[:, 0]], self.net[edges[:, 1]]
         same = np.abs(one - other) < 1e-9
-        on_line = np.abs(one * parts - np.rint(one * parts)) < 1e-6
+        on_line = np.abs(one * _MESHES - np.rint(one * _MESHES)) < 1e-6
         along = (~same).sum(axis=1) == 1
         return np.unique(np.sort(edges[along & (on_line | ~same).all(axis=1)], axis=1), axis=0)
 
