@@ -57,12 +57,12 @@ def relative(rgb: np.ndarray, Lab: np.ndarray) -> np.ndarray:
     return xyz_to_lab(XYZ / XYZ[rgb.min(axis=1).argmax()] * D50)
 
 
-def judged(stranger: Stranger) -> list[dict]:
+def judged(stranger: Stranger, noises: tuple[float, ...] = NOISES) -> list[dict]:
     """Return the true errors before, mended and remade, and what was stated."""
     rows = []
     # Each printer has an instrument of its own: with the same noise for all, a few draws would stand for many.
     own = int.from_bytes(stranger.kind.encode(), "little") % 10**6 + 100 * stranger.seed
-    for noise in NOISES:
+    for noise in noises:
         rng = np.random.default_rng([stranger.seed, round(noise * 10), *stranger.kind.encode()])
         before, after, ink, by = drifted(stranger, rng)
         old, grid = profile_of(before, noise, own)

@@ -257,15 +257,6 @@ KINDS = {
             5,
         ),
         Kind(
-            "mend",
-            tr("Mending chart"),
-            tr("30 patches: bring a profile up to what the printer prints now"),
-            26.0,
-            _mend,
-            4,
-            a4_layout(6, 5, 30.0, 4.0),
-        ),
-        Kind(
             "control",
             tr("Control chart"),
             tr("144 patches: is the print right, and if not, why?"),
@@ -307,6 +298,15 @@ KINDS = {
             7.0,
             _full(1500),
             4,
+        ),
+        Kind(
+            "mend",
+            tr("Mending chart"),
+            tr("30 patches: bring a profile up to what the printer prints now"),
+            26.0,
+            _mend,
+            4,
+            a4_layout(6, 5, 30.0, 4.0),
         ),
         Kind(
             "ramps",
