@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QApplication
 #: Seconds of its own time that an event may take.
 MOST = 0.05
 #: So many fail the test in which they happen; `./run bench events` tells of the rest. A thread's own time grows where
-#: cores are shared: with three processes on two of them, what takes 0.3 s alone was counted as 0.9.
-GROSS = 1.2
+#: cores are shared: with three processes on two of them, what takes 0.2 s alone was counted as 0.5.
+GROSS = 0.8
 
 
 class Watched(QApplication):
