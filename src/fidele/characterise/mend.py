@@ -311,10 +311,8 @@ def mend(old: Profile, rgb: Floats, XYZ: Floats) -> Mended:
 
 def _own(old: Profile) -> float:
     """Return what a profile states of its own error, mean ΔE00."""
-    try:
-        return float(describe(old).meta.get("quality.mean_de00", _UNSTATED))
-    except ValueError:
-        return _UNSTATED
+    said = describe(old).stated_error
+    return _UNSTATED if said is None else said
 
 
 def _stated(old: Profile, correction: _Correction, known: Model, noise: float) -> Stated:

@@ -149,7 +149,7 @@ def mended_from(
     came_from = {
         "mended.from": what.description,
         "mended.from_id": old.content_id,
-        "mended.times": str(1 + int(what.meta.get("mended.times", "0") or 0)),
+        "mended.times": str(1 + (int(times) if (times := what.meta.get("mended.times", "")).isdecimal() else 0)),
     }
     data = b""
     if build:

@@ -56,6 +56,15 @@ class Description:
     #: Names and values of its metadata tag.
     meta: dict[str, str] = field(default_factory=dict)
 
+    @property
+    def stated_error(self) -> float | None:
+        """What it states of its own error, mean ΔE00; None where it says nothing that can be a figure."""
+        try:
+            said = float(self.meta["quality.mean_de00"])
+        except (KeyError, ValueError):
+            return None
+        return said if 0 <= said < 50 else None
+
 
 def describe(profile: Profile) -> Description:
     """Describe a profile; never raises for one that could be parsed."""

@@ -132,13 +132,15 @@ class Version:
     title: str
     #: Day and time, as ISO 8601 has them: they sort.
     made: str
+    #: What it stated of its own error when it was made, mean ΔE00.
+    mean: float
     meta: dict[str, str]
     in_use: bool
 
     @property
     def words(self) -> str:
         """How good it says it is, and what it came from."""
-        mean, count = float(self.meta.get("quality.mean_de00", "nan")), self.meta.get("quality.patches", "")
+        mean, count = self.mean, self.meta.get("quality.patches", "")
         if "mended.from" in self.meta:
             return tr(
                 "mended from “{title}” by {n} patches, off by about ΔE00 {mean:.2f} when it was made",
@@ -420,11 +422,11 @@ class OwnProfiles:
             return []
         found = []
         for row in self._profiles.rows():
-            meta = row.entry.description.meta
+            meta, mean = row.entry.description.meta, row.entry.description.stated_error
             about = {"about.unit": card.printer, "about.media": card.media, "about.substrate": card.substrate}
-            if "quality.mean_de00" in meta and all(meta.get(k) == v for k, v in about.items() if v):
+            if mean is not None and all(meta.get(k) == v for k, v in about.items() if v):
                 made_at = row.entry.description.made
-                found.append(Version(row.entry.id, row.title, made_at, meta, row.entry.id == card.profile))
+                found.append(Version(row.entry.id, row.title, made_at, mean, meta, row.entry.id == card.profile))
         return sorted(found, key=lambda v: (v.made, v.title), reverse=True)
 
     def take_version(self, version: Version) -> None:
