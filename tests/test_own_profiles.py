@@ -307,6 +307,8 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     newest, oldest = session.own_profiles.versions()
     assert (newest.in_use, oldest.in_use) == (True, False)
     assert newest.words.startswith("mended from “")
+    assert session.own_profiles.pages("mend")[0].words.endswith("measured before the profile in force was made")
+    assert session.own_profiles.files("mend") == []  # it knows of them
 
     def off() -> float:
         session.open_chart("control")

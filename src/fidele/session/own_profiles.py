@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,7 @@ from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
 from fidele.files import write_bytes
+from fidele.icc.conform import created
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
@@ -72,10 +74,14 @@ class PageState:
     page: int
     run: int = 0
     measured: Path | None = None
+    #: Whether it was measured before the profile in force was made, which therefore knows of it.
+    known: bool = False
 
     @property
     def words(self) -> str:
         """How it stands."""
+        if self.known:
+            return tr("run {run}, measured before the profile in force was made", run=self.run)
         if self.measured is not None:
             return tr("run {run}, measured", run=self.run)
         return (
@@ -224,6 +230,11 @@ class OwnProfiles:
             if known is None or known.measured is not None or (known.run and not file.exists()):
                 continue
             states[job.page] = PageState(job.page, number, file if file.exists() else None)
+        made_at = created(self._live.state.profile) if kind == MEND and self._live.state.profile is not None else None
+        for page, state in states.items():
+            if made_at is not None and state.measured is not None:
+                measured_at = datetime.datetime.fromtimestamp(int(state.measured.stat().st_mtime))
+                states[page] = replace(state, known=measured_at <= made_at)
         return list(states.values())
 
     def ready(self, kind: str) -> Chart:
@@ -240,7 +251,9 @@ class OwnProfiles:
     def files(self, kind: str, pages: list[PageState] | None = None) -> list[Path]:
         """Return the measurements that there are: of the target's pages (where they are known), and those added."""
         card = self._live.state.card
-        mine = [p.measured for p in (self.pages(kind) if pages is None else pages) if p.measured is not None]
+        mine = [
+            p.measured for p in (self.pages(kind) if pages is None else pages) if p.measured is not None and not p.known
+        ]
         return [*mine, *(self._added.get(card.id, ()) if card is not None else ())]
 
     def add(self, path: Path) -> None:
