@@ -48,7 +48,7 @@ class OwnDesk(Desk):
         self.box.addLayout(head)
         self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS])
         self.kind.setCurrentIndex(1)
-        self.kind.activated.connect(lambda _: self.refresh())
+        self.kind.activated.connect(lambda _: self._chosen())
         self._kin: list[tuple[str, str]] = []
         self.buys = label("", 9.0, dim=True, wrap=True)
         self._from = label(tr("Begin from"), 9.0)
@@ -94,7 +94,12 @@ class OwnDesk(Desk):
 
     def choose(self, target: str) -> None:
         """Choose another target."""
-        self.kind.setCurrentIndex(self.kind.findData(target))
+        if target != self.target:
+            self.kind.setCurrentIndex(self.kind.findData(target))
+            self._chosen()
+
+    def _chosen(self) -> None:
+        self.own.made = None  # what was made of another target, and not taken, is in the way
         self.refresh()
 
     def refresh(self) -> None:

@@ -230,11 +230,9 @@ class OwnProfiles:
             if known is None or known.measured is not None or (known.run and not file.exists()):
                 continue
             states[job.page] = PageState(job.page, number, file if file.exists() else None)
-        made_at = created(self._live.state.profile) if kind == MEND and self._live.state.profile is not None else None
         for page, state in states.items():
-            if made_at is not None and state.measured is not None:
-                measured_at = datetime.datetime.fromtimestamp(int(state.measured.stat().st_mtime))
-                states[page] = replace(state, known=measured_at <= made_at)
+            if kind == MEND and state.measured is not None:
+                states[page] = replace(state, known=self._known(state.measured))
         return list(states.values())
 
     def ready(self, kind: str) -> Chart:
@@ -249,12 +247,24 @@ class OwnProfiles:
     # Measurements ------------------------------------------------------------------------------------------------
 
     def files(self, kind: str, pages: list[PageState] | None = None) -> list[Path]:
-        """Return the measurements that there are: of the target's pages (where they are known), and those added."""
+        """Return the measurements that there are: of the target's pages (where they are known), and those added.
+
+        For mending only what the profile in force cannot know of: the rest would hide that the printer has drifted.
+        """
         card = self._live.state.card
         mine = [
             p.measured for p in (self.pages(kind) if pages is None else pages) if p.measured is not None and not p.known
         ]
-        return [*mine, *(self._added.get(card.id, ()) if card is not None else ())]
+        added = self._added.get(card.id, ()) if card is not None else ()
+        return [*mine, *(path for path in added if kind != MEND or not self._known(path))]
+
+    def _known(self, measured: Path) -> bool:
+        """Whether a file of measurements was there before the profile in force was made."""
+        profile = self._live.state.profile
+        made_at = created(profile) if profile is not None else None
+        if made_at is None or not measured.exists():
+            return False
+        return datetime.datetime.fromtimestamp(int(measured.stat().st_mtime)) <= made_at
 
     def add(self, path: Path) -> None:
         """Add a file of measurements, as a step that can be undone.
