@@ -16,6 +16,7 @@ from fidele.desk.check_plots import Distribution
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, clear, label, section
+from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.language import tr, trn
 from fidele.session.model import Session
@@ -72,8 +73,8 @@ class OwnDesk(Desk):
         self._kept = section(tr("4  Its versions"))
         self.report = QWidget()
         self._said = down(space=5, margins=(0, 0, 0, 0), on=self.report)
-        fill(
-            self.box,
+        inside = QWidget()
+        down(
             section(tr("1  The target")),
             self.kind,
             across(self._from, self.like, SPRING),
@@ -85,7 +86,10 @@ class OwnDesk(Desk):
             (self.report, 1),
             self._kept,
             self._versions,
+            margins=(0, 0, 8, 0),
+            on=inside,
         )
+        self.box.addWidget(scrolled(inside), 1)  # a report, pictures and versions are more than a small window has
 
     @property
     def target(self) -> str:
