@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
+    QScrollArea,
     QSplitter,
     QWidget,
 )
@@ -136,6 +137,11 @@ def _by_tab(window) -> list[QWidget]:
 
 def _shows(window, one: QWidget) -> bool:
     """Whether the window looks different with the keyboard on a control."""
+    above = one.parentWidget()
+    while above is not None:  # Tab brings into sight what it comes to
+        if isinstance(above, QScrollArea):
+            above.ensureWidgetVisible(one)
+        above = above.parentWidget()
     place = QRect(one.mapTo(window, QPoint()), one.size()).adjusted(-3, -3, 3, 3)
     window.setFocus()
     without = window.grab(place).toImage()

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QWidget
 
 from fidele.artwork.picture import Artwork
+from fidele.desk.flow import Flow
+from fidele.desk.kit import down
 from fidele.desk.labels import clear, label
 from fidele.desk.picture import to_image
 from fidele.desk.strip import small
@@ -57,18 +58,16 @@ class BeforeAfter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 4, 0, 4)
-        self._grid.setHorizontalSpacing(14)
-        self._grid.setVerticalSpacing(3)
+        self._flow = Flow(space=14)
+        self.setLayout(self._flow)
 
     def show_pictures(self, shown: list[Shown]) -> None:
-        """Show other pictures."""
-        clear(self._grid)
-        for column, (words, image) in enumerate(shown):
-            picture = QLabel()
+        """Show other pictures; in a narrow window they go on in the next line."""
+        clear(self._flow)
+        for words, image in shown:
+            picture, one = QLabel(), QWidget()
             picture.setPixmap(QPixmap.fromImage(image))
             picture.setAccessibleName(words)
-            self._grid.addWidget(picture, 0, column, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
-            self._grid.addWidget(label(words, 8.5, dim=True), 1, column)
-        self._grid.setColumnStretch(len(shown), 1)
+            one.setFixedWidth(px(_SIDE))
+            down(picture, label(words, 8.5, dim=True, wrap=True), space=3, margins=(0, 4, 0, 4), on=one)
+            self._flow.addWidget(one)

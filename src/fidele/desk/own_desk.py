@@ -47,7 +47,7 @@ class OwnDesk(Desk):
         for one in (self.build, self.use):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
-        self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS])
+        self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS], letters=40)
         self.kind.setCurrentIndex(1)
         self.kind.activated.connect(lambda _: self._chosen())
         self._kin: list[tuple[str, str]] = []
