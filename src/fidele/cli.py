@@ -21,6 +21,7 @@ from fidele.commands.charts import chart, check, diagnose, scanner
 from fidele.commands.colours import losses, nearest
 from fidele.commands.common import FILE, places
 from fidele.commands.conditions import condition, probe
+from fidele.commands.orders import order
 from fidele.commands.pictures import convert, proof
 from fidele.commands.pieces import piece
 from fidele.commands.printers import printer, scan
@@ -181,6 +182,7 @@ for command in (
     print_artworks,
     report,
     runs,
+    order,
     backup,
     restore,
 ):

@@ -42,14 +42,26 @@ class Recipe:
 
 def make(recipe: Recipe) -> bytes:
     """Return the output profile of a recipe; the same recipe gives the same bytes."""
+    model = InkModel(DENSITIES[recipe.ink]() * recipe.strength, recipe.substrate, np.full(4, recipe.gain))
+    nodes = lattice()
+    XYZ = spectra_to_xyz(model.spectra(np.clip(separate(nodes) * recipe.load, 0, 1)))
+    return profile_of(XYZ, recipe.title, recipe.maker, recipe.states, recipe.made, recipe.perceptual)
+
+
+def lattice(size: int = _SIZE) -> Floats:
+    """Return the device values (size³, 3) that a profile's table holds colours for."""
+    axis = np.linspace(0, 1, size)
+    return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+
+
+def profile_of(
+    XYZ: Floats, title: str, maker: str, states: dict[str, str], made: datetime.datetime, perceptual: bool = True
+) -> bytes:
+    """Return the output profile of a printer whose lattice of device values prints as XYZ (size³, 3)."""
     from scipy.spatial import cKDTree
 
     from fidele.kernels.grids import tetrahedral3
 
-    model = InkModel(DENSITIES[recipe.ink]() * recipe.strength, recipe.substrate, np.full(4, recipe.gain))
-    axis = np.linspace(0, 1, _SIZE)
-    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    XYZ = spectra_to_xyz(model.spectra(np.clip(separate(nodes) * recipe.load, 0, 1)))
     Lab = xyz_to_lab(media_relative(XYZ, XYZ[-1], D50))
     table = np.ascontiguousarray(Lab.reshape(_SIZE, _SIZE, _SIZE, 3), np.float32)
 
@@ -58,8 +70,7 @@ def make(recipe: Recipe) -> bytes:
         tetrahedral3(np.ascontiguousarray(np.clip(device, 0, 1), np.float32), table, out)
         return out.astype(float)
 
-    fine = np.linspace(0, 1, 21)
-    known = np.stack(np.meshgrid(fine, fine, fine, indexing="ij"), axis=-1).reshape(-1, 3)
+    known = lattice(21)
     tree = cKDTree(lab_to_din99o(forward(known)))
     grid = LabGrid(size=_SIZE + 8)
     wanted = grid.nodes().reshape(-1, 3)
@@ -71,7 +82,7 @@ def make(recipe: Recipe) -> bytes:
         return device.reshape(grid.size, grid.size, grid.size, 3)
 
     a2b, b2a = {1: lab_lut(table.astype(float))}, {1: device_lut(inverted(wanted), grid)}
-    if recipe.perceptual:
+    if perceptual:
         black = float(Lab[:, 0].min())
         squeezed = wanted.copy()
         squeezed[:, 0] = black + wanted[:, 0] * (1 - black / 100)
@@ -82,6 +93,6 @@ def make(recipe: Recipe) -> bytes:
     else:
         a2b[0], b2a[0] = a2b[1], b2a[1]
     a2b[2], b2a[2] = a2b[1], b2a[1]  # a table that merely repeats another one is no intent
-    extra = {"meta": dictionary_tag(recipe.states)} if recipe.states else {}
-    tables = OutputTables(recipe.title, XYZ[-1], XYZ[XYZ[:, 1].argmin()], a2b, b2a, maker=recipe.maker, extra=extra)
-    return output_profile(tables, recipe.made)
+    extra = {"meta": dictionary_tag(states)} if states else {}
+    tables = OutputTables(title, XYZ[-1], XYZ[XYZ[:, 1].argmin()], a2b, b2a, maker=maker, extra=extra)
+    return output_profile(tables, made)

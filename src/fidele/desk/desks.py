@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from fidele.desk.makers_desk import MakersDesk
     from fidele.desk.making_desk import MakingDesk
     from fidele.desk.materials_desk import MaterialsDesk
+    from fidele.desk.order_desk import OrderDesk
     from fidele.desk.own_desk import OwnDesk
     from fidele.desk.press_desk import PressDesk
     from fidele.desk.print_desk import PrintDesk
@@ -44,6 +45,7 @@ _OTHERWISE = {
     "card": "Condition",
     "trial": "Trial prints",
     "own": "Own profile",
+    "order": "Ordered profile",
     "first": "First print",
 }
 
@@ -81,6 +83,7 @@ class Desks(Mapping[str, Desk]):
     first: FirstDesk
     batch: BatchDesk
     balance: BalanceDesk
+    order: OrderDesk
 
     def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:
         self._make = make

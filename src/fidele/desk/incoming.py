@@ -31,6 +31,7 @@ from fidele.session.batch import pictures_in
 from fidele.session.customers import LISTS, read_colours
 from fidele.session.model import Session
 from fidele.session.news import LogChanged
+from fidele.session.orders import Match
 from fidele.session.piece import Piece
 from fidele.session.report import write_report
 from fidele.store.cards import Exported, holds_card, read_export
@@ -65,6 +66,10 @@ class Host(Protocol):
 
     def show_profile(self, profile_id: str) -> None:
         """Open the desk of a profile."""
+        ...
+
+    def show_order(self, match: Match) -> None:
+        """Show the order that a profile answers, or may answer."""
         ...
 
 
@@ -347,8 +352,13 @@ class Incoming:
         results: list[Installed] = []
         self._guarded(lambda: results.extend(self._session.profiles.receive(delivery)))
         there = next((r.id for r in results if r.status in ("installed", "already")), "")
+        answers: list[Match | None] = []
+        self._guarded(lambda: answers.append(self._session.orders.answered(delivery)))
         if there and self._session.profiles.pending is None:
-            self._window.show_profile(there)
+            if match := next(iter(answers), None):
+                self._window.show_order(match)
+            else:
+                self._window.show_profile(there)
 
     # Going out ---------------------------------------------------------------------------------------------------
 

@@ -22,8 +22,8 @@ from PySide6.QtWidgets import (
 
 from fidele.check.statistics import SAID
 from fidele.desk.desk import Desk, clock
-from fidele.desk.kit import SPRING, Choice, down, entry, fill
-from fidele.desk.labels import button, line
+from fidele.desk.kit import SPRING, Choice, across, down, entry, fill
+from fidele.desk.labels import button, clear, line
 from fidele.desk.picture import to_image
 from fidele.desk.theme import font
 from fidele.desk.work import Work
@@ -81,6 +81,8 @@ class LogbookDesk(Desk):
         for state in DONE:
             self.state_is.addItem(tr(state), state)
         self.box.addLayout(row)
+        self._orders = down(space=2)
+        self.box.addLayout(self._orders)
         self.tree = QTreeWidget()
         self.tree.setFont(font(9))
         self.tree.setAccessibleName(tr("Runs"))
@@ -219,8 +221,23 @@ class LogbookDesk(Desk):
 
     # Showing -----------------------------------------------------------------------------------------------------
 
+    def _show_orders(self) -> None:
+        """Show the profiles that are on order, each with the way to its desk."""
+        clear(self._orders)
+        for order in self.session.orders.waiting():
+            state = self.session.orders.state(order)
+            words = tr(
+                "Ordered profile {number}, {maker}: {state}", number=order.number, maker=order.maker, state=state
+            )
+            show = button(
+                tr("Show order"), lambda: self.go.emit("Ordered profile"), tr("The order, and what is to be done")
+            )
+            show.setAccessibleName(tr("Show order {number}", number=order.number))
+            self._orders.addLayout(across((line(words, 9.5, bold=True), 1), show))
+
     def refresh(self) -> None:
         """Show the logbook as it is."""
+        self._show_orders()
         logbook = self.session.logbook
         newest = logbook.runs(_LISTED)
         last = [r for r in newest if r.state in DONE]

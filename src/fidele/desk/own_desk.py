@@ -44,7 +44,13 @@ class OwnDesk(Desk):
         self.use = button(
             tr("Put it on the shelf and use it"), self._use, tr("One step, which Undo takes back"), main=True
         )
-        for one in (self.build, self.use):
+        self.order = button(
+            tr("Have it made"),
+            lambda: self.go.emit("Ordered profile"),
+            tr("By a supplier or colleague, from a target of theirs"),
+            quiet=True,
+        )
+        for one in (self.order, self.build, self.use):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.kind = choice(tr("Target"), [(k, f"{KINDS[k].title}: {KINDS[k].purpose}") for k in TARGETS], letters=40)

@@ -60,6 +60,7 @@ from fidele.session.news import (
     UnitsChanged,
     WorldSeen,
 )
+from fidele.session.orders import Match
 from fidele.session.own_profiles import MEND
 from fidele.session.state import (
     CardChanged,
@@ -700,6 +701,11 @@ class Window(QMainWindow):
             self.show_desk("Own profile")
         else:
             self.show_desk(next((name for name in self.desks if name.lower() == what), "Artwork"))
+
+    def show_order(self, match: Match) -> None:
+        """Show the order that a profile answers, or may answer."""
+        self.desks.order.show_order(match.order.number, None if match.certain else match)
+        self.show_desk("Ordered profile")
 
     def _probe(self) -> None:
         handoff = self.session.handoff

@@ -19,6 +19,7 @@ from fidele.devices.protocol import (
     Lies,
     Press,
     Printer,
+    ProfileMaker,
     Program,
     Scanner,
     Table,
@@ -41,6 +42,8 @@ class Devices:
         What was learned of drivers' words, None where no kind of printer here needs that.
     described
         Where descriptions of printers are kept that cannot be reached, None where they are not.
+    maker
+        A stand-in for somebody who makes profiles to order, None where a parcel has to be sent.
     hands
         What a person's hands can do at stand-ins; Fidele itself never looks there.
     """
@@ -58,6 +61,7 @@ class Devices:
     missing: Callable[[], str] = str
     learned: LearnedWords | None = None
     described: DescribedStore | None = None
+    maker: ProfileMaker | None = None
 
     @property
     def printers(self) -> tuple[Printer, ...]:
@@ -81,6 +85,7 @@ class Devices:
             lambda: " ".join(filter(None, (mine.missing(), theirs.missing()))),
             self.learned or other.learned,
             self.described or other.described,
+            self.maker or other.maker,
         )
 
     @property

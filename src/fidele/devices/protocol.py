@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -455,6 +455,24 @@ class Catalogue(Protocol):
 
     def fetch(self, offer: Offer) -> bytes:
         """Return the file of an offer; `FideleError` where it cannot be had."""
+        ...
+
+
+class ProfileMaker(Protocol):
+    """Somebody who makes profiles to order, where a stand-in plays them."""
+
+    name: str
+    mail: str
+
+    def target(self) -> tuple[str, bytes]:
+        """Return name and content of the target that they want printed."""
+        ...
+
+    def answer(self, number: str, about: dict[str, str], pieces: Sequence[Lies]) -> tuple[str, bytes]:
+        """Return name and content of the parcel that answers an order; `FideleError` where they cannot make it.
+
+        `about` says 'printer', 'ink', 'media' and 'substrate' of the printed target.
+        """
         ...
 
 

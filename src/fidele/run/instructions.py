@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import datetime
-import io
 from pathlib import Path
 
 from fidele import units
 from fidele.dataclass import dataclass
-from fidele.errors import FideleError
-from fidele.files import write_bytes
 from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.route.layers import SettingRow
+from fidele.run.leaf import Section, write_leaf
 
 #: Rows that say how the page itself is to be treated, in words for somebody at another program.
 _PAGE = {
@@ -91,38 +88,9 @@ def write_instructions(made: Instructions, path: Path) -> None:
     FideleError
         When they do not fit on a page, or the file cannot be written.
     """
-    from reportlab.lib.pagesizes import A4
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.lib.units import mm
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table
-
-    name = "Helvetica"
-    plain = ParagraphStyle("plain", fontName=name, fontSize=10, leading=13.5)
-    small = ParagraphStyle("small", parent=plain, fontSize=9, leading=11.5)
-    large = ParagraphStyle("large", parent=plain, fontSize=15, leading=19, spaceAfter=2 * mm)
-    head = ParagraphStyle("head", parent=plain, fontSize=11.5, leading=15, spaceBefore=4 * mm, spaceAfter=1.5 * mm)
-
-    def text(words: str, style: ParagraphStyle = plain) -> Paragraph:
-        return Paragraph(words.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;"), style)
-
-    story = [
-        text(made.title, large),
-        text(tr("Made by Fidele on {today:%d.%m.%Y}.", today=datetime.date.today()), small),
-    ]
-    story.append(text(tr("What to do"), head))
-    story += [text(f"{number}. {step}") for number, step in enumerate(made.steps, 1)]
+    sections = [Section(tr("What to do"), made.steps)]
     if made.settings:
-        story.append(text(tr("What to set"), head))
-        rows = [[text("[  ]"), *(text(part, small) for part in row)] for row in made.settings]
-        story.append(
-            Table(rows, colWidths=[9 * mm, 45 * mm, 50 * mm, 66 * mm], style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
-        )
-    story += [Spacer(1, 1 * mm), text(tr("Afterwards"), head)]
-    story += [text(f"{number}. {step}") for number, step in enumerate(made.after, 1)]
-    out = io.BytesIO()
-    margins = {tr("{side}Margin", side=side): 20 * mm for side in ("left", "right", "top", "bottom")}
-    document = SimpleDocTemplate(out, pagesize=A4, title=made.title, author="Fidele", **margins)
-    document.build(story)
-    if document.page > 1:
-        raise FideleError(tr("There is more to set than one page holds: shorten the description of the printer."))
-    write_bytes(path, out.getvalue())
+        sections.append(Section(tr("What to set"), rows=tuple(("[  ]", *row) for row in made.settings)))
+    sections.append(Section(tr("Afterwards"), made.after))
+    full = tr("There is more to set than one page holds: shorten the description of the printer.")
+    write_leaf(made.title, sections, path, full)

@@ -90,7 +90,8 @@ def kept_job(job: Job) -> str:
     if job.chart is not None:
         kept = KeptJob(media=job.media, chart=job.chart.digest, page=job.page, bare=job.bare, placing=job.placing)
     else:
-        kept = KeptJob(media=job.media, lying=tuple(_kept_lying(one, job.card) for one in job.lying))
+        lying = tuple(_kept_lying(one, job.card) for one in job.lying)
+        kept = KeptJob(media=job.media, bare=job.bare, lying=lying)
     return kept.model_dump_json(by_alias=True, exclude_defaults=True)
 
 
@@ -177,7 +178,8 @@ def job_again(sources: Sources, run: KeptRun, now: Mapping[str, Card] | None = N
             tr("Run {id} was printed by an earlier Fidele, which did not keep what is needed.", id=run.id)
         )
     opened: dict[tuple[Path, int, tuple[Replacement, ...], bool], Artwork] = {}
-    return Job(tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying), card, media=kept.media)
+    lying = tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying)
+    return Job(lying, card, bare=kept.bare, media=kept.media)
 
 
 def _now_of(card: Card | None, now: Mapping[str, Card]) -> Card | None:

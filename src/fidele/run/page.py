@@ -44,7 +44,7 @@ def page_bands(
     drawn: dict[tuple[object, ...], Artwork] = {}
     ppi = device.format.page_ppi(card.page_ppi)
     laid = [_laid(one, card, job.bare, ppi, drawn) for one in job.lying]
-    strip = job.patches if job.chart is None else None
+    strip = job.patches if job.chart is None and not job.bare else None
     if strip is not None:
         code = PageCode(strip.chart.digest, 0, job.number, card.digits, f"{datetime.date.today():%y%m%d}")
         artwork = chart_artwork(strip.chart, 0, tr("run {number} · {name}", number=job.number, name=card.name), code)
@@ -77,8 +77,10 @@ def _laid(one: Lying, card: Card, bare: bool, ppi: float, drawn: dict[tuple[obje
         if key not in drawn:
             drawn[key] = _drawn_again(one, ppi)
         artwork = drawn[key]
-    if converts or bare:
-        return Laid(artwork, one.placing, one.profile if converts else None, one.how, one.behind, one.shape)
+    if converts:
+        return Laid(artwork, one.placing, one.profile, one.how, one.behind, one.shape)
+    if bare:  # sent in the very space that it is said to be in: its numbers stay
+        return Laid(artwork, one.placing, None, one.how, one.behind, one.shape, artwork.profile)
     tuner = None
     if card.bake and one.profile is not None and one.tuning is not None and one.tuning.moves:
         tuner = Tuner(one.tuning, artwork.profile, one.profile, card.intent, card.bpc)

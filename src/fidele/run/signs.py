@@ -22,7 +22,7 @@ def signs_of(job: Job, media: Media) -> list[Sign]:
         return []
     made: list[Sign] = []
     for number, one in enumerate(job.lying, 1):
-        if habits.identity:
+        if habits.identity or job.bare:  # a target goes out of the house: it must say whose it is
             identity = Identity(job.number, number, one.card.digits)
             words = identity_words(one, job.number, number if len(job.lying) > 1 else 0)
             made.append(identity_sign(one.placing, identity, words, line_apart(habits.cut or habits.fold)))

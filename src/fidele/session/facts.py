@@ -97,7 +97,7 @@ class Gathering:
             tuned=tuple(p.name for p in pieces if p.tuning is not None and p.tuning.moves),
             purified=tuple(p.name for p in pieces if p.keep),
             profile=self._profile(card),
-            chart=state.chart is not None,
+            chart=state.chart is not None or state.bare,
             picture=self._picture(state.piece) if state.piece is not None else None,
             lost=tuple((p.name, self._watch.lost[p.number]) for p in pieces if p.number in self._watch.lost),
             sheet=self._on_sheet(pieces, mirrored) if pieces else None,
@@ -140,8 +140,8 @@ class Gathering:
     def _picture(self, piece: Piece) -> PictureFacts:
         artwork, content = piece.artwork, self.content
         doubt, printer = self._sources.doubt(artwork), self._live.state.profile
-        if piece.chart is not None:
-            return PictureFacts(artwork, printer, doubt)
+        if piece.chart is not None or piece.bare:
+            return PictureFacts(artwork, printer, "" if piece.bare else doubt)
         placing = replace(piece.placing, width=piece.picture_width)
         fine = content is not None and content.flat
         return PictureFacts(artwork, printer, doubt, self._pieces.quality(), placing, fine)

@@ -417,7 +417,7 @@ def _picture(one: KeptPicture, sources: KeptSources, job: JobRecord, said: list[
         profile: Profile = sources.profile(one.source)
         opened = replace(opened, profile=profile, slip=SourceSlip("chosen", one.slip))
     artwork = worked(opened, one.replacements, one.mirrored)
-    made = Piece(opened, artwork, (), replacements=one.replacements, mirrored=one.mirrored, stamp=stamp_of(path))
+    made = Piece(opened, artwork, (), None, one.replacements, one.mirrored, bare=one.bare, stamp=stamp_of(path))
     return replace(made, **_rest(one))  # type: ignore[arg-type]
 
 

@@ -64,6 +64,7 @@ from fidele.session.making import Making
 from fidele.session.materials import OwnMaterials
 from fidele.session.measures import Measures
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
+from fidele.session.orders import Orders
 from fidele.session.own_profiles import OwnProfiles
 from fidele.session.pieces import Pieces
 from fidele.session.places import Places
@@ -152,6 +153,19 @@ class Session:
         )
         self.balancing = Balancing(live, self.in_force, self.handoff, self.charts, self.logbook, places)
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
+        self.orders = Orders(
+            live,
+            self.in_force,
+            self.handoff,
+            self.profiles,
+            self.pieces,
+            self.sheet,
+            self.sources,
+            self.cards,
+            devices,
+            self.logbook,
+            places.data / "orders",
+        )
         self.readiness = Readiness(live, devices, self.queue, self.logbook, places.data / "readiness")
         self.jobs = Jobs(
             live, self.in_force, self.cards, self.kept_sources, places.data / "jobs", places.work / tr("taken in")

@@ -60,12 +60,12 @@ class Sheet:
         current = self._live.state.piece
         if current is None:
             return ()
-        if current.chart is not None or current.panels is not None:
+        if current.chart is not None or current.panels is not None or current.bare:
             return (current,)
         return tuple(
             p
             for p in self._live.state.pieces
-            if p.together == current.together and p.chart is None and p.panels is None
+            if p.together == current.together and p.chart is None and p.panels is None and not p.bare
         )
 
     def copies(self, page: int | None = None) -> Iterator[tuple[Piece, int, Copy]]:
@@ -265,7 +265,8 @@ class Sheet:
         if min(media.room[0], media.height) <= 0:
             raise FideleError(tr("{name} is smaller than its margins: nothing can be printed on it.", name=media.name))
         if current.chart is not None:
-            self._need_profile(card, state.profile)
+            if not current.bare:
+                self._need_profile(card, state.profile)
             one = Lying(current.artwork, current.placing, card, state.profile)
             return Job((one,), card, current.chart, current.chart_page, current.bare, media)
         for piece, reasons in self.disagreements():
@@ -277,7 +278,8 @@ class Sheet:
         for piece, index, copy in self.copies(number):
             own = self.card_of(piece)
             profile = self.profile_of(own)
-            self._need_profile(own, profile)
+            if not current.bare:
+                self._need_profile(own, profile)
             lying.append(
                 Lying(
                     piece.artwork,
@@ -298,7 +300,7 @@ class Sheet:
             raise FideleError(tr("Nothing lies on this sheet."))
         # Where none is pressed by the condition in force, the sheet is that of the first: their printing sides agree.
         mine = card if any(one.card.id == card.id for one in lying) else lying[0].card
-        return Job(tuple(lying), mine, media=media)
+        return Job(tuple(lying), mine, bare=current.bare, media=media)
 
     @staticmethod
     def _need_profile(card: Card, profile: Profile | None) -> None:

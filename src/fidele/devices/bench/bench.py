@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import datetime
+from collections.abc import Sequence
 from pathlib import Path
 
-from fidele.bench import catalogue, gannet, longship, wren
+from fidele.bench import catalogue, gannet, longship, profiler, wren
+from fidele.bench.press import Piece
 from fidele.bench.printer import Machine
 from fidele.bench.queue import PrintQueue
 from fidele.bench.scanner import Scanner
@@ -14,10 +17,11 @@ from fidele.devices.bench.hands import machine_controls, program_controls, queue
 from fidele.devices.bench.printer import BenchPrinter
 from fidele.devices.bench.program import BenchProgram
 from fidele.devices.bench.starters import gannet_card, longship_card, wren_card
-from fidele.devices.bench.table import BenchInstrument, BenchPress, BenchScanner, BenchTable
+from fidele.devices.bench.table import BenchInstrument, BenchPress, BenchScanner, BenchTable, mine
 from fidele.devices.bench.words import GANNET, LONGSHIP, WREN
 from fidele.devices.devices import Devices
-from fidele.devices.protocol import Control, Offer
+from fidele.devices.protocol import Control, Lies, Offer
+from fidele.language import tr
 
 
 class BenchCatalogue:
@@ -30,6 +34,21 @@ class BenchCatalogue:
     def fetch(self, offer: Offer) -> bytes:
         """Return the file of an offer."""
         return catalogue.fetch(next(item for item in catalogue.listing() if item.file == offer.file))
+
+
+class BenchMaker:
+    """Somebody who makes profiles to order."""
+
+    name, mail = profiler.NAME, profiler.MAIL
+
+    def target(self) -> tuple[str, bytes]:
+        """Return name and content of the target that they want printed."""
+        return profiler.target()
+
+    def answer(self, number: str, about: dict[str, str], pieces: Sequence[Lies]) -> tuple[str, bytes]:
+        """Return name and content of the parcel that answers an order."""
+        piece = mine(next(iter(pieces), None), Piece, tr("in the parcel"))
+        return profiler.answer(number, about, piece, datetime.datetime.now().replace(microsecond=0))
 
 
 class Bench:
@@ -80,6 +99,7 @@ class Bench:
             self.press,
             self.catalogue,
             self.hands,
+            maker=BenchMaker(),
         )
 
 

@@ -24,7 +24,7 @@ from fidele.values import Value
 _Kind = TypeVar("_Kind")
 
 
-def _mine(lies: Lies | None, kind: type[_Kind], where: str) -> _Kind:
+def mine(lies: Lies | None, kind: type[_Kind], where: str) -> _Kind:
     """Return something that lies on the bench; what was printed elsewhere cannot be laid there."""
     if not isinstance(lies, kind):
         raise FideleError(
@@ -41,28 +41,28 @@ class BenchTable:
 
     def as_printed(self, sheet: Lies) -> Piece:
         """Return the print as it lies on the table: done where it is straight on paper, else before pressing."""
-        mine = _mine(sheet, Print, tr("on the table"))
-        machine = self._machines[mine.unit]
+        taken = mine(sheet, Print, tr("on the table"))
+        machine = self._machines[taken.unit]
         if machine.model.process != "direct":
-            return unpressed(mine, machine.unit)
-        return Piece(mine.ink, mine.ppi, InkModel(DENSITIES[machine.model.ink](), gallery_paper(), machine.unit.gain))
+            return unpressed(taken, machine.unit)
+        return Piece(taken.ink, taken.ppi, InkModel(DENSITIES[machine.model.ink](), gallery_paper(), machine.unit.gain))
 
     def look(self, lies: Lies, most: int) -> tuple[NDArray[np.float32], float]:
         """Return XYZ (h, w, 3) as it looks under D50, no side longer than `most` pixels, and the pixels per inch."""
-        piece = _mine(lies, Piece, tr("on the table"))
+        piece = mine(lies, Piece, tr("on the table"))
         shrink = max(2, round(max(piece.ink.shape[:2]) / most))
         seen = Piece(np.ascontiguousarray(piece.ink[::shrink, ::shrink]), piece.ppi, piece.model).xyz()
         return seen, piece.ppi / shrink
 
     def cut_out(self, sheet: Lies, areas: list[tuple[float, float, float, float]]) -> Print:
         """Return a print with all but some areas (left, top, right, bottom in mm on the paper) cut off."""
-        mine = _mine(sheet, Print, tr("on the table"))
-        scale = mine.ppi / 25.4
-        kept = np.zeros_like(mine.ink)
+        taken = mine(sheet, Print, tr("on the table"))
+        scale = taken.ppi / 25.4
+        kept = np.zeros_like(taken.ink)
         for area in areas:
             x0, y0, x1, y1 = (max(0, round(mm * scale)) for mm in area)
-            kept[y0:y1, x0:x1] = mine.ink[y0:y1, x0:x1]
-        return replace(mine, ink=kept)
+            kept[y0:y1, x0:x1] = taken.ink[y0:y1, x0:x1]
+        return replace(taken, ink=kept)
 
 
 class BenchPress:
@@ -87,10 +87,10 @@ class BenchPress:
 
     def press(self, sheet: Lies, substrate: str, data: PressData) -> Piece:
         """Press a print on a substrate."""
-        mine = _mine(sheet, Print, tr("in the press"))
+        taken = mine(sheet, Print, tr("in the press"))
         # Warming paper and piece first drives out the damp.
         settings = PressSettings(data.temperature, data.seconds, data.pressure, data.preheat >= 5, data.lint)
-        return press(mine, self._units[mine.unit], substrate, settings, self.lot)
+        return press(taken, self._units[taken.unit], substrate, settings, self.lot)
 
 
 class BenchScanner:
@@ -101,7 +101,7 @@ class BenchScanner:
 
     def scan(self, lies: Lies | None, run: int, progress: Progress | None = None, turn: float | None = None) -> Scan:
         """Lay a piece on the glass and scan it, turned by `turn` degrees where that is to be certain."""
-        piece = _mine(lies, Piece, tr("on the scanner"))
+        piece = mine(lies, Piece, tr("on the scanner"))
         return Scan(self._scanner.scan(piece, run, turn=turn), float(piece.ppi))
 
 
@@ -114,4 +114,4 @@ class BenchInstrument:
     def measure(self, lies: Lies | None, places: ArrayLike) -> NDArray[np.float64]:
         """Measure reflectance (n, 36) at places (n, 2) in mm."""
         self._shots += 1
-        return self._instrument.measure(_mine(lies, Piece, tr("under the instrument")), places, self._shots)
+        return self._instrument.measure(mine(lies, Piece, tr("under the instrument")), places, self._shots)
