@@ -59,7 +59,6 @@ class OrderDesk(Desk):
             self._fetch,
             tr("The bench's own maker of profiles"),
         )
-        self.fetch.setVisible(stand_in is not None)
         self.start = button(
             tr("Begin the order"), self._start, tr("It gets a number, which stands on every page"), main=True
         )
@@ -169,6 +168,7 @@ class OrderDesk(Desk):
         """Show how the order stands."""
         self._list()
         card, order = self.session.card, self.order
+        self.fetch.setVisible(self.session.devices.maker is not None)
         self.new.setVisible(order is None and card is not None)
         self.order_box.setVisible(order is not None)
         if order is not None:

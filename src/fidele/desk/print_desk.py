@@ -497,10 +497,11 @@ class PrintDesk(Desk):
             card = self.session.card
             if card is None:
                 return []
+            title = self.session.profiles.title_in_force
             return [
                 (tr("Printer"), card.printer_name),
                 (tr("Media"), f"{card.media}, {card.size}"),
-                (tr("Profile"), self.session.profiles.title_in_force or tr("none")),
+                (tr("Profile"), tr("none: nothing converts") if self.session.state.bare else title or tr("none")),
             ]
         waits = run.elsewhere and "printed by hand" not in run.receipt
         rows = [(tr("Run"), str(run.number)), (tr("Written") if waits else tr("Printed"), clock(run.at))]

@@ -21,6 +21,19 @@ _STEP = 1
 _FLAT = 0.2
 
 
+def of_kind(name: str, kind: str, space: str) -> None:
+    """Raise `FideleError` where a file's numbers are of another kind than a printer takes."""
+    if kind != space:
+        raise FideleError(
+            tr(
+                "{name} is {kind}, and this printer's driver takes {space}: ask for a target of {space} numbers.",
+                name=name,
+                kind=kind,
+                space=space,
+            )
+        )
+
+
 def target_cautions(artwork: Artwork, space: str) -> list[str]:
     """Look whether a picture can be a target for a printer that takes `space`; return what is odd about it.
 
@@ -30,15 +43,7 @@ def target_cautions(artwork: Artwork, space: str) -> list[str]:
         When it cannot: its numbers are of another kind, or were changed as it was opened.
     """
     name = artwork.path.name
-    if artwork.profile.header.colour_space != space:
-        raise FideleError(
-            tr(
-                "{name} is {kind}, and this printer's driver takes {space}: ask for a target of {space} numbers.",
-                name=name,
-                kind=artwork.profile.header.colour_space,
-                space=space,
-            )
-        )
+    of_kind(name, artwork.profile.header.colour_space, space)
     if artwork.ppi is None:
         raise FideleError(
             tr("{name} states no size, so its patches cannot be printed at theirs: ask for one that does.", name=name)
@@ -88,20 +93,21 @@ class Arrives:
     @property
     def words(self) -> str:
         """What was found, in a sentence."""
+        flat, scale = 100 * self.flat, 100 * self.scale
         if not self.whole:
             return tr("A part of the target does not lie on the sheet: take a larger one.")
         if abs(self.scale - 1) >= 0.005:
-            return tr("It would be printed at {share:.1%} of its size: set it to its own size.", share=self.scale)
+            return tr("It would be printed at {share:.1f} % of its size: set it to its own size.", share=scale)
         if self.flat < _FLAT:
             return tr(
-                "Only {share:.0%} of it is flat colour: these are no patches that could be measured.", share=self.flat
+                "Only {share:.0f} % of it is flat colour: these are no patches that could be measured.", share=flat
             )
         if self.worst > _STEP:
             return tr("Its numbers are changed on the way, by up to {steps:.0f} of 255.", steps=self.worst)
         return tr(
-            "{share:.0%} of it is flat colour, and all of that leaves for the printer with the file's own numbers, at "
-            "true size.",
-            share=self.flat,
+            "{share:.0f} % of it is flat colour, and all of that leaves for the printer with the file's own numbers, "
+            "at true size.",
+            share=flat,
         )
 
 

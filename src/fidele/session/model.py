@@ -501,7 +501,7 @@ class Session:
         """Return what computes the losses of the artwork in hand, beside the interface; None where there is nothing."""
         state = self.live.state
         artwork, profile = state.artwork, state.profile
-        if artwork is None or profile is None or state.card is None:
+        if artwork is None or profile is None or state.card is None or state.bare:
             return None
         settings = self.proof_settings
         return lambda: losses(artwork.laid, artwork.profile, profile, settings)

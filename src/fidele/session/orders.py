@@ -8,13 +8,14 @@ from pathlib import Path
 
 from fidele import units
 from fidele.artwork.open import open_artwork
-from fidele.artwork.picture import Artwork
+from fidele.artwork.picture import Artwork, SourceSlip
 from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.devices.protocol import Lies
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.describe import Description
+from fidele.icc.profile import Profile
 from fidele.language import tr
 from fidele.papers.guess import plain
 from fidele.route.condition import Card
@@ -22,7 +23,7 @@ from fidele.route.layers import MEANINGS
 from fidele.run.job import Job
 from fidele.run.kept import job_of
 from fidele.run.leaf import Section, write_leaf
-from fidele.run.target import Arrives, arrives, target_cautions
+from fidele.run.target import Arrives, arrives, of_kind, target_cautions
 from fidele.run.trial import Trial
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
@@ -160,7 +161,11 @@ class Orders:
 
     def looking(self, path: Path) -> Callable[[Progress], Begun]:
         """Return the work of looking whether a file can be a target for the condition in force."""
-        space, suppose = self._devices.of(self._live.state.need_card()).format.space, self._sources.suppose(path)
+        space, known = self._devices.of(self._live.state.need_card()).format.space, self._sources.suppose(path)
+
+        def suppose(kind: str) -> tuple[Profile, SourceSlip] | None:
+            of_kind(path.name, kind, space)
+            return known(kind)
 
         def work(_: Progress) -> Begun:
             artwork = open_artwork(path, suppose=suppose)
