@@ -10,7 +10,10 @@ import datetime
 import json
 import sys
 from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from importlib import import_module
 from pathlib import Path
+from typing import Any
 
 from tests.street.kinds import KINDS, Stranger, made
 
@@ -26,6 +29,16 @@ NEUTRAL = "no profile"
 KIN = "same printer"
 #: And that in which a profile is mended where an ink drifts.
 DRIFT = "drift"
+#: And that in which a second unit prints like the first.
+ALIKE = "units alike"
+#: By the first words of a piece of work, the module that judges a stranger; and whether each has one row.
+_JUDGES = {
+    OWN: ("fitted", False),
+    NEUTRAL: ("neutral", True),
+    KIN: ("kin", False),
+    DRIFT: ("drift", False),
+    ALIKE: ("alike", False),
+}
 _FILE = Path(__file__).with_name("sealed.json")
 
 
@@ -85,37 +98,18 @@ def main(arguments: list[str]) -> int:
     every = sealed_seeds(work)
     with ProcessPoolExecutor(2) as pool:
         if work.startswith(CAUSES):
-            from tests.street.caused import summed
+            from tests.street.caused import summed as causes
 
-            entries[work]["figures"] = summed(list(pool.map(_caused, every)))
+            entries[work]["figures"] = causes(list(pool.map(_caused, every)))
             _FILE.write_text(json.dumps(entries, indent=1) + "\n")
             print(json.dumps(entries[work]["figures"], indent=1))
             return 0
-        if work == OWN:
-            from tests.street.fitted import summed as fits
-
-            entries[work]["figures"] = fits([row for one in pool.map(_fitted, every) for row in one])
-            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
-            print(json.dumps(entries[work]["figures"], indent=1))
-            return 0
-        if work == NEUTRAL:
-            from tests.street.neutral import summed as greys
-
-            entries[work]["figures"] = greys(list(pool.map(_neutral, every)))
-            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
-            print(json.dumps(entries[work]["figures"], indent=1))
-            return 0
-        if work == KIN:
-            from tests.street.kin import summed as kin
-
-            entries[work]["figures"] = kin([row for one in pool.map(_kin, every) for row in one])
-            _FILE.write_text(json.dumps(entries, indent=1) + "\n")
-            print(json.dumps(entries[work]["figures"], indent=1))
-            return 0
-        if work.startswith(DRIFT):
-            from tests.street.drift import summed as drifts
-
-            entries[work]["figures"] = drifts([row for one in pool.map(_drifted, every) for row in one])
+        for name, (module, apart) in _JUDGES.items():
+            if not work.startswith(name):
+                continue
+            rows = list(pool.map(partial(_row, module), every))
+            summed = import_module(f"tests.street.{module}").summed
+            entries[work]["figures"] = summed(rows if apart else [row for one in rows for row in one])
             _FILE.write_text(json.dumps(entries, indent=1) + "\n")
             print(json.dumps(entries[work]["figures"], indent=1))
             return 0
@@ -127,32 +121,12 @@ def main(arguments: list[str]) -> int:
     return 0
 
 
+def _row(module: str, one: tuple[str, int]) -> Any:
+    return import_module(f"tests.street.{module}").judged(made(*one))
+
+
 def _proved(one: tuple[str, int]) -> dict[str, float]:
     from tests.street.proving import judged
-
-    return judged(made(*one))
-
-
-def _drifted(one: tuple[str, int]) -> list[dict]:
-    from tests.street.drift import judged
-
-    return judged(made(*one))
-
-
-def _kin(one: tuple[str, int]) -> list[dict]:
-    from tests.street.kin import judged
-
-    return judged(made(*one))
-
-
-def _neutral(one: tuple[str, int]) -> dict:
-    from tests.street.neutral import judged
-
-    return judged(made(*one))
-
-
-def _fitted(one: tuple[str, int]) -> list[dict]:
-    from tests.street.fitted import judged
 
     return judged(made(*one))
 

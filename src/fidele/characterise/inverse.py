@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
 from fidele.arrays import Floats
 from fidele.characterise.detail import Lines, detail_of, levelled, lines, lost, turned
-from fidele.characterise.mapping import GamutMapping
 from fidele.colour.uniform import lab_to_din99o
 from fidele.icc.solve import solve
 from fidele.icc.write import BEYOND, LabGrid, Lut16, device_lut
@@ -54,9 +53,23 @@ class Inverse:
         return self.model(self(Lab))
 
 
-def device_table(
-    inverse: Inverse, size: int, samples: Floats, seen: Floats, mapping: GamutMapping | None = None
-) -> Lut16:
+class Mapping(Protocol):
+    """How colours of a source become colours that a printer is to print, and back; see `mapping.GamutMapping`."""
+
+    #: What chroma is multiplied by before anything else: 1 where detail is to be kept.
+    @property
+    def chroma(self) -> float: ...
+
+    def forward(self, Lab: Floats) -> Floats:
+        """Return what is to be printed for colours (n, 3) of a source."""
+        ...
+
+    def inverse(self, Lab: Floats) -> Floats:
+        """Return the source colours (n, 3) that are printed as given ones."""
+        ...
+
+
+def device_table(inverse: Inverse, size: int, samples: Floats, seen: Floats, mapping: Mapping | None = None) -> Lut16:
     """Return a B2A table of so many nodes.
 
     Each node first gets the nearest printable colour to what is wanted there. Then the nodes are moved together, by

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit, fit
-from fidele.characterise.inverse import Inverse, device_table
-from fidele.characterise.mapping import GamutMapping, mappings
+from fidele.characterise.inverse import Inverse, Mapping, device_table
+from fidele.characterise.mapping import mappings
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
@@ -47,17 +47,17 @@ class Sizes:
 SIZES = Sizes()
 #: ΔE00 up to which a mapping's inverse counts as one.
 _UNDONE = 0.05
+#: The same where a mapping is another profile's tables, which are no exact inverses of each other.
+_UNDONE_LIKE = 0.4
 
 
 @dataclass(frozen=True)
-class PrinterModel:
-    """A fitted printer: media-relative L*a*b* on a device grid, and the white and black that were measured."""
+class PrinterGrid:
+    """What a printer makes of device values: media-relative L*a*b* on a device grid, and its white and black."""
 
     grid: NDArray[np.float32]
     white_XYZ: Floats
     black_XYZ: Floats
-    #: The fit that it was made from, with its true error and the patches that were left out.
-    fit: Fit
 
     def __call__(self, device: Floats) -> Floats:
         """Device values (n, 3) to media-relative L*a*b* (n, 3), interpolated as a reader of the profile does."""
@@ -67,6 +67,13 @@ class PrinterModel:
         out = np.empty((len(codes), 3), np.float32)
         tetrahedral3(codes, self.grid, out)
         return out.astype(float)
+
+
+@dataclass(frozen=True)
+class PrinterModel(PrinterGrid):
+    """A fitted printer, and the fit that it was made from, with its true error and the patches that were left out."""
+
+    fit: Fit
 
 
 def fit_printer(
@@ -100,45 +107,58 @@ def fit_printer(
 
 
 def make_profile(
-    model: PrinterModel,
+    model: PrinterGrid,
     description: str,
     created: datetime.datetime,
     characterisation: str = "",
     progress: Progress | None = None,
     states: dict[str, str] | None = None,
     sizes: Sizes = SIZES,
+    ways: dict[int, Mapping] | None = None,
 ) -> bytes:
     """Make the output profile of a fitted printer: three intents in both directions, and a gamut table.
 
-    `states` goes into its metadata tag: what it is for and how it was made.
+    Parameters
+    ----------
+    states
+        Goes into its metadata tag: what it is for and how it was made.
+    ways
+        By intent (0, 1, 2), how colours become what is to be printed; None for this printer's own gamut mapping.
     """
     told = progress or (lambda _: True)
     samples, inverse = _samples(), Inverse(model)
     printed = model(samples)
     artwork = device_to_pcs_lab(srgb(), _artwork())
     held = _at_nodes(model, sizes.a2b_mapped)
+    undone = _UNDONE if ways is None else _UNDONE_LIKE
 
-    def of_mapping(mapping: GamutMapping, size: int) -> tuple[Lut16, Lut16]:
+    def of_mapping(mapping: Mapping, size: int) -> tuple[Lut16, Lut16]:
         # What the mapping never reaches has no source to come from, and would bend what has.
         seen = mapping.inverse(printed)
-        sound = delta_e_2000(mapping.forward(seen), printed) < _UNDONE
+        sound = delta_e_2000(mapping.forward(seen), printed) < undone
         given = np.concatenate([samples[sound], inverse(mapping.forward(artwork))])
         back = device_table(inverse, size, given, np.concatenate([seen[sound], artwork]), mapping)
         return lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape)), back
 
+    def reach(Lab: Floats) -> Floats:
+        return inverse.printed(Lab if ways is None else ways[1].forward(Lab))
+
     # Two at once: what takes long releases the interpreter.
     with ThreadPoolExecutor(2) as pool:
-        colorimetric = pool.submit(device_table, inverse, sizes.b2a, samples, printed)
-        gamut = pool.submit(lambda: gamut_lut(_beyond(inverse, LabGrid(sizes.gamut)), LabGrid(sizes.gamut)))
-        perceptual, saturation = mappings(model, inverse.printed)
+        if ways is None:
+            colorimetric = pool.submit(device_table, inverse, sizes.b2a, samples, printed)
+        else:
+            colorimetric = pool.submit(lambda relative: of_mapping(relative, sizes.b2a)[1], ways[1])
+        gamut = pool.submit(lambda: gamut_lut(_beyond(inverse, reach, LabGrid(sizes.gamut)), LabGrid(sizes.gamut)))
+        perceptual, saturation = mappings(model, inverse.printed) if ways is None else (ways[0], ways[2])
         told(0.4)
-        ways = {
+        mapped = {
             0: pool.submit(of_mapping, perceptual, sizes.b2a),
             2: pool.submit(of_mapping, saturation, sizes.b2a_saturation),
         }
         a2b, b2a = {1: lab_lut(_at_nodes(model, sizes.a2b))}, {1: colorimetric.result()}
         for share, intent in ((0.8, 0), (1.0, 2)):
-            a2b[intent], b2a[intent] = ways[intent].result()
+            a2b[intent], b2a[intent] = mapped[intent].result()
             told(share)
     extra = {"gamt": gamut.result().encode()} | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
@@ -154,12 +174,12 @@ def _at_nodes(forward: Callable[[Floats], Floats], size: int) -> Floats:
     return forward(nodes).reshape(size, size, size, 3)
 
 
-def _beyond(inverse: Inverse, grid: LabGrid) -> Floats:
-    """Return how far (g³,) the nodes of a grid lie beyond what can be printed, in ΔE00; less than 0 within."""
+def _beyond(inverse: Inverse, reach: Callable[[Floats], Floats], grid: LabGrid) -> Floats:
+    """Return how far (g³,) the nodes of a grid lie beyond what is printed, in ΔE00; less than 0 within."""
     from scipy.spatial import cKDTree
 
     Lab = grid.nodes().reshape(-1, 3)
-    off = delta_e_2000(Lab, inverse.printed(Lab))
+    off = delta_e_2000(Lab, reach(Lab))
     surface = cube_solid(inverse.model, 48).vertices
     deep, _ = cKDTree(lab_to_din99o(surface)).query(lab_to_din99o(Lab))
     return np.where(off < 0.1, -deep, off)

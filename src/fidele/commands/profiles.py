@@ -432,5 +432,59 @@ def mend_profile(
     _tell(mended.words, found, made)
 
 
+@profile.command("alike")
+@click.argument("first", type=FILE)
+@click.argument("second", type=FILE)
+@click.option("--both", is_flag=True, help=tr("One profile for both, in the middle between them."))
+@click.option("--out", type=FILE, help=tr("Profile to write; without it only the cost is said."))
+@click.option("--title", default="", help=tr("What the profile is called."))
+@click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
+def alike_profiles(first: Path, second: Path, both: bool, out: Path | None, title: str, as_json: bool) -> None:
+    """Make the unit of the SECOND profile print like that of the FIRST, and say what that costs.
+
+    Instead of the second profile its measured chart will do: the first is then mended by it (see 'mend').
+    """
+    import datetime
+    from dataclasses import asdict
+
+    from fidele.characterise.alike import alike, cost, for_both, grid_of
+    from fidele.characterise.gathered import gathered
+    from fidele.characterise.own import mended_from
+    from fidele.chart.measured_file import read_any
+    from fidele.files import read_bytes, write_bytes
+    from fidele.icc.describe import describe
+    from fidele.icc.profile import LARGEST, Profile
+    from fidele.store.parcel import looks_like_profile
+
+    now = datetime.datetime.now().replace(microsecond=0)
+    one = Profile.open(first)
+    if looks_like_profile(read_bytes(second, LARGEST)):
+        other = Profile.open(second)
+    else:
+        found = gathered([(second.name, read_any(second))], None, one)
+        made, _ = mended_from(found, second.stem, now, one)
+        other = Profile.parse(made.profile, second.name)
+    title = title or (out.stem if out is not None else describe(other).description)
+    states = {k: v for k, v in describe(other).meta.items() if k.startswith(("about.", "made."))}
+    data, said, figures = b"", [], {}
+    if both:
+        middle = for_both(one, other, title, now, states)
+        data, said = middle.profile, middle.words
+        figures = {"first": middle.first, "second": middle.second}
+    else:
+        if out is not None:
+            data, price = alike(one, other, title, now, states)
+        else:
+            price = cost(grid_of(one), grid_of(other))
+        said, figures = price.words, asdict(price)
+    if out is not None:
+        write_bytes(out, data)
+    if as_json:
+        print_json({"out": str(out) if out is not None else "", "title": title, "says": said} | figures)
+        return
+    for sentence in said:
+        click.echo(sentence)
+
+
 def _names(without: str) -> set[str]:
     return {n.strip() for n in without.split(",") if n.strip()}

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 from fidele import units
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
+from fidele.desk.alike_box import AlikeBox
 from fidele.desk.before_after import BeforeAfter, Shown, before_after
 from fidele.desk.check_plots import Distribution
 from fidele.desk.desk import Desk
@@ -77,6 +78,7 @@ class OwnDesk(Desk):
         self._versions.setHorizontalSpacing(14)
         self._versions.setVerticalSpacing(4)
         self._kept = section(tr("4  Its versions"))
+        self.alike = AlikeBox(self)
         self.report = QWidget()
         self._said = down(space=5, margins=(0, 0, 0, 0), on=self.report)
         inside = QWidget()
@@ -92,6 +94,7 @@ class OwnDesk(Desk):
             (self.report, 1),
             self._kept,
             self._versions,
+            self.alike,
             margins=(0, 0, 8, 0),
             on=inside,
         )
@@ -121,6 +124,7 @@ class OwnDesk(Desk):
         for shown in (self._pages, self._said, self._versions):
             clear(shown)
         self._preview = None
+        self.alike.refresh()
         if card is None:
             self.title.setText(tr("A profile of one's own needs a printing condition"))
             self.state.setText(

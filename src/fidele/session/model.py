@@ -76,6 +76,7 @@ from fidele.session.sheet import Sheet
 from fidele.session.sources import Sources
 from fidele.session.state import Judged, LossesFound, RouteRead, RunTaken, ScreenSeen, State, WhiteChosen
 from fidele.session.trials import Trials
+from fidele.session.units_alike import UnitsAlike
 from fidele.session.watch import Watch
 from fidele.session.way import Ways
 from fidele.sheet.placing import Media, Placing
@@ -151,6 +152,7 @@ class Session:
         self.own_profiles = OwnProfiles(
             live, self.in_force, self.handoff, self.profiles, self.charts, devices, self.logbook, places
         )
+        self.units_alike = UnitsAlike(live, self.in_force, self.profiles, places)
         self.balancing = Balancing(live, self.in_force, self.handoff, self.charts, self.logbook, places)
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.orders = Orders(

@@ -470,12 +470,7 @@ class OwnProfiles:
         card = self._live.state.need_card()
         if card.id != done.card.id:
             raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
-        profile_id = Profile.parse(done.own.profile).content_id
-        path = self._work / tr("own profiles") / f"{done.title.replace(':', '.')}.icc"
-        write_bytes(path, done.own.profile)
-        self._profiles.install(path)
-        if self._profiles.shelf.find(profile_id) is None:
-            raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
+        profile_id = shelved(self._profiles, self._work, done.title, done.own.profile)
         said = done.own.fit.stated
         found = Verified(
             unit=card.printer,
@@ -501,6 +496,23 @@ class OwnProfiles:
             tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=done.title)
         )
         return profile_id
+
+
+def shelved(profiles: Profiles, work: Path, title: str, data: bytes) -> str:
+    """Keep a profile that was made here among the workshop's files, put it on the shelf, and return its id.
+
+    Raises
+    ------
+    FideleError
+        When it cannot be kept or put there.
+    """
+    profile_id = Profile.parse(data).content_id
+    path = work / tr("own profiles") / f"{title.replace(':', '.').replace('/', '-')}.icc"
+    write_bytes(path, data)
+    profiles.install(path)
+    if profiles.shelf.find(profile_id) is None:
+        raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
+    return profile_id
 
 
 def _off(profile: Profile | None, found: Gathered) -> float | None:
