@@ -67,7 +67,7 @@ def test_an_order_from_target_to_a_profile_in_use(places, qtbot, tmp_path):
     desk = window.desks.order
     assert session.card.owner == "driver"
     assert not desk.start.isEnabled()
-    click(desk, "Get it from Marl profiles")
+    click(desk, "Fetch their target")
     settle(window, qtbot)
     click(desk, "Begin the order")
     order = desk.order

@@ -31,6 +31,8 @@ from fidele.tiles import Progress
 _SEEN = 2.0
 #: Whites that differ by more are told: the look is then carried over relative to each paper.
 _WHITE = 1.0
+#: What the made profile's own tables err by, mean ΔE00 (docs/own-profiles.md).
+_TABLES = 0.17
 #: So many device values stand for everything that a unit prints.
 _MANY = 12_000
 #: Below this chroma a colour is a grey, and has no name of a hue.
@@ -88,7 +90,7 @@ class Cost:
     @property
     def expected(self) -> float:
         """Mean ΔE00 that is to be expected between the two prints."""
-        return float(np.hypot(self.after, self.stated))
+        return float(np.sqrt(self.after**2 + self.stated**2 + _TABLES**2))
 
     @property
     def words(self) -> list[str]:
@@ -265,6 +267,7 @@ def for_both(
     created: datetime.datetime,
     states: dict[str, str] | None = None,
     progress: Progress | None = None,
+    sizes: Sizes = SIZES,
 ) -> Both:
     """Make one profile for two units: what lies in the middle between them; how far each is off is said.
 
@@ -280,6 +283,6 @@ def for_both(
         "alike.both": f"{describe(first).description}; {describe(second).description}",
         "alike.off_de00": " ".join(f"{o.mean():.3f}" for o in off),
     }
-    data = make_profile(middle, title, created, "", progress, said)
+    data = make_profile(middle, title, created, "", progress, said, sizes)
     figures = [(float(o.mean()), float(np.percentile(o, 95))) for o in off]
     return Both(data, title, figures[0], figures[1])

@@ -19,7 +19,7 @@ from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.files import write_bytes
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.run.target import Arrives
 from fidele.session.model import Session
 from fidele.session.orders import Begun, Match, Opened, recipients
@@ -53,12 +53,7 @@ class OrderDesk(Desk):
         self.pick_target = button(
             tr("Choose their target …"), self._pick, tr("A TIFF, PNG or PDF that they want printed")
         )
-        stand_in = session.devices.maker
-        self.fetch = button(
-            tr("Get it from {name}", name=stand_in.name if stand_in is not None else ""),
-            self._fetch,
-            tr("The bench's own maker of profiles"),
-        )
+        self.fetch = button(tr("Fetch their target"), self._fetch, tr("From the bench's own maker of profiles"))
         self.start = button(
             tr("Begin the order"), self._start, tr("It gets a number, which stands on every page"), main=True
         )
@@ -190,9 +185,8 @@ class OrderDesk(Desk):
         self.start.setEnabled(self._begun is not None and bool(self.maker.text().strip()) and not self.work.busy)
         said = tr("No target yet: it is a file that they send, of hundreds of patches.")
         if self._begun is not None:
-            said = tr("{name}, {n} page.", name=self._begun.path.name, n=1)
-            if self._begun.pages > 1:
-                said = tr("{name}, {n} pages.", name=self._begun.path.name, n=self._begun.pages)
+            count = self._begun.pages
+            said = trn("{name}, {n} page.", "{name}, {n} pages.", count, name=self._begun.path.name, n=count)
             said = " ".join([said, *self._begun.cautions])
         self.found.setText(said)
 
@@ -389,7 +383,7 @@ class OrderDesk(Desk):
                 self.orders.sent(now)
             self.arrived.emit(self.session.shelf.look_into(name, data))
 
-        title = tr("{name} measure and make the profile", name=order.maker)
+        title = tr("Waiting for {name}", name=order.maker)
         self.guarded(lambda: self.work.run(title, self.orders.handing(order), answered))
         self.refresh()
 
