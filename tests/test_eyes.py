@@ -165,7 +165,7 @@ def test_the_keyboard_is_seen_wherever_it_is(window, qtbot):
                     continue
                 looked.add(one)
                 # What was laid out or filled anew meanwhile is looked at once more.
-                if not (_shows(window, one) or _shows(window, one)) and one.isVisible():
+                if not any(qtbot.wait(again) or _shows(window, one) for again in (0, 0, 300)) and one.isVisible():
                     unseen.append(f"{station}: {type(one).__name__} {one.accessibleName()}")
             except RuntimeError:  # a desk was filled anew meanwhile
                 continue
