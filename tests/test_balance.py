@@ -10,13 +10,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from fidele.characterise.balance import aimed, balance
+from fidele.characterise.balance import Other, aimed, balance
 from fidele.chart.family import made
+from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
 from fidele.run.page import prepare_page
 from fidele.session.balancing import CHROMA, TONE
 from fidele.tuning.balance import Balance
-from tests.hands import click, settle
+from tests.hands import choose, click, look, settle
 from tests.shell import fidele
 from tests.street.kinds import made as stranger
 
@@ -66,6 +67,7 @@ def test_greys_of_drivers_that_nobody_knows_end_neutral_and_even(kind, seed):
 
 def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, qtbot, places):
     session = window.session
+    profile = session.card.profile
     session.change_card("No profile", profile=None, owner="driver")
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
@@ -102,6 +104,40 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
     assert np.abs(told - bent).max() <= 2
     session.undo()
     assert session.card.balance == curves
+    # Another aim: what the condition with its profile makes of the same page; said beforehand, proved by a third page.
+    aim = session.card.model_copy(
+        update={"id": "with-profile", "name": "With profile", "profile": profile, "owner": "fidele", "balance": None}
+    )
+    session.cards.save(aim)
+    window.show_desk("Balance")
+    look()
+    choose(window.desk.aim, "with-profile")
+    before = session.balancing.pages()[-1].apart  # the first page, as the driver does it
+    click(window.desk, "Compute the curves")
+    settle(window, qtbot)
+    found = session.balancing.found[1]
+    assert found.apart[0] == pytest.approx(before, abs=1.0)
+    click(window.desk, "Keep the curves on the card")
+    click(window.desk, "Lay the page on the sheet")
+    settle(window, qtbot)
+    run = session.press_run(session.print_job(session.job(), overridden="" if not session.stops else "a page"))
+    session.checking.check_run(run, session.devices.scanner.scan(run.piece, run.number).pixels, 150)
+    page = session.balancing.pages()[0]
+    assert page.apart < 0.7 * before  # curves leave colours beside the greys where they are
+    assert page.apart == pytest.approx(found.apart[1], abs=0.2 * before)
+    assert f"off from “{aim.name}”" in page.words
+
+
+@pytest.mark.parametrize(("kind", "seed", "other"), [("wide", 2, ("cloth", 1)), ("six inks", 1, ("weak", 2))])
+def test_one_driver_is_made_to_look_like_another(kind, seed, other):
+    """Strangers' drivers: the page comes to half of what lay between them at least, as it was said beforehand."""
+    (mine, noise), (theirs, _) = printed(kind, seed), printed(*other)
+    rng, page = np.random.default_rng(seed), made("neutral").rgb
+    aim = Other(page, theirs(page) + rng.normal(0, noise, (len(page), 3)))
+    found = balance(page, mine(page) + rng.normal(0, noise, (len(page), 3)), aim)
+    before, after = (delta_e_2000(theirs(page), mine(sent)).mean() for sent in (page, found.balance(page)))
+    assert after < before / 2
+    assert found.apart == (pytest.approx(before, rel=0.1), pytest.approx(after, abs=0.2 * before))
 
 
 def test_the_same_from_a_shell(places, tmp_path):

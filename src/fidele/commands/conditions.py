@@ -84,10 +84,11 @@ def condition_compare(a: str, b: str, as_json: bool) -> None:
 @click.option(
     "--through", multiple=True, type=FILE, help=tr("Of a page that went through the condition's present curves.")
 )
+@click.option("--like", default="", help=tr("A condition whose look is the aim, in place of neutral and even."))
 @click.option("--keep", is_flag=True, help=tr("Keep the curves on the card."))
 @click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def condition_balance(
-    card: str, measured: tuple[Path, ...], through: tuple[Path, ...], keep: bool, as_json: bool
+    card: str, measured: tuple[Path, ...], through: tuple[Path, ...], like: str, keep: bool, as_json: bool
 ) -> None:
     """Find curves that make greys neutral where the driver converts, from measured neutral pages."""
     import numpy as np
@@ -105,6 +106,13 @@ def condition_balance(
     if not measured and not through:
         raise FideleError(tr("Give one file at least: a measured neutral page (fidele chart make neutral)."))
     session.put_in_force(mine)
+    if like:
+        aim = session.conditions.need(like)
+        if aim.id not in {c.id for c in session.balancing.others()}:
+            raise FideleError(
+                tr("How “{name}” prints greys is not known: it has no profile and no measured page.", name=aim.name)
+            )
+        session.balancing.look_like(aim)
     for path in (*measured, *through):
         read_any(path)  # a clear word on what is no file of measurements
     bare = mine.model_copy(update={"balance": None})
@@ -121,10 +129,24 @@ def condition_balance(
         session.balancing.keep()
     if as_json:
         read = [{"file": str(f), "words": p.words} for f, p in zip((*measured, *through), pages, strict=True)]
-        print_json({"pages": read, "expected": {"chroma": lean, "tone": off}, "curves": found.balance.model_dump()})
+        expected = {"chroma": lean, "tone": off}
+        if found.apart is not None:
+            expected |= {"apart": found.apart[1], "apart_now": found.apart[0]}
+        print_json({"pages": read, "expected": expected, "curves": found.balance.model_dump()})
+        if like and not keep:
+            session.undo()
         return
     for page in pages:
         click.echo(page.words.partition(", ")[2])
+    if found.apart is not None:
+        click.echo(
+            tr(
+                "Off from “{name}” by a mean ΔE00 of {before:.1f} now; through the curves {after:.1f} is expected.",
+                name=session.balancing.aim()[0],
+                before=found.apart[0],
+                after=found.apart[1],
+            )
+        )
     click.echo(
         tr(
             "Through the curves greys are expected to lean by {lean:.1f}, tones to be off by L* {off:.1f}.",
@@ -134,6 +156,8 @@ def condition_balance(
     )
     if keep:
         click.echo(tr("The curves are on the card."))
+    elif like:
+        session.undo()  # nothing is kept that was not asked for
 
 
 @condition.command("check")

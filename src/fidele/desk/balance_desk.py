@@ -10,12 +10,13 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from fidele.arrays import Floats
 from fidele.characterise.balance import Balanced
 from fidele.desk.desk import Desk
-from fidele.desk.kit import SPRING, across, down
+from fidele.desk.kit import SPRING, across, choice, down
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.language import tr
+from fidele.route.condition import Card
 from fidele.session.balancing import CHROMA, TONE
 from fidele.session.model import Session
 
@@ -62,7 +63,8 @@ class GreyPlot(QWidget):
         high, left = self.height(), float(px(60))
         upper = QRectF(left, px(22), self.width() - left - px(34), high * 0.56 - px(22))
         lower = QRectF(left, high * 0.62, upper.width(), high * 0.38 - px(24))
-        casts = [found.before[:, 1:], found.greys[:, 1:]]
+        aim = found.wanted[:, 1:] if found.apart is not None else 0.0
+        casts = [found.before[:, 1:] - aim, found.greys[:, 1:] - aim]
         tones = [s[:, :1] - found.wanted[:, :1] for s in (found.before, found.greys)]
         self._part(painter, upper, casts, "a* b*", CHROMA)
         self._part(painter, lower, tones, "L*", TONE)
@@ -132,6 +134,14 @@ class BalanceDesk(Desk):
             tr("Lay the page on the sheet"), self._lay, tr("87 patches, printed as pictures are: the driver converts")
         )
         self.compute = button(tr("Compute the curves"), self._compute, tr("From all pages that were measured"))
+        self.aim = choice(
+            tr("Aim"),
+            tip=tr("What the page is to look like: neutral and even, or as another condition of yours prints it"),
+            letters=40,
+            points=9.5,
+        )
+        self.aim.activated.connect(lambda _: self._aim())
+        self._others: list[tuple[str, str]] = []
         self._pages = down(space=4)
         self.plot = GreyPlot()
         self.said = label("", 9.5, wrap=True)
@@ -139,7 +149,7 @@ class BalanceDesk(Desk):
         down(
             section(tr("1  The page, printed, pressed, and read on the desk Check")),
             self._pages,
-            across(self.lay, SPRING),
+            across(self.lay, label(tr("Aim"), 9.5), self.aim, SPRING),
             section(tr("2  What the curves will do")),
             across(self.compute, SPRING),
             self.said,
@@ -170,6 +180,7 @@ class BalanceDesk(Desk):
         self.title.setText(tr("Neutral and even, without a profile: “{name}”", name=card.name))
         curves = tr("through curves of its own") if card.balance is not None else tr("and gets numbers as they are")
         self.state.setText(tr("{summary}. The driver converts {curves}.", summary=card.summary, curves=curves))
+        self._show_aims(card)
         pages = self.balancing.pages() if card.owner == "driver" else []
         for page in pages[:6]:
             self._pages.addWidget(label(page.words, 9.5, wrap=True))
@@ -181,8 +192,34 @@ class BalanceDesk(Desk):
         self.compute.setEnabled(self.compute.isEnabled() and any(p.Lab is not None for p in pages))
         self.said.setText(self._words(mine) if mine is not None else "")
 
+    def _show_aims(self, card: Card) -> None:
+        offered = [
+            ("", tr("neutral and even")),
+            *((c.id, tr("like “{name}”", name=c.name)) for c in self.balancing.others()),
+        ]
+        if offered != self._others:
+            self._others = offered
+            self.aim.clear()
+            for key, words in offered:
+                self.aim.addItem(words, key)
+        self.aim.setCurrentIndex(max(0, self.aim.findData(card.balance_like)))
+        self.aim.setEnabled(len(offered) > 1 and not self.work.busy)
+
+    def _aim(self) -> None:
+        chosen = self.aim.currentData()
+        other = next((c for c in self.balancing.others() if c.id == chosen), None)
+        self.guarded(self.balancing.look_like, other)
+        self.refresh()
+
     @staticmethod
     def _words(found: Balanced) -> str:
+        if found.apart is not None:
+            return tr(
+                "The page is off from the other print by a mean ΔE00 of {before:.1f} now; through the curves "
+                "{after:.1f} is expected. Colours follow their greys.",
+                before=found.apart[0],
+                after=found.apart[1],
+            )
         dark = len(found.greys) // 10
         lean = [float(np.percentile(np.hypot(*g[dark:, 1:].T), 95)) for g in (found.before, found.greys)]
         off = [float(np.abs(g[dark:, 0] - found.wanted[dark:, 0]).max()) for g in (found.before, found.greys)]

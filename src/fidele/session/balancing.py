@@ -6,6 +6,7 @@ Each further page, printed through the curves so far, makes them better and prov
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,9 +17,11 @@ from fidele.chart.definition import Chart
 from fidele.chart.family import made
 from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import matched
+from fidele.colour.difference import delta_e_2000
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS, srgb
+from fidele.icc.transform import Intent, convert, to_lab
 from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.kept import job_of
@@ -28,13 +31,15 @@ from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
 from fidele.session.places import Places
+from fidele.session.profiles import Profiles
+from fidele.store.cards import CardStore
 from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError, Progress
 from fidele.trials.aim import relative
 from fidele.tuning.conversion import sent_values
 
 if TYPE_CHECKING:
-    from fidele.characterise.balance import Balanced
+    from fidele.characterise.balance import Balanced, Other
 
 #: The chart that is printed, and from what level on greys are judged: the darkest are as their inks are.
 CHART, JUDGED_FROM = "neutral", 0.1
@@ -56,6 +61,22 @@ class BalancePage:
     Lab: Floats | None = None
     asked: Floats | None = None
     rough: bool = False
+    #: How this page looks where it is to look, '' and None where greys are to be neutral and even.
+    like: str = ""
+    other: Other | None = None
+
+    @property
+    def apart(self) -> float:
+        """Mean ΔE00 between this page and the one that it is to look like."""
+        assert self.Lab is not None
+        assert self.asked is not None
+        assert self.other is not None
+        rows = {tuple(rgb): Lab for rgb, Lab in zip(self.other.rgb.round(6), self.other.Lab, strict=True)}
+        both = [
+            (Lab, rows[key]) for key, Lab in zip(map(tuple, self.asked.round(6)), self.Lab, strict=True) if key in rows
+        ]
+        mine, theirs = (np.array(side) for side in zip(*both, strict=True))
+        return float(delta_e_2000(mine, theirs).mean())
 
     @property
     def figures(self) -> tuple[float, float]:
@@ -76,9 +97,18 @@ class BalancePage:
         how = tr("through the curves") if self.curved else tr("as the driver does it")
         if self.Lab is None:
             return tr("run {run}, printed {how}: press it, then scan or measure it", run=self.run, how=how)
+        seen = tr(", as this scanner sees it") if self.rough else ""
+        if self.other is not None:
+            return tr(
+                "run {run}, {how}: off from “{name}” by a mean ΔE00 of {apart:.1f}{seen}",
+                run=self.run,
+                how=how,
+                name=self.like,
+                apart=self.apart,
+                seen=seen,
+            )
         chroma, tone = self.figures
         good = tr("neutral and even") if chroma <= CHROMA and tone <= TONE else tr("not yet neutral and even")
-        seen = tr(", as this scanner sees it") if self.rough else ""
         return tr(
             "run {run}, {how}: greys lean by {chroma:.1f}, tones are off by L* {tone:.1f}{seen}: {good}",
             run=self.run,
@@ -94,9 +124,20 @@ class Balancing:
     """Finds the own balance of the condition in force."""
 
     def __init__(
-        self, live: Live, in_force: InForce, handoff: Handoff, charts: Charts, logbook: Logbook, places: Places
+        self,
+        live: Live,
+        in_force: InForce,
+        handoff: Handoff,
+        profiles: Profiles,
+        cards: CardStore,
+        charts: Charts,
+        logbook: Logbook,
+        places: Places,
     ) -> None:
         self._live, self._in_force, self._handoff, self._charts = live, in_force, handoff, charts
+        self._profiles, self._cards = profiles, cards
+        #: How the page looks through profiles, by profile and intent.
+        self._looks: dict[tuple[object, ...], Other] = {}
         self._logbook, self._work = logbook, places.work
         #: What was computed last and is not kept yet, with the condition that it is for.
         self.found: tuple[str, Balanced] | None = None
@@ -116,15 +157,62 @@ class Balancing:
     def pages(self) -> list[BalancePage]:
         """Return the pages that were printed by the condition as it is set now, the newest first."""
         card, chart = self._live.state.card, made(CHART)
+        if card is None:
+            return []
+        like, other = self.aim()
+        return [replace(page, like=like, other=other) for page in self._pages_of(card, chart)]
+
+    def _pages_of(self, card: Card, chart: Chart) -> list[BalancePage]:
         found = []
-        for number in self._logbook.runs_of(card.id, 100) if card is not None else ():
+        for number in self._logbook.runs_of(card.id, 100):
             run = self._logbook.run(number)
             job, by = job_of(run), Card.model_validate_json(run.card)
             if job.chart != chart.digest or job.bare or run.state != "printed":
                 continue
-            if card is not None and _same(by, card):
+            if _same(by, card):
                 found.append(read_page(by, measured_file(self._work, number), number))
         return found
+
+    # What it is to look like -------------------------------------------------------------------------------------
+
+    def others(self) -> list[Card]:
+        """Return the other conditions that can be the aim: they print through a profile, or their page was measured."""
+        mine = self._live.state.card
+        return [c for c in self._cards.cards() if (mine is None or c.id != mine.id) and self._look_of(c) is not None]
+
+    def aim(self) -> tuple[str, Other | None]:
+        """Return what the condition in force is to look like: its name and look; '' and None for neutral and even."""
+        card = self._live.state.card
+        if card is None or not card.balance_like:
+            return "", None
+        other = next((c for c in self._cards.cards() if c.id == card.balance_like), None)
+        look = self._look_of(other) if other is not None else None
+        return (other.name, look) if other is not None and look is not None else ("", None)
+
+    def look_like(self, other: Card | None) -> None:
+        """Aim at another condition's look, or at neutral and even greys again, as a step that can be undone."""
+        words = tr("Balance aims at “{name}”", name=other.name) if other is not None else tr("Balance aims at neutral")
+        self._in_force.change(words, balance_like=other.id if other is not None else "")
+        self.found = None
+
+    def _look_of(self, card: Card) -> Other | None:
+        """Return how the page looks by a condition: by its profile, or as measured last; None where nobody knows."""
+        from fidele.characterise.balance import Other
+
+        chart = made(CHART)
+        if card.profile is not None and card.owner == "fidele":
+            entry = self._profiles.shelf.find(card.profile)
+            if entry is None or entry.description.colour_space != "RGB" or not entry.description.usable_as_output:
+                return None
+            key = (entry.id, card.intent, card.bpc)
+            if key not in self._looks:
+                profile = self._profiles.shelf.load(entry.id)
+                device = convert(chart.rgb.astype(np.float32), srgb(), profile, card.intent, card.bpc)
+                Lab = to_lab(device.astype(np.float32), profile, Intent.RELATIVE).astype(float)
+                self._looks[key] = Other(chart.rgb, Lab)
+            return self._looks[key]
+        page = next((p for p in self._pages_of(card, chart) if p.Lab is not None and p.asked is not None), None)
+        return Other(page.asked, page.Lab) if page is not None else None  # type: ignore[arg-type]
 
     def computing(self, given: list[BalancePage] | None = None) -> Callable[[Progress], Balanced]:
         """Return the work of computing curves from all pages that were measured, or those given, beside the interface.
@@ -135,6 +223,7 @@ class Balancing:
             When none was measured yet.
         """
         pages = [p for p in (self.pages() if given is None else given) if p.Lab is not None]
+        _, like = self.aim()
         if not pages:
             raise FideleError(tr("Nothing was measured yet: print the page, press it, and scan or measure it."))
 
@@ -145,7 +234,7 @@ class Balancing:
             Lab = np.concatenate([p.Lab for p in pages if p.Lab is not None])
             from fidele.characterise.balance import balance
 
-            return balance(rgb, Lab)
+            return balance(rgb, Lab, like)
 
         return work
 

@@ -153,7 +153,9 @@ class Session:
             live, self.in_force, self.handoff, self.profiles, self.charts, devices, self.logbook, places
         )
         self.units_alike = UnitsAlike(live, self.in_force, self.profiles, places)
-        self.balancing = Balancing(live, self.in_force, self.handoff, self.charts, self.logbook, places)
+        self.balancing = Balancing(
+            live, self.in_force, self.handoff, self.profiles, self.cards, self.charts, self.logbook, places
+        )
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.orders = Orders(
             live,
