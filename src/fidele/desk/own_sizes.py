@@ -12,6 +12,7 @@ from fidele.devices.protocol import Printer
 from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.session.blanks import Blank, Blanks, OwnSheet
+from fidele.sheet.arc import Round
 from fidele.sheet.placing import Media
 from fidele.sheet.shapes import SHAPES
 
@@ -60,6 +61,77 @@ class SizeDialog(QDialog):
     def sheet(self, carrier: str) -> OwnSheet:
         """Return the sheet that was described, fed as `carrier`."""
         return OwnSheet(self.name.text().strip(), self.width_field.value(), self.height_field.value(), carrier)
+
+
+class RoundDialog(QDialog):
+    """Asks for what a round piece measures, and says which area is printed for it."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(tr("Mug, bottle or glass"))
+        words = tr(
+            "Measure what is printed: its diameters above and below, its height, and what stays free around it for the "
+            "handle or the seam. A tapered piece gets a bent print, which then lies straight around it."
+        )
+        box = down(label(words, 9.5, wrap=True), on=self)
+        form = QFormLayout()
+        self.name = entry(tr("Name"))
+        ask(form, tr("Name"), self.name)
+        self.top, self.bottom = _mm(82, tr("Diameter above")), _mm(82, tr("Diameter below"))
+        self.high, self.gap = _mm(90, tr("Height")), _mm(45, tr("Stays free around"))
+        self.stretch = number(0, 10, tr("The paper gives, in per cent"), width=110)
+        self.stretch.setSuffix(" %")
+        self.bleed, self.safe = _mm(1, tr("Bleed")), _mm(4, tr("Safe from edge"))
+        for words, field in (
+            (tr("Diameter above"), self.top),
+            (tr("Diameter below"), self.bottom),
+            (tr("Height"), self.high),
+            (tr("Stays free around"), self.gap),
+            (tr("Paper gives"), self.stretch),
+            (tr("Bleed"), self.bleed),
+            (tr("Safe from edge"), self.safe),
+        ):
+            ask(form, words, field)
+            field.valueChanged.connect(lambda _: self._say())
+        box.addLayout(form)
+        self.said = label("", 9.5, bold=True, wrap=True)
+        box.addWidget(self.said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        box.addWidget(buttons)
+        self._ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
+        self._say()
+
+    def blank(self) -> Blank:
+        """Return the blank that was described; `FideleError` where it cannot be printed for."""
+        piece = Round(self.top.value(), self.bottom.value(), self.high.value(), self.gap.value(), self.stretch.value())
+        return Blank.of_round(self.name.text().strip(), piece, self.bleed.value(), self.safe.value())
+
+    def _say(self) -> None:
+        try:
+            made = self.blank()
+        except FideleError as error:
+            self.said.setText(str(error))
+            self._ok.setEnabled(False)
+            return
+        said = tr("Printed for it: {size}.", size=units.size(made.width, made.height, 1))
+        if made.bend:
+            wide, high = made.printed
+            said += " " + tr(
+                "Bent by {angle:.0f}°, it takes {size} of the sheet.",
+                angle=abs(made.bend),
+                size=units.size(wide, high, 0),
+            )
+        self.said.setText(said)
+        self._ok.setEnabled(True)
+
+
+def ask_round(parent: QWidget, blanks: Blanks) -> None:
+    """Ask for a round piece and keep it as a blank."""
+    dialog = RoundDialog(parent)
+    if dialog.exec() == QDialog.DialogCode.Accepted:
+        blanks.add_blank(dialog.blank())
 
 
 def ask_blank(parent: QWidget, blanks: Blanks) -> None:

@@ -291,10 +291,10 @@ class SheetColumn(QScrollArea):
     def _blank(self) -> None:
         name = str(self.blank.currentData())
         one = self.one()
-        if name == "new":
-            from fidele.desk.own_sizes import ask_blank
+        if name in ("new", "new round"):
+            from fidele.desk.own_sizes import ask_blank, ask_round
 
-            self._do(ask_blank, self, self.session.sheet.blanks)
+            self._do(ask_blank if name == "new" else ask_round, self, self.session.sheet.blanks)
             self.refresh()
         elif name == "forget" and one is not None:
             forgotten = one[0].blank
@@ -431,6 +431,7 @@ class SheetColumn(QScrollArea):
         for blank in self.session.sheet.blanks.blanks:
             self.blank.addItem(blank.name, blank.name)
         self.blank.addItem(tr("Another blank …"), "new")
+        self.blank.addItem(tr("Mug, bottle or glass …"), "new round")
         if one[0].blank:
             self.blank.addItem(tr("Forget this blank"), "forget")
         self.blank.setCurrentIndex(max(0, self.blank.findData(one[0].blank)))

@@ -309,7 +309,7 @@ class SheetDesk(Desk):
         view.ticks = habits is not None and (habits.cut or habits.fold) and not chart
         view.strip = strip_placing(media) if sheet.wants_strip else None
         view.setEnabled(not chart)
-        view.places = [(at, b.shape, b.bleed, b.name) for _, b, at in session.jigs.places()]
+        view.places = [(at, b.printed_shape, b.bleed, b.name) for _, b, at in session.jigs.places()]
         view.shown = self._shown(page)
         view.selection &= {one.key for one in view.shown}
         view.update()
@@ -461,6 +461,17 @@ class SheetDesk(Desk):
             show,
         )
 
+    def _round(self, piece: Piece) -> list[tuple[str, str]]:
+        """Say what a round piece asks for."""
+        blank = self.session.sheet.blanks.blank(piece.blank) if piece.blank else None
+        if blank is None or not blank.around:
+            return []
+        said = tr(
+            "no scanner sees it: judge it by a flat piece of the same coating, pressed alike, or by eye; its seam is "
+            "where the print's sides meet"
+        )
+        return [(tr("Round"), said)]
+
     def facts(self) -> list[tuple[str, str]]:
         """Return size, resolution, use and margins."""
         session, sheet = self.session, self.session.sheet
@@ -493,6 +504,7 @@ class SheetDesk(Desk):
             placing = piece.copies[index].placing
             rows += [
                 (tr("Printed size"), units.size(placing.width, placing.height, 1)),
+                *self._round(piece),
                 (tr("Effective"), tr("{width:.0f} ppi", width=piece.artwork.width / piece.picture_width * 25.4)),
                 (
                     tr("Use"),

@@ -32,6 +32,7 @@ from fidele.desk.spots import Part, Ringed, Spots, ring
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.language import tr
 from fidele.session.laying import Key
+from fidele.sheet.arc import Arc, arc_of
 from fidele.sheet.page import Behind
 from fidele.sheet.placing import INCH, Media, Placing
 from fidele.sheet.shapes import Shape, outline
@@ -42,6 +43,8 @@ _TOP, _LEFT = 20, 34
 _SNAP, _GRASP = 7, 9
 #: The handle to turn by stands so far above a piece, in screen pixels.
 _HANDLE = 22
+#: A picture round a tapered piece is drawn in so many strips.
+_STRIPS = 72
 _INK, _PAPER = QColor(30, 30, 30), QColor(248, 248, 248)
 
 
@@ -71,10 +74,37 @@ def shape_path(shape: Shape, width: float, height: float, inset: float = 0.0) ->
     if shape == "round":
         path.addEllipse(QRectF(inset, inset, wide, high))
     else:
-        points = outline(shape) * [wide, high] + inset
+        arc = arc_of(shape)
+        line = width / arc.size[0] if arc is not None else 1.0
+        if arc is not None:
+            points = arc.outline(inset / line) * line + [width / 2, height / 2]
+        else:
+            points = outline(shape) * [wide, high] + inset
         path.addPolygon(QPolygonF([QPointF(x, y) for x, y in points]))
         path.closeSubpath()
     return path
+
+
+def _draw_bent(painter: QPainter, image: QImage, arc: Arc, p: Placing, behind: QRectF) -> None:
+    """Draw a picture as it goes round a tapered piece: strip by strip, each turned to where it lies."""
+    line = p.width / arc.size[0]
+    step = line / _STRIPS
+    (outer, _), (_, high) = arc.radii, arc.size
+    middle = (outer - high / 2) * line if arc.angle > 0 else (high / 2 - outer) * line
+    for strip in range(_STRIPS):
+        along = (strip + 0.5) / _STRIPS - 0.5
+        painter.save()
+        painter.translate(p.width / 2, p.height / 2 + middle)
+        painter.rotate(along * arc.angle)
+        top = -outer * line if arc.angle > 0 else (outer - arc.share) * line
+        # As wide as it is at its longer edge: what laps over its neighbour is the same there.
+        wide = step * (1 + arc.share * np.radians(abs(arc.angle)) / 2) + 0.2
+        at = QRectF(-wide / 2, top, wide, arc.share * line)
+        scale = image.width() / behind.width()
+        left = (strip * step - (wide - step) / 2 - behind.x()) * scale
+        of = QRectF(left, -behind.y() * scale, wide * scale, arc.share * line * scale)
+        painter.drawImage(at, image, of)
+        painter.restore()
 
 
 class SheetView(Ringed, QWidget):
@@ -270,7 +300,9 @@ class SheetView(Ringed, QWidget):
         painter.save()
         painter.setClipPath(whole)
         x, y, wide, high = one.behind or (0.0, 0.0, p.width, p.height)
-        if one.image is not None:
+        if one.image is not None and (arc := arc_of(one.shape)) is not None:
+            _draw_bent(painter, one.image, arc, p, QRectF(x, y, wide, high))
+        elif one.image is not None:
             painter.drawImage(QRectF(x, y, wide, high), one.image)
         else:
             painter.fillRect(QRectF(0, 0, p.width, p.height), QColor(205, 205, 205))

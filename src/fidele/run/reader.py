@@ -34,6 +34,7 @@ from fidele.run.job import Job, Lying, Patches, Printed
 from fidele.run.probes import Corrections
 from fidele.run.reading import Aim, Checked, check_measured, check_reading, uncertainty_of, verdict_of
 from fidele.run.unprofiled import NOT_CHARACTERISED, measured_unprofiled, scan_unprofiled
+from fidele.sheet.arc import arc_of
 from fidele.sheet.shapes import within
 from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
@@ -313,12 +314,15 @@ def shown_by(one: Lying) -> Callable[[Floats], NDArray[np.bool_]] | None:
     """Return which places of a picture its blank shows: what lies within its outline, and was not cropped away."""
     if one.behind is None and one.shape == "rectangle":
         return None
+    arc, shape = arc_of(one.shape), one.shape
     wide, high = one.placing.width, one.placing.height
+    if arc is not None:  # the picture is flat again on the piece
+        wide, high, shape = wide / arc.size[0], wide / arc.size[0] * arc.share, "rectangle"
     left, top, across, down = one.behind or (0.0, 0.0, wide, high)
 
     def visible(places: Floats) -> NDArray[np.bool_]:
         u, v = (left + places[:, 0] * across) / wide - 0.5, (top + places[:, 1] * down) / high - 0.5
-        return within(one.shape, u, v, _EDGE)
+        return within(shape, u, v, _EDGE)
 
     return visible
 

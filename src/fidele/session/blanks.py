@@ -12,6 +12,7 @@ from pydantic import Field, TypeAdapter
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
+from fidele.sheet.arc import MOST, Arc, Round
 from fidele.sheet.page import Behind
 from fidele.sheet.placing import Media
 from fidele.sheet.shapes import Shape
@@ -38,11 +39,44 @@ class Blank:
     shape: Shape = "rectangle"
     bleed: Edge = 0.0
     safe: Edge = 0.0
+    #: Of a tapered round piece by how many degrees its developed area turns: width and height are then that area's, at
+    #: half height and along its side. 0 for all others.
+    bend: Annotated[float, Field(ge=-MOST, le=MOST, allow_inf_nan=False)] = 0.0
+    #: Whether it is round, so that no scanner sees it.
+    around: bool = False
+
+    @property
+    def flat(self) -> tuple[float, float]:
+        """Width and height of the area that is printed, bleed included, before it is bent."""
+        return self.width + 2 * self.bleed, self.height + 2 * self.bleed
+
+    @property
+    def _arc(self) -> Arc | None:
+        wide, high = self.flat
+        return Arc(self.bend * wide / self.width, high / wide) if self.bend else None
 
     @property
     def printed(self) -> tuple[float, float]:
-        """Width and height that are printed, bleed included."""
-        return self.width + 2 * self.bleed, self.height + 2 * self.bleed
+        """Width and height of what it takes on the sheet."""
+        wide, high = self.flat
+        return (wide * self._arc.size[0], wide * self._arc.size[1]) if self._arc is not None else (wide, high)
+
+    @property
+    def printed_shape(self) -> Shape:
+        """Its outline with its bleed."""
+        return self._arc.words if self._arc is not None else self.shape
+
+    @staticmethod
+    def of_round(name: str, piece: Round, bleed: float = 0.0, safe: float = 0.0) -> Blank:
+        """Return the blank of a mug, bottle or glass.
+
+        Raises
+        ------
+        FideleError
+            When nothing of it can be printed.
+        """
+        width, height, bend = piece.developed
+        return Blank(name, round(width, 2), round(height, 2), "rectangle", bleed, safe, round(bend, 3), True)
 
 
 @dataclass(frozen=True)
@@ -189,9 +223,9 @@ class Blanks:
 
 def behind_blank(blank: Blank, wide: float, high: float) -> Behind | None:
     """Return where a picture of these proportions lies behind a blank so that it covers it; None where it just does."""
-    width, height = blank.printed
+    width, height = blank.flat
     factor = max(width / wide, height / high)
     w, h = wide * factor, high * factor
-    if abs(w - width) < 1e-6 and abs(h - height) < 1e-6:
+    if not blank.bend and abs(w - width) < 1e-6 and abs(h - height) < 1e-6:
         return None
     return (width - w) / 2, (height - h) / 2, w, h

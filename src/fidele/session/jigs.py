@@ -148,4 +148,4 @@ class Jigs:
 def _on(piece: Piece, blank: Blank, copies: tuple[Copy, ...]) -> Changes:
     """Return what changes of a piece that goes on a blank."""
     behind = behind_blank(blank, *piece.artwork.own_mm)
-    return {"copies": copies, "blank": blank.name, "behind": behind, "shape": blank.shape}
+    return {"copies": copies, "blank": blank.name, "behind": behind, "shape": blank.printed_shape}

@@ -220,7 +220,7 @@ class Laying:
         wide, high = piece.artwork.own_mm
         behind = behind_blank(blank, wide, high)
         copies = tuple(replace(c, placing=c.placing.sized(*blank.printed)) for c in piece.copies)
-        changes = {"copies": copies, "blank": blank.name, "behind": behind, "shape": blank.shape}
+        changes = {"copies": copies, "blank": blank.name, "behind": behind, "shape": blank.printed_shape}
         self._pieces.change_many(tr("For {name}", name=blank.name), {number: changes})
 
     # Copies ------------------------------------------------------------------------------------------------------

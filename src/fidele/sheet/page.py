@@ -15,6 +15,7 @@ from fidele.artwork.picture import Artwork
 from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
+from fidele.sheet.arc import arc_of
 from fidele.sheet.placing import INCH, Media, Placing
 from fidele.sheet.resample import resampled_rows
 from fidele.sheet.shapes import Shape, inside
@@ -114,9 +115,10 @@ def _lay(band: NDArray[np.uint16], one: Laid, first: int, scale: float) -> None:
     left, right = max(0, x0), min(band.shape[1], x0 + width)
     if bottom <= top or right <= left:
         return
-    if one.placing.quarters is None:
-        pixels, cover = turned_rows(one.artwork.laid, one.placing, one.behind, scale, (left, top, right, bottom))
-        if one.shape != "rectangle":
+    arc = arc_of(one.shape)
+    if one.placing.quarters is None or arc is not None:
+        pixels, cover = turned_rows(one.artwork.laid, one.placing, one.behind, scale, (left, top, right, bottom), arc)
+        if one.shape != "rectangle" and arc is None:
             cover = cover * inside(one.shape, one.placing, scale, (left, top, right, bottom))
         done = _converted(pixels, one)
         paper = np.float32(65535)

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
+from fidele.sheet.arc import arc_of
 from fidele.sheet.placing import Placing
 
-#: A rectangle, an ellipse that fills it, or a pennant: broad at its left, its tip in the middle of its right side.
-Shape = Literal["rectangle", "round", "pennant"]
-SHAPES: tuple[Shape, ...] = get_args(Shape)
+#: A rectangle, an ellipse that fills it, or a pennant: broad at its left, its tip in the middle of its right side; or
+#: 'arc ANGLE SHARE', what goes round a tapered piece (see `fidele.sheet.arc`).
+Shape = Annotated[str, Field(pattern=r"^(rectangle|round|pennant|arc -?\d{1,3}\.\d+ \d{1,3}\.\d+)$")]
+#: Those that are plain outlines.
+SHAPES: tuple[Shape, ...] = ("rectangle", "round", "pennant")
 
 
 def outline(shape: Shape, points: int = 72) -> NDArray[np.float64]:
@@ -21,6 +25,8 @@ def outline(shape: Shape, points: int = 72) -> NDArray[np.float64]:
         return np.stack([0.5 + 0.5 * np.cos(turn), 0.5 + 0.5 * np.sin(turn)], axis=1)
     if shape == "pennant":
         return np.array([[0, 0], [1, 0.5], [0, 1]], dtype=float)
+    if (arc := arc_of(shape)) is not None:
+        return np.asarray(arc.outline() / arc.size + 0.5)
     return np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=float)
 
 
@@ -38,6 +44,9 @@ def covered(shape: Shape, placing: Placing) -> tuple[float, float, float, float]
 
 def area(shape: Shape) -> float:
     """Return the share of its rectangle that a shape covers."""
+    if (arc := arc_of(shape)) is not None:
+        wide, high = arc.size
+        return arc.share / (wide * high)
     return {"rectangle": 1.0, "round": np.pi / 4, "pennant": 0.5}[shape]
 
 
@@ -63,6 +72,9 @@ def within(shape: Shape, u: NDArray[np.float64], v: NDArray[np.float64], edge: f
     `u` and `v` run from -0.5 to 0.5 across and down the rectangle that holds it.
     """
     half = 0.5 - edge
+    if (arc := arc_of(shape)) is not None:
+        along, below = arc.flat(u * arc.size[0], v * arc.size[1])
+        return np.asarray((np.abs(along) <= half) & (np.abs(below) <= arc.share * half))
     if shape == "round":
         return u**2 + v**2 <= half**2
     box = (np.abs(u) <= half) & (np.abs(v) <= half)

@@ -7,7 +7,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Codes
+from fidele.arrays import Codes, Floats
+from fidele.sheet.arc import Arc
 from fidele.sheet.placing import Placing
 
 #: A pixel at an edge is covered in steps of one part in so many, squared.
@@ -22,8 +23,9 @@ def turned_rows(
     behind: tuple[float, float, float, float] | None,
     scale: float,
     window: tuple[int, int, int, int],
+    arc: Arc | None = None,
 ) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
-    """Return what of a turned picture falls into a window (left, top, right, bottom) of the sheet, in its pixels.
+    """Return what of a turned or bent picture falls into a window (left, top, right, bottom) of the sheet.
 
     Comes as pixels (h, w, channels) uint16 and the share (h, w) of each that the picture covers. `scale` is in sheet
     pixels per mm; `behind` is where the picture lies behind its placing. Each pixel is the mean of k x k places, k the
@@ -33,7 +35,10 @@ def turned_rows(
     import cv2
 
     left, top, right, bottom = window
-    x, y, wide, high = behind if behind is not None else (0.0, 0.0, placing.width, placing.height)
+    # The area that is filled, flat: the placing itself, or what of it goes round a piece.
+    line = placing.width / arc.size[0] if arc is not None else 0.0
+    width, height = (line, line * arc.share) if arc is not None else (placing.width, placing.height)
+    x, y, wide, high = behind if behind is not None else (0.0, 0.0, width, height)
     across, down = pixels.shape[1] / wide, pixels.shape[0] / high  # picture pixels per mm
     k = max(_FINE, math.ceil(max(across, down) / scale))
     cx, cy = placing.centre
@@ -42,23 +47,33 @@ def turned_rows(
     lift = np.float32(257 if pixels.dtype == np.uint8 else 1)
     total = np.zeros((bottom - top, right - left, pixels.shape[2]), np.float32)
     cover = np.zeros((bottom - top, right - left), np.float32)
-    # Only what is needed of the picture: its corners within reach of the window.
-    mx = (np.array([left, right, right, left]) / scale) - cx
-    my = (np.array([top, top, bottom, bottom]) / scale) - cy
-    us = ((mx * cos - my * sin) + placing.width / 2 - x) * across
-    vs = ((mx * sin + my * cos) + placing.height / 2 - y) * down
-    u0, u1 = int(max(0, min(us.min() - 3, pixels.shape[1] - 1))), int(max(1, min(us.max() + 4, pixels.shape[1])))
-    v0, v1 = int(max(0, min(vs.min() - 3, pixels.shape[0] - 1))), int(max(1, min(vs.max() + 4, pixels.shape[0])))
+
+    def on_area(px: Floats, py: Floats) -> tuple[Floats, Floats]:
+        u, v = px * cos - py * sin, px * sin + py * cos
+        if arc is None:
+            return u, v
+        along, below = arc.flat(u / line, v / line)
+        return along * line, below * line
+
+    # Only what is needed of the picture: what lies within reach of the window, by places all over it.
+    mx = (np.linspace(left, right, 2 if arc is None else 33) / scale - cx)[None, :]
+    my = (np.linspace(top, bottom, 2 if arc is None else 33) / scale - cy)[:, None]
+    us, vs = on_area(mx + 0 * my, my + 0 * mx)
+    # Between those places a bent picture goes a little beyond them.
+    spare = 3 if arc is None else 3 + int(0.05 * max(np.ptp(us) * across, np.ptp(vs) * down))
+    us, vs = (us + width / 2 - x) * across, (vs + height / 2 - y) * down
+    u0, u1 = _within(us, spare, pixels.shape[1])
+    v0, v1 = _within(vs, spare, pixels.shape[0])
     step = max(1, math.ceil(max(u1 - u0, v1 - v0) / _MOST))
     part = np.ascontiguousarray(pixels[v0:v1:step, u0:u1:step]).astype(np.float32)
     for row in range(k):
         py = (np.arange(top, bottom) + (row + 0.5) / k)[:, None] / scale - cy
         for column in range(k):
             px = (np.arange(left, right) + (column + 0.5) / k)[None, :] / scale - cx
-            u, v = px * cos - py * sin, px * sin + py * cos
-            seen = (np.abs(u) <= placing.width / 2) & (np.abs(v) <= placing.height / 2)
-            u = (u + placing.width / 2 - x) * across
-            v = (v + placing.height / 2 - y) * down
+            u, v = on_area(px, py)
+            seen = (np.abs(u) <= width / 2) & (np.abs(v) <= height / 2)
+            u = (u + width / 2 - x) * across
+            v = (v + height / 2 - y) * down
             seen &= (u >= 0) & (v >= 0) & (u <= pixels.shape[1]) & (v <= pixels.shape[0])
             value = cv2.remap(
                 part,
@@ -71,3 +86,8 @@ def turned_rows(
             cover += seen
     mean = total / np.maximum(cover, 1)[..., None]
     return np.rint(np.clip(mean * lift, 0, 65535)).astype(np.uint16), cover / (k * k)
+
+
+def _within(at: Floats, spare: int, count: int) -> tuple[int, int]:
+    """Return the first of `count` pixels that is needed, and the one after the last."""
+    return int(max(0, min(at.min() - spare, count - 1))), int(max(1, min(at.max() + spare + 1, count)))
