@@ -6,9 +6,11 @@ import ctypes
 import fcntl
 import gc
 import os
+import pkgutil
 import resource
 import shutil
 import tempfile
+from importlib import import_module
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -27,6 +29,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 
+import fidele.kernels
 from fidele.demo.prepare import PROFILE_TITLE, prepare
 from fidele.devices.bench.serving import served_bench
 from fidele.icc.profile import Profile
@@ -69,7 +72,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session", autouse=True)
 def lean():
-    """What is there by now stays for good, and is not looked through anew after each test."""
+    """What is there by now stays for good, and is not looked through anew after each test.
+
+    Kernels are loaded now, as a window at work has them loaded beside it, whichever test comes first.
+    """
+    for kernels in pkgutil.iter_modules(fidele.kernels.__path__, "fidele.kernels."):
+        if not kernels.name.endswith("__main__"):
+            import_module(kernels.name)
     gc.collect()
     gc.freeze()
 

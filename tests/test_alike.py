@@ -10,7 +10,7 @@ import pytest
 from click.testing import CliRunner
 from PySide6.QtCore import QSettings
 
-from fidele.characterise.alike import alike, cost, for_both, grid_of
+from fidele.characterise.alike import alike, between, cost, grid_of
 from fidele.characterise.printer import Sizes, fit_printer, make_profile
 from fidele.cli import cli
 from fidele.colour.cie import lab_to_xyz
@@ -56,9 +56,9 @@ def test_the_second_unit_prints_what_the_first_prints():
     none = cost(grid_of(first), grid_of(first))
     assert (none.before, none.lost) == (0.0, 0.0)
     assert none.unused < 0.01
-    middle = for_both(first, second, "both", _DAY, sizes=_SMALL)
-    assert middle.first[0] == pytest.approx(found.before / 2, rel=0.25)
-    assert middle.second[0] == pytest.approx(middle.first[0], rel=0.1)
+    _, off = between(grid_of(first), grid_of(second))
+    assert off[0].mean() == pytest.approx(found.before / 2, rel=0.25)
+    assert off[1].mean() == pytest.approx(off[0].mean(), rel=0.1)
 
 
 def test_units_are_made_alike_at_the_desk(session, qtbot, tmp_path):

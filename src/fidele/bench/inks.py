@@ -166,12 +166,13 @@ class InkModel:
         return self._mix(self.effective(amounts))
 
     def _mix(self, coverage: Floats) -> Floats:
-        weights = np.ones((*coverage.shape[:-1], 16))
-        for ink in range(4):
-            on = (np.arange(16) >> ink & 1).astype(bool)
-            weights[..., on] *= coverage[..., ink : ink + 1]
-            weights[..., ~on] *= 1 - coverage[..., ink : ink + 1]
-        return (weights @ self._roots) ** self.n
+        # The share of each overprint, two inks at a time: bit i of its number is ink i.
+        each = np.stack([1 - coverage, coverage], axis=-1)
+        low, high = (each[..., k + 1, :, None] * each[..., k, None, :] for k in (0, 2))
+        pairs = (*coverage.shape[:-1], 4)
+        weights = high.reshape(pairs)[..., :, None] * low.reshape(pairs)[..., None, :]
+        mixed = weights.reshape(*coverage.shape[:-1], 16) @ self._roots
+        return mixed * mixed if self.n == 2 else mixed**self.n
 
     def page_table(self, response: NDArray | None = None, size: int = 21) -> PageTable:
         """Make the table for whole pages: XYZ, or the response (36, k) of another observer.

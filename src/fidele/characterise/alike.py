@@ -260,6 +260,14 @@ def alike(
     return make_profile(other, title, created, "", progress, said, sizes, ways), found
 
 
+def between(one: PrinterGrid, other: PrinterGrid) -> tuple[PrinterGrid, list[Floats]]:
+    """Return what lies in the middle between two units, and by how much (n,) each is off from it all over, ΔE00."""
+    grid = ((one.grid.astype(float) + other.grid) / 2).astype(np.float32)
+    middle = PrinterGrid(grid, (one.white_XYZ + other.white_XYZ) / 2, (one.black_XYZ + other.black_XYZ) / 2)
+    device = _anywhere()
+    return middle, [delta_e_2000(middle(device), unit(device)) for unit in (one, other)]
+
+
 def for_both(
     first: Profile,
     second: Profile,
@@ -267,22 +275,16 @@ def for_both(
     created: datetime.datetime,
     states: dict[str, str] | None = None,
     progress: Progress | None = None,
-    sizes: Sizes = SIZES,
 ) -> Both:
     """Make one profile for two units: what lies in the middle between them; how far each is off is said.
 
     Raises as `alike` does.
     """
-    one, other = grid_of(first), grid_of(second)
-    grid = ((one.grid.astype(float) + other.grid) / 2).astype(np.float32)
-    middle = PrinterGrid(grid, (one.white_XYZ + other.white_XYZ) / 2, (one.black_XYZ + other.black_XYZ) / 2)
-    device = _anywhere()
-    aim = middle(device)
-    off = [delta_e_2000(aim, unit(device)) for unit in (one, other)]
+    middle, off = between(grid_of(first), grid_of(second))
     said = (states or {}) | {
         "alike.both": f"{describe(first).description}; {describe(second).description}",
         "alike.off_de00": " ".join(f"{o.mean():.3f}" for o in off),
     }
-    data = make_profile(middle, title, created, "", progress, said, sizes)
+    data = make_profile(middle, title, created, "", progress, said)
     figures = [(float(o.mean()), float(np.percentile(o, 95))) for o in off]
     return Both(data, title, figures[0], figures[1])
