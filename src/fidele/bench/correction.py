@@ -44,12 +44,18 @@ def corrected(rgb: Floats, house: House, chroma: float) -> Floats:
     return out.astype(float).reshape(rgb.shape)
 
 
+@lru_cache(maxsize=12)
+def _unit(house: House) -> inks.InkModel:
+    """The typical unit on the maker's panel."""
+    panel = inks.Substrate("maker's panel", 0.88 - 0.05 * np.exp(-(inks.WAVELENGTHS - 380) / 20), 1.0)
+    return inks.InkModel(inks.DENSITIES[house.ink](), panel, np.full(4, house.gain))
+
+
 def _typical(rgb: Floats, house: House) -> Floats:
     """Media-relative L*a*b* of the typical unit on the maker's panel."""
-    panel = inks.Substrate("maker's panel", 0.88 - 0.05 * np.exp(-(inks.WAVELENGTHS - 380) / 20), 1.0)
-    model = inks.InkModel(inks.DENSITIES[house.ink](), panel, np.full(4, house.gain))
+    model = _unit(house)
     XYZ = spectra_to_xyz(model.spectra(separate(rgb) * house.load))
-    return xyz_to_lab(XYZ / spectra_to_xyz(panel.reflectance) * np.array([0.9642, 1, 0.8249]))
+    return xyz_to_lab(XYZ / spectra_to_xyz(model.substrate.reflectance) * np.array([0.9642, 1, 0.8249]))
 
 
 @lru_cache(maxsize=12)
