@@ -253,3 +253,32 @@ def test_a_slider_is_found_by_trials_that_lead_on_and_end(window, qtbot):
     session.handoff.bring()
     (row,) = [r for r in session.rows if r.meaning == "sliders"]
     assert row.agrees
+
+
+def test_the_press_is_tried_in_steps_each_print_pressed_as_it_says(session):
+    """Seconds on the bench: each print is pressed by its own, the time that the profile is for is found, and taken."""
+    trials = session.print_trials
+    session.handoff.bring()
+    assert ("press:seconds", "Press time") in trials.varied()
+    assert session.card.press.seconds == 180
+    assert 180.0 in trials.proposed("press:seconds")
+    trial = trials.make("press:seconds", [60.0, 180.0, 300.0])
+    assert [p.title for p in trial.prints] == ["60 s", "180 s", "300 s"]
+    read = trials.doing(trial)(lambda _: True)
+    assert [session.logbook.run(p.run).card.count('"seconds":60.0') for p in read] == [1, 0, 0]
+    trial = trials.take(trials.shown, read)
+    # Too short a press leaves dye in the paper: the print is far from what the profile promises.
+    off = trial.measured[-1].off["all"]
+    assert off["A"] > off["B"] + 2
+    assert trial.result in ("B", "")
+    further = trials.following(trials.answer(trial, "all", "B"))
+    assert all(60 < value < 300 for value in further[0])
+    short = trials.choose(trials.shown, "A")
+    assert (session.card.press.seconds, short.taken) == (60.0, "A")
+    session.undo()
+    assert session.card.press.seconds == 180
+    # A printer whose paper is the piece has no press to try.
+    direct = session.card.model_copy(update={"id": "direct", "process": "direct"})
+    session.cards.save(direct)
+    session.put_in_force(direct)
+    assert not [name for name, _ in trials.varied() if name.startswith("press:")]

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from fidele import units
 from fidele.arrays import Floats
 from fidele.chart.cgats import read as read_table
 from fidele.chart.cgats import write as write_table
@@ -22,7 +23,7 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, to_lab
 from fidele.language import tr
 from fidele.papers.guess import likeness
-from fidele.route.condition import OWNER_WORDS, Card
+from fidele.route.condition import OWNER_WORDS, Card, PressData
 from fidele.route.layers import MEANINGS
 from fidele.route.program import program_rows
 from fidele.run.beside import PrintMeasured
@@ -68,6 +69,13 @@ _VARIED = (
 _ORDERED = ("quality", "density")
 #: What is varied is a control of the driver that hands set, by its name behind this.
 _HAND = "hand:"
+#: What is varied is what the press is set to, by the field of `PressData` behind this: what a trial can compare.
+_PRESS = "press:"
+_PRESSED: dict[str, tuple[str, tuple[float, ...]]] = {
+    "seconds": (tr("Press time"), tuple(float(s) for s in (*range(20, 120, 10), *range(120, 315, 15)))),
+    "temperature": (tr("Press temperature"), tuple(float(c) for c in range(160, 221, 5))),
+    "pressure": (tr("Pressure"), tuple(bar / 2 for bar in range(2, 13))),
+}
 #: By how much two scans of one print differ through a scanner that nobody characterised, mean ΔE00.
 _REPEAT_BARE = 0.5
 
@@ -108,6 +116,8 @@ class PrintTrials:
         found += [
             (f"{_HAND}{c.name}", tr("{name}, by hand", name=c.name)) for c in device.handles() if len(c.offered) > 1
         ]
+        if card.process == "transfer":
+            found += [(f"{_PRESS}{name}", words) for name, (words, _) in _PRESSED.items()]
         if len(self.values("owner")) > 1:
             found.append(("owner", tr("Who converts")))
         return found
@@ -131,6 +141,10 @@ class PrintTrials:
                 if card.profile is not None:
                     ways.append((_way("program", name), tr("{name} converts through the profile", name=name)))
             return list(ways)
+        if varied.startswith(_PRESS):
+            name = varied.removeprefix(_PRESS)
+            here = float(getattr(card.press, name))  # whatever stands between two of them is one of them
+            return [(value, _pressed(name, value)) for value in sorted({*_PRESSED[name][1], here})]
         if varied.startswith(_HAND):
             return [
                 (v, _signed(varied, v)) for c in device.handles() if varied == f"{_HAND}{c.name}" for v in c.offered
@@ -144,9 +158,13 @@ class PrintTrials:
             device = self._devices.of(card)
             mine = sorted(offered, key=lambda v: -likeness(card.media, str(v), device.name))
             return mine[:count]
-        if varied.startswith(_HAND):
-            rest = self._devices.of(card).at_rest("sliders")
-            now_at = card.hand.get(varied.removeprefix(_HAND), rest)
+        if varied.startswith((_HAND, _PRESS)):
+            now_at: Value | None
+            if varied.startswith(_PRESS):
+                now_at = float(getattr(card.press, varied.removeprefix(_PRESS)))
+            else:
+                rest = self._devices.of(card).at_rest("sliders")
+                now_at = card.hand.get(varied.removeprefix(_HAND), rest)
             at = offered.index(now_at) if now_at in offered else len(offered) // 2
             from fidele.trials.search import beginning
 
@@ -183,6 +201,8 @@ class PrintTrials:
             changes: dict[str, object]
             if varied == "owner":
                 changes = _by_way(str(value))
+            elif varied.startswith(_PRESS):
+                changes = {"press": _at_press(card, varied.removeprefix(_PRESS), value)}
             elif varied.startswith(_HAND):
                 changes = {"hand": _handed(card, device, varied.removeprefix(_HAND), value)}
             else:
@@ -441,7 +461,7 @@ class PrintTrials:
         None where its setting has no order, or nothing was seen or measured of it yet.
         """
         offered = [value for value, _ in self.values(trial.varied)]
-        ordered = trial.varied.startswith(_HAND) or trial.varied in _ORDERED
+        ordered = trial.varied.startswith((_HAND, _PRESS)) or trial.varied in _ORDERED
         if not ordered or len(offered) < 3:
             return None
         mine = trial.prints[0].card
@@ -484,6 +504,8 @@ class PrintTrials:
         changed: dict[str, object] = {"driver": dict(one.card.driver)}
         if trial.varied.startswith(_HAND):
             changed = {"hand": dict(one.card.hand)}
+        if trial.varied.startswith(_PRESS):
+            changed = {"press": one.card.press}
         if trial.varied == "owner":
             changed = {"owner": one.card.owner, "printed_from": one.card.printed_from}
         self._in_force.change(tr("Take “{title}” from a trial", title=one.title), **changed)
@@ -504,6 +526,17 @@ def _signed(varied: str, value: Value) -> str:
     return f"{varied.removeprefix(_HAND)} {said}"
 
 
+def _pressed(name: str, value: float) -> str:
+    """Return a setting of the press in words, in the units that are chosen."""
+    if name == "temperature":
+        return units.temperature(value)
+    return tr("{value:g} s", value=value) if name == "seconds" else units.pressure(value)
+
+
+def _at_press(card: Card, name: str, value: Value) -> PressData:
+    return PressData.model_validate(card.press.model_dump() | {name: value})
+
+
 def _handed(card: Card, device: Printer, name: str, value: Value) -> dict[str, Value]:
     """Return the hand values of a card with one of them set; what rests is not named."""
     rest = device.at_rest("sliders")
@@ -514,6 +547,8 @@ def _varied_value(trial: TrialRecord, one: TrialPrint, rest: Value | None) -> Va
     """Return the value that a print of a trial has of what is varied; a hand control that is not named is at `rest`."""
     if trial.varied.startswith(_HAND):
         return one.card.hand.get(trial.varied.removeprefix(_HAND), rest)
+    if trial.varied.startswith(_PRESS):
+        return float(getattr(one.card.press, trial.varied.removeprefix(_PRESS)))
     return one.card.driver.get(trial.varied)
 
 
