@@ -10,7 +10,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from fidele.bench.driver import taste
 from fidele.characterise.balance import Other, aimed, balance
+from fidele.characterise.handles import Page, best, learned
 from fidele.chart.family import made
 from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
@@ -126,6 +128,77 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
     assert page.apart < 0.7 * before  # curves leave colours beside the greys where they are
     assert page.apart == pytest.approx(found.apart[1], abs=0.2 * before)
     assert f"off from “{aim.name}”" in page.words
+
+
+@pytest.mark.parametrize(("kind", "seed"), [("cloth", 1), ("brightened", 2), ("opaque", 1), ("weak", 1)])
+def test_handles_of_drivers_that_nobody_knows_are_learned_and_set(kind, seed):
+    """A page now, one for each handle: what is found is truly better, as said, and never beyond what is offered."""
+    prints, noise = printed(kind, seed)
+    rng, page = np.random.default_rng(seed), made("neutral").rgb
+    grey = np.ptp(page, axis=1) < 1e-6
+    levels, first = np.unique(page[grey, 0], return_index=True)
+    steps = tuple(float(step) for step in range(-10, 11))
+    names = ("Light", "Strength", "Warmth")
+    offered, rest = dict.fromkeys(names, steps), dict.fromkeys(names, 0.0)
+
+    def sent(values):
+        return np.clip(taste(page, *(values.get(name, 0.0) for name in names)), 0, 1)
+
+    def read(values):
+        Lab = prints(sent(values)) + rng.normal(0, noise, (len(page), 3)) * [0.6, 1, 1]
+        return Page(values, levels, Lab[grey][first])
+
+    def off(values):
+        Lab, judged = prints(sent(values))[grey][first], levels >= 0.1
+        return np.linalg.norm((Lab - aimed(levels, prints(np.zeros((1, 3)))[0]))[judged], axis=1).mean()
+
+    pages = [read({}), *(read({name: 6.0}) for name in names)]
+    assert learned(pages, list(names), rest) == set(names)
+    assert learned([pages[0], read({"Light": 6.0, "Warmth": 6.0})], list(names), rest) == set()
+    found = best(pages, offered, {}, rest)
+    assert all(found.values[name] in steps for name in names)
+    before, after = off({}), off(found.values)
+    assert after < 0.95 * before
+    said = np.linalg.norm(found.after - found.wanted, axis=1).mean()
+    assert abs(said - after) < 0.2 * before
+    with pytest.raises(ValueError, match="present"):
+        best(pages, offered, {"Light": 2.0}, rest)
+
+
+def test_handles_are_learned_at_the_desk_and_kept_on_the_card(window, qtbot):
+    """Pages by the bench, values computed, put on the card as one step, and proved by the next page."""
+    session = window.session
+    session.change_card("No profile", profile=None, owner="driver")
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+    window.show_desk("Balance")
+    desk = window.desks.balance
+
+    def printed_page():
+        session.charts.take(session.balancing.ready())
+        run = session.press_run(session.print_job(session.job(), overridden="" if not session.stops else "a page"))
+        session.checking.check_run(run, session.devices.scanner.scan(run.piece, run.number).pixels, 150)
+        return session.balancing.pages()[0]
+
+    first = printed_page()
+    with pytest.raises(FideleError, match="what the handles do"):
+        session.handles.computing()
+    desk.refresh()
+    click(desk, "Print a page for each handle")
+    settle(window, qtbot)
+    assert session.handles.known() == {"Light", "Strength", "Warmth"}
+    click(desk, "Compute the handles")
+    settle(window, qtbot)
+    found = session.handles.found[1]
+    click(desk, "Put them on the card")
+    assert {n: float(v) for n, v in session.card.hand.items()} == {n: v for n, v in found.values.items() if v}
+    session.handoff.bring()
+    second = printed_page()
+    assert second.figures[1] < first.figures[1]
+    assert second.figures[1] == pytest.approx(found.figures(found.after, found.wanted)[1], abs=1.0)
+    session.undo()
+    session.undo()
+    assert session.card.hand == {}
 
 
 @pytest.mark.parametrize(("kind", "seed", "other"), [("wide", 2, ("cloth", 1)), ("six inks", 1, ("weak", 2))])

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Floats
 from fidele.characterise.balance import Balanced
+from fidele.characterise.handles import Found as HandlesFound
+from fidele.dataclass import dataclass
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down
 from fidele.desk.labels import button, clear, label, section
@@ -17,8 +19,21 @@ from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.language import tr
 from fidele.route.condition import Card
+from fidele.run.beside import PrintMeasured
 from fidele.session.balancing import CHROMA, TONE
 from fidele.session.model import Session
+
+
+@dataclass(frozen=True, eq=False)
+class Greys:
+    """Greys before and after a change, L*a*b* (n, 3), what is wanted, the change in words, and whether `wanted` is a
+    look of its own that casts are counted from."""
+
+    before: Floats
+    greys: Floats
+    wanted: Floats
+    way: str
+    aimed: bool = False
 
 
 class GreyPlot(QWidget):
@@ -27,7 +42,7 @@ class GreyPlot(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
-        self.found: Balanced | None = None
+        self.found: Greys | None = None
         self.setMinimumSize(px(300), px(220))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(
@@ -37,7 +52,7 @@ class GreyPlot(QWidget):
             tr("Upper: a* (full) and b* (dashed) of greys. Lower: L* off the aim. Pale: now. Dark: through the curves.")
         )
 
-    def show_found(self, found: Balanced | None) -> None:
+    def show_found(self, found: Greys | None) -> None:
         """Show what was computed."""
         self.found = found
         if found is not None:
@@ -48,7 +63,7 @@ class GreyPlot(QWidget):
                     max=np.hypot(*greys[3:, 1:].T).max(),
                     max2=np.abs(greys[3:, 0] - found.wanted[3:, 0]).max(),
                 )
-                for when, greys in ((tr("now"), found.before), (tr("through the curves"), found.greys))
+                for when, greys in ((tr("now"), found.before), (found.way, found.greys))
             ]
             self.setAccessibleDescription("; ".join(said))
         self.update()
@@ -63,16 +78,13 @@ class GreyPlot(QWidget):
         high, left = self.height(), float(px(60))
         upper = QRectF(left, px(22), self.width() - left - px(34), high * 0.56 - px(22))
         lower = QRectF(left, high * 0.62, upper.width(), high * 0.38 - px(24))
-        aim = found.wanted[:, 1:] if found.apart is not None else 0.0
+        aim = found.wanted[:, 1:] if found.aimed else 0.0
         casts = [found.before[:, 1:] - aim, found.greys[:, 1:] - aim]
         tones = [s[:, :1] - found.wanted[:, :1] for s in (found.before, found.greys)]
         self._part(painter, upper, casts, "a* b*", CHROMA)
         self._part(painter, lower, tones, "L*", TONE)
         painter.setFont(font(8.5))
-        for words, shade, at in (
-            (tr("as the driver prints them"), "faint", 0.0),
-            (tr("through the curves"), "text", 0.42),
-        ):
+        for words, shade, at in ((tr("as the driver prints them"), "faint", 0.0), (found.way, "text", 0.42)):
             x = left + at * upper.width()
             painter.setPen(QPen(self.theme.colour(shade), 2))
             painter.drawLine(QPointF(x, px(12)), QPointF(x + px(22), px(12)))
@@ -145,12 +157,32 @@ class BalanceDesk(Desk):
         self._pages = down(space=4)
         self.plot = GreyPlot()
         self.said = label("", 9.5, wrap=True)
+        self.handles = session.handles
+        self.learn = button(
+            tr("Print a page for each handle"), self._learn, tr("With that one moved: what it does is learned from it")
+        )
+        self.compute_handles = button(
+            tr("Compute the handles"), self._find, tr("The values that bring greys nearest to neutral")
+        )
+        self.set_them = button(tr("Put them on the card"), self._set, tr("One step, which Undo takes back"), main=True)
+        self.about = label("", 9.5, wrap=True)
+        self.handle_plot = GreyPlot()
+        self.by_handles = QWidget()
+        down(
+            section(tr("2  The driver's own handles")),
+            self.about,
+            across(self.learn, self.compute_handles, self.set_them, SPRING),
+            (self.handle_plot, 1),
+            margins=(0, 0, 0, 0),
+            on=self.by_handles,
+        )
         inside = QWidget()
         down(
             section(tr("1  The page, printed, pressed, and read on the desk Check")),
             self._pages,
             across(self.lay, label(tr("Aim"), 9.5), self.aim, SPRING),
-            section(tr("2  What the curves will do")),
+            self.by_handles,
+            section(tr("3  What curves of Fidele's own will do")),
             across(self.compute, SPRING),
             self.said,
             (self.plot, 1),
@@ -167,7 +199,13 @@ class BalanceDesk(Desk):
         found = self.balancing.found
         mine = found[1] if found is not None and card is not None and found[0] == card.id else None
         self.plot.theme = self.theme
-        self.plot.show_found(mine)
+        self.plot.show_found(
+            Greys(mine.before, mine.greys, mine.wanted, tr("through the curves"), mine.apart is not None)
+            if mine is not None
+            else None
+        )
+        self.plot.setVisible(mine is not None)
+        self._show_handles()
         self.keep_it.setVisible(mine is not None and card is not None and card.balance != mine.balance)
         self.forget_it.setVisible(card is not None and card.balance is not None)
         for one in (self.lay, self.compute):
@@ -191,6 +229,73 @@ class BalanceDesk(Desk):
             self._pages.addWidget(label(words, 9.5, dim=True, wrap=True))
         self.compute.setEnabled(self.compute.isEnabled() and any(p.Lab is not None for p in pages))
         self.said.setText(self._words(mine) if mine is not None else "")
+
+    def _show_handles(self) -> None:
+        """Show the handles that there are, what is known of them, and what was found."""
+        card, handles = self.session.card, self.handles.all()
+        self.by_handles.setVisible(bool(handles))
+        if not handles or card is None:
+            return
+        known, free = self.handles.known(), not self.work.busy
+        said = [
+            tr("{name} stands at {value:g}", name=h.name, value=h.value)
+            + (tr(", its page tells what it does") if h.name in known else tr(", nobody knows what it does"))
+            for h in handles
+        ]
+        words = "; ".join(said) + "."
+        found = self.handles.found
+        mine = found[1] if found is not None and found[0] == card.id else None
+        if mine is not None:
+            now, then = (mine.figures(greys, mine.wanted) for greys in (mine.before, mine.after))
+            values = ", ".join(f"{name} {value:+g}" if value else f"{name} 0" for name, value in mine.values.items())
+            words += " " + tr(
+                "Best: {values}. Greys lean by {lean:.1f} now, {lean2:.1f} is expected; tones are off by L* {off:.1f} "
+                "now, {off2:.1f} then.",
+                values=values,
+                lean=now[0],
+                lean2=then[0],
+                off=now[1],
+                off2=then[1],
+            )
+        self.about.setText(words)
+        self.learn.setEnabled(free)
+        self.compute_handles.setEnabled(free and bool(known))
+        self.set_them.setVisible(mine is not None and any(h.value != mine.values.get(h.name) for h in handles))
+        self.handle_plot.setVisible(mine is not None)
+        self.handle_plot.theme = self.theme
+        self.handle_plot.show_found(
+            Greys(mine.before, mine.after, mine.wanted, tr("with the handles")) if mine is not None else None
+        )
+
+    def _learn(self) -> None:
+        def go() -> None:
+            trials, trial = self.session.print_trials, self.handles.fields()
+            if not trials.by_itself(trial):
+                trials.order(trial)
+                self.go.emit("Print")
+                return
+
+            def read(prints: list[PrintMeasured]) -> None:
+                self.guarded(trials.take, trials.shown, prints)
+                self.session.say(tr("What the handles do is known now: compute them."))
+                self.refresh()
+
+            self.work.run(tr("A page for each handle: print, press, scan"), trials.doing(trial), read)
+
+        self.guarded(go)
+        self.refresh()
+
+    def _find(self) -> None:
+        def done(found: HandlesFound) -> None:
+            self.handles.take(found)
+            self.refresh()
+
+        self.guarded(lambda: self.work.run(tr("Computing the handles"), self.handles.computing(), done))
+        self.refresh()
+
+    def _set(self) -> None:
+        self.guarded(self.handles.keep)
+        self.refresh()
 
     def _show_aims(self, card: Card) -> None:
         offered = [

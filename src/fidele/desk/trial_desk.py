@@ -307,6 +307,14 @@ class TrialDesk(Desk):
             tr("{what}, {n} prints.", what=what, n=len(printed))
             if read
             else tr(
+                "{what}, {n} of {n2} printed. Press each as stands on it, mark it with its letter, let them cool, "
+                "and look at them side by side in even light.",
+                what=what,
+                n=len(printed),
+                n2=len(trial.prints),
+            )
+            if trial.varied.startswith("press:")
+            else tr(
                 "{what}, {n} of {n2} printed. Press them all alike, mark each with its letter, let them cool, "
                 "and look at them side by side in even light.",
                 what=what,

@@ -51,6 +51,7 @@ from fidele.session.facts import Gathering
 from fidele.session.fields import Fields
 from fidele.session.first_print import FirstPrint
 from fidele.session.follow import Follow
+from fidele.session.handles import Handles
 from fidele.session.handoff import Handoff
 from fidele.session.holding import Holding, candidate, ranked
 from fidele.session.in_force import InForce
@@ -156,6 +157,7 @@ class Session:
         self.balancing = Balancing(
             live, self.in_force, self.handoff, self.profiles, self.cards, self.charts, self.logbook, places
         )
+        self.handles = Handles(live, self.in_force, devices, self.print_trials, self.logbook, places)
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.orders = Orders(
             live,

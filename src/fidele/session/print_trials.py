@@ -80,6 +80,10 @@ _PRESSED: dict[str, tuple[str, tuple[float, ...]]] = {
 _REPEAT_BARE = 0.5
 
 
+#: What is varied is one handle after the other, to learn what each does (`session.handles`).
+FIELDS = "handles"
+
+
 class PrintTrials:
     """Makes, prints, reads and keeps trials for a session."""
 
@@ -222,6 +226,34 @@ class PrintTrials:
         )
         self._keep(trial)
         self._live.say(tr("Trial of {n} prints: {name}.", n=len(prints), name=name))
+        return trial
+
+    def make_fields(self, values: dict[str, Value]) -> TrialRecord:
+        """Make a trial whose prints each have one handle of the driver moved: what it does is learned from them.
+
+        Raises
+        ------
+        FideleError
+            When there are more handles than letters.
+        """
+        card = self._live.state.need_card()
+        if len(values) > len(LETTERS):
+            raise FideleError(tr("A trial has at most {n} prints.", n=len(LETTERS)))
+        device, trial_id = self._devices.of(card), self.store.fresh()
+        prints = []
+        for letter, (name, value) in zip(LETTERS, values.items(), strict=False):
+            title = _signed(f"{_HAND}{name}", value)
+            mine = {
+                "id": tr("trial {trial_id} {letter}", trial_id=trial_id, letter=letter),
+                "name": f"{card.name}, {title}",
+                "history": [],
+                "hand": _handed(card, device, name, value),
+            }
+            prints.append(TrialPrint(letter=letter, title=title, card=card.model_copy(update=mine)))
+        name = tr("What the handles do: {titles}", titles=", ".join(p.title for p in prints))
+        trial = TrialRecord(id=trial_id, title=name, made=now(), varied=FIELDS, chart="neutral", prints=tuple(prints))
+        self._keep(trial)
+        self._live.say(tr("{n} pages, each with one handle moved: print, press and measure them.", n=len(prints)))
         return trial
 
     def _keep(self, trial: TrialRecord) -> None:
@@ -502,7 +534,7 @@ class PrintTrials:
         if one is None or one.card.printer != card.printer:
             raise FideleError(tr("The trial was of another printer than the condition in force."))
         changed: dict[str, object] = {"driver": dict(one.card.driver)}
-        if trial.varied.startswith(_HAND):
+        if trial.varied.startswith(_HAND) or trial.varied == FIELDS:
             changed = {"hand": dict(one.card.hand)}
         if trial.varied.startswith(_PRESS):
             changed = {"press": one.card.press}
