@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import Qt, QUrl, QUrlQuery
 from PySide6.QtGui import QDesktopServices, QGuiApplication, QImage, QPixmap
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QLabel, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QLabel, QTextBrowser, QWidget
 
 from fidele.artwork.open import ENDINGS
 from fidele.desk.desk import Desk
@@ -85,8 +85,7 @@ class OrderDesk(Desk):
         self.write = button(tr("Open in the mail program"), self._mail, tr("With address, subject and text"))
         self.gone = button(tr("It is sent"), self._sent, tr("The parcel is on its way: from now on it is waited for"))
         self.hand = button(tr("Hand it over"), self._hand, tr("The pressed pages go to the bench's maker, who answers"))
-        self.text = QPlainTextEdit()
-        self.text.setReadOnly(True)
+        self.text = QTextBrowser()
         self.text.setFont(font(9))
         self.text.setAccessibleName(tr("The letter"))
         self.text.setFixedHeight(px(110))
