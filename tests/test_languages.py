@@ -23,7 +23,7 @@ _NAMES = re.compile(
     r"^(?:[A-Z]\w+ [A-Z]\w+|Press|Print system), [\w ›]+: .*|^(?:Press|Print system), |^off$|^there$"
     r"|(?:Velm )?Dull heavy|House-num\S*(?: tiles)?"
     r"|(?:Velm|Skarn|Orrin|Fen|Tarn) (?:(?!ceramic)[a-zA-Z]+)(?: \d+)?|^Fen \d+ on [a-z ]+$"
-    r"|ceramic tile|coated slate|polyester cloth|cotton|[Cc]oaster 100, round|[Tt]ile \d+|Pennant"
+    r"|ceramic tile|coated slate|polyester cloth|cotton|[Cc]oaster 100, round|[Tt]ile \d+|mug \d+|Pennant"
     r"|Skerry Sketch|Bench S1|Fidele|Control chart|signal-flags|lantern-parade|Gallery rag|Blend|Stock|Passes|Format"
     r"|(?:Fen|Tarn|Velm|Skarn|Orrin)\b|ink load \d+%|passes|stock|format|at the printer: |(?:into the|over the) \w+"
     r"|Fit|Light|Strength|Warmth|Polish|Carriage|Untouched|Everyday|Glint|Board|(?:Inks|Feed|Menu) › [\w ›]+|For the "

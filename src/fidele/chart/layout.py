@@ -18,7 +18,7 @@ PAGES: dict[str, tuple[float, float, bool]] = {
     "tile 200 x 150": (200.0, 150.0, False),
     "tile 108": (108.0, 108.0, False),
     "coaster 100, round": (100.0, 100.0, True),
-    "mug, around 200 x 85": (200.0, 85.0, False),
+    "mug 200 x 85": (200.0, 85.0, False),
 }
 
 
