@@ -275,6 +275,20 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     lost = losses(session.artwork.laid, srgb(), Profile.parse(made_one.own.profile), ProofSettings(session.card.intent))
     assert new == f"Printed by the new one: {100 * lost.lost:.0f} % lost"
     assert not [words for words in said if words.startswith("Printed by the profile in force")]  # there is none
+    # A further page where it knows least: what was measured stays, and the profile is made again from both.
+    click(desk, "A further page, well chosen")
+    settle(window, qtbot)
+    (chosen,) = session.own_profiles.chosen()
+    assert len(chosen.ids) == 120
+    apart = np.abs(chosen.rgb[:, None] - made("full-400").rgb[None]).max(axis=2).min(axis=1)
+    assert apart.min() > 0  # nothing is measured twice
+    assert [p.words for p in session.own_profiles.pages("full-400")] == ["run 1, measured", "not printed yet"]
+    click(desk, "Print, press and measure it")
+    settle(window, qtbot)
+    click(desk, "Make the profile")
+    settle(window, qtbot)
+    assert len(session.own_profiles.made.found.ids) == 520
+    assert session.own_profiles.made.own.fit.stated.mean < 1.05 * made_one.own.fit.stated.mean
     click(desk, "Put it on the shelf and use it")
     assert session.profile is not None
     assert session.card.owner == "fidele"

@@ -58,7 +58,8 @@ _BENDS: tuple[Model, ...] = (lambda rgb: rgb, _shadows_closer, lambda rgb: rgb**
 _PLACES = 80.0
 
 
-def _distance(one: Floats, other: Floats) -> Floats:
+def distance(one: Floats, other: Floats) -> Floats:
+    """Return how far places (n, k) and (m, k) are from each other, (n, m)."""
     square = (one**2).sum(axis=1)[:, None] + (other**2).sum(axis=1)[None] - 2 * one @ other.T
     return np.sqrt(np.maximum(square, 0.0))
 
@@ -98,7 +99,7 @@ class Form:
 
     def basis(self, rgb: Floats, centres: Floats) -> tuple[Floats, Floats]:
         """Return the kernel (n, k) and trend (n, m) of device values (n, 3) beside bent centres (k, 3)."""
-        return self.kernel(_distance(self.bend(rgb), centres) / self.reach), self.trend(rgb)
+        return self.kernel(distance(self.bend(rgb), centres) / self.reach), self.trend(rgb)
 
     def trend(self, rgb: Floats) -> Floats:
         """Return the trend (n, m) of device values (n, 3)."""

@@ -143,6 +143,7 @@ def make_profile(
     def reach(Lab: Floats) -> Floats:
         return inverse.printed(Lab if ways is None else ways[1].forward(Lab))
 
+    told(0.02)
     # Two at once: what takes long releases the interpreter.
     with ThreadPoolExecutor(2) as pool:
         if ways is None:

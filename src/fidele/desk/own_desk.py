@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QWidget
 
 from fidele import units
+from fidele.chart.definition import Chart
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
 from fidele.desk.alike_box import AlikeBox
@@ -21,7 +22,7 @@ from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.language import tr, trn
 from fidele.session.model import Session
-from fidele.session.own_profiles import MEND, TARGETS, Made, Version
+from fidele.session.own_profiles import FURTHER, MEND, TARGETS, Further, Made, Version
 
 #: So many versions are listed, the newest first.
 _VERSIONS = 4
@@ -158,11 +159,14 @@ class OwnDesk(Desk):
             )
         )
         for row, page in enumerate(pages):
-            self._pages.addWidget(label(tr("Page {page}", page=page.page + 1), 9.5, bold=True), row, 0)
+            name = tr("Page {page}", page=page.page + 1)
+            if page.chosen is not None:
+                name = page.chosen.title if page.chosen.pages == 1 else f"{page.chosen.title}, {page.page + 1}"
+            self._pages.addWidget(label(name, 9.5, bold=True), row, 0)
             self._pages.addWidget(label(page.words, 9.5), row, 1)
             again = tr("Print it again") if page.run else tr("Lay it on the sheet")
-            lay = button(again, partial(self._lay, page.page), tr("Bare: no conversion, true size"))
-            lay.setAccessibleName(tr("{again}: page {page}", again=again, page=page.page + 1))
+            lay = button(again, partial(self._lay, page.page, page.chosen), tr("Bare: no conversion, true size"))
+            lay.setAccessibleName(f"{again}: {name}")
             self._pages.addWidget(lay, row, 2)
         self._pages.setColumnStretch(1, 1)
         self.all.setVisible(self.own.by_itself)
@@ -170,6 +174,8 @@ class OwnDesk(Desk):
             one.setEnabled(free)
         files = self.own.files(self.target, pages)
         self.build.setEnabled(bool(files) and free and not (mending and profile is None))
+        if made is not None:  # what was measured since then is worth making it again
+            self.build.setVisible(set(files) != set(made.files))
         if made is not None:
             self._show(made)
         else:
@@ -226,6 +232,13 @@ class OwnDesk(Desk):
         )
         for row, words in enumerate((head, *made.lines)):
             self._said.addWidget(label(words, 10.0 if row == 1 else 9.5, bold=row == 1, wrap=True))
+        if made.mended is None:
+            lead = tr(
+                "{n} patches where this profile knows least; with what is measured already it is made again", n=FURTHER
+            )
+            more = button(tr("A further page, well chosen"), self._choose_further, lead)
+            more.setEnabled(not self.work.busy)
+            self._said.addLayout(across(more, SPRING))
         self._said.addWidget(self._pictures(made))
         shown = Distribution()
         shown.theme = self.theme
@@ -256,8 +269,24 @@ class OwnDesk(Desk):
 
     # Doing -------------------------------------------------------------------------------------------------------
 
-    def _lay(self, page: int) -> None:
-        self.guarded(lambda: self.lay_chart(self.own.ready(self.target), page, bare=True))
+    def _lay(self, page: int, chosen: Chart | None = None) -> None:
+        def lay() -> None:
+            target = self.own.ready(self.target)
+            self.lay_chart(chosen or target, page, bare=True)
+
+        self.guarded(lay)
+
+    def _choose_further(self) -> None:
+        made = self.own.made
+        if made is None:
+            return
+
+        def done(further: Further) -> None:
+            self.guarded(self.own.add_chosen, further)
+            self.refresh()
+
+        self.work.run(tr("Choosing patches"), self.own.choosing(made), done)
+        self.refresh()
 
     def _do(self) -> None:
         title = tr("Printing, pressing and measuring the target")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import json
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -13,7 +14,7 @@ import numpy as np
 from fidele.characterise.gathered import Gathered, gathered
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
-from fidele.chart.family import made
+from fidele.chart.family import chosen_patches, made
 from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import Conditions, Measurement, to_table
 from fidele.colour.cie import xyz_to_lab
@@ -44,6 +45,7 @@ from fidele.session.live import Live
 from fidele.session.news import LogChanged
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles, Row
+from fidele.statefile import StateFile, words_in
 from fidele.store.logbook import Logbook
 from fidele.tiles import CancelledError, Progress
 
@@ -63,6 +65,8 @@ TARGETS = {
     "mend": (0.15, 0.43),
 }
 MEND = "mend"
+#: So many patches are chosen for a further page.
+FURTHER = 120
 #: The same where a profile of the same printer and inks is begun from: what 150 patches leave on another media.
 _BEGUN = {"control": (0.17, 0.4)}
 
@@ -76,6 +80,8 @@ class PageState:
     measured: Path | None = None
     #: Whether it was measured before the profile in force was made, which therefore knows of it.
     known: bool = False
+    #: The chart that it is a page of where its patches were chosen after the target, None for the target's own.
+    chosen: Chart | None = None
 
     @property
     def words(self) -> str:
@@ -105,6 +111,8 @@ class Made:
     like: str = ""
     #: What mending says, where it is the profile in force, mended.
     mended: Mended | None = None
+    #: The measurements that it was made of.
+    files: tuple[Path, ...] = ()
 
     @property
     def lines(self) -> list[str]:
@@ -128,6 +136,14 @@ class Made:
         if self.own.fit.follows < 0.5:
             return [tr("What “{title}” knows of these inks did not fit here and was not followed.", title=self.like)]
         return [tr("It begins from what “{title}” knows of these inks.", title=self.like)]
+
+
+@dataclass(frozen=True, eq=False)
+class Further:
+    """Patches that were chosen to be measured next, as a chart; and the share of the error that is expected to stay."""
+
+    chart: Chart
+    left: float
 
 
 @dataclass(frozen=True)
@@ -176,6 +192,8 @@ class OwnProfiles:
         self._devices, self._logbook, self._work = devices, logbook, places.work
         #: Files of measurements that were added by hand, by id of the condition.
         self._added: dict[str, tuple[Path, ...]] = {}
+        #: Digests of the charts whose patches were chosen, by id of the condition.
+        self._further = StateFile[dict[str, str]](places.data / "further-pages.json", words_in, dict)
         #: The profile that was made last and waits to be taken.
         self.made: Made | None = None
 
@@ -207,6 +225,52 @@ class OwnProfiles:
             most=most,
         )
 
+    def chosen(self) -> list[Chart]:
+        """Return the charts whose patches were chosen for the condition in force, the first first."""
+        card = self._live.state.card
+        digests = self._further.read().get(card.id, "").split() if card is not None else []
+        known = {c.digest: c for c in self._charts.known()} if digests else {}
+        return [known[digest] for digest in digests if digest in known]
+
+    def choosing(self, done: Made, count: int = FURTHER) -> Callable[[Progress], Further]:
+        """Return the work of choosing what to measure next: where a profile that was made knows least."""
+        fit, found = done.own.fit, done.found
+        used = np.setdiff1d(np.arange(len(found.ids)), fit.out)
+
+        def work(progress: Progress) -> Further:
+            from fidele.characterise.further import further
+
+            def told(share: float) -> bool:
+                if not progress(share):
+                    raise CancelledError
+                return True
+
+            made = further(fit, found.rgb[used], count, told)
+            number = len(self.chosen()) + 1
+            return Further(chosen_patches(tr("Chosen page {number}", number=number), made.rgb), made.left)
+
+        return work
+
+    def add_chosen(self, further: Further) -> None:
+        """Take a chart of chosen patches among the pages of the target, as a step that can be undone."""
+        card, before = self._live.state.need_card(), self._further.read()
+        self._charts.keep(further.chart)
+        after = before | {card.id: f"{before.get(card.id, '')} {further.chart.digest}".strip()}
+
+        def keep(which: dict[str, str]) -> None:
+            self._further.write(json.dumps(which, indent=1).encode())
+            self._live.tell(LogChanged())
+
+        self._live.history.do(tr("Add a chosen page"), lambda: keep(after), lambda: keep(before))
+        self._live.say(
+            tr(
+                "{n} more patches were chosen where the profile knows least: with them about {left:.0f} % of its error "
+                "is expected to be left.",
+                n=len(further.chart.ids),
+                left=100 * further.left,
+            )
+        )
+
     def chart(self, kind: str) -> Chart:
         """Return the chart of a target, kept so that its scans are known again."""
         chart = made(kind)
@@ -216,7 +280,10 @@ class OwnProfiles:
     def pages(self, kind: str) -> list[PageState]:
         """Return how each page of a target stands for the condition in force: by its last bare print."""
         card, chart = self._live.state.card, made(kind)
-        states = {page: PageState(page) for page in range(chart.pages)}
+        mine = [(chart, page) for page in range(chart.pages)]
+        if kind != MEND:
+            mine += [(one, page) for one in self.chosen() for page in range(one.pages)]
+        states = {(one.digest, page): PageState(page, chosen=one if one is not chart else None) for one, page in mine}
         if card is None:
             return list(states.values())
         for number in self._logbook.runs_of(card.id, 200):
@@ -224,12 +291,12 @@ class OwnProfiles:
                 break
             run = self._logbook.run(number)
             job = job_of(run)
-            if job.chart != chart.digest or not job.bare or run.state != "printed":
+            if not job.bare or run.state != "printed":
                 continue
-            known, file = states.get(job.page), measured_file(self._work, number)
+            known, file = states.get((job.chart, job.page)), measured_file(self._work, number)
             if known is None or known.measured is not None or (known.run and not file.exists()):
                 continue
-            states[job.page] = PageState(job.page, number, file if file.exists() else None)
+            states[job.chart, job.page] = replace(known, run=number, measured=file if file.exists() else None)
         for page, state in states.items():
             if kind == MEND and state.measured is not None:
                 states[page] = replace(state, known=self._known(state.measured))
@@ -316,17 +383,22 @@ class OwnProfiles:
                 tr("A bare target passes no conversion: put the driver and the print system to rest first.")
             )
         logbook, work, media = self._logbook, self._work, device.media(card.size, card.feed)
-        placing = chart_placing(chart, media)
+        states = self.pages(kind)
+        # What was measured already stays; where all was, all of it is done again.
+        left = [s for s in states if s.measured is None or s.known] or states
+        todo = [(s.chosen or chart, s.page) for s in left]
 
         def do(progress: Progress) -> int:
             from fidele.run.kept import kept_job
 
-            for page in range(chart.pages):
+            for index, (chart, page) in enumerate(todo):
 
-                def told(share: float, done: int = page) -> bool:
-                    if not progress((done + share) / chart.pages):
+                def told(share: float, done: int = index) -> bool:
+                    if not progress((done + share) / len(todo)):
                         raise CancelledError
                     return True
+
+                placing = chart_placing(chart, media)
 
                 job = Job.of(chart_page(chart, page, bare, 0, True), placing, bare, None, chart, page, True)
                 title = tr("{title}, page {page}, with nothing converting", title=chart.title, page=page + 1)
@@ -352,7 +424,7 @@ class OwnProfiles:
                 measured = Measurement(ids, Lab, Conditions("M1", "D50", "2", "", instrument.name, "instrument"))
                 write_table(measured_file(work, number), to_table(measured, chart.title))
                 told(1.0)
-            return chart.pages
+            return len(todo)
 
         return do
 
@@ -386,6 +458,7 @@ class OwnProfiles:
             When nothing was measured yet.
         """
         files, card, chart = self.files(kind), self._live.state.need_card(), made(kind)
+        chosen = self.chosen()
         if not files:
             raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
         before, known = self._live.state.profile, self._profiles.shelf.load(like) if like else None
@@ -396,7 +469,7 @@ class OwnProfiles:
         title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d %H:%M}"
 
         def work(progress: Progress) -> Made:
-            found = gathered([(path.name, read_any(path)) for path in files], chart)
+            found = gathered([(path.name, _with_numbers(read_any(path), chosen)) for path in files], chart)
             if not progress(0.05):
                 raise CancelledError
 
@@ -408,7 +481,7 @@ class OwnProfiles:
             from fidele.characterise.own import made_from
 
             own = made_from(found, title, now, stated(card), without, like=known, progress=told)
-            return Made(card, title, found, own, _off(before, found), begun)
+            return Made(card, title, found, own, _off(before, found), begun, files=tuple(files))
 
         return work
 
@@ -432,7 +505,7 @@ class OwnProfiles:
             from fidele.characterise.own import mended_from
 
             own, mended = mended_from(found, title, now, old, stated(card), without, progress=told)
-            return Made(card, title, found, own, _off(old, found), mended=mended)
+            return Made(card, title, found, own, _off(old, found), mended=mended, files=tuple(files))
 
         return work
 
@@ -513,6 +586,17 @@ def shelved(profiles: Profiles, work: Path, title: str, data: bytes) -> str:
     if profiles.shelf.find(profile_id) is None:
         raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
     return profile_id
+
+
+def _with_numbers(measured: Measurement, charts: list[Chart]) -> Measurement:
+    """Return measurements with the device values of the chart of chosen patches that they are of, if they are."""
+    if measured.rgb is not None:
+        return measured
+    for chart in charts:
+        rows = {sample: row for row, sample in enumerate(chart.ids)}
+        if all(sample in rows for sample in measured.ids):
+            return replace(measured, rgb=chart.rgb[[rows[sample] for sample in measured.ids]])
+    return measured
 
 
 def _off(profile: Profile | None, found: Gathered) -> float | None:
