@@ -12,6 +12,7 @@ from fidele import units
 from fidele.chart.definition import Chart
 from fidele.chart.family import KINDS
 from fidele.colour.words import lab_words
+from fidele.desk.accuracy_plot import AccuracyPlot
 from fidele.desk.alike_box import AlikeBox
 from fidele.desk.before_after import BeforeAfter, Shown, before_after
 from fidele.desk.check_plots import Distribution
@@ -60,6 +61,7 @@ class OwnDesk(Desk):
         self.kind.activated.connect(lambda _: self._chosen())
         self._kin: list[tuple[str, str]] = []
         self.buys = label("", 9.0, dim=True, wrap=True)
+        self.accuracy = AccuracyPlot()
         self._from = label(tr("Begin from"), 9.0)
         self.like = choice(
             tr("Begin from"),
@@ -88,6 +90,7 @@ class OwnDesk(Desk):
             self.kind,
             across(self._from, self.like, SPRING),
             self.buys,
+            self.accuracy,
             section(tr("2  Its pages, printed with nothing converting")),
             self._pages,
             across(self.all, self.add, SPRING),
@@ -148,6 +151,10 @@ class OwnDesk(Desk):
         self._from.setVisible(not mending)
         self.like.setVisible(not mending)
         self.build.setText(tr("Mend the profile") if mending else tr("Make the profile"))
+        self.accuracy.setVisible(not mending)
+        self.accuracy.theme = self.theme
+        of = (len(made.own.comparison.ids), made.own.fit.stated) if made is not None and not mending else None
+        self.accuracy.show_target(len(self.own.chart(self.target).ids), of)
         pages, free = self.own.pages(self.target), not self.work.busy
         self.buys.setText(
             trn(
