@@ -563,13 +563,8 @@ class OwnProfiles:
             run=0,
         )
         self._profiles.verified(profile_id, found)
-        self._in_force.change(
-            tr("Take “{title}”", title=done.title), profile=profile_id, profile_title=done.title, owner="fidele"
-        )
+        taken_into_use(self._live, self._in_force, done.title, profile_id)
         self.made = None
-        self._live.say(
-            tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=done.title)
-        )
         return profile_id
 
 
@@ -588,6 +583,12 @@ def shelved(profiles: Profiles, work: Path, title: str, data: bytes) -> str:
     if profiles.shelf.find(profile_id) is None:
         raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
     return profile_id
+
+
+def taken_into_use(live: Live, in_force: InForce, title: str, profile_id: str) -> None:
+    """Let the condition in force print through a profile that was made here, as one step, and say so."""
+    in_force.change(tr("Take “{title}”", title=title), profile=profile_id, profile_title=title, owner="fidele")
+    live.say(tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=title))
 
 
 def _with_numbers(measured: Measurement, charts: list[Chart]) -> Measurement:

@@ -20,7 +20,7 @@ from fidele.route.condition import Card
 from fidele.run.own_profile import stated
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
-from fidele.session.own_profiles import shelved
+from fidele.session.own_profiles import shelved, taken_into_use
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles, Row
 from fidele.tiles import CancelledError, Progress
@@ -146,13 +146,8 @@ class UnitsAlike:
         if card.id != done.card.id:
             raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
         profile_id = shelved(self._profiles, self._work, done.title, done.profile)
-        self._in_force.change(
-            tr("Take “{title}”", title=done.title), profile=profile_id, profile_title=done.title, owner="fidele"
-        )
+        taken_into_use(self._live, self._in_force, done.title, profile_id)
         self.made = None
-        self._live.say(
-            tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=done.title)
-        )
         return profile_id
 
 
