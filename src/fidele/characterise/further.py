@@ -16,7 +16,7 @@ from fidele.dataclass import dataclass
 from fidele.tiles import CancelledError, Progress
 
 #: So many device values stand for the cube, and so many can be chosen (a power of two; a third on faces and edges).
-_STAND, _CHOICES = 1024, 1024
+_STAND, _CHOICES = 512, 512
 #: The trend of a fit is known so badly beside its kernel.
 _TREND = 5.0
 #: A kernel without a reach of its own is taken for one of this.
