@@ -6,6 +6,9 @@ from collections.abc import Callable, Iterator, Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QSize
+from PySide6.QtWidgets import QStackedWidget
+
 from fidele.desk.desk import Desk
 
 if TYPE_CHECKING:
@@ -48,6 +51,17 @@ _OTHERWISE = {
     "order": "Ordered profile",
     "first": "First print",
 }
+
+
+class Stack(QStackedWidget):
+    """Holds the desks one above the other. It asks for no room by those that are not seen: else each change of one's
+    layout would have all of them laid out, some thirty by now."""
+
+    def sizeHint(self) -> QSize:
+        return QSize(744, 560)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(0, 0)
 
 
 class Desks(Mapping[str, Desk]):

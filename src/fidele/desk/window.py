@@ -22,14 +22,14 @@ from PySide6.QtGui import (
     QShortcut,
     QShowEvent,
 )
-from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, QSplitter, QWidget
 
 from fidele import units
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
 from fidele.desk.closing import Closing
 from fidele.desk.desk import FIRST_LEFT, Desk, clock, short
-from fidele.desk.desks import Desks
+from fidele.desk.desks import Desks, Stack
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot, Steps
 from fidele.desk.incoming import Incoming
@@ -118,7 +118,7 @@ class Window(QMainWindow):
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
         self.foot = Foot()
-        self.stack = QStackedWidget()
+        self.stack = Stack()
         self.desks = Desks(self._make)
         self._turned_bad = TurnedBad()
         self._lay_out()
