@@ -84,7 +84,7 @@ def test_an_order_from_target_to_a_profile_in_use(places, qtbot, tmp_path):
     window.show_desk("Logbook")
     look()
     click(window.desk, "Show order")
-    click(desk, "Hand it over")
+    click(desk, "Give it to the maker")
     settle(window, qtbot)
     order = session.orders.need(order.number)
     assert (window.desk.station, order.matched) == ("Ordered profile", f"It bears the number of order {order.number}.")

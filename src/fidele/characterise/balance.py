@@ -10,7 +10,6 @@ from collections.abc import Callable
 from functools import cached_property
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit, fit
@@ -134,6 +133,7 @@ def _nearest(curves: Floats, model: Fit, like: Other) -> Floats:
 
     Another printer's colours lie elsewhere than its greys alone tell, and its black may be lighter than this one's.
     """
+    from scipy.interpolate import PchipInterpolator
     from scipy.optimize import least_squares
 
     levels, knots = np.linspace(0, 1, len(curves)), np.linspace(0, 1, _KNOTS)

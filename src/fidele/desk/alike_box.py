@@ -97,7 +97,8 @@ class AlikeBox(QWidget):
         self._said = down(space=4)
         down(
             section(tr("5  Like another unit")),
-            across(self.other, self.make, self.both, SPRING),
+            across(self.other, SPRING),
+            across(self.make, self.both, SPRING),
             self._said,
             across(self.use, SPRING),
             margins=(0, 0, 0, 0),

@@ -84,7 +84,9 @@ class OrderDesk(Desk):
         self.copy = button(tr("Copy the letter"), self._copy, tr("To be pasted into any mail"))
         self.write = button(tr("Open in the mail program"), self._mail, tr("With address, subject and text"))
         self.gone = button(tr("It is sent"), self._sent, tr("The parcel is on its way: from now on it is waited for"))
-        self.hand = button(tr("Hand it over"), self._hand, tr("The pressed pages go to the bench's maker, who answers"))
+        self.hand = button(
+            tr("Give it to the maker"), self._hand, tr("The pressed pages go to the bench's maker, who answers")
+        )
         self.text = QTextBrowser()
         self.text.setFont(font(9))
         self.text.setAccessibleName(tr("The letter"))
@@ -143,7 +145,7 @@ class OrderDesk(Desk):
     def _list(self) -> None:
         chosen, orders = self.which.currentData(), self.orders.all()
         rows = [(tr("A new order"), "")]
-        rows += [(f"{one.number}, {one.maker}: {self.orders.state(one)}", one.number) for one in orders]
+        rows += [(f"{one.number}, {one.maker}", one.number) for one in orders]
         first = not self.which.count()
         self.which.blockSignals(True)
         self.which.clear()

@@ -19,7 +19,7 @@ from fidele.devices.protocol import (
     Lies,
     Press,
     Printer,
-    ProfileMaker,
+    ProfileSupplier,
     Program,
     Scanner,
     Table,
@@ -61,7 +61,7 @@ class Devices:
     missing: Callable[[], str] = str
     learned: LearnedWords | None = None
     described: DescribedStore | None = None
-    maker: ProfileMaker | None = None
+    maker: ProfileSupplier | None = None
 
     @property
     def printers(self) -> tuple[Printer, ...]:

@@ -458,7 +458,7 @@ class Catalogue(Protocol):
         ...
 
 
-class ProfileMaker(Protocol):
+class ProfileSupplier(Protocol):
     """Somebody who makes profiles to order, where a stand-in plays them."""
 
     name: str

@@ -164,13 +164,10 @@ class Balancing:
 
     def _pages_of(self, card: Card, chart: Chart) -> list[BalancePage]:
         found = []
-        for number in self._logbook.runs_of(card.id, 100):
-            run = self._logbook.run(number)
+        for run in self._logbook.printed_of(card.id, chart.digest):
             job, by = job_of(run), Card.model_validate_json(run.card)
-            if job.chart != chart.digest or job.bare or run.state != "printed":
-                continue
-            if _same(by, card):
-                found.append(read_page(by, measured_file(self._work, number), number))
+            if job.chart == chart.digest and not job.bare and _same(by, card):
+                found.append(read_page(by, measured_file(self._work, run.id), run.id))
         return found
 
     # What it is to look like -------------------------------------------------------------------------------------

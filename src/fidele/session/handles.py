@@ -30,8 +30,8 @@ if TYPE_CHECKING:
 
 #: A handle is moved by so large a share of its range for its page: enough to be seen, not so much that it bends.
 _MOVED = 0.3
-#: What a page of a trial must have in common with the condition in force.
-_SAME = ("printer", "media", "substrate", "driver", "press")
+#: What a page must have in common with the condition in force to tell of its handles.
+_SAME = ("printer", "media", "substrate", "driver", "press", "sends")
 
 
 @dataclass(frozen=True)
@@ -106,8 +106,7 @@ class Handles:
             if trial.chart != CHART:
                 continue
             for one in trial.prints:
-                same = all(getattr(one.card, n) == getattr(card, n) for n in _SAME)
-                if same and one.run and one.card.owner == "driver" and one.card.balance is None:
+                if one.run and _tells(one.card, card):
                     page = read_page(one.card, measured_file(self._work, one.run), one.run)
                     if page.Lab is not None:
                         found.append((page, dict(one.card.hand)))
@@ -116,12 +115,10 @@ class Handles:
     def _own(self, card: Card) -> list[tuple[BalancePage, dict[str, Value]]]:
         """Return the measured pages of the condition itself, whatever its handles stood at then."""
         found, digest = [], made(CHART).digest
-        for number in self._logbook.runs_of(card.id, 100):
-            run = self._logbook.run(number)
+        for run in self._logbook.printed_of(card.id, digest):
             job, by = job_of(run), Card.model_validate_json(run.card)
-            alike = all(getattr(by, name) == getattr(card, name) for name in (*_SAME, "media", "sends"))
-            if job.chart == digest and not job.bare and by.owner == "driver" and by.balance is None and alike:
-                page = read_page(by, measured_file(self._work, number), number)
+            if job.chart == digest and not job.bare and _tells(by, card):
+                page = read_page(by, measured_file(self._work, run.id), run.id)
                 if page.Lab is not None:
                     found.append((page, dict(by.hand)))
         return found
@@ -184,9 +181,16 @@ class Handles:
             if said != rest:
                 hand[name] = said
         self._in_force.change(tr("Handles set from printed pages"), hand=hand)
+        self.found = None  # what was expected of them is to be proved by the next page now
         self._live.say(
             tr("The handles are on the card. Set the driver to it, and print the page once more: it proves them.")
         )
+
+
+def _tells(by: Card, card: Card) -> bool:
+    """Whether a page that was printed by a card differs from what another would print by its handles alone."""
+    alike = all(getattr(by, name) == getattr(card, name) for name in _SAME)
+    return alike and by.owner == "driver" and by.balance is None
 
 
 def _greys(page: BalancePage, hand: dict[str, Value]) -> Page | None:

@@ -119,15 +119,12 @@ class Orders:
         """Return by page the last run that printed it bare, 0 where none did."""
         found = dict.fromkeys(range(order.pages), 0)
         file = self.file(order).absolute()
-        for number in self._logbook.runs_of(order.card.id, 200):
-            if all(found.values()):
-                break
-            run = self._logbook.run(number)
+        for run in self._logbook.printed_of(order.card.id, order.number):
             job = job_of(run)
-            if run.state == "printed" and job.bare and len(job.lying) == 1 and job.lying[0].artwork == file:
+            if job.bare and len(job.lying) == 1 and job.lying[0].artwork == file:
                 page = max(0, job.lying[0].artwork_page)
                 if page in found and not found[page]:
-                    found[page] = number
+                    found[page] = run.id
         return found
 
     def state(self, order: Order) -> str:

@@ -288,12 +288,10 @@ class OwnProfiles:
         states = {(one.digest, page): PageState(page, chosen=one if one is not chart else None) for one, page in mine}
         if card is None:
             return list(states.values())
-        for number in self._logbook.runs_of(card.id, 200):
-            if all(p.measured is not None for p in states.values()):
-                break
-            run = self._logbook.run(number)
-            job = job_of(run)
-            if not job.bare or run.state != "printed":
+        runs = [r for one in dict.fromkeys(d for d, _ in states) for r in self._logbook.printed_of(card.id, one)]
+        for run in runs:
+            number, job = run.id, job_of(run)
+            if not job.bare:
                 continue
             known, file = states.get((job.chart, job.page)), measured_file(self._work, number)
             if known is None or known.measured is not None or (known.run and not file.exists()):
@@ -542,9 +540,7 @@ class OwnProfiles:
         FideleError
             When another condition is in force by now, or the profile cannot be kept.
         """
-        card = self._live.state.need_card()
-        if card.id != done.card.id:
-            raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
+        card = need_in_force(self._live, done.card)
         profile_id = shelved(self._profiles, self._work, done.title, done.own.profile)
         said = done.own.fit.stated
         found = Verified(
@@ -583,6 +579,14 @@ def shelved(profiles: Profiles, work: Path, title: str, data: bytes) -> str:
     if profiles.shelf.find(profile_id) is None:
         raise FideleError(tr("The profile could not be put on the shelf; it lies in {path}.", path=path))
     return profile_id
+
+
+def need_in_force(live: Live, card: Card) -> Card:
+    """Return the condition that a profile was made for, as it is now; `FideleError` where another is in force."""
+    now = live.state.need_card()
+    if now.id != card.id:
+        raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=card.name))
+    return now
 
 
 def taken_into_use(live: Live, in_force: InForce, title: str, profile_id: str) -> None:

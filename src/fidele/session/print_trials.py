@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -211,13 +211,7 @@ class PrintTrials:
                 changes = {"hand": _handed(card, device, varied.removeprefix(_HAND), value)}
             else:
                 changes = {"driver": device.possible(card.driver | {varied: value})}
-            # A condition of its own, so that what a trial shows stands in no other's history.
-            mine = {
-                "id": tr("trial {trial_id} {letter}", trial_id=trial_id, letter=letter),
-                "name": f"{card.name}, {title}",
-                "history": [],
-            }
-            prints.append(TrialPrint(letter=letter, title=title, card=card.model_copy(update=changes | mine)))
+            prints.append(_print(card, trial_id, letter, title, changes))
         what = dict(self.varied()).get(varied, varied)
         name = f"{what}: {', '.join(p.title for p in prints)}"
         picture = str(artwork.path) if not chart and artwork is not None else ""
@@ -242,14 +236,8 @@ class PrintTrials:
         device, trial_id = self._devices.of(card), self.store.fresh()
         prints = []
         for letter, (name, value) in zip(LETTERS, values.items(), strict=False):
-            title = _signed(f"{_HAND}{name}", value)
-            mine = {
-                "id": tr("trial {trial_id} {letter}", trial_id=trial_id, letter=letter),
-                "name": f"{card.name}, {title}",
-                "history": [],
-                "hand": _handed(card, device, name, value),
-            }
-            prints.append(TrialPrint(letter=letter, title=title, card=card.model_copy(update=mine)))
+            moved = {"hand": _handed(card, device, name, value)}
+            prints.append(_print(card, trial_id, letter, _signed(f"{_HAND}{name}", value), moved))
         name = tr("What the handles do: {titles}", titles=", ".join(p.title for p in prints))
         trial = TrialRecord(id=trial_id, title=name, made=now(), varied=FIELDS, chart="neutral", prints=tuple(prints))
         self._keep(trial)
@@ -551,6 +539,16 @@ class PrintTrials:
         self.store.remove(trial_id)
         if self.shown is not None and self.shown.id == trial_id:
             self.shown = None
+
+
+def _print(card: Card, trial_id: str, letter: str, title: str, changes: Mapping[str, object]) -> TrialPrint:
+    """Return a print with a condition of its own, so that what a trial shows stands in no other's history."""
+    mine = {
+        "id": tr("trial {trial_id} {letter}", trial_id=trial_id, letter=letter),
+        "name": f"{card.name}, {title}",
+        "history": [],
+    }
+    return TrialPrint(letter=letter, title=title, card=card.model_copy(update={**changes, **mine}))
 
 
 def _signed(varied: str, value: Value) -> str:

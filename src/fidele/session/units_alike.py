@@ -20,7 +20,7 @@ from fidele.route.condition import Card
 from fidele.run.own_profile import stated
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
-from fidele.session.own_profiles import shelved, taken_into_use
+from fidele.session.own_profiles import need_in_force, shelved, taken_into_use
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles, Row
 from fidele.tiles import CancelledError, Progress
@@ -142,9 +142,7 @@ class UnitsAlike:
         FideleError
             When another condition is in force by now, or the profile cannot be kept.
         """
-        card = self._live.state.need_card()
-        if card.id != done.card.id:
-            raise FideleError(tr("The profile was made for “{name}”: put that in force first.", name=done.card.name))
+        need_in_force(self._live, done.card)
         profile_id = shelved(self._profiles, self._work, done.title, done.profile)
         taken_into_use(self._live, self._in_force, done.title, profile_id)
         self.made = None

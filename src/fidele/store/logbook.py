@@ -314,6 +314,15 @@ class Logbook:
         query = f"SELECT id FROM run WHERE {_of_card('id')} = ? ORDER BY id DESC LIMIT ?"
         return [int(row["id"]) for row in self._rows(query, card_id, most)]
 
+    def printed_of(self, card_id: str, naming: str, most: int = 200) -> list[KeptRun]:
+        """Return those of the last runs of a condition that were printed and whose job names something, newest first.
+
+        `naming` is a chart's digest or a part of an artwork's path, as it stands in the kept job.
+        """
+        last = f"SELECT id FROM run WHERE {_of_card('id')} = ? ORDER BY id DESC LIMIT ?"
+        query = f"{_KEPT} WHERE run.id IN ({last}) AND state = 'printed' AND instr(job, ?) > 0 ORDER BY run.id DESC"
+        return self._sound(self._rows(query, card_id, most, naming))
+
     def everything(self) -> list[KeptRun]:
         """Return all runs with everything that is kept of them, the newest first."""
         return self._sound(self._rows(f"{_KEPT} ORDER BY run.id DESC"))
