@@ -167,6 +167,44 @@ def test_what_can_be_no_target_is_refused_with_the_reason(session, tmp_path):
     assert "no patches" in _laid(session, _begun(session, noise)).words
 
 
+def test_nothing_of_an_order_is_lost_or_left_half(session, target, tmp_path, monkeypatch):
+    """A target that is cut off or of another kind, a full disk, and another window that began the same number."""
+    cut = tmp_path / "cut.tif"
+    cut.write_bytes(target.read_bytes()[:9000])
+    words = tmp_path / "words.tif"
+    words.write_text("no picture")
+    for path in (cut, words, tmp_path):
+        with pytest.raises(FideleError):
+            session.orders.looking(path)(lambda _: True)
+    begun = session.orders.looking(target)(lambda _: True)
+    folder = session.places.data / "orders"
+
+    def full(path, data):
+        if path.name == "order.json":
+            raise FideleError("the disk is full")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+
+    with monkeypatch.context() as patched:
+        patched.setattr("fidele.statefile.write_bytes", full)
+        with pytest.raises(FideleError, match="full"):
+            session.orders.begin(begun, "Marl")
+    assert not list(folder.glob("*"))
+    order = session.orders.begin(begun, "Marl")
+    with monkeypatch.context() as patched:
+        patched.setattr(OrderStore, "fresh", lambda *_: order.number)
+        with pytest.raises(FideleError, match="another window"):
+            session.orders.begin(begun, "Somebody else")
+    assert session.orders.need(order.number).maker == "Marl"
+    # What another window did meanwhile is not written over by what this one holds.
+    OrderStore(folder).save(order.model_copy(update={"how": "by post"}))
+    session.orders.end(order)
+    assert session.orders.need(order.number).how == "by post"
+    session.undo()
+    session.undo()
+    assert session.orders.all() == []
+
+
 def test_an_order_is_not_mixed_up(session, target, printer, tmp_path):
     """By number wherever it stands, by names where they are alone; changed settings and damage are told."""
     assert number_in("Re: your order p2611_7.icc, P2611-07; PAP2611-08, P2611-123456") == ["P2611-07"]

@@ -201,7 +201,8 @@ class Orders:
         return order
 
     def _change(self, order: Order, what: str, **changes: object) -> Order:
-        before, after = self.need(order.number), order.model_copy(update=changes)
+        before = self.need(order.number)  # as it is now: another window may have gone on with it
+        after = before.model_copy(update=changes)
 
         def keep(one: Order) -> None:
             self._store.save(one)
@@ -261,7 +262,8 @@ class Orders:
 
     def arrived(self, order: Order, page: int, found: Arrives) -> None:
         """Keep and say how a page's numbers leave for the printer."""
-        self._store.save(order.model_copy(update={"flat": order.flat | {page: found.words}}))
+        now = self.need(order.number)
+        self._store.save(now.model_copy(update={"flat": now.flat | {page: found.words}}))
         (self._live.say if found.right else self._live.warn)(found.words)
         self._live.tell(LogChanged())
 
@@ -478,7 +480,8 @@ class Orders:
         """Keep what a trial said of the profile."""
         verified = self._profiles.papers(self._profiles.need(order.profile)).verified
         words = verified[-1].sentence if verified else ""
-        self._store.save(order.model_copy(update={"tried": words, "passed": done.checked.comparison.passed}))
+        now = self.need(order.number)
+        self._store.save(now.model_copy(update={"tried": words, "passed": done.checked.comparison.passed}))
         self._live.tell(LogChanged())
 
     def take(self, order: Order) -> None:

@@ -110,10 +110,19 @@ class OrderStore:
         Raises
         ------
         FideleError
-            When its folder cannot be written.
+            When its folder cannot be written, or another window has begun one of this number.
         """
-        write_bytes(self.of(order.number) / order.target, target)
-        self.save(order)
+        folder = self.of(order.number)
+        if folder.exists():
+            raise FideleError(
+                tr("Order {number} was begun by another window a moment ago: begin once more.", number=order.number)
+            )
+        try:
+            write_bytes(folder / order.target, target)
+            self.save(order)
+        except FideleError:  # half an order is none
+            shutil.rmtree(folder, ignore_errors=True)
+            raise
 
     def save(self, order: Order) -> None:
         """Write an order, whole or not at all."""
