@@ -167,6 +167,8 @@ def grid_of(profile: Profile) -> PrinterGrid:
         When it is no output profile of a printer that takes RGB, or has no table from device values.
     """
     what = describe(profile)
+    if why := next((p.message for p in what.problems if p.weight == "stop"), ""):
+        raise FideleError(f"“{what.description}”: {why}")
     if not what.usable_as_output or profile.channels != 3 or table_for(profile, "A2B", 1) is None:
         raise FideleError(tr("“{title}” is no profile of a printer that takes RGB.", title=what.description))
     axis = np.linspace(0, 1, GRID)
