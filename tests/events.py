@@ -37,9 +37,10 @@ class Watched(QApplication):
             return bool(super().notify(receiver, event))
         finally:
             self._inside, took = False, time.thread_time() - began
-            what = f"{took * 1000:.0f} ms: {kind.name} of {type(receiver).__name__}"
-            if self.times is not None:
-                self.times.append((took, what))
+            if took > MOST or self.times is not None:  # hundreds of thousands of events: no words are made of most
+                what = f"{took * 1000:.0f} ms: {kind.name} of {type(receiver).__name__}"
+                if self.times is not None:
+                    self.times.append((took, what))
             if took > GROSS:
                 self.gross.append(what)
             if took > MOST:

@@ -7,12 +7,17 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 
 #: Told the share done so far (0 to 1); returning False asks for a stop.
 Progress = Callable[[float], bool]
 
 CORES = max(1, os.cpu_count() or 1)
+
+#: Pools whose threads have nothing to do. Each call has one to itself, so that a short one never waits for a long one;
+#: starting threads anew would take longer than many a call.
+_idle: list[ThreadPoolExecutor] = []
+os.register_at_fork(after_in_child=_idle.clear)  # a forked child has none of these threads
 
 
 class CancelledError(Exception):
@@ -40,13 +45,18 @@ def in_tiles(
             if progress and not progress(done / len(slices)):
                 raise CancelledError
         return
-    with ThreadPoolExecutor(CORES) as pool:
-        futures = [pool.submit(work, piece) for piece in slices]
-        try:
-            for done, future in enumerate(futures, 1):
-                future.result()
-                if progress and not progress(done / len(slices)):
-                    raise CancelledError
-        finally:
-            for future in futures:
-                future.cancel()
+    try:
+        pool = _idle.pop()
+    except IndexError:
+        pool = ThreadPoolExecutor(CORES)
+    futures = [pool.submit(work, piece) for piece in slices]
+    try:
+        for done, future in enumerate(futures, 1):
+            future.result()
+            if progress and not progress(done / len(slices)):
+                raise CancelledError
+    finally:
+        for future in futures:
+            future.cancel()
+        wait(futures)
+        _idle.append(pool)

@@ -377,14 +377,18 @@ def _fits(form: Form, rgb: Floats, Lab: Floats, smoothings: tuple[float, ...], s
     level, turned = np.linalg.eigh(free.T @ kernel @ free)
     across = free @ turned
     aim = across.T @ Lab
-    for smoothing in smoothings:
-        gain = level + smoothing
-        if gain.min() <= 1e-12:
-            continue
-        factors = across @ (aim / gain[:, None])
-        diagonal = ((across**2) / gain).sum(axis=1)
+    gains = [(smoothing, level + smoothing) for smoothing in smoothings if level.min() + smoothing > 1e-12]
+    if not gains:
+        return
+    # All smoothings at once: the same sums over large arrays, made in one go.
+    diagonals = (across**2) @ np.stack([1 / gain for _, gain in gains], axis=1)
+    each = across @ np.concatenate([aim / gain[:, None] for _, gain in gains], axis=1)
+    beneath = kernel @ each
+    for number, (smoothing, _) in enumerate(gains):
+        mine = slice(3 * number, 3 * number + 3)
+        factors, diagonal = np.ascontiguousarray(each[:, mine]), diagonals[:, number]
         left_out = factors / diagonal[:, None]
-        rest = whole[:, :count].T @ (Lab - kernel @ factors - smoothing * factors)
+        rest = whole[:, :count].T @ (Lab - beneath[:, mine] - smoothing * factors)
         of_trend = np.linalg.solve(upper[:count], rest)
         noise = np.sqrt(smoothing * (factors**2).sum(axis=0) / diagonal.sum())
         score = float((np.linalg.norm(left_out, axis=1) * shares).sum())

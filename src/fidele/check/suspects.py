@@ -58,7 +58,7 @@ class Suspicions:
 
     def predict(self, device: Floats) -> Floats:
         """Return the absolute L*a*b* that the profile says of device values (n, 3)."""
-        return to_lab(np.clip(device, 0, 1), self.printer, Intent.ABSOLUTE).astype(float)
+        return to_lab(np.clip(device, 0, 1), self.printer, Intent.ABSOLUTE, often=True).astype(float)
 
 
 def suspicions(

@@ -138,13 +138,20 @@ def _through_lab(
 
 
 def to_lab(
-    pixels: NDArray[np.generic], source: Profile, intent: Intent = Intent.RELATIVE, progress: Progress | None = None
+    pixels: NDArray[np.generic],
+    source: Profile,
+    intent: Intent = Intent.RELATIVE,
+    progress: Progress | None = None,
+    often: bool = False,
 ) -> NDArray[np.float32]:
-    """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise."""
+    """Convert device values (…, channels) to D50 L*a*b* (…, 3), float32; media-relative unless asked otherwise.
+
+    `often` says that many more of the same profile follow: the compiled way is then worth its making for few as well.
+    """
     require_sound(source)
     values = as_float(pixels)
     flat = np.ascontiguousarray(values).reshape(-1, values.shape[-1])
-    if len(flat) >= _MANY and flat.shape[1] == source.channels and _within(flat, 0, 1):
+    if (often or len(flat) >= _MANY) and flat.shape[1] == source.channels and _within(flat, 0, 1):
         fast = fast_to_lab(source, intent.code, lambda device: _lab_of(device, source, intent))
         if fast is not None:
             return _swiftly(fast, flat, 3, progress).reshape((*values.shape[:-1], 3))
