@@ -10,13 +10,11 @@ import pytest
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
 
-from fidele.artwork.save import save_picture
 from fidele.chart.draw import draw_page
 from fidele.chart.family import made, quick_chart
 from fidele.chart.read import read_scan
 from fidele.desk.window import Window
 from fidele.errors import FideleError
-from fidele.icc.spaces import srgb
 from fidele.session.model import Session
 from fidele.trials.aim import relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
@@ -161,31 +159,13 @@ def test_routes_through_other_programs_are_tried_as_well(session):
     assert (session.card.owner, session.card.printed_from) == ("program", "Elsewhere Draw")
 
 
-def test_trials_that_went_through_the_queue_are_read_from_one_scan(bare, qtbot, tmp_path):
+def test_of_one_print_alone_nothing_is_said_but_what_it_shows(bare):
     session = ready(bare)
-    trials = session.print_trials
-    trial = trials.order(trials.make("stand_in", ["Everyday", "Glint"]))
-    assert all(p.run for p in trial.prints)
-    scans = []
-    for one in trial.prints:
-        printed = session.press_run(session.queue.carry_out(one.run))
-        scans.append(session.scan_run(printed).scan)
-    high = min(s.shape[0] for s in scans)
-    both = np.concatenate([s[:high] for s in reversed(scans)], axis=1)
-    save_picture(tmp_path / "both.tif", both, srgb(), 150)
-    window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(window)
-    window.show()
-    window.show_desk("Trial prints")
-    window.desks.trial._making_new = False
-    window.take_file(tmp_path / "both.tif")
-    settle(window, qtbot)
-    measured = trials.shown.measured[-1]
-    assert measured.best["all"] == "B"
-    assert measured.off["all"]["A"] > measured.off["all"]["B"] + 2
-    window.close()
-    # Of one print alone nothing is said but what it shows by itself.
-    alone = session.checking.check_run(session.scan_run(printed), scans[1])
+    trial = session.print_trials.order(session.print_trials.make("stand_in", ["Everyday", "Glint"]))
+    assert all(one.run for one in trial.prints)
+    printed = session.press_run(session.queue.carry_out(trial.prints[0].run))
+    scan = session.devices.scanner.scan(printed.piece, printed.number).pixels
+    alone = session.checking.check_run(printed, scan)
     assert alone.comparison.verdict == "none"
     assert alone.cause.code == "no-profile"
     assert np.allclose(alone.comparison.measured, relative(alone.measured.Lab, alone.chart.rgb[alone.index]))

@@ -11,7 +11,7 @@ Models for Observational Data' (1990), 1.2 and 4.2.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,6 +47,8 @@ _TAIL = 2.4
 
 #: Device values (n, 3), 0 to 1, to what stands for them (n, 3): places that a surface is smooth over, or colours.
 Model = Callable[[Floats], Floats]
+#: A kernel of distances, its reach, and the degree of the trend beneath it.
+Kernel = tuple[Callable[[Floats], Floats], float, int]
 
 
 def _shadows_closer(rgb: Floats) -> Floats:
@@ -106,7 +108,7 @@ class Form:
         return _trend((self.under or self.bend)(rgb), self.degree)
 
 
-_KERNELS = (
+KERNELS = (
     (_matern3, 0.7, 1),
     (_matern3, 1.5, 1),
     (matern5, 0.4, 2),
@@ -118,6 +120,8 @@ _KERNELS = (
     (matern5, 0.4, 3),
     (matern5, 1.6, 3),
 )
+#: What does not run away where no patch is near: for patches that lie along greys, and hardly anywhere else.
+CALM = ((_matern3, 0.7, 1), (_matern3, 1.5, 1), (matern5, 1.0, 1), (matern5, 1.6, 1))
 #: The numbers that `kernels.surfaces` gives to kernels.
 _ORDERS: dict[Callable[[Floats], Floats], int] = {_matern3: 3, matern5: 5, _matern7: 7, _cubic: 0}
 #: From so many pairs of places and centres on a compiled sum is worth its loading.
@@ -225,13 +229,20 @@ class Fit:
         return np.concatenate(pieces)
 
 
-def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None, like: Model | None = None) -> Fit:
+def fit(
+    rgb: Floats,
+    Lab: Floats,
+    keep: NDArray[np.bool_] | None = None,
+    like: Model | None = None,
+    kernels: Sequence[Kernel] = KERNELS,
+) -> Fit:
     """Fit L*a*b* (n, 3) measured of device values (n, 3), 0 to 1.
 
     Patches that no smooth printer prints so are left out; `keep` (n,) says which are to be used, whatever they look
     like, and which are not. `like` is what the same printer with the same inks prints on another media, L*a*b* of
     device values, as its profile tells: what it holds to be near each other is near here as well. Forms that follow it
-    are tried beside the others, so that fewer patches do where they fit.
+    are tried beside the others, so that fewer patches do where they fit. `kernels` are tried, each with its reach and
+    the degree of its trend.
 
     Raises
     ------
@@ -244,7 +255,7 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None, like: M
             tr("{n} patches are too few to fit a printer by; it takes {fewest}.", n=len(used), fewest=FEWEST)
         )
     mine, colours = rgb[used], Lab[used]
-    parts = _chosen(mine, colours, like)
+    parts = _chosen(mine, colours, like, kernels)
     weights = np.array([1 / max(p.score, 1e-6) ** 4 for p in parts])
     weights /= weights.sum()
     made = Fit(parts, weights, Stated(0, 0, 0, 0, 0), np.zeros(0, np.int64), (), colours)
@@ -258,21 +269,21 @@ def fit(rgb: Floats, Lab: Floats, keep: NDArray[np.bool_] | None = None, like: M
     off = delta_e_2000(colours, expected[used])
     out = rest[np.argsort(-delta_e_2000(Lab[rest], expected[rest]))] if len(rest) else rest
     pairs = _swapped(Lab, expected, out) if keep is None else ()
-    return Fit(parts, weights, _stated(off, _shares(mine), noise), out, pairs, expected)
+    return Fit(parts, weights, _stated(off, spoken_for(mine), noise), out, pairs, expected)
 
 
 def predictable(rgb: Floats, Lab: Floats) -> float:
     """Return by how much patches differ from what the others say of them, mean ΔE00: large where they are mixed up."""
     some = np.random.default_rng(2).permutation(len(rgb))[:_CHOOSING]
     form = Form(_shadows_closer, matern5, 1.0, 2 if len(some) >= 2 * FEWEST else 1)
-    tried = _fits(form, rgb[some], Lab[some], (1e-4, 1e-2), _shares(rgb[some]))
+    tried = _fits(form, rgb[some], Lab[some], (1e-4, 1e-2), spoken_for(rgb[some]))
     return min(float(np.median(delta_e_2000(Lab[some], Lab[some] - f.left_out))) for f in tried)
 
 
 def left_out(rgb: Floats, Lab: Floats) -> Floats:
     """Return what the others say of each patch (n, 3), by one plain form."""
     form = Form(_shadows_closer, matern5, 1.0, 2 if len(rgb) >= 2 * FEWEST else 1)
-    best = min(_fits(form, rgb, Lab, (1e-4, 1e-3, 1e-2), _shares(rgb)), key=lambda f: f.score)
+    best = min(_fits(form, rgb, Lab, (1e-4, 1e-3, 1e-2), spoken_for(rgb)), key=lambda f: f.score)
     return np.asarray(Lab - best.left_out)
 
 
@@ -327,7 +338,7 @@ def _swapped(Lab: Floats, expected: Floats, out: NDArray[np.int64]) -> tuple[tup
     return tuple((min(p), max(p)) for p in pairs)
 
 
-def _shares(rgb: Floats) -> Floats:
+def spoken_for(rgb: Floats) -> Floats:
     """Return the share (n,) of the device cube that each patch speaks for: where it is the nearest."""
     from scipy.spatial import cKDTree
 
@@ -336,14 +347,14 @@ def _shares(rgb: Floats) -> Floats:
     return np.asarray(counts / counts.sum())
 
 
-def _chosen(rgb: Floats, Lab: Floats, like: Model | None) -> tuple[_Fitted, ...]:
+def _chosen(rgb: Floats, Lab: Floats, like: Model | None, kernels: Sequence[Kernel]) -> tuple[_Fitted, ...]:
     """Return the forms that predict patches which had no part in them best, fitted to all patches."""
     some = np.arange(len(rgb))
     if len(rgb) > _CHOOSING:
         some = np.sort(np.random.default_rng(1).permutation(len(rgb))[:_CHOOSING])
         corners = np.flatnonzero((np.minimum(rgb, 1 - rgb) < 1e-3).all(axis=1))
         some = np.union1d(some, corners)
-    shares = _shares(rgb[some])
+    shares = spoken_for(rgb[some])
     best: list[_Fitted] = []
     ways: list[tuple[Model, Model | None, bool]] = [(bend, None, False) for bend in _BENDS]
     if like is not None:
@@ -354,7 +365,7 @@ def _chosen(rgb: Floats, Lab: Floats, like: Model | None) -> tuple[_Fitted, ...]
         ways += [(bend, known, True) for bend in _BENDS]
         ways.append((known, None, True))
     for bend, under, follows in ways:
-        for kernel, reach, degree in _KERNELS:
+        for kernel, reach, degree in kernels:
             if degree == 3 and len(some) < 50:
                 continue
             form = Form(bend, kernel, reach, degree, under, follows)
@@ -362,7 +373,7 @@ def _chosen(rgb: Floats, Lab: Floats, like: Model | None) -> tuple[_Fitted, ...]
             best += sorted(_fits(form, rgb[some], Lab[some], _SMOOTHINGS, shares), key=lambda f: f.score)[:1]
     best = sorted(best, key=lambda f: f.score)[:_BLENDED]
     if len(some) < len(rgb):
-        shares = _shares(rgb)
+        shares = spoken_for(rgb)
         best = [min(_fits(one.form, rgb, Lab, _SMOOTHINGS, shares), key=lambda f: f.score) for one in best]
     return tuple(best)
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
-from fidele.characterise.fit import Fit, fit
+from fidele.characterise.fit import KERNELS, Fit, Kernel, fit
 from fidele.characterise.inverse import Inverse, Mapping, device_table
 from fidele.characterise.mapping import mappings
 from fidele.colour.adaptation import media_relative
@@ -77,11 +77,16 @@ class PrinterModel(PrinterGrid):
 
 
 def fit_printer(
-    rgb: Floats, XYZ: Floats, keep: NDArray[np.bool_] | None = None, like: Profile | None = None
+    rgb: Floats,
+    XYZ: Floats,
+    keep: NDArray[np.bool_] | None = None,
+    like: Profile | None = None,
+    kernels: Sequence[Kernel] = KERNELS,
 ) -> PrinterModel:
     """Fit a printer from device values (n, 3), 0 to 1, and measured XYZ (n, 3); `keep` (n,): see `fit.fit`.
 
     `like` is a profile of the same printer and inks on another media: what it knows of them need not be measured again.
+    `kernels` are the surfaces that are tried.
 
     Raises
     ------
@@ -95,7 +100,7 @@ def fit_printer(
         )
     white = XYZ[whites].mean(axis=0)
     Lab = xyz_to_lab(media_relative(XYZ, white, D50))
-    made = fit(rgb, Lab, keep, (lambda device: device_to_pcs_lab(like, device)) if like is not None else None)
+    made = fit(rgb, Lab, keep, (lambda device: device_to_pcs_lab(like, device)) if like is not None else None, kernels)
     axis = np.linspace(0, 1, GRID)
     nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     grid = made(nodes)

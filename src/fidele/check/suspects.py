@@ -18,6 +18,9 @@ from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert, to_lab
 from fidele.language import tr
 
+#: Who converts is known by measured pages alone.
+MEASURED = "measured"
+
 
 @dataclass(frozen=True, eq=False)
 class Suspicions:
@@ -84,7 +87,9 @@ def suspicions(
     others
         Id, title and profile of the other output profiles on the shelf.
     owner
-        'driver' where the driver is the one that is to convert: then its print is the right one.
+        'driver' where the driver is the one that is to convert: then its print is the right one. `MEASURED` where
+        measured pages alone tell how it prints: then `printer` says what comes of what was sent, which is `right`, and
+        what would come of other conversions nobody knows.
     source
         The space of the values where that is another one than sRGB.
     right
@@ -93,6 +98,10 @@ def suspicions(
         Where values stood on the page (n, 2), in mm: damp and uneven pressure are told by it.
     """
     values = rgb.astype(np.float32)
+    if owner == MEASURED:
+        if right is None:
+            raise ValueError("what was sent must be told where measured pages are all that is known")
+        return _measured(rgb, right, printer, transfer, places)
 
     def through(profile: Profile, by: Intent = intent, black: bool = bpc, space: Profile | None = None) -> Floats:
         return convert(values, space or source or srgb(), profile, by, black).astype(float)
@@ -115,12 +124,7 @@ def suspicions(
                 about[code] = code.partition(":")[2]
     device["wrong-source:opRGB"] = through(printer, space=oprgb())
     about["wrong-source:opRGB"] = "opRGB"
-    # Each of the driver's three channels stands against one ink.
-    for order, names in (
-        ((1, 0, 2), tr("cyan and magenta")),
-        ((2, 1, 0), tr("cyan and yellow")),
-        ((0, 2, 1), tr("magenta and yellow")),
-    ):
+    for names, order in _exchanged().items():
         device[f"ink-exchanged:{names}"] = converted[:, order]
         about[f"ink-exchanged:{names}"] = names
     device["greys-only"] = through(printer) @ np.array([0.3, 0.59, 0.11])[:, None] @ np.ones((1, 3))
@@ -143,3 +147,19 @@ def suspicions(
             about[f"other-media:{profile_id}"] = title
     where = np.zeros((0, 2)) if places is None else places
     return Suspicions(Lab, device["right"], printer, about, transfer, rgb, driver is not None, where)
+
+
+def _exchanged() -> dict[str, tuple[int, int, int]]:
+    """Return which inks may stand in each other's place: each of the driver's three channels is against one ink."""
+    return {tr("cyan and magenta"): (1, 0, 2), tr("cyan and yellow"): (2, 1, 0), tr("magenta and yellow"): (0, 2, 1)}
+
+
+def _measured(rgb: Floats, sent: Floats, printer: Profile, transfer: bool, places: Floats | None) -> Suspicions:
+    """Return what is suspected where nothing but measured pages tells what comes of what was sent (n, 3)."""
+    device, about = {"right": sent}, {}
+    for names, order in _exchanged().items():
+        device[f"ink-exchanged:{names}"] = sent[:, order]
+        about[f"ink-exchanged:{names}"] = names
+    stacked = to_lab(np.clip(np.concatenate(list(device.values())), 0, 1), printer, Intent.ABSOLUTE).astype(float)
+    Lab = dict(zip(device, np.split(stacked, len(device)), strict=True))
+    return Suspicions(Lab, sent, printer, about, transfer, rgb, False, np.zeros((0, 2)) if places is None else places)

@@ -272,7 +272,7 @@ class ArtworkDesk(Desk):
         session = self.session
         self._teeth = session.sources.comb(artwork)
         hint = session.sources.hint(artwork)
-        printed = session.profile is not None and session.card is not None
+        printed = session.shown_by is not None and session.card is not None
         teeth = []
         for space in self._teeth:
             profile = space.load()

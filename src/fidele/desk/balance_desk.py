@@ -22,6 +22,7 @@ from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
 from fidele.session.balancing import CHROMA, TONE
 from fidele.session.model import Session
+from fidele.trials.record import TrialRecord
 
 
 @dataclass(frozen=True, eq=False)
@@ -268,11 +269,16 @@ class BalanceDesk(Desk):
         )
 
     def _learn(self) -> None:
+        trials = self.session.print_trials
+
+        def ordered(trial: TrialRecord) -> None:
+            trials.ordered(trial)
+            self.go.emit("Print")
+
         def go() -> None:
-            trials, trial = self.session.print_trials, self.handles.fields()
+            trial = self.handles.fields()
             if not trials.by_itself(trial):
-                trials.order(trial)
-                self.go.emit("Print")
+                self.work.run(tr("Trial prints: into the queue"), trials.ordering(trial), ordered)
                 return
 
             def read(prints: list[PrintMeasured]) -> None:

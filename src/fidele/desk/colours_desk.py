@@ -39,6 +39,7 @@ from fidele.proof.customer import TOLERANCE, CustomerColour, Held, held
 from fidele.proof.losses import colours_of
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
+from fidele.session.known_prints import MISSING
 from fidele.session.model import Session
 from fidele.session.news import ColoursChanged, News
 from fidele.tiles import Progress
@@ -239,19 +240,19 @@ class ColoursDesk(Desk):
     def refresh(self) -> None:
         """Show the picture and the list."""
         session = self.session
-        artwork, printer, piece = session.artwork, session.profile, session.pieces.current
+        artwork, printer, piece = session.artwork, session.shown_by, session.pieces.current
         self.view.theme = self.theme
         unknown = session.way[1] if session.card is not None else ""
         has = artwork is not None and printer is not None and session.card is not None and not unknown
         self.own.setEnabled(has)
         if not has or artwork is None or printer is None or piece is None:
-            self.view.empty = tr("With a picture and an output profile, its colours are shown here.")
+            self.view.empty = tr("Once it is known how the picture prints, its colours are shown here.")
             self.view.set_picture(None)
             self._show_rows([])
             self.state.setText(
                 tr("Open a picture first.")
                 if artwork is None
-                else unknown or tr("Give the condition an output profile first.")
+                else unknown or tr("To look at colours, there must be {missing}.", missing=MISSING)
             )
             return
         replaced = bool(piece.replacements)
@@ -308,7 +309,7 @@ class ColoursDesk(Desk):
         self.rows.addStretch()
 
     def _say(self, rows: list[Row]) -> None:
-        if not self.session.artwork or self.session.profile is None:
+        if not self.session.artwork or self.session.shown_by is None:
             return
         if not rows:
             self.state.setText(

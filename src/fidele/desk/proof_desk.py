@@ -34,6 +34,7 @@ from fidele.proof.trust import VIEWING, not_shown
 from fidele.proof.where import BANDS, LossMap, band_words
 from fidele.route.condition import Card
 from fidele.session.holding import Holding
+from fidele.session.known_prints import MISSING
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.session.state import LossesFound
@@ -320,7 +321,7 @@ class ProofDesk(Desk):
 
     def _map(self, settings: ProofSettings) -> Show:
         """Return how the picture is shown where colours are lost."""
-        artwork, printer = self.session.artwork, self.session.profile
+        artwork, printer = self.session.artwork, self.session.shown_by
         if artwork is None or printer is None:
             raise AssertionError("a map was asked for without a picture or a profile")
         shown = self._display.content_id if self._display else ""
@@ -339,7 +340,7 @@ class ProofDesk(Desk):
         self._display = session.screen()
         artwork, card, piece = session.artwork, session.card, session.pieces.current
         unknown = session.way[1] if card is not None else ""
-        ready = artwork is not None and card is not None and session.profile is not None and not unknown
+        ready = artwork is not None and card is not None and session.shown_by is not None and not unknown
         controls = (
             self.whole,
             self.where,
@@ -370,11 +371,9 @@ class ProofDesk(Desk):
                 if artwork is None
                 else tr("a printing condition: make one (F6)")
                 if card is None
-                else tr(
-                    "an output profile in the condition: drop one on the window, or choose one on the hand-off desk"
-                )
+                else MISSING
             )
-            shown = artwork is not None and session.profile is not None
+            shown = artwork is not None and session.shown_by is not None
             self.view.empty = (
                 unknown if shown and unknown else tr("For a proof there must be {missing}.", missing=missing)
             )
@@ -473,6 +472,10 @@ class ProofDesk(Desk):
                 if self._sits
                 else tr("How far each place is off, in ΔE00.")
             )
+        elif self.session.known is not None:
+            text = tr(
+                "There is no profile: it is shown {words}. Drag the picture beneath.", words=self.session.known.words
+            )
         elif way is not None:
             text = tr(
                 "It is converted once, by {words}: what comes out of that is shown. Drag the picture beneath.",
@@ -499,7 +502,7 @@ class ProofDesk(Desk):
 
     def _substrate(self) -> QColor:
         """Return the piece's own white as it is shown."""
-        printer = self.session.profile
+        printer = self.session.shown_by
         if printer is None:
             return self.theme.colour("surround")
         white = show(predicted_lab(np.ones((1, 3), np.float32), printer, absolute=True), self._display)[0]
@@ -510,7 +513,7 @@ class ProofDesk(Desk):
     def want_figures(self, judged: bool = False) -> None:
         """Compute the losses of each intent in the background; `judged` where all is judged anew right after this."""
         session = self.session
-        artwork, printer, card = session.artwork, session.profile, session.card
+        artwork, printer, card = session.artwork, session.shown_by, session.card
         if artwork is None or printer is None or card is None or session.way[1]:
             return
         screen = session.screen()
@@ -568,11 +571,7 @@ class ProofDesk(Desk):
         if card is None:
             return []
         piece = self.session.pieces.current
-        rows = [
-            (tr("Profile"), self.session.profiles.title_in_force),
-            *self._conversion(card),
-            (tr("Shown through"), self.session.display.words),
-        ]
+        rows = [self._shown_by(), *self._conversion(card), (tr("Shown through"), self.session.display.words)]
         if piece is not None and piece.tuning is not None:
             rows.append((tr("Tuning"), piece.tuning.name or piece.tuning.words))
         if piece is not None and piece.replacements:
@@ -590,12 +589,18 @@ class ProofDesk(Desk):
             ]
         return rows
 
+    def _shown_by(self) -> tuple[str, str]:
+        known = self.session.known
+        if known is not None:
+            return tr("Shown"), known.words
+        return tr("Profile"), self.session.profiles.title_in_force
+
     def _conversion(self, card: Card) -> list[tuple[str, str]]:
         """Return who converts, by what, and what becomes of black."""
         way, unknown = self.session.way
         if way is not None or unknown:
             return [(tr("Converted by"), way.words if way is not None else tr("not known"))]
-        printer = self.session.profile
+        printer = self.session.shown_by
         scaled = printer is not None and compensates(printer, card.intent.code, card.bpc)
         return [(tr("Intent"), card.intent.words), (tr("Black point"), tr("compensated") if scaled else tr("as it is"))]
 

@@ -484,11 +484,14 @@ class TrialDesk(Desk):
                 work = self.trials.doing(trial)
                 self.work.run(tr("Trial prints: print, press, scan"), work, self._read)
             else:
-                self.trials.order(trial)
-                self.go.emit("Print")
+                self.work.run(tr("Trial prints: into the queue"), self.trials.ordering(trial), self._ordered)
 
         self.guarded(begin)
         self.refresh()
+
+    def _ordered(self, trial: TrialRecord) -> None:
+        self.trials.ordered(trial)
+        self.go.emit("Print")
 
     def read_scan(self, path: Path) -> None:
         """Read the prints of the trial in hand from a scan."""

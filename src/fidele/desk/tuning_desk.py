@@ -23,6 +23,7 @@ from fidele.judge.finding import Action, Deed
 from fidele.language import tr
 from fidele.proof.price import Price, price_of
 from fidele.proof.soft import ProofSettings
+from fidele.session.known_prints import MISSING
 from fidele.session.looks import Show
 from fidele.session.model import Session
 from fidele.tiles import Progress
@@ -55,9 +56,10 @@ class TuningDesk(Desk):
         self.ways = QWidget()
         row = across(space=8, margins=(0, 0, 0, 0), on=self.ways)
         convert, bake = Action(Deed.FIDELE_CONVERT), Action(Deed.BAKE)
-        row.addWidget(
-            button(tr("Let Fidele convert"), lambda: self.acted.emit(convert), tr("The tuning is printed as shown"))
+        self.convert = button(
+            tr("Let Fidele convert"), lambda: self.acted.emit(convert), tr("The tuning is printed as shown")
         )
+        row.addWidget(self.convert)
         row.addWidget(
             button(
                 tr("Work it into what is sent"),
@@ -269,11 +271,13 @@ class TuningDesk(Desk):
         session = self.session
         self.view.theme = self.theme
         unknown = session.way[1] if session.card is not None else ""
-        ready = session.artwork is not None and session.profile is not None and session.card is not None and not unknown
+        ready = (
+            session.artwork is not None and session.shown_by is not None and session.card is not None and not unknown
+        )
         for control in (*self.sliders.values(), self.greys, self.hue, self.name, self.others, self.rest):
             control.setEnabled(ready)
         if not ready:
-            self.view.empty = unknown or tr("To tune, there must be a picture, and a condition with an output profile.")
+            self.view.empty = unknown or self._missing()
             self.view.set_picture(None)
             self.view.set_teeth([])
             self.price.setText("")
@@ -295,6 +299,13 @@ class TuningDesk(Desk):
             self.name.addItems(list(session.pieces.tunings.all()))
             self.name.setCurrentText(tuning.name)
         self._show_live()
+
+    def _missing(self) -> str:
+        if self.session.artwork is None:
+            return tr("To tune, there must be a picture: open one or drop one on the window.")
+        if self.session.card is None:
+            return tr("To tune, there must be a printing condition: make one (F6).")
+        return tr("To tune, there must be {missing}.", missing=MISSING)
 
     def _put(self, key: str, value: int) -> None:
         with QSignalBlocker(self.sliders[key]):
@@ -322,13 +333,14 @@ class TuningDesk(Desk):
         )
         if left_out and now.way is not None:
             self.ways.setVisible(True)
-            self.state.setText(
-                tr(
-                    "A tuning will not be printed: it is converted by {words}, from the picture as it is. Let "
-                    "Fidele convert, or work the tuning into what is sent.",
-                    words=now.way.words,
-                )
+            through = session.profile is not None  # without one there is nothing that Fidele could convert by
+            self.convert.setVisible(through)
+            said = tr(
+                "A tuning will not be printed: it is converted by {words}, from the picture as it is.",
+                words=now.way.words,
             )
+            what = tr("Let Fidele convert, or work the tuning into what is sent.")
+            self.state.setText(f"{said} {what if through else tr('Work the tuning into what is sent.')}")
             self._later.start()
             return
         self.state.setText(
@@ -346,7 +358,7 @@ class TuningDesk(Desk):
 
     def _want_price(self) -> None:
         session = self.session
-        artwork, printer = session.artwork, session.profile
+        artwork, printer = session.artwork, session.shown_by
         if artwork is None or printer is None or session.card is None or not self.isVisible():
             return
         now = replace(session.proof_settings, paper_white=False)

@@ -68,6 +68,7 @@ from fidele.session.state import (
     CheckTaken,
     Judged,
     PiecesChanged,
+    PrintKnown,
     Probes,
     RouteRead,
     RunTaken,
@@ -130,6 +131,7 @@ class Window(QMainWindow):
         self.show_desk(str(settings.value("desk", start)))
         self._watch()
         self._take_up()
+        self._know_print()
         self.closing.tell()
 
     # Making ------------------------------------------------------------------------------------------------------
@@ -411,13 +413,18 @@ class Window(QMainWindow):
                 if self.session.profiles.pending is not None:
                     self.show_desk("Arrivals")
             case LogChanged():
+                self._know_print()
                 self._outdate("log", *(["desk"] if self._station == "Logbook" else []))
             case QueueChanged():
                 self.desks.print.printing.follow()
             case WorldSeen():
                 self._seen()
             case CardTaken() | CardChanged() | RulesChanged():
+                self._know_print()
                 self.desks.proof.want_figures(judged=True)
+            case PrintKnown():
+                self.desks.proof.want_figures(judged=True)
+                self._outdate("thread", "desk")
             case UnitsChanged():
                 dress_all(self)
                 self.session.judge_again()
@@ -429,6 +436,12 @@ class Window(QMainWindow):
             case Judged():
                 self._tell_bad()
                 self._outdate("thread")
+
+    def _know_print(self) -> None:
+        """Find out beside the interface what measured pages tell of a print without a profile, where that is new."""
+        finding = self.session.known_prints.finding()
+        if finding is not None:
+            self.work.quietly("known print", lambda _: finding(), self.session.known_prints.take)
 
     def _tell_bad(self) -> None:
         """Say it once when the way to the ink turns bad while a person works elsewhere, or in another program."""

@@ -157,6 +157,8 @@ class Facts:
         The last run's number, and in what its receipt differs from what was sent.
     damaged
         A sentence for each kept thing of the workshop that cannot be read, and the folder of each.
+    known
+        It is known how the condition prints: by its profile, or by pages that were measured.
     """
 
     card: Card
@@ -187,4 +189,5 @@ class Facts:
     receipt: tuple[int, tuple[str, ...]] | None = None
     check: CheckFacts | None = None
     damaged: tuple[tuple[str, str], ...] = ()
+    known: bool = False
     now: datetime.datetime = field(default_factory=datetime.datetime.now)

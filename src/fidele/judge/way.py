@@ -21,8 +21,8 @@ def way_findings(facts: Facts) -> Iterator[Finding]:
     if facts.way_unknown:
         yield finding("way-not-known", why=facts.way_unknown)
     if facts.tuned and not card.bake:
-        # Without a profile there is nothing that a tuning could be measured by, nor worked in with.
-        able = card.profile is not None
+        # Where nobody knows how it prints there is nothing that a tuning could be measured by, nor worked in with.
+        able = facts.known
         ways = tr(" Or work the tuning into what is sent.") if able else ""
         yield finding(
             "work-not-printed",
@@ -30,7 +30,9 @@ def way_findings(facts: Facts) -> Iterator[Finding]:
             act=Action(Deed.BAKE) if able else None,
             what=tr("The tuning of {named}", named=_named(facts.tuned)),
             who=who,
-            remedy=tr("Let Fidele convert.{ways}", ways=ways),
+            remedy=tr("Let Fidele convert.{ways}", ways=ways)
+            if card.profile is not None or not able
+            else tr("Work the tuning into what is sent."),
         )
     if facts.purified:
         what = tr("What is to stay pure in {named}", named=_named(facts.purified))

@@ -60,6 +60,8 @@ class PieceAim:
     others: Sequence[tuple[str, str, Profile]] = ()
     #: Which places (n, 2) of the artwork, 0 to 1 across and down it, the blank shows; None for all of them.
     visible: Callable[[Floats], NDArray[np.bool_]] | None = None
+    #: Mean ΔE00 by which what is promised is itself off, where that is known.
+    off: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,7 +157,7 @@ def check_piece(
     elif scanner is None:
         cautions.append(tr("The scanner has no profile: how far colours are off cannot be told by it."))
     known_by = residual if trust.startswith("a scan through") else TRUST[trust]
-    uncertainty = float(np.hypot(known_by, _PLACED))
+    uncertainty = float(np.linalg.norm([known_by, _PLACED, aim.off]))
     ids = tuple(tr("area {n}", n=n + 1) for n in range(len(keep)))
     comparison = compare(ids, suspected.Lab["right"], measured, aim.tolerance)
     if scanner is None and not photo:  # scanners of such a kind turn right pieces into wrong ones, and the reverse

@@ -64,6 +64,8 @@ class KeptLying(_Kept):
     copies: int
     source: str = ""
     slip: str = ""
+    #: What measured pages told of its print, where its card has no profile: the profile's id.
+    shown_by: str = ""
     card: Card | None = None
     tuning: Tuning | None = None
     replacements: tuple[Replacement, ...] = ()
@@ -107,6 +109,7 @@ def _kept_lying(one: Lying, card: Card) -> KeptLying:
         copies=one.copies,
         source=one.artwork.profile.content_id if supposed else "",
         slip=slip.words if supposed else "",
+        shown_by=one.profile.content_id if one.profile is not None and one.card.profile is None else "",
         card=one.card if one.card.id != card.id else None,
         tuning=one.tuning,
         replacements=one.replacements,
@@ -121,8 +124,8 @@ def _kept_lying(one: Lying, card: Card) -> KeptLying:
 def profiles_of(job: Job) -> Iterator[tuple[str, str, bytes]]:
     """Yield id, title and content of every profile that a job cannot be printed again without."""
     for one in job.lying:
-        if one.profile is not None and _needs_profile(one.card):
-            yield one.profile.content_id, one.card.profile_title, one.profile.data
+        if one.profile is not None and (_needs_profile(one.card) or one.card.profile is None):
+            yield one.profile.content_id, one.card.profile_title or one.profile.name, one.profile.data
         if job.chart is None and one.artwork.slip.kind != "stated":
             yield one.artwork.profile.content_id, one.artwork.slip.words, one.artwork.profile.data
 
@@ -218,7 +221,7 @@ def _lying_again(
         opened[key],
         kept.placing,
         mine,
-        _profile(sources, mine),
+        sources.profile(kept.shown_by) if kept.shown_by else _profile(sources, mine),
         kept.tuning,
         kept.keep,
         kept.replacements,

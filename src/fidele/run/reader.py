@@ -20,14 +20,17 @@ from fidele.chart.read import Reading, read_all, read_scan
 from fidele.chart.visual import VISUAL
 from fidele.check.cause import Cause
 from fidele.check.statistics import compare, relative_to_white
+from fidele.check.suspects import MEASURED
 from fidele.check.tolerance import Tolerance
 from fidele.check.words import in_words
 from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
+from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
 from fidele.language import tr
+from fidele.route.as_measured import as_measured
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
 from fidele.run.job import Job, Lying, Patches, Printed
@@ -86,10 +89,11 @@ class Reader:
 
     def aim(self, job: Job) -> Aim:
         """Return what a job's print is judged by: its own profile, and its own printer where that is here."""
-        if job.profile is None:
+        profile = job.profile
+        if profile is None or job.card.profile is None:
             raise FideleError(tr("Without a profile there is nothing to check the print against."))
         driver = self.corrections.of(self.devices.find(job.card.printer))
-        return Aim(job.card, job.profile, self.tolerance, driver, self._others(job.profile), self.relative)
+        return Aim(job.card, profile, self.tolerance, driver, self._others(profile), self.relative)
 
     def _others(self, mine: Profile) -> list[tuple[str, str, Profile]]:
         found: list[tuple[str, str, Profile]] = []
@@ -121,7 +125,7 @@ class Reader:
             kept = every.rows(_all_but(every.ids, self.left_out))
             made = replace(self, left_out=frozenset())._measured(chart, kept, job, uncertainty)
             return self._saying_so(made, measured)
-        if job.profile is None or job.bare:
+        if job.profile is None or job.card.profile is None or job.bare:
             code = "bare" if job.bare else "no-profile"
             return self.finished(measured_unprofiled(chart, measured, self.tolerance, uncertainty, code))
         return self.finished(check_measured(chart, measured, self.aim(job), uncertainty))
@@ -183,6 +187,13 @@ class Reader:
         how = replace(one.how, intent=Intent.PERCEPTUAL, bpc=False) if system else one.how
         from fidele.piece.check import PieceAim
 
+        if one.card.profile is None:  # by what measured pages of this print tell
+            how = replace(one.how, way=as_measured(one.card), keep="")
+            pixels, source, transfer = one.artwork.laid, one.artwork.profile, one.card.process == "transfer"
+            off = describe(one.profile).stated_error or 0.0
+            return PieceAim(
+                pixels, source, one.profile, how, self.tolerance, transfer, MEASURED, visible=shown_by(one), off=off
+            )
         return PieceAim(
             one.artwork.laid,
             one.artwork.profile,
@@ -212,7 +223,7 @@ class Reader:
             mine = np.array([chart.ids[i] in kept for i in reading.index])
             made = replace(self, left_out=frozenset()).judged(chart, reading.rows(mine), job, scan, ppi)
             return self._saying_so(made, reading)
-        if job.profile is None or job.bare:
+        if job.profile is None or job.card.profile is None or job.bare:
             return self.finished(self._unprofiled(chart, reading, scan, "bare" if job.bare else "no-profile"))
         record = self.scanner
         names = {"instrument": self.devices.scanner_name, "profile": record.title}

@@ -23,7 +23,7 @@ from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS, srgb
 from fidele.icc.transform import Intent, convert, to_lab
 from fidele.language import tr
-from fidele.route.condition import Card
+from fidele.route.condition import Card, prints_alike
 from fidele.run.kept import job_of
 from fidele.run.reader import measured_file
 from fidele.session.charts import Charts
@@ -166,7 +166,7 @@ class Balancing:
         found = []
         for run in self._logbook.printed_of(card.id, chart.digest):
             job, by = job_of(run), Card.model_validate_json(run.card)
-            if job.chart == chart.digest and not job.bare and _same(by, card):
+            if job.chart == chart.digest and not job.bare and prints_alike(by, card):
                 found.append(read_page(by, measured_file(self._work, run.id), run.id))
         return found
 
@@ -252,13 +252,6 @@ class Balancing:
     def forget(self) -> None:
         """Send numbers to the driver as they are again, as a step that can be undone."""
         self._in_force.change(tr("No balance of its own"), balance=None)
-
-
-def _same(by: Card, card: Card) -> bool:
-    """Whether two states of a card print alike but for their curves."""
-    return all(
-        getattr(by, name) == getattr(card, name) for name in ("driver", "hand", "media", "owner", "sends", "press")
-    )
 
 
 def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:

@@ -110,6 +110,7 @@ class Gathering:
             receipt=(run.number, _words(run.receipt.get("differs"))) if run is not None else None,
             check=_check(state.checked) if state.checked is not None else None,
             damaged=self._damaged(),
+            known=state.shown_by is not None,
             now=now,
         )
 

@@ -58,6 +58,7 @@ from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
 from fidele.session.jigs import Jigs
 from fidele.session.jobs import Jobs
+from fidele.session.known_prints import KnownPrints
 from fidele.session.laying import Laying
 from fidele.session.live import Live
 from fidele.session.looks import Looks, settings_for
@@ -75,7 +76,7 @@ from fidele.session.queueing import Queueing
 from fidele.session.readiness import Readiness
 from fidele.session.sheet import Sheet
 from fidele.session.sources import Sources
-from fidele.session.state import Judged, LossesFound, RouteRead, RunTaken, ScreenSeen, State, WhiteChosen
+from fidele.session.state import Judged, KnownPrint, LossesFound, RouteRead, RunTaken, ScreenSeen, State, WhiteChosen
 from fidele.session.trials import Trials
 from fidele.session.units_alike import UnitsAlike
 from fidele.session.watch import Watch
@@ -157,6 +158,7 @@ class Session:
         self.balancing = Balancing(
             live, self.in_force, self.handoff, self.profiles, self.cards, self.charts, self.logbook, places
         )
+        self.known_prints = KnownPrints(live, self.charts, self.logbook, places)
         self.handles = Handles(live, self.in_force, devices, self.print_trials, self.logbook, places)
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.orders = Orders(
@@ -185,7 +187,7 @@ class Session:
         self.follow = Follow(
             live, devices, self.in_force, self.profiles, self.cards, self.watch, self.inbox, self.measured
         )
-        self.looks = Looks(lambda: live.state.profile, self.screen)
+        self.looks = Looks(lambda: live.state.shown_by, self.screen)
         self._gathering = Gathering(
             live,
             devices,
@@ -279,6 +281,17 @@ class Session:
     def profile(self) -> Profile | None:
         """Its profile, None where it has none or none that is on the shelf."""
         return self.live.state.profile
+
+    @property
+    def shown_by(self) -> Profile | None:
+        """What prints are shown by: its profile, or else what its measured pages tell."""
+        return self.live.state.shown_by
+
+    @property
+    def known(self) -> KnownPrint | None:
+        """What measured pages tell of the print of the condition in force, None where it has a profile."""
+        state = self.live.state
+        return state.known if state.profile is None and state.shown_by is not None else None
 
     @property
     def artwork(self) -> Artwork | None:
@@ -440,7 +453,7 @@ class Session:
     def way(self) -> tuple[Way | None, str]:
         """How numbers go where another one converts, and why that is not known; None and '' where Fidele does."""
         card = self.need_card()
-        return self._ways.find(card, self.devices.find(card.printer), self.live.state.profile)
+        return self._ways.find(card, self.devices.find(card.printer), self.live.state.shown_by)
 
     def under_each(self, artwork: Artwork) -> Callable[[Progress | None], list[Holding]]:
         """Return what finds how every condition prints a picture, the best first; to be called beside the interface."""
@@ -506,7 +519,7 @@ class Session:
     def finding_losses(self) -> Callable[[], Losses] | None:
         """Return what computes the losses of the artwork in hand, beside the interface; None where there is nothing."""
         state = self.live.state
-        artwork, profile = state.artwork, state.profile
+        artwork, profile = state.artwork, state.shown_by
         if artwork is None or profile is None or state.card is None or state.bare:
             return None
         settings = self.proof_settings

@@ -254,13 +254,13 @@ class PrintTrials:
 
     # Printing ----------------------------------------------------------------------------------------------------
 
-    def _job(self, trial: TrialRecord, one: TrialPrint, device: Printer) -> Job:
+    def _job(self, trial: TrialRecord, one: TrialPrint, device: Printer, lying: Job | None = None) -> Job:
         profile = self._live.state.profile if one.card.owner != "driver" else None
         if not trial.chart:
-            job = self._sheet.job()
-            lying = tuple(replace(part, card=one.card, profile=profile) for part in job.lying)
+            job = lying or self._sheet.job()
+            parts = tuple(replace(part, card=one.card, profile=profile) for part in job.lying)
             card = one.card.model_copy(update={"sheet": one.card.sheet.model_copy(update={"identity": True})})
-            return replace(job, lying=lying, card=card)
+            return replace(job, lying=parts, card=card)
         chart = made(trial.chart)
         self._charts.keep(chart)
         page = chart_page(chart, 0, one.card, 0, note=f"{one.letter} · {one.title}")
@@ -268,7 +268,13 @@ class PrintTrials:
         return Job.of(page, chart_placing(chart, media), one.card, profile, chart)
 
     def order(self, trial: TrialRecord) -> TrialRecord:
-        """Send every print of a trial that has no run yet to the queue, each with its own settings.
+        """Send every print of a trial that has no run yet to the queue, at once. See `ordering`."""
+        return self.ordered(self.ordering(trial)(lambda _: True))
+
+    def ordering(self, trial: TrialRecord) -> Callable[[Progress], TrialRecord]:
+        """Return the work of sending every print of a trial that has no run yet to the queue, beside the interface.
+
+        Each goes with its own settings, and its page is drawn for it. What it returns is to be given to `ordered`.
 
         Raises
         ------
@@ -280,18 +286,31 @@ class PrintTrials:
             artwork = self._live.state.artwork
             if artwork is None or str(artwork.path) != trial.picture:
                 raise FideleError(tr("Open {name} first: the trial is of that picture.", name=Path(trial.picture).name))
-        prints = []
-        for one in trial.prints:
-            device = self._devices.printer_of(card.printer)
-            if not one.run:
-                job, file = self._job(trial, one, device), self._file(trial, one)
-                number = self._queue.order(job, settings=device.settings_for(one.card), target=file)
-                one = one.model_copy(update={"run": number})  # noqa: PLW2901
-                if file is not None:
-                    write_instructions(self._instructions(one, file), file.with_suffix(".pdf"))
-            prints.append(one)
-        trial = trial.model_copy(update={"prints": tuple(prints)})
+        device = self._devices.printer_of(card.printer)
+        lying = self._sheet.job() if not trial.chart else None
+
+        def work(progress: Progress) -> TrialRecord:
+            prints = []
+            going = True
+            for number, one in enumerate(trial.prints):
+                going = going and progress(number / len(trial.prints))  # those that are in the queue stay there
+                if going and not one.run:
+                    job, file = self._job(trial, one, device, lying), self._file(trial, one)
+                    run = self._queue.order(job, settings=device.settings_for(one.card), target=file)
+                    one = one.model_copy(update={"run": run})  # noqa: PLW2901
+                    if file is not None:
+                        write_instructions(self._instructions(one, file), file.with_suffix(".pdf"))
+                prints.append(one)
+            return trial.model_copy(update={"prints": tuple(prints)})
+
+        return work
+
+    def ordered(self, trial: TrialRecord) -> TrialRecord:
+        """Keep a trial whose prints were sent to the queue, and say so."""
+        prints = [one for one in trial.prints if one.run]
         self._keep(trial)
+        if not prints:
+            return trial
         said = tr(
             "{n} prints of the trial are in the queue, labelled {letter} and on.",
             n=len(prints),

@@ -212,8 +212,13 @@ class Sheet:
         return known[1]
 
     def profile_of(self, card: Card) -> Profile | None:
-        """Return the profile of a condition, None where it has none or none that is here."""
+        """Return the profile of a condition, None where it has none or none that is here.
+
+        Of the condition in force, where it has none, it is what measured pages tell: by that its pieces are judged.
+        """
         mine = self._live.state.card
+        if mine is not None and card.id == mine.id:
+            return self._live.state.shown_by
         if mine is not None and card.profile == mine.profile:
             return self._live.state.profile
         return self._shelf.load(card.profile) if card.profile else None
@@ -312,7 +317,7 @@ class Sheet:
         (side, end), (around, _) = media.inset, self._around
         placing = Placing(side + around, end + around, panel.width, panel.height)
         x, y, wide, high = piece.behind or (0.0, 0.0, piece.placing.width, piece.placing.height)
-        profile = self._live.state.profile
+        profile = self.profile_of(card)
         self._need_profile(card, profile)
         return Lying(
             piece.artwork,

@@ -10,6 +10,7 @@ from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.judge.finding import Finding
 from fidele.language import tr
@@ -35,6 +36,40 @@ class Probes:
     program: ProgramProbe | None = None
 
 
+@dataclass(frozen=True, eq=False)
+class KnownPrint:
+    """How a condition without a profile prints, by its measured pages.
+
+    Attributes
+    ----------
+    card, stamp
+        The id of the condition, and which files were read as they were when.
+    profile
+        What the driver is sent, and what comes out: to look at pictures by, not to convert them through.
+    patches
+        How many were measured.
+    """
+
+    card: str
+    stamp: tuple[tuple[str, int], ...]
+    profile: Profile
+    patches: int
+
+    @property
+    def error(self) -> float:
+        """By how much it is off, mean ΔE00, as its fit estimates it."""
+        return describe(self.profile).stated_error or 0.0
+
+    @property
+    def words(self) -> str:
+        """What it is known by, and how well."""
+        return tr(
+            "by {n} patches of this print that were measured, within about ΔE00 {error:.1f}",
+            n=self.patches,
+            error=self.error,
+        )
+
+
 @dataclass(frozen=True)
 class State:
     """Everything that a session knows at a moment and that is not on disk.
@@ -53,6 +88,8 @@ class State:
         The print in hand, those that lie on the table, and what the last chart says.
     probes
         What the last probe found, None where none was sent since something changed.
+    known
+        How the condition prints by its measured pages, where it has no profile.
     losses, contrast
         What the picture in hand loses, None while it is not known.
     """
@@ -71,10 +108,20 @@ class State:
     run: Printed | None = None
     table: tuple[Printed, ...] = ()
     checked: Checked | None = None
+    known: KnownPrint | None = None
     losses: Losses | None = None
     contrast: tuple[ContrastLoss, ...] = ()
     paper_white: bool = False
     screen: ScreenFound = field(default_factory=ScreenFound)
+
+    @property
+    def shown_by(self) -> Profile | None:
+        """What prints are shown by: the condition's profile, or else what its measured pages tell."""
+        if self.profile is not None or self.card is None or self.card.profile is not None:
+            return self.profile
+        known = self.known
+        mine = known is not None and known.card == self.card.id and self.card.owner == "driver"
+        return known.profile if known is not None and mine else None
 
     @property
     def piece(self) -> Piece | None:
@@ -215,6 +262,13 @@ class CheckTaken(Changed):
     """A chart was judged."""
 
     checked: Checked | None
+
+
+@dataclass(frozen=True)
+class PrintKnown(Changed):
+    """What measured pages tell of a print without a profile is known, or is known no more."""
+
+    known: KnownPrint | None
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import SENDS, srgb
 from fidele.icc.transform import Intent
 from fidele.language import tr
+from fidele.route.as_measured import as_measured
 from fidele.route.condition import Card
 from fidele.route.layers import fingerprint
 from fidele.run.probes import Corrections
@@ -19,6 +20,8 @@ from fidele.tuning.way import Way
 
 def way_of(card: Card, device: Printer | None, profile: Profile | None, corrections: Corrections) -> Way | None:
     """Return how numbers become the printer's where another one than Fidele converts, None where Fidele does.
+
+    A `profile` beside a card of the driver's that has none is what measured pages tell of that print.
 
     What the owner is set to counts, not what the card would like: the profile that is assigned or given, the intent
     that it always takes, the correction that a probe found.
@@ -38,6 +41,8 @@ def way_of(card: Card, device: Printer | None, profile: Profile | None, correcti
             )
         )
     if card.owner == "driver":
+        if card.profile is None and profile is not None:
+            return as_measured(card)
         return _by_driver(card, device, corrections)
     if card.owner == "system":
         return _by_system(card, device, profile)
@@ -118,7 +123,7 @@ class Ways:
         except FideleError as error:  # the way is looked for anew once the driver can be read again
             self._for = None
             return None, str(error)
-        colour = (card.owner, card.intent, card.bpc, card.sends, card.bake, card.printed_from)
+        colour = (card.owner, card.intent, card.bpc, card.sends, card.bake, card.printed_from, card.balance)
         now = (device and device.id, state, colour, profile and profile.content_id)
         if now != self._for:
             self._for, self._way, self._missing = now, None, ""
