@@ -132,6 +132,11 @@ def test_a_mug_at_the_sheet(window, qtbot):
     piece = session.pieces.current
     assert arc_of(piece.shape).angle > 20
     assert any(name == "Round" for name, _ in window.desk.facts())
+    (told,) = [f for f in session.findings if f.code == "curved-piece"]
+    assert (told.title, told.desk) == ("Cup is too curved to be measured", "check")
+    window.act(told.action)
+    assert window.desk.station == "Charts"
+    window.show_desk("Sheet")
     window.grab()
     page = prepare_page(session.job(), session.device)
     printed = session.print_job(session.job())

@@ -16,7 +16,7 @@ from fidele.chart.read import read_scan
 from fidele.desk.window import Window
 from fidele.errors import FideleError
 from fidele.session.model import Session
-from fidele.trials.aim import relative, screen_aim
+from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
 from fidele.trials.search import Round, beginning, following
 from tests.hands import click, ready, settle
@@ -157,6 +157,16 @@ def test_routes_through_other_programs_are_tried_as_well(session):
         assert page.info["icc_profile"], "it says what its colours mean, for the program converts"
     session.print_trials.choose(trial, "D")
     assert (session.card.owner, session.card.printed_from) == ("program", "Elsewhere Draw")
+
+
+def test_a_page_of_families_has_each_in_a_row_and_is_read():
+    chart = made("families")
+    rows = chart.rgb.reshape(7, 6, 3)
+    for row, name in zip(rows, FAMILIES, strict=True):
+        mine = families_of(row).get(name, np.zeros(6, bool))
+        assert mine.sum() >= 5, name  # white is no grey
+    reading = read_scan(draw_page(chart, 0, ""), chart)
+    assert np.abs(reading.rgb - chart.rgb[reading.index]).max() < 0.003
 
 
 def test_of_one_print_alone_nothing_is_said_but_what_it_shows(bare):

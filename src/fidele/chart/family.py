@@ -230,6 +230,23 @@ def _swatches(predicts: Predicts | None) -> dict[str, Floats]:
     return {"swatch": np.concatenate(planes)}
 
 
+#: Colours of a family in a row, from light to dark or pure to broken: an eye goes along it.
+_REDS = ((244, 178, 168), (250, 140, 40), (226, 72, 44), (214, 22, 44), (196, 52, 92), (122, 24, 30))
+_GREENS = ((252, 222, 60), (206, 206, 70), (140, 184, 60), (50, 140, 60), (60, 160, 140), (26, 74, 44))
+_BLUES = ((150, 186, 226), (40, 150, 210), (24, 80, 176), (52, 40, 140), (120, 60, 150), (176, 110, 180))
+
+
+def _families(_: Predicts | None) -> dict[str, Floats]:
+    """42: a row of six for each family that people judge in; greys with white and black."""
+    rows = {"red": _REDS, "green": _GREENS, "blue": _BLUES}
+    return {
+        "grey": _greys(np.array([1, 0.85, 0.65, 0.45, 0.25, 0])),
+        "tint": 1 - (1 - _FULL) * 0.16,
+        "dark": _FULL * 0.28,
+        "skin": _SKIN[[0, 2, 4, 5, 7, 9]],
+    } | {name: np.array(row) / 255 for name, row in rows.items()}
+
+
 def _neutral(_: Predicts | None) -> dict[str, Floats]:
     """87: white, greys, what leans a little from them in six directions, black, and the full colours."""
     levels = np.linspace(0, 1, 21)[1:-1]
@@ -333,6 +350,16 @@ KINDS = {
             _neutral,
             11,
             a4_layout(10, 9, 18.0, 2.0),
+        ),
+        Kind(
+            "families",
+            tr("Families"),
+            tr("42 large patches: greys, tints, darks, skin, reds, greens and blues in rows, to judge trials by"),
+            26.0,
+            _families,
+            6,
+            a4_layout(6, 7, 30.0, 4.0),
+            scrambled=False,
         ),
         Kind(
             "balance",

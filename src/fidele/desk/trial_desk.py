@@ -27,7 +27,7 @@ from fidele.trials.nearness import Standing
 from fidele.trials.record import LETTERS, LIGHTS, TrialPrint, TrialRecord
 
 #: Charts that serve a trial, the first by itself.
-_CHARTS = ("quick", "ramps", "control")
+_CHARTS = ("quick", "families", "ramps", "control")
 #: Pixels for the words below a print, and for its button, so that all prints stand alike.
 _WORDS, _BUTTON = 62, 33
 #: What a trial of one's own picture is called in the list of charts.

@@ -37,6 +37,8 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
         yield finding("check-due", days=facts.unchecked, card=facts.card.name)
     for what, lot in facts.new_lots:
         yield finding("new-lot", what=what.removeprefix("Lot of the "), lot=lot, card=facts.card.name)
+    if facts.curved:
+        yield finding("curved-piece", name=facts.curved)
     check = facts.check
     if check is None:
         return

@@ -120,7 +120,7 @@ class Charts:
 
         Reads nothing but its folder: it can be asked beside the interface.
         """
-        family = ("control", "quick", "target", "ramps", "balance", "neutral")
+        family = ("control", "quick", "families", "target", "ramps", "balance", "neutral")
         found = {c.digest: c for c in map(made, family)}
         found[strip_chart().digest] = strip_chart()
         found[readiness_chart().digest] = readiness_chart()

@@ -111,6 +111,7 @@ class Gathering:
             check=_check(state.checked) if state.checked is not None else None,
             damaged=self._damaged(),
             known=state.shown_by is not None,
+            curved=self._curved(state.piece),
             now=now,
         )
 
@@ -146,6 +147,10 @@ class Gathering:
         placing = replace(piece.placing, width=piece.picture_width)
         fine = content is not None and content.flat
         return PictureFacts(artwork, printer, doubt, self._pieces.quality(), placing, fine)
+
+    def _curved(self, piece: Piece | None) -> str:
+        blank = self._sheet.blanks.blank(piece.blank) if piece is not None and piece.blank else None
+        return blank.name if blank is not None and blank.around else ""
 
     def _on_sheet(self, pieces: tuple[Piece, ...], mirrored: bool) -> SheetFacts:
         sheet = self._sheet
