@@ -159,6 +159,8 @@ class Facts:
         A sentence for each kept thing of the workshop that cannot be read, and the folder of each.
     known
         It is known how the condition prints: by its profile, or by pages that were measured.
+    known_off
+        By how much what measured pages tell of its print is off, mean ΔE00; 0 where it has a profile.
     curved
         The name of the round blank that the picture in hand goes on, '' where it goes on none.
     """
@@ -192,5 +194,6 @@ class Facts:
     check: CheckFacts | None = None
     damaged: tuple[tuple[str, str], ...] = ()
     known: bool = False
+    known_off: float = 0.0
     curved: str = ""
     now: datetime.datetime = field(default_factory=datetime.datetime.now)

@@ -88,8 +88,18 @@ def proof_findings(facts: Facts) -> Iterator[Finding]:
     if losses.lost < 0.005:
         yield finding("holds")
     else:
-        weight = "caution" if losses.p95_de00 > 4 else ""
-        yield finding("losses", weight, share=losses.lost * 100, headline=losses.headline)
+        off = facts.known_off
+        weight = "caution" if losses.p95_de00 > 4 + off else ""
+        said = losses.headline
+        if off:
+            said += tr(" That is known from measured pages alone, to about ΔE00 {off:.1f}.", off=off)
+        # Whoever else converts has an intent of its own: there are none to be compared.
+        remedy = (
+            tr("Compare the intents, choose a nearer colour, or tune the picture.")
+            if facts.way is None
+            else tr("Choose a nearer colour, or tune the picture.")
+        )
+        yield finding("losses", weight, share=losses.lost * 100, headline=said, remedy=remedy)
     if contrast:
         title = (
             tr("Colours beside each other will look alike") if contrast[0].kind == "alike" else tr("Gradients block up")

@@ -572,7 +572,7 @@ TABLE: dict[str, Row] = {
         "note",
         tr("{share:.0f} % of the picture is lost"),
         tr("{headline} Lost means more than ΔE00 2 between wanted and printed."),
-        tr("Compare the intents, choose a nearer colour, or tune the picture."),
+        "{remedy}",
         desk="proof",
     ),
     "contrast-lost": Row(
