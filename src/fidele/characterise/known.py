@@ -18,10 +18,12 @@ from fidele.characterise.printer import PrinterModel, fit_printer
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.write import OutputTables, dictionary_tag, lab_lut, output_profile
+from fidele.language import tr
 
 #: Nodes of the table from colours to numbers, which nothing but the search for near colours reads; fitted at so many.
 _BACK, _SAMPLES = 17, 4000
@@ -29,6 +31,8 @@ _BACK, _SAMPLES = 17, 4000
 _REGIONS = 10
 #: Of what regions left out are off by, the true error is so much in the middle of printers that nobody here made.
 _OF_REGIONS = 0.9
+#: What is off by so much, mean ΔE00, shows nothing.
+_TOO_FAR = 20.0
 
 
 def known_print(rgb: Floats, Lab: Floats, title: str) -> Profile:
@@ -48,6 +52,8 @@ def known_print(rgb: Floats, Lab: Floats, title: str) -> Profile:
     seen = xyz_to_lab(media_relative(XYZ, model.white_XYZ, D50))
     used = np.setdiff1d(np.arange(len(rgb)), model.fit.out)
     off = _OF_REGIONS * in_gaps(rgb[used], seen[used])
+    if not off < _TOO_FAR:
+        raise FideleError(tr("{n} patches are too few to tell how it prints.", n=len(used)))
     said = {"quality.mean_de00": f"{off:.2f}", "quality.patches": str(len(used))}
     return Profile.parse(_tables(model, title, said), title)
 
@@ -67,10 +73,8 @@ def in_gaps(rgb: Floats, Lab: Floats) -> float:
         if rest.sum() >= FEWEST:
             made = fit(rgb[rest], Lab[rest], np.ones(int(rest.sum()), bool), _as_on_the_screen, CALM)
             off[~rest] = delta_e_2000(made(rgb[~rest]), Lab[~rest])
-    told = np.isfinite(off)
-    return (
-        float((off[told] * spoken_for(rgb)[told]).sum() / spoken_for(rgb)[told].sum()) if told.any() else float("inf")
-    )
+    told, counts = np.isfinite(off), spoken_for(rgb)
+    return float((off[told] * counts[told]).sum() / counts[told].sum()) if told.any() else float("inf")
 
 
 def _as_on_the_screen(rgb: Floats) -> Floats:

@@ -410,7 +410,9 @@ class SheetDesk(Desk):
         way = (card.profile, card.intent, card.bpc) if card is not None else None
         screen = self.session.screen()
         seen = screen.content_id if screen is not None else ""
-        return id(piece.artwork.pixels), piece.artwork.profile.content_id, way, piece.tuning, piece.keep, seen
+        known = self.session.known
+        by = known.profile.content_id if known is not None else ""
+        return id(piece.artwork.pixels), piece.artwork.profile.content_id, way, piece.tuning, piece.keep, seen, by
 
     def _want_pictures(self) -> None:
         """Have what is not there yet made beside the interface, as predicted prints where there is a profile."""

@@ -111,7 +111,7 @@ class Gathering:
             check=_check(state.checked) if state.checked is not None else None,
             damaged=self._damaged(),
             known=state.shown_by is not None,
-            known_off=state.known.error if state.known is not None and state.profile is None else 0.0,
+            known_off=state.by_pages.error if state.by_pages is not None else 0.0,
             curved=self._curved(state.piece),
             now=now,
         )

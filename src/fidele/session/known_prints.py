@@ -5,6 +5,7 @@ Every chart that it printed while the driver converted as it does now counts: pa
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from fidele.chart.definition import Chart
 from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import matched
 from fidele.errors import FideleError
+from fidele.files import stamp_of
 from fidele.icc.spaces import SENDS, srgb
 from fidele.language import tr
 from fidele.route.condition import Card, prints_alike
@@ -23,6 +25,7 @@ from fidele.session.charts import Charts
 from fidele.session.live import Live
 from fidele.session.places import Places
 from fidele.session.state import KnownPrint, PrintKnown
+from fidele.store.cards import card_of
 from fidele.store.logbook import Logbook
 from fidele.tuning.conversion import sent_values
 
@@ -30,6 +33,8 @@ from fidele.tuning.conversion import sent_values
 MISSING = tr(
     "an output profile in the condition (drop one on the window), or a measured page of its print (Balance prints one)"
 )
+#: So many prints are kept in mind, the last ones: conditions change, and change back.
+_KEPT = 8
 #: A page that was measured: the card as it was, the digest of its chart, and its file.
 _Page = tuple[Card, str, Path]
 
@@ -39,51 +44,27 @@ class KnownPrints:
 
     def __init__(self, live: Live, charts: Charts, logbook: Logbook, places: Places) -> None:
         self._live, self._charts, self._logbook, self._work = live, charts, logbook, places.work
+        self._found: dict[object, KnownPrint | None] = {}
+        #: Whoever asks while pages are being fitted waits for that, and does not fit them a second time.
+        self._fitting = threading.Lock()
 
     def finding(self) -> Callable[[], KnownPrint | None] | None:
         """Return what fits a print to the pages that were measured, to be called beside the interface.
 
-        None where that is known already: the condition has a profile, or the same pages were fitted before.
+        The same pages are fitted once. None where there is nothing to find: the condition has a profile.
         """
-        card, known = self._live.state.card, self._live.state.known
+        card = self._live.state.card
         if card is None or card.profile is not None or card.owner != "driver":
-            return self._nothing(card)
-        pages = self._pages(card)
-        stamp = tuple((str(path), path.stat().st_mtime_ns) for _, _, path in pages)
-        if known is not None and (known.card, known.stamp) == (card.id, stamp):
             return None
-        title, charts, card_id = tr("The measured pages of “{name}”", name=card.name), self._charts, card.id
-
-        def find() -> KnownPrint | None:
-            if not pages:
-                return None
-            by_digest = {chart.digest: chart for chart in charts.known()}
-            read = [_read(by, by_digest[digest], path) for by, digest, path in pages if digest in by_digest]
-            found = [one for one in read if one is not None]
-            if not found:
-                return None
-            from fidele.characterise.known import known_print
-
-            rgb, Lab = (np.concatenate(side) for side in zip(*found, strict=True))
-            try:
-                return KnownPrint(card_id, stamp, known_print(rgb, Lab, title), len(rgb))
-            except FideleError:  # too few, or the bare media is not among them
-                return None
-
-        return find
-
-    def _nothing(self, card: Card | None) -> Callable[[], KnownPrint | None] | None:
-        known = self._live.state.known
-        return (lambda: None) if known is not None and card is not None and known.card == card.id else None
+        return lambda: self._told(card)
 
     def take(self, found: KnownPrint | None) -> None:
         """Show pictures by what was found from now on, where its condition is still in force."""
         card, before = self._live.state.card, self._live.state.known
-        if found is None and before is None:
+        if found is before or (found is not None and (card is None or card.id != found.card)):
             return
-        if found is None or (card is not None and card.id == found.card):
-            self._live.change(PrintKnown(found))
-            self._live.judge()
+        self._live.change(PrintKnown(found))
+        self._live.judge()
 
     def find(self) -> None:
         """Find it at once and take it, for those who have no interface to do it beside."""
@@ -91,12 +72,42 @@ class KnownPrints:
         if finding is not None:
             self.take(finding())
 
+    def _told(self, card: Card) -> KnownPrint | None:
+        with self._fitting:
+            pages = self._pages(card)
+            key = (card.id, tuple((path, stamp_of(path)) for _, _, path in pages))
+            if key not in self._found:
+                while len(self._found) >= _KEPT:
+                    self._found.pop(next(iter(self._found)))
+                self._found[key] = self._fitted(card, pages)
+            return self._found[key]
+
+    def _fitted(self, card: Card, pages: list[_Page]) -> KnownPrint | None:
+        charts = {chart.digest: chart for chart in self._charts.known()} if pages else {}
+        read = [_read(by, charts[digest], path) for by, digest, path in pages if digest in charts]
+        found = [one for one in read if one is not None]
+        if not found:
+            return None
+        from fidele.characterise.known import known_print
+
+        rgb, Lab = (np.concatenate(side) for side in zip(*found, strict=True))
+        try:
+            profile = known_print(rgb, Lab, tr("The measured pages of “{name}”", name=card.name))
+        except FideleError:  # too few, or the bare media is not among them
+            return None
+        return KnownPrint(card.id, profile, len(rgb))
+
     def _pages(self, card: Card) -> list[_Page]:
         found = []
         for run in self._logbook.printed_of(card.id, '"chart":"'):
-            job, by = job_of(run), Card.model_validate_json(run.card)
-            path = measured_file(self._work, run.id)
-            if not job.bare and job.chart and prints_alike(by, card) and path.exists():
+            job, path = job_of(run), measured_file(self._work, run.id)
+            if job.bare or not job.chart or not path.exists():
+                continue
+            try:
+                by = card_of(run.card.encode(), tr("run {id}", id=run.id))
+            except FideleError:  # of a later Fidele, or damaged: it is said elsewhere
+                continue
+            if prints_alike(by, card):
                 found.append((by, job.chart, path))
         return found
 

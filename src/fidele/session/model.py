@@ -290,8 +290,7 @@ class Session:
     @property
     def known(self) -> KnownPrint | None:
         """What measured pages tell of the print of the condition in force, None where it has a profile."""
-        state = self.live.state
-        return state.known if state.profile is None and state.shown_by is not None else None
+        return self.live.state.by_pages
 
     @property
     def artwork(self) -> Artwork | None:

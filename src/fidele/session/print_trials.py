@@ -301,7 +301,10 @@ class PrintTrials:
                     if file is not None:
                         write_instructions(self._instructions(one, file), file.with_suffix(".pdf"))
                 prints.append(one)
-            return trial.model_copy(update={"prints": tuple(prints)})
+                # Kept after each: whatever ends this, no print is ordered twice.
+                sent = trial.model_copy(update={"prints": (*prints, *trial.prints[len(prints) :])})
+                self.store.save(sent)
+            return sent
 
         return work
 

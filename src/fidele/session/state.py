@@ -42,8 +42,8 @@ class KnownPrint:
 
     Attributes
     ----------
-    card, stamp
-        The id of the condition, and which files were read as they were when.
+    card
+        The id of the condition.
     profile
         What the driver is sent, and what comes out: to look at pictures by, not to convert them through.
     patches
@@ -51,7 +51,6 @@ class KnownPrint:
     """
 
     card: str
-    stamp: tuple[tuple[str, int], ...]
     profile: Profile
     patches: int
 
@@ -115,13 +114,16 @@ class State:
     screen: ScreenFound = field(default_factory=ScreenFound)
 
     @property
+    def by_pages(self) -> KnownPrint | None:
+        """What measured pages tell of the print of the condition in force; None where it has a profile."""
+        card, known = self.card, self.known
+        mine = card is not None and card.profile is None and card.owner == "driver"
+        return known if known is not None and card is not None and mine and known.card == card.id else None
+
+    @property
     def shown_by(self) -> Profile | None:
         """What prints are shown by: the condition's profile, or else what its measured pages tell."""
-        if self.profile is not None or self.card is None or self.card.profile is not None:
-            return self.profile
-        known = self.known
-        mine = known is not None and known.card == self.card.id and self.card.owner == "driver"
-        return known.profile if known is not None and mine else None
+        return self.by_pages.profile if self.by_pages is not None else self.profile
 
     @property
     def piece(self) -> Piece | None:
