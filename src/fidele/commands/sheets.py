@@ -174,6 +174,7 @@ def print_artworks(
                 failed += 1
         sys.exit(1 if failed else 0)
     session.put_in_force(session.conditions.need(card))
+    session.known_prints.find()  # kept with each run: its piece is judged by that
     for path in artworks:
         try:
             session.open_artwork(path)

@@ -692,11 +692,11 @@ TABLE: dict[str, Row] = {
     "curved-piece": Row(
         "note",
         tr("{name} is too curved to be measured"),
-        tr("No scanner and no instrument sees round a piece: what lies on its sides is out of focus and in the shade."),
         tr(
             "Print the control chart on a flat piece of the same coating, press it alike and check that; the piece "
             "itself is judged by eye."
         ),
+        "",
         tr("Go to the charts"),
         Deed.SHOW,
         "charts",
