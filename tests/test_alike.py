@@ -80,9 +80,9 @@ def test_units_are_made_alike_at_the_desk(session, qtbot, tmp_path):
     made = session.units_alike.made
     assert "a mean ΔE00 of" in made.lines[0]
     # The colours that are shown are those of the profile that was made, by its own tables.
-    off = delta_e_2000(made.pairs.other, made.pairs.through)
+    off = delta_e_2000(made.pairs.wanted, made.pairs.then)
     assert off[:-1].max() < 1.0
-    assert delta_e_2000(made.pairs.other, made.pairs.now).mean() > 5 * off.mean()
+    assert delta_e_2000(made.pairs.wanted, made.pairs.now).mean() > 5 * off.mean()
     click(desk, "Use this profile")
     assert session.card.profile == Profile.parse(made.profile).content_id
     assert describe(session.profile).meta["about.unit"] == session.card.printer

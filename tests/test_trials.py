@@ -15,6 +15,7 @@ from fidele.chart.family import made, quick_chart
 from fidele.chart.read import read_scan
 from fidele.desk.window import Window
 from fidele.errors import FideleError
+from fidele.run.kept import job_again
 from fidele.session.model import Session
 from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
@@ -179,6 +180,32 @@ def test_of_one_print_alone_nothing_is_said_but_what_it_shows(bare):
     assert alone.comparison.verdict == "none"
     assert alone.cause.code == "no-profile"
     assert np.allclose(alone.comparison.measured, relative(alone.measured.Lab, alone.chart.rgb[alone.index]))
+
+
+def test_families_and_a_picture_of_ones_own_lie_on_each_sheet(bare, demo):
+    """Half a sheet each; read by their patches with the picture beside them, printed again as they were."""
+    session = ready(bare)
+    with pytest.raises(FideleError, match="picture of your own"):
+        session.print_trials.make("stand_in", ["Everyday", "Glint"], "families", own=True)
+    session.open_artwork(demo.data / "artwork" / "signal-flags.png")
+    trial = session.print_trials.order(
+        session.print_trials.make("stand_in", ["Everyday", "Glint"], "families", own=True)
+    )
+    assert not session.print_trials.by_itself(trial)
+    for one in trial.prints:
+        printed = session.press_run(session.queue.carry_out(one.run))
+        page, picture = printed.job.lying
+        assert picture.artwork.path.name == "signal-flags.png"
+        assert page.placing.bounds[3] <= picture.placing.bounds[1]
+        seen = session.devices.scanner.scan(printed.piece, printed.number).pixels
+        assert session.checking.check_run(printed, seen).chart.name == "families"
+        x, y = (int(v / 25.4 * 150) for v in picture.placing.centre)
+        assert np.ptp(seen[y - 60 : y + 60, x - 60 : x + 60].reshape(-1, 3).astype(int), axis=0).max() > 20000
+    assert len(session.print_trials.standing(trial).seen) == 2
+    kept = job_again(session.kept_sources(), session.logbook.run(trial.prints[0].run))
+    assert [(one.placing, one.artwork.path.name) for one in kept.lying[1:]] == [
+        (picture.placing, picture.artwork.path.name)
+    ]
 
 
 @pytest.mark.parametrize("count", [5, 9, 21, 41])

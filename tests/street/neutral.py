@@ -8,7 +8,8 @@ import numpy as np
 
 from fidele.bench.inks import WAVELENGTHS as BENCH_WAVELENGTHS
 from fidele.bench.scanner import response
-from fidele.characterise.balance import aimed, balance
+from fidele.characterise.aims import aimed
+from fidele.characterise.balance import balance
 from fidele.chart.family import made
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000

@@ -6,29 +6,26 @@ grey. A second page, printed through the first curves, is added to the first: th
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import cached_property
-
 import numpy as np
 
 from fidele.arrays import Floats
-from fidele.characterise.fit import Fit, fit
+from fidele.characterise.aims import Look, aimed, on_screen
+from fidele.characterise.fit import CALM, Fit, Model, fit
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
 from fidele.dataclass import dataclass
 from fidele.icc.solve import solve
-from fidele.icc.spaces import srgb
-from fidele.icc.transform import to_lab
 from fidele.tuning.balance import Balance
 
 #: Levels of the curves, from 0 to 1.
 NODES = 33
-#: Below this share of tone a grey may lean toward the printer's black, which is what its inks make of it.
-_DARK = 0.16
 #: Numbers of a curve may turn by no more than so much from level to level: what a page says of one is noisy.
 _SMOOTH = 0.6
-#: Knots of a curve that is drawn toward another print, and what its bends count beside colours.
-_KNOTS, _CALM = 9, 0.3
+#: Knots of a curve that is drawn toward a look, what its bends count beside colours, and what a mix counts.
+_KNOTS, _CALM_CURVES, _CALM_MIX = 9, 0.3, 3.0
+#: The shares of a mix that are free are those of the two other channels; each is no more than so much.
+_MOST_MIX = 0.8
+_OTHERS = ~np.eye(3, dtype=bool)
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,61 +40,28 @@ class Balanced:
         (n, 3) what was aimed at.
     before
         (n, 3) what the same greys print without curves.
+    prints
+        What the printer makes of numbers that it is sent, as the fit has it: L*a*b* (n, 3) of RGB (n, 3).
     error
-        The fit's own error, mean ΔE00, from patches that took no part.
+        Its own error, mean ΔE00, from patches that took no part.
     """
 
     balance: Balance
     greys: Floats
     wanted: Floats
     before: Floats
+    prints: Fit
     error: float
-    #: Where another print is the aim: mean ΔE00 of the page beside it, without curves and as is to be expected.
+    #: Where a look is the aim: mean ΔE00 of its colours from it, without curves and as is to be expected.
     apart: tuple[float, float] | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Other:
-    """Another print that is the aim: the page's L*a*b* (n, 3) by its RGB (n, 3), relative to its own white."""
-
-    rgb: Floats
-    Lab: Floats
-
-    @cached_property
-    def printed(self) -> Fit:
-        """What it makes of RGB (n, 3), L*a*b* (n, 3)."""
-        return fit(self.rgb, self.Lab)
-
-    def aimed(self, levels: Floats, black: Floats) -> Floats:
-        """Return the L*a*b* (n, 3) wanted of greys at levels (n,): the other's, as deep as `black` (3,) allows."""
-        seen = self.printed(np.repeat(np.asarray(levels, float)[:, None], 3, 1))
-        deepest = self.printed(np.zeros((1, 3)))[0]
-        if deepest[0] >= black[0]:
-            return seen
-        lifted = black[0] + (seen[:, 0] - deepest[0]) * (100 - black[0]) / (100 - deepest[0])
-        lean = np.clip(1 - np.asarray(levels) / _DARK, 0, 1)[:, None] ** 2
-        return np.concatenate([lifted[:, None], (1 - lean) * seen[:, 1:] + lean * black[1:]], axis=1)
-
-    def apart(self, prints: Callable[[Floats], Floats]) -> float:
-        """Return the mean ΔE00 between this print of the page and another printer's (RGB to L*a*b*)."""
-        return float(delta_e_2000(self.printed(self.rgb), prints(self.rgb)).mean())
-
-
-def aimed(levels: Floats, black: Floats) -> Floats:
-    """Return the L*a*b* (n, 3) wanted of greys at levels (n,): neutral, with the steps of the picture on the screen.
-
-    `black` (3,) is the darkest that the printer has; the greys next to it lean as it does.
-    """
-    seen = to_lab(np.repeat(np.asarray(levels, np.float32)[:, None], 3, 1), srgb())[:, 0].astype(float)
-    lean = np.clip(1 - np.asarray(levels) / _DARK, 0, 1)[:, None] ** 2
-    return np.concatenate([(black[0] + seen * (100 - black[0]) / 100)[:, None], lean * black[1:]], axis=1)
-
-
-def balance(rgb: Floats, Lab: Floats, like: Other | None = None) -> Balanced:
+def balance(rgb: Floats, Lab: Floats, look: Look | None = None, as_sent: Model = lambda rgb: rgb) -> Balanced:
     """Find curves from what was sent, RGB (n, 3), and what it printed, L*a*b* (n, 3) relative to the media's white.
 
     Pages that were printed through earlier curves are added with what was really sent for each patch. The aim is
-    neutral, with the picture's own steps, or `like` another print.
+    neutral, with the picture's own steps, or a `look`; colours are then turned as well. `as_sent` makes of a picture's
+    sRGB the numbers of the space that is sent, before any curves.
 
     Raises
     ------
@@ -105,61 +69,72 @@ def balance(rgb: Floats, Lab: Floats, like: Other | None = None) -> Balanced:
         When there are too few patches.
     """
     model = fit(rgb, Lab)
-    levels = np.linspace(0, 1, NODES)
+    levels, fine = np.linspace(0, 1, NODES), np.linspace(0, 1, 257)
+    asked = np.interp(levels, as_sent(np.repeat(fine[:, None], 3, 1))[:, 1], fine)
     black = Lab[int(rgb.sum(axis=1).argmin())]
-    aim = aimed if like is None else like.aimed
-    wanted = aim(levels, black)
+    aim = aimed if look is None else look.aimed
+    wanted = aim(asked, black)
     # The level that prints the wanted lightness already is where the search begins.
     ramp = np.linspace(0, 1, 256)
     light = np.maximum.accumulate(model(np.repeat(ramp[:, None], 3, 1))[:, 0])
     start = np.repeat(np.interp(wanted[:, 0], light, ramp)[:, None], 3, 1)
     found = solve(model, wanted, start, iterations=40).device
     found[0], found[-1] = 0.0, 1.0
-    curves = np.stack([_even(levels, found[:, c]) for c in range(3)], axis=1)
-    if like is not None:
-        curves = _nearest(curves, model, like)
-    made = Balance(red=tuple(curves[:, 0]), green=tuple(curves[:, 1]), blue=tuple(curves[:, 2]))
-    fine = np.linspace(0, 1, 33)
-    neutral = np.repeat(fine[:, None], 3, 1)
+    made = _with_curves(np.stack([_even(levels, found[:, c]) for c in range(3)], axis=1))
     apart = None
-    if like is not None:
-        now, then = like.apart(model), like.apart(lambda page: model(made(page)))
+    if look is not None:
+        # Pages lie along greys: what colours become between them is asked of surfaces that do not run away.
+        model = fit(rgb, Lab, like=on_screen, kernels=CALM)
+        sent, goal = as_sent(look.rgb), look.wanted(look.rgb, black)
+        made = _nearest(made, model, sent, goal, np.where(np.ptp(look.rgb, axis=1) < 1e-6, look.greys, 1.0))
+        now, then = (float(delta_e_2000(goal, model(numbers)).mean()) for numbers in (sent, made(sent)))
         apart = now, float(np.hypot(then, model.stated.mean))
-    return Balanced(made, model(made(neutral)), aim(fine, black), model(neutral), model.stated.mean, apart)
+    neutral = np.repeat(levels[:, None], 3, 1)
+    return Balanced(made, model(made(neutral)), wanted, model(neutral), model, model.stated.mean, apart)
 
 
-def _nearest(curves: Floats, model: Fit, like: Other) -> Floats:
-    """Return rising curves (n, 3) by which the whole page comes nearest to another print; begun from given ones.
+def _with_curves(curves: Floats, mixing: Floats | None = None) -> Balance:
+    red, green, blue = (tuple(curve) for curve in curves.T.tolist())
+    return Balance(red=red, green=green, blue=blue, mixing=None if mixing is None else mixing.tolist())
 
-    Another printer's colours lie elsewhere than its greys alone tell, and its black may be lighter than this one's.
+
+def _nearest(given: Balance, model: Fit, sent: Floats, wanted: Floats, counts: Floats) -> Balance:
+    """Return rising curves and a mix by which numbers (n, 3) come nearest to the L*a*b* (n, 3) wanted of them.
+
+    Each of them counts so much (n,). Given curves are where it begins: another print's colours lie elsewhere than its
+    greys alone tell, and its black may be lighter than this one's.
     """
     from scipy.interpolate import PchipInterpolator
     from scipy.optimize import least_squares
 
-    levels, knots = np.linspace(0, 1, len(curves)), np.linspace(0, 1, _KNOTS)
-    aim = lab_to_din99o(like.printed(like.rgb))
+    levels, knots = np.linspace(0, 1, NODES), np.linspace(0, 1, _KNOTS)
+    goal = lab_to_din99o(wanted)
+    bent = 3 * _KNOTS
 
-    def curved(steps: Floats) -> Floats:
-        rises = np.cumsum(np.exp(steps.reshape(_KNOTS, 3)), axis=0)  # the first one is where the curve begins
+    def made(steps: Floats) -> Balance:
+        rises = np.cumsum(np.exp(steps[:bent].reshape(_KNOTS, 3)), axis=0)  # the first one is where the curve begins
         at = rises / rises[-1]
-        made = np.stack([PchipInterpolator(knots, at[:, c])(levels) for c in range(3)], axis=1)
-        return np.asarray(np.clip(made, 0, 1))
+        curves = np.stack([PchipInterpolator(knots, at[:, c])(levels) for c in range(3)], axis=1)
+        mixing = np.zeros((3, 3))
+        mixing[_OTHERS] = steps[bent:]
+        mixing[np.diag_indices(3)] = 1 - mixing.sum(axis=1)
+        return _with_curves(np.clip(curves, 0, 1), mixing)
 
     def off(steps: Floats) -> Floats:
-        made = curved(steps)
-        sent = np.stack([np.interp(like.rgb[:, c], levels, made[:, c]) for c in range(3)], axis=1)
-        bends = np.diff(steps.reshape(_KNOTS, 3)[1:], axis=0)
-        return np.concatenate([(lab_to_din99o(model(sent)) - aim).ravel(), _CALM * bends.ravel()])
+        bends = np.diff(steps[:bent].reshape(_KNOTS, 3)[1:], axis=0)
+        apart = counts[:, None] * (lab_to_din99o(model(made(steps)(sent))) - goal)
+        return np.concatenate([apart.ravel(), _CALM_CURVES * bends.ravel(), _CALM_MIX * steps[bent:]])
 
-    best, start = curves, None
-    plain = np.linspace(0, 1, len(curves))[:, None] * np.ones(3)
-    for given in (curves, plain):
-        at = np.stack([np.interp(knots, levels, given[:, c]) for c in range(3)], axis=1)
-        rises = np.diff(np.concatenate([np.zeros((1, 3)), at]), axis=0)
-        found = least_squares(off, np.log(np.maximum(rises, 1e-4)).ravel(), max_nfev=40)
-        if start is None or found.cost < start:
-            best, start = curved(found.x), found.cost
-    return np.maximum.accumulate(best)
+    starts = []
+    plain = np.linspace(0, 1, NODES)[:, None] * np.ones(3)
+    for curves in (np.stack([given.red, given.green, given.blue], axis=1), plain):
+        at = np.stack([np.interp(knots, levels, curves[:, c]) for c in range(3)], axis=1)
+        rises = np.log(np.maximum(np.diff(at, axis=0, prepend=0.0), 1e-4))
+        starts.append(np.append(rises.ravel(), np.zeros(6)))
+    start = min(starts, key=lambda one: np.abs(off(one)).sum())
+    most = np.append(np.full(bent, np.inf), np.full(6, _MOST_MIX))
+    # Colours that this printer does not have are not to pull at those that it has.
+    return made(least_squares(off, start, max_nfev=40, loss="soft_l1", bounds=(-most, most)).x)
 
 
 def _even(levels: Floats, values: Floats) -> Floats:

@@ -14,7 +14,7 @@ from collections.abc import Callable
 import numpy as np
 
 from fidele.arrays import Floats
-from fidele.characterise.balance import aimed
+from fidele.characterise.aims import aimed
 from fidele.dataclass import dataclass
 
 #: Greys below this share of tone are as the inks make them.

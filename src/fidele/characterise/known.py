@@ -12,6 +12,7 @@ import datetime
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.characterise.aims import on_screen
 from fidele.characterise.fit import CALM, FEWEST, fit, spoken_for
 from fidele.characterise.inverse import Inverse, device_table
 from fidele.characterise.printer import PrinterModel, fit_printer
@@ -21,7 +22,6 @@ from fidele.colour.difference import delta_e_2000
 from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
-from fidele.icc.tables import device_to_pcs_lab
 from fidele.icc.write import OutputTables, dictionary_tag, lab_lut, output_profile
 from fidele.language import tr
 
@@ -71,14 +71,10 @@ def in_gaps(rgb: Floats, Lab: Floats) -> float:
     for one in np.unique(region):
         rest = region != one
         if rest.sum() >= FEWEST:
-            made = fit(rgb[rest], Lab[rest], np.ones(int(rest.sum()), bool), _as_on_the_screen, CALM)
+            made = fit(rgb[rest], Lab[rest], np.ones(int(rest.sum()), bool), on_screen, CALM)
             off[~rest] = delta_e_2000(made(rgb[~rest]), Lab[~rest])
     told, counts = np.isfinite(off), spoken_for(rgb)
     return float((off[told] * counts[told]).sum() / counts[told].sum()) if told.any() else float("inf")
-
-
-def _as_on_the_screen(rgb: Floats) -> Floats:
-    return device_to_pcs_lab(srgb(), rgb)
 
 
 def _tables(model: PrinterModel, title: str, said: dict[str, str]) -> bytes:

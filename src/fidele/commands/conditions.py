@@ -85,17 +85,28 @@ def condition_compare(a: str, b: str, as_json: bool) -> None:
     "--through", multiple=True, type=FILE, help=tr("Of a page that went through the condition's present curves.")
 )
 @click.option("--like", default="", help=tr("A condition whose look is the aim, in place of neutral and even."))
+@click.option(
+    "--aim",
+    type=click.Choice(["neutral", "screen", "livelier"]),
+    help=tr("What greys and colours aim at: neutral and even greys, the picture on a screen, or that and livelier."),
+)
 @click.option("--keep", is_flag=True, help=tr("Keep the curves on the card."))
 @click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def condition_balance(
-    card: str, measured: tuple[Path, ...], through: tuple[Path, ...], like: str, keep: bool, as_json: bool
+    card: str,
+    measured: tuple[Path, ...],
+    through: tuple[Path, ...],
+    like: str,
+    aim: str | None,
+    keep: bool,
+    as_json: bool,
 ) -> None:
     """Find curves that make greys neutral where the driver converts, from measured neutral pages."""
     import numpy as np
 
     from fidele.chart.measured_file import read_any
     from fidele.errors import FideleError
-    from fidele.session.balancing import read_page
+    from fidele.session.balancing import LIVELIER, SCREEN, read_page
 
     session = session_of_user()
     mine = session.conditions.need(card)
@@ -105,14 +116,20 @@ def condition_balance(
         )
     if not measured and not through:
         raise FideleError(tr("Give one file at least: a measured neutral page (fidele chart make neutral)."))
+    if like and aim:
+        raise FideleError(tr("Give --like or --aim, not both."))
     session.put_in_force(mine)
+    wanted = {"screen": SCREEN, "livelier": LIVELIER, "neutral": ""}.get(aim or "", mine.balance_like)
     if like:
-        aim = session.conditions.need(like)
-        if aim.id not in {c.id for c in session.balancing.others()}:
+        other = session.conditions.need(like)
+        wanted = other.id
+        if other.id not in {c.id for c in session.balancing.others()}:
             raise FideleError(
-                tr("How “{name}” prints greys is not known: it has no profile and no measured page.", name=aim.name)
+                tr("How “{name}” prints greys is not known: it has no profile and no measured page.", name=other.name)
             )
-        session.balancing.look_like(aim)
+    asked = wanted != mine.balance_like
+    if asked:
+        session.balancing.look_like(wanted)
     for path in (*measured, *through):
         read_any(path)  # a clear word on what is no file of measurements
     bare = mine.model_copy(update={"balance": None})
@@ -133,7 +150,7 @@ def condition_balance(
         if found.apart is not None:
             expected |= {"apart": found.apart[1], "apart_now": found.apart[0]}
         print_json({"pages": read, "expected": expected, "curves": found.balance.model_dump()})
-        if like and not keep:
+        if asked and not keep:
             session.undo()
         return
     for page in pages:
@@ -141,7 +158,7 @@ def condition_balance(
     if found.apart is not None:
         click.echo(
             tr(
-                "Off from “{name}” by a mean ΔE00 of {before:.1f} now; through the curves {after:.1f} is expected.",
+                "Off from {name} by a mean ΔE00 of {before:.1f} now; through the curves {after:.1f} is expected.",
                 name=session.balancing.aim()[0],
                 before=found.apart[0],
                 after=found.apart[1],
@@ -156,7 +173,7 @@ def condition_balance(
     )
     if keep:
         click.echo(tr("The curves are on the card."))
-    elif like:
+    elif asked:
         session.undo()  # nothing is kept that was not asked for
 
 

@@ -4,74 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QWidget
 
-from fidele.colour.difference import delta_e_2000
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down
 from fidele.desk.labels import button, clear, label, section
-from fidele.desk.theme import LIGHT, Theme, font, px
+from fidele.desk.pairs_view import PairsView
 from fidele.language import tr
-from fidele.proof.soft import show
-from fidele.session.units_alike import SHOWN, MadeAlike, Pairs
-
-
-class PairsView(QWidget):
-    """Colours as the other unit prints them, above what this one prints: now, and through the profile."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.theme: Theme = LIGHT
-        self._pairs: Pairs | None = None
-        self._rgb = np.zeros((3, len(SHOWN), 3), np.uint8)
-        self.setMinimumSize(px(420), px(150))
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(tr("Colours on the other unit, on this one now, and on this one through the profile"))
-
-    def show_pairs(self, pairs: Pairs) -> None:
-        """Show how colours come out."""
-        self._pairs = pairs
-        rows = np.stack([pairs.now, pairs.other, pairs.through]).astype(np.float32)
-        self._rgb = show(rows)
-        off = [delta_e_2000(pairs.other, one) for one in (pairs.now, pairs.through)]
-        said = [
-            tr("{name}: {before:.1f} now, {after:.1f} through the profile", name=name, before=before, after=after)
-            for (name, _), before, after in zip(SHOWN, *off, strict=True)
-        ]
-        self.setAccessibleDescription("; ".join(said))
-        self.setToolTip("\n".join([tr("ΔE00 from the other unit"), *said]))
-        self.update()
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        pairs = self._pairs
-        if pairs is None:
-            return
-        left, bottom = float(px(96)), float(px(32))
-        wide, high = (self.width() - left) / len(SHOWN), (self.height() - bottom) / 3
-        names = (tr("this one now"), tr("the other"), tr("through it"))
-        off = delta_e_2000(pairs.other, pairs.through)
-        painter.setFont(font(8.5))
-        for row, name in enumerate(names):
-            painter.setPen(self.theme.colour("text"))
-            place = QRectF(0, row * high, left - px(6), high)
-            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-            for column in range(len(SHOWN)):
-                painter.fillRect(
-                    QRectF(left + column * wide, row * high, wide - 3, high + 1),
-                    QColor(*map(int, self._rgb[row, column])),
-                )
-        painter.setPen(self.theme.colour("dim"))
-        painter.setFont(font(7.5))
-        for column, (name, _) in enumerate(SHOWN):
-            x = left + column * wide
-            painter.drawText(QRectF(x, 3 * high + 2, wide, px(14)), Qt.AlignmentFlag.AlignHCenter, name)
-            painter.drawText(
-                QRectF(x, 3 * high + px(15), wide, px(14)), Qt.AlignmentFlag.AlignHCenter, f"{off[column]:.1f}"
-            )
+from fidele.session.units_alike import MadeAlike
 
 
 class AlikeBox(QWidget):
@@ -128,7 +68,10 @@ class AlikeBox(QWidget):
         if mine is not None:
             for words in mine.lines:
                 self._said.addWidget(label(words, 9.5, wrap=True))
-            shown = PairsView()
+            names = tr("this one now"), tr("the other"), tr("through it")
+            shown = PairsView(
+                tr("Colours on the other unit, on this one now, and on this one through the profile"), names
+            )
             shown.theme = self._desk.theme
             shown.show_pairs(mine.pairs)
             self._said.addWidget(shown)

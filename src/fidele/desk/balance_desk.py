@@ -14,6 +14,7 @@ from fidele.dataclass import dataclass
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down
 from fidele.desk.labels import button, clear, label, section
+from fidele.desk.pairs_view import PairsView
 from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
@@ -149,7 +150,7 @@ class BalanceDesk(Desk):
         self.compute = button(tr("Compute the curves"), self._compute, tr("From all pages that were measured"))
         self.aim = choice(
             tr("Aim"),
-            tip=tr("What the page is to look like: neutral and even, or as another condition of yours prints it"),
+            tip=tr("What prints are to look like: neutral and even, like a screen, or like another condition of yours"),
             letters=40,
             points=9.5,
         )
@@ -158,6 +159,10 @@ class BalanceDesk(Desk):
         self._pages = down(space=4)
         self.plot = GreyPlot()
         self.said = label("", 9.5, wrap=True)
+        names = tr("the driver alone"), tr("wanted"), tr("through curves")
+        self.colours = PairsView(
+            tr("Colours as they are printed now, as the aim wants them, and through the curves"), names
+        )
         self.handles = session.handles
         self.learn = button(
             tr("Print a page for each handle"), self._learn, tr("With that one moved: what it does is learned from it")
@@ -186,6 +191,7 @@ class BalanceDesk(Desk):
             section(tr("3  What curves of Fidele's own will do")),
             across(self.compute, SPRING),
             self.said,
+            self.colours,
             (self.plot, 1),
             space=8,
             margins=(0, 0, 8, 0),
@@ -206,6 +212,11 @@ class BalanceDesk(Desk):
             else None
         )
         self.plot.setVisible(mine is not None)
+        pairs = self.balancing.pairs()
+        self.colours.setVisible(pairs is not None)
+        self.colours.theme = self.theme
+        if pairs is not None:
+            self.colours.show_pairs(pairs)
         self._show_handles()
         self.keep_it.setVisible(mine is not None and card is not None and card.balance != mine.balance)
         self.forget_it.setVisible(card is not None and card.balance is not None)
@@ -304,10 +315,7 @@ class BalanceDesk(Desk):
         self.refresh()
 
     def _show_aims(self, card: Card) -> None:
-        offered = [
-            ("", tr("neutral and even")),
-            *((c.id, tr("like “{name}”", name=c.name)) for c in self.balancing.others()),
-        ]
+        offered = self.balancing.aims()
         if offered != self._others:
             self._others = offered
             self.aim.clear()
@@ -317,19 +325,18 @@ class BalanceDesk(Desk):
         self.aim.setEnabled(len(offered) > 1 and not self.work.busy)
 
     def _aim(self) -> None:
-        chosen = self.aim.currentData()
-        other = next((c for c in self.balancing.others() if c.id == chosen), None)
-        self.guarded(self.balancing.look_like, other)
+        self.guarded(self.balancing.look_like, self.aim.currentData())
         self.refresh()
 
     @staticmethod
     def _words(found: Balanced) -> str:
         if found.apart is not None:
             return tr(
-                "The page is off from the other print by a mean ΔE00 of {before:.1f} now; through the curves "
-                "{after:.1f} is expected. Colours follow their greys.",
+                "As the driver prints them colours are off from that look by a mean ΔE00 of {before:.1f}; through "
+                "curves and a mix of red, green and blue {after:.1f} is expected, and greys lean by {lean:.1f}.",
                 before=found.apart[0],
                 after=found.apart[1],
+                lean=float(np.percentile(np.hypot(*found.greys[len(found.greys) // 10 :, 1:].T), 95)),
             )
         dark = len(found.greys) // 10
         lean = [float(np.percentile(np.hypot(*g[dark:, 1:].T), 95)) for g in (found.before, found.greys)]
@@ -381,5 +388,8 @@ class BalanceDesk(Desk):
                 ),
             ),
             (tr("The darkest"), tr("greys of the last tenth lean as the black of these inks does")),
-            (tr("Colours"), tr("follow the greys; which of them cannot be printed only a profile tells")),
+            (
+                tr("Colours"),
+                tr("follow the greys where neutral is the aim; for a look, channels are mixed to turn them as well"),
+            ),
         ]

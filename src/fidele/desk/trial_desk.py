@@ -30,8 +30,8 @@ from fidele.trials.record import LETTERS, LIGHTS, TrialPrint, TrialRecord
 _CHARTS = ("quick", "families", "ramps", "control")
 #: Pixels for the words below a print, and for its button, so that all prints stand alike.
 _WORDS, _BUTTON = 62, 33
-#: What a trial of one's own picture is called in the list of charts.
-_OWN = ""
+#: What a trial of one's own picture is called in the list of charts, and one of families and the picture.
+_OWN, _BOTH = "", "families and own"
 
 
 class PatchSheet(QWidget):
@@ -190,7 +190,11 @@ class TrialDesk(Desk):
         page = QWidget()
         self.varied = choice(tr("What to vary"), chosen=lambda _: self._offer())
         charts = [(name, f"{KINDS[name].title}: {KINDS[name].purpose}") for name in _CHARTS]
-        self.what = choice(tr("What to print"), [*charts, (_OWN, tr("The picture in hand, judged by eye"))])
+        own = [
+            (_OWN, tr("The picture in hand, judged by eye")),
+            (_BOTH, tr("Families and the picture in hand: both on each sheet, at half size")),
+        ]
+        self.what = choice(tr("What to print"), [*charts, *own])
         form = QGridLayout()
         form.setHorizontalSpacing(12)
         for row, (words, field) in enumerate(((tr("Vary"), self.varied), (tr("Print"), self.what))):
@@ -251,7 +255,9 @@ class TrialDesk(Desk):
         chosen = [value for value, box in self.values.items() if box.isChecked()]
 
         def make() -> None:
-            self.trials.make(self.varied.currentData(), chosen, self.what.currentData())  # type: ignore[arg-type]
+            what = self.what.currentData()
+            chart, own = ("families", True) if what == _BOTH else (what, False)
+            self.trials.make(self.varied.currentData(), chosen, chart, own)  # type: ignore[arg-type]
             self._making_new = False
 
         self.guarded(make)
@@ -301,7 +307,8 @@ class TrialDesk(Desk):
         self.start.setText(tr("Print, press and scan") if alone else tr("Print them"))
         self.start.setEnabled(not self.work.busy and (alone or len(printed) < len(trial.prints)))
         self.scan.setEnabled(bool(printed) and bool(trial.chart))
-        what = KINDS[trial.chart].title if trial.chart else Path(trial.picture).name
+        shown = [KINDS[trial.chart].title] if trial.chart else []
+        what = tr(" and ").join(shown + ([Path(trial.picture).name] if trial.picture else []))
         read = trial.result is not None
         self.state.setText(
             tr("{what}, {n} prints.", what=what, n=len(printed))
@@ -471,7 +478,7 @@ class TrialDesk(Desk):
         trial = self.trials.shown
         further = self.trials.following(trial) if trial is not None else None
         if trial is not None and further is not None:
-            self.guarded(self.trials.make, trial.varied, further[0], trial.chart)
+            self.guarded(self.trials.make, trial.varied, further[0], trial.chart, bool(trial.picture))
         self.refresh()
 
     def _start(self) -> None:

@@ -141,7 +141,7 @@ class Card(Kept):
     hand: Settings = Field(default_factory=dict)
     #: Fidele's own correction where the driver converts without a profile: what it is sent is bent by these curves.
     balance: Balance | None = None
-    #: Id of the condition whose look those curves aim at, '' for neutral and even.
+    #: What those curves aim at: '' neutral and even, '*screen', '*livelier', or the id of another condition.
     balance_like: str = ""
     press: PressData = Field(default_factory=lambda: PressData())
     sheet: SheetHabits = Field(default_factory=lambda: SheetHabits())

@@ -77,7 +77,8 @@ class KeptLying(_Kept):
 
 
 class KeptJob(_Kept):
-    """A job as JSON: artworks with their hashes, how worked on, where they lie; or a chart by its digest."""
+    """A job as JSON: artworks with their hashes, how worked on, where they lie; or a chart by its digest, and what lies
+    beside it."""
 
     media: Media | None = None
     chart: str = ""
@@ -90,7 +91,10 @@ class KeptJob(_Kept):
 def kept_job(job: Job) -> str:
     """Return a job as JSON."""
     if job.chart is not None:
-        kept = KeptJob(media=job.media, chart=job.chart.digest, page=job.page, bare=job.bare, placing=job.placing)
+        beside = tuple(_kept_lying(one, job.card) for one in job.lying[1:])
+        kept = KeptJob(
+            media=job.media, chart=job.chart.digest, page=job.page, bare=job.bare, placing=job.placing, lying=beside
+        )
     else:
         lying = tuple(_kept_lying(one, job.card) for one in job.lying)
         kept = KeptJob(media=job.media, bare=job.bare, lying=lying)
@@ -123,10 +127,10 @@ def _kept_lying(one: Lying, card: Card) -> KeptLying:
 
 def profiles_of(job: Job) -> Iterator[tuple[str, str, bytes]]:
     """Yield id, title and content of every profile that a job cannot be printed again without."""
-    for one in job.lying:
+    for number, one in enumerate(job.lying):
         if one.profile is not None and (_needs_profile(one.card) or one.card.profile is None):
             yield one.profile.content_id, one.card.profile_title or one.profile.name, one.profile.data
-        if job.chart is None and one.artwork.slip.kind != "stated":
+        if (number or job.chart is None) and one.artwork.slip.kind != "stated":
             yield one.artwork.profile.content_id, one.artwork.slip.words, one.artwork.profile.data
 
 
@@ -174,14 +178,15 @@ def job_again(sources: Sources, run: KeptRun, now: Mapping[str, Card] | None = N
         card = now.get(card.id, card)
         anew = [one.model_copy(update={"sha256": "", "card": _now_of(one.card, now)}) for one in kept.lying]
         kept = kept.model_copy(update={"lying": tuple(anew)})
-    if kept.chart and kept.placing is not None:
-        return _chart_again(sources, run, kept, kept.placing, card)
-    if not kept.lying:
+    if not kept.lying and not kept.chart:
         raise FideleError(
             tr("Run {id} was printed by an earlier Fidele, which did not keep what is needed.", id=run.id)
         )
     opened: dict[tuple[Path, int, tuple[Replacement, ...], bool], Artwork] = {}
     lying = tuple(_lying_again(sources, run, one, card, opened) for one in kept.lying)
+    if kept.chart and kept.placing is not None:
+        page = _chart_again(sources, run, kept, kept.placing, card)
+        return replace(page, lying=page.lying + lying)
     return Job(lying, card, bare=kept.bare, media=kept.media)
 
 

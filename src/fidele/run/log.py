@@ -78,13 +78,12 @@ def _media_words(media: Media | None, run: KeptRun) -> str:
 
 def _pieces(job: KeptJob) -> list[Fact]:
     """Return what lay on the sheet: each artwork with its size, its copies and its hash."""
-    if job.chart:
-        return [Fact(tr("Pieces"), tr("Chart"), tr("{chart}, page {page}", chart=job.chart, page=job.page + 1))]
+    chart = [Fact(tr("Pieces"), tr("Chart"), tr("{chart}, page {page}", chart=job.chart, page=job.page + 1))]
     found: Counter[tuple[str, str]] = Counter()
     for one in job.lying:
         name = one.artwork.name + (tr(", panel {panel}", panel=one.panel) if one.panel else "")
         found[name, f"{one.placing.width:.1f} x {one.placing.height:.1f} mm|{one.sha256[:12]}"] += 1
-    return [
+    return (chart if job.chart else []) + [
         Fact(
             tr("Pieces"),
             name,
@@ -104,7 +103,8 @@ def _pieces(job: KeptJob) -> list[Fact]:
 
 def piece_name(run: KeptRun, number: int) -> str:
     """Return which artwork a piece of a run's sheet is, counted from 1, and which copy of it."""
-    lying = job_of(run).lying
+    job = job_of(run)
+    lying = () if job.chart else job.lying
     if not 1 <= number <= len(lying):
         return run.title
     one = lying[number - 1]

@@ -17,10 +17,14 @@ STRIP_ROOM = 20.0 + STRIP_GAP + 2.0
 
 def signs_of(job: Job, media: Media) -> list[Sign]:
     """Return what stands on the sheet of a job beside its pieces; a chart says for itself what it is."""
-    habits = job.card.sheet
+    habits, made = job.card.sheet, []
     if job.chart is not None:
-        return []
-    made: list[Sign] = []
+        for number, one in enumerate(job.lying[1:], 2):  # a picture beside it
+            words = identity_words(one, job.number, number)
+            made.append(
+                identity_sign(one.placing, Identity(job.number, number, one.card.digits), words, line_apart(False))
+            )
+        return made
     for number, one in enumerate(job.lying, 1):
         if habits.identity or job.bare:  # a target goes out of the house: it must say whose it is
             identity = Identity(job.number, number, one.card.digits)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -30,6 +31,7 @@ from fidele.session.charts import Charts
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
+from fidele.session.pairs import SHOWN_RGB, Pairs
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.store.cards import CardStore
@@ -39,12 +41,16 @@ from fidele.trials.aim import relative
 from fidele.tuning.conversion import sent_values
 
 if TYPE_CHECKING:
-    from fidele.characterise.balance import Balanced, Other
+    from fidele.characterise.aims import Look
+    from fidele.characterise.balance import Balanced
 
 #: The chart that is printed, and from what level on greys are judged: the darkest are as their inks are.
 CHART, JUDGED_FROM = "neutral", 0.1
 #: So much chroma in greys, and so much L* off in tones, is what a good print has at most.
 CHROMA, TONE = 3.0, 2.0
+#: Looks of a screen that can be the aim, by what a card says of them (no card's id is so), and how lively they are.
+SCREEN, LIVELIER = "*screen", "*livelier"
+_SCREENS = {SCREEN: (tr("the picture on a screen"), 1.0), LIVELIER: (tr("the picture on a screen, livelier"), 1.3)}
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,22 +67,18 @@ class BalancePage:
     Lab: Floats | None = None
     asked: Floats | None = None
     rough: bool = False
-    #: How this page looks where it is to look, '' and None where greys are to be neutral and even.
+    #: What it is to look like, within a sentence, and that look; '' and None where greys are to be neutral and even.
     like: str = ""
-    other: Other | None = None
+    look: Look | None = None
 
     @property
     def apart(self) -> float:
-        """Mean ΔE00 between this page and the one that it is to look like."""
+        """Mean ΔE00 between this page and what it is to look like."""
         assert self.Lab is not None
         assert self.asked is not None
-        assert self.other is not None
-        rows = {tuple(rgb): Lab for rgb, Lab in zip(self.other.rgb.round(6), self.other.Lab, strict=True)}
-        both = [
-            (Lab, rows[key]) for key, Lab in zip(map(tuple, self.asked.round(6)), self.Lab, strict=True) if key in rows
-        ]
-        mine, theirs = (np.array(side) for side in zip(*both, strict=True))
-        return float(delta_e_2000(mine, theirs).mean())
+        assert self.look is not None
+        black = self.Lab[int(self.sent.sum(axis=1).argmin())]
+        return float(delta_e_2000(self.look.wanted(self.asked, black), self.Lab).mean())
 
     @property
     def figures(self) -> tuple[float, float]:
@@ -85,7 +87,7 @@ class BalancePage:
         assert self.asked is not None
         grey = (np.ptp(self.asked, axis=1) < 1e-6) & (self.asked[:, 0] >= JUDGED_FROM)
         black = self.Lab[int(self.sent.sum(axis=1).argmin())]
-        from fidele.characterise.balance import aimed
+        from fidele.characterise.aims import aimed
 
         wanted = aimed(self.asked[grey, 0], black)
         off = self.Lab[grey]
@@ -98,16 +100,17 @@ class BalancePage:
         if self.Lab is None:
             return tr("run {run}, printed {how}: press it, then scan or measure it", run=self.run, how=how)
         seen = tr(", as this scanner sees it") if self.rough else ""
-        if self.other is not None:
+        chroma, tone = self.figures
+        if self.look is not None:
             return tr(
-                "run {run}, {how}: off from “{name}” by a mean ΔE00 of {apart:.1f}{seen}",
+                "run {run}, {how}: off from {name} by a mean ΔE00 of {apart:.1f}, greys lean by {chroma:.1f}{seen}",
                 run=self.run,
                 how=how,
                 name=self.like,
                 apart=self.apart,
+                chroma=chroma,
                 seen=seen,
             )
-        chroma, tone = self.figures
         good = tr("neutral and even") if chroma <= CHROMA and tone <= TONE else tr("not yet neutral and even")
         return tr(
             "run {run}, {how}: greys lean by {chroma:.1f}, tones are off by L* {tone:.1f}{seen}: {good}",
@@ -137,7 +140,7 @@ class Balancing:
         self._live, self._in_force, self._handoff, self._charts = live, in_force, handoff, charts
         self._profiles, self._cards = profiles, cards
         #: How the page looks through profiles, by profile and intent.
-        self._looks: dict[tuple[object, ...], Other] = {}
+        self._looks: dict[tuple[object, ...], Look] = {}
         self._logbook, self._work = logbook, places.work
         #: What was computed last and is not kept yet, with the condition that it is for.
         self.found: tuple[str, Balanced] | None = None
@@ -159,8 +162,8 @@ class Balancing:
         card, chart = self._live.state.card, made(CHART)
         if card is None:
             return []
-        like, other = self.aim()
-        return [replace(page, like=like, other=other) for page in self._pages_of(card, chart)]
+        like, look = self.aim()
+        return [replace(page, like=like, look=look) for page in self._pages_of(card, chart)]
 
     def _pages_of(self, card: Card, chart: Chart) -> list[BalancePage]:
         found = []
@@ -177,24 +180,34 @@ class Balancing:
         mine = self._live.state.card
         return [c for c in self._cards.cards() if (mine is None or c.id != mine.id) and self._look_of(c) is not None]
 
-    def aim(self) -> tuple[str, Other | None]:
-        """Return what the condition in force is to look like: its name and look; '' and None for neutral and even."""
+    def aims(self) -> list[tuple[str, str]]:
+        """Return the aims that there are: what the card says of each, and its words."""
+        screens = [(key, words) for key, (words, _) in _SCREENS.items()]
+        return [("", tr("neutral and even")), *screens, *((c.id, _quoted(c)) for c in self.others())]
+
+    def aim(self) -> tuple[str, Look | None]:
+        """Return what the condition in force is to look like: in words, and that look; None for neutral and even."""
+        from fidele.characterise.aims import Screen
+
         card = self._live.state.card
         if card is None or not card.balance_like:
             return "", None
+        if card.balance_like in _SCREENS:
+            words, lively = _SCREENS[card.balance_like]
+            return words, Screen(lively)
         other = next((c for c in self._cards.cards() if c.id == card.balance_like), None)
         look = self._look_of(other) if other is not None else None
-        return (other.name, look) if other is not None and look is not None else ("", None)
+        return (_quoted(other), look) if other is not None and look is not None else ("", None)
 
-    def look_like(self, other: Card | None) -> None:
-        """Aim at another condition's look, or at neutral and even greys again, as a step that can be undone."""
-        words = tr("Balance aims at “{name}”", name=other.name) if other is not None else tr("Balance aims at neutral")
-        self._in_force.change(words, balance_like=other.id if other is not None else "")
+    def look_like(self, aim: str) -> None:
+        """Take another aim, one of `aims`, as a step that can be undone."""
+        words = tr("Balance aims at: {aim}", aim=dict(self.aims())[aim])
+        self._in_force.change(words, balance_like=aim)
         self.found = None
 
-    def _look_of(self, card: Card) -> Other | None:
+    def _look_of(self, card: Card) -> Look | None:
         """Return how the page looks by a condition: by its profile, or as measured last; None where nobody knows."""
-        from fidele.characterise.balance import Other
+        from fidele.characterise.aims import OtherPrint
 
         chart = made(CHART)
         if card.profile is not None and card.owner == "fidele":
@@ -206,10 +219,10 @@ class Balancing:
                 profile = self._profiles.shelf.load(entry.id)
                 device = convert(chart.rgb.astype(np.float32), srgb(), profile, card.intent, card.bpc)
                 Lab = to_lab(device.astype(np.float32), profile, Intent.RELATIVE).astype(float)
-                self._looks[key] = Other(chart.rgb, Lab)
+                self._looks[key] = OtherPrint(chart.rgb, Lab)
             return self._looks[key]
         page = next((p for p in self._pages_of(card, chart) if p.Lab is not None and p.asked is not None), None)
-        return Other(page.asked, page.Lab) if page is not None else None  # type: ignore[arg-type]
+        return OtherPrint(page.asked, page.Lab) if page is not None else None  # type: ignore[arg-type]
 
     def computing(self, given: list[BalancePage] | None = None) -> Callable[[Progress], Balanced]:
         """Return the work of computing curves from all pages that were measured, or those given, beside the interface.
@@ -220,7 +233,7 @@ class Balancing:
             When none was measured yet.
         """
         pages = [p for p in (self.pages() if given is None else given) if p.Lab is not None]
-        _, like = self.aim()
+        card, (_, look) = self._live.state.need_card(), self.aim()
         if not pages:
             raise FideleError(tr("Nothing was measured yet: print the page, press it, and scan or measure it."))
 
@@ -231,9 +244,20 @@ class Balancing:
             Lab = np.concatenate([p.Lab for p in pages if p.Lab is not None])
             from fidele.characterise.balance import balance
 
-            return balance(rgb, Lab, like)
+            return balance(rgb, Lab, look, partial(_as_sent, by=card))
 
         return work
+
+    def pairs(self) -> Pairs | None:
+        """Return how colours come out now and through what was computed, beside what the aim wants of them."""
+        card = self._live.state.card
+        if card is None or self.found is None or self.found[0] != card.id:
+            return None
+        from fidele.characterise.aims import Screen
+
+        found, look = self.found[1], self.aim()[1] or Screen()
+        sent, black = _as_sent(SHOWN_RGB, card), found.prints(np.zeros((1, 3)))[0]
+        return Pairs(look.wanted(SHOWN_RGB, black), found.prints(sent), found.prints(found.balance(sent)))
 
     def take(self, found: Balanced) -> None:
         """Remember what was computed for the condition in force."""
@@ -258,7 +282,7 @@ def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:
     """Return a page that was printed by a card, with what a file of measurements says of it, where there is one."""
     chart = made(CHART)
     asked = chart.rgb
-    sent = sent_values(asked.astype(np.float32), srgb(), SENDS[by.sends]()).astype(float)
+    sent = _as_sent(asked, by)
     sent = by.balance(sent) if by.balance is not None else sent
     if not file.exists():
         return BalancePage(number, by.balance is not None, sent)
@@ -273,3 +297,11 @@ def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:
     Lab = found.Lab[[rows[chart.ids[k]] for k in index]]
     rough = found.conditions.kind == "scan" and "none:" in file.read_text("utf-8", "replace")[:3000]
     return BalancePage(number, by.balance is not None, sent[index], relative(Lab, asked[index]), asked[index], rough)
+
+
+def _as_sent(rgb: Floats, by: Card) -> Floats:
+    return np.clip(sent_values(rgb.astype(np.float32), srgb(), SENDS[by.sends]()), 0, 1).astype(float)
+
+
+def _quoted(card: Card) -> str:
+    return tr("“{name}”", name=card.name)

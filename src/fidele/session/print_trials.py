@@ -43,6 +43,8 @@ from fidele.session.person import person
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.session.sheet import Sheet
+from fidele.sheet.placing import Placing, beside
+from fidele.sheet.signs import room_for
 from fidele.store.logbook import Logbook
 from fidele.store.trials import TrialStore
 from fidele.tiles import CancelledError, Progress
@@ -76,6 +78,8 @@ _PRESSED: dict[str, tuple[str, tuple[float, ...]]] = {
     "temperature": (tr("Press temperature"), tuple(float(c) for c in range(160, 221, 5))),
     "pressure": (tr("Pressure"), tuple(bar / 2 for bar in range(2, 13))),
 }
+#: Between a chart and a picture of one's own, in mm.
+_BETWEEN = 6.0
 #: By how much two scans of one print differ through a scanner that nobody characterised, mean ΔE00.
 _REPEAT_BARE = 0.5
 
@@ -181,8 +185,10 @@ class PrintTrials:
 
     # Making ------------------------------------------------------------------------------------------------------
 
-    def make(self, varied: str, values: Sequence[Value], chart: str = "quick") -> TrialRecord:
-        """Make a trial of at least two values and keep it; `chart` '' takes the picture in hand.
+    def make(self, varied: str, values: Sequence[Value], chart: str = "quick", own: bool = False) -> TrialRecord:
+        """Make a trial of at least two values and keep it.
+
+        `chart` '' takes the picture in hand; with `own` that lies beside the chart on each sheet.
 
         Raises
         ------
@@ -196,7 +202,8 @@ class PrintTrials:
             )
         words, device = dict(self.values(varied)), self._devices.of(card)
         artwork = self._live.state.artwork
-        if not chart and (artwork is None or self._live.state.chart is not None):
+        own = own or not chart
+        if own and (artwork is None or self._live.state.chart is not None):
             raise FideleError(tr("Open a picture of your own first, or choose a chart for the trial."))
         trial_id = self.store.fresh()
         prints = []
@@ -214,7 +221,7 @@ class PrintTrials:
             prints.append(_print(card, trial_id, letter, title, changes))
         what = dict(self.varied()).get(varied, varied)
         name = f"{what}: {', '.join(p.title for p in prints)}"
-        picture = str(artwork.path) if not chart and artwork is not None else ""
+        picture = str(artwork.path) if own and artwork is not None else ""
         trial = TrialRecord(
             id=trial_id, title=name, made=now(), varied=varied, chart=chart, picture=picture, prints=tuple(prints)
         )
@@ -265,7 +272,15 @@ class PrintTrials:
         self._charts.keep(chart)
         page = chart_page(chart, 0, one.card, 0, note=f"{one.letter} · {one.title}")
         media = device.media(one.card.size, one.card.feed)
-        return Job.of(page, chart_placing(chart, media), one.card, profile, chart)
+        if lying is None:
+            return Job.of(page, chart_placing(chart, media), one.card, profile, chart)
+        part = lying.lying[0]
+        at, by = beside(media, chart.layout.page, (part.placing.width, part.placing.height), _BETWEEN)
+        share = 1 - room_for(identity=True, cut=False)[1] / by.height  # beneath it stands what it is
+        by = Placing(by.x + by.width * (1 - share) / 2, by.y, by.width * share, by.height * share)
+        job = Job.of(page, at, one.card, profile, chart)
+        own = replace(part, placing=by, card=one.card, profile=profile, behind=None, copy=1, copies=1, panel="")
+        return replace(job, lying=(*job.lying, own))
 
     def order(self, trial: TrialRecord) -> TrialRecord:
         """Send every print of a trial that has no run yet to the queue, at once. See `ordering`."""
@@ -287,7 +302,7 @@ class PrintTrials:
             if artwork is None or str(artwork.path) != trial.picture:
                 raise FideleError(tr("Open {name} first: the trial is of that picture.", name=Path(trial.picture).name))
         device = self._devices.printer_of(card.printer)
-        lying = self._sheet.job() if not trial.chart else None
+        lying = self._sheet.job() if trial.picture else None
 
         def work(progress: Progress) -> TrialRecord:
             prints = []
@@ -347,7 +362,7 @@ class PrintTrials:
         """Whether stand-ins for table, press and scanner are here that do a whole trial; no other program prints."""
         d = self._devices
         stand = d.table is not None and d.press is not None and d.scanner is not None
-        return stand and bool(trial.chart) and not any(p.card.printed_from for p in trial.prints)
+        return stand and bool(trial.chart) and not trial.picture and not any(p.card.printed_from for p in trial.prints)
 
     def doing(self, trial: TrialRecord) -> Callable[[Progress], list[PrintMeasured]]:
         """Return the work of printing, pressing, scanning and reading a trial's charts, beside the interface.

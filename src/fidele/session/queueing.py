@@ -146,7 +146,7 @@ class Queueing:
 
     def _record(self, run: KeptRun) -> JobRecord:
         kept, card = job_of(run), card_of(run.card.encode(), tr("run {id}", id=run.id))
-        if not kept.lying:
+        if kept.chart or not kept.lying:
             raise FideleError(tr("Run {id} is a chart: order it anew, there is nothing to edit.", id=run.id))
         if any(one.panel for one in kept.lying):
             raise FideleError(

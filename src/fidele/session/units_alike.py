@@ -21,37 +21,13 @@ from fidele.run.own_profile import stated
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
 from fidele.session.own_profiles import need_in_force, shelved, taken_into_use
+from fidele.session.pairs import SHOWN_RGB, Pairs
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles, Row
 from fidele.tiles import CancelledError, Progress
 
 if TYPE_CHECKING:
     from fidele.characterise.alike import Both, Cost
-
-#: Colours that are shown, in sRGB: families that an eye goes by.
-SHOWN = (
-    (tr("skin"), (224, 172, 140)),
-    (tr("sky"), (120, 170, 215)),
-    (tr("leaf"), (90, 130, 60)),
-    (tr("red"), (205, 30, 40)),
-    (tr("orange"), (240, 140, 30)),
-    (tr("yellow"), (245, 215, 40)),
-    (tr("green"), (0, 150, 80)),
-    (tr("blue"), (30, 60, 160)),
-    (tr("violet"), (110, 50, 140)),
-    (tr("light grey"), (190, 190, 190)),
-    (tr("dark grey"), (70, 70, 70)),
-    (tr("black"), (0, 0, 0)),
-)
-
-
-@dataclass(frozen=True, eq=False)
-class Pairs:
-    """Colours as units print them: L*a*b* (n, 3) on the other, on this one now, and on this one through the profile."""
-
-    other: Floats
-    now: Floats
-    through: Floats
 
 
 @dataclass(frozen=True, eq=False)
@@ -151,7 +127,7 @@ class UnitsAlike:
 
 def _pairs(first: Profile, mine: Profile, made: bytes, own: bool = False) -> Pairs:
     """Return how the shown colours come out; with `own` the other unit prints through the made profile, too."""
-    pcs = device_to_pcs_lab(srgb(), np.array([rgb for _, rgb in SHOWN]) / 255.0)
+    pcs = device_to_pcs_lab(srgb(), SHOWN_RGB)
     new = Profile.parse(made, "made")
 
     def printed(through: Profile, unit: Profile) -> Floats:

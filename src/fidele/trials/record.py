@@ -62,7 +62,7 @@ class TrialRecord(Kept):
     made: Moment
     #: The meaning of the setting that is varied, 'owner' for who converts.
     varied: str
-    #: Name of the chart that is printed, '' for a picture of one's own.
+    #: Name of the chart that is printed, '' for none; and the picture of one's own, alone or beside it.
     chart: str = ""
     picture: str = ""
     prints: tuple[TrialPrint, ...] = ()
