@@ -20,6 +20,7 @@ from fidele.devices.bench.bench import Bench
 from fidele.devices.bench.serving import can_serve
 from fidele.icc.describe import describe
 from fidele.icc.transform import Intent, to_lab
+from fidele.judge.finding import Action, Deed
 from fidele.run.kept import job_again
 from fidele.run.page import prepare_page
 from fidele.session.model import Session
@@ -152,3 +153,37 @@ def test_trials_balance_and_a_right_piece_on_a_served_queue_and_the_same_next_we
     sheets = [served.sheet("wren", job).ink.astype(float) for job in jobs]
     # But for the grain of dots, which falls otherwise each time.
     assert np.abs(sheets[0] - sheets[1]).mean() < 0.02 * sheets[0].max()
+
+
+def test_what_was_measured_without_a_profile_counts_toward_one(session, printer):
+    """Pages and trials printed with the settings in force become patches of the bare printer; others do not."""
+    session.change_card("No profile", profile=None, owner="driver")
+    session.handoff.bring()
+    session.handoff.confirm("ink_saving", "off")
+
+    def read(printed):
+        scan = session.devices.scanner.scan(printed.piece, printed.number).pixels
+        return session.checking.check_run(printed, scan)
+
+    session.charts.take(session.balancing.ready())
+    read(session.press_run(session.print_job(session.job(), overridden="a page" if session.stops else "")))
+    here = str(session.card.driver["stand_in"])
+    other = next(str(v) for v, _ in session.print_trials.values("stand_in") if v != here)
+    trial = session.print_trials.order(session.print_trials.make("stand_in", [here, other], "families"))
+    for one in trial.prints:
+        read(session.press_run(session.queue.carry_out(one.run)))
+    session.known_prints.find()
+    assert (session.known.patches, session.known.counting) == (129, 129)
+    note = next(f for f in session.findings if f.code == "toward-a-profile")
+    assert note.title.startswith("47 %")
+    assert note.action == Action(Deed.SHOW, "one page")
+    session.handoff.choose_owner("fidele")  # as it will print by its profile: what was measured still counts
+    patches = session.measured_pages.as_patches(session.card, {"scan"})
+    assert sorted(len(one.ids) for _, one in patches) == [42, 87]
+    assert session.measured_pages.as_patches(session.card, {"instrument"}) == []
+    # The demo's profile was measured on this printer by nobody of these: numbers behind the driver print as it says.
+    device, Lab = (np.concatenate([getattr(one, name) for _, one in patches]) for name in ("rgb", "Lab"))
+    off = delta_e_2000(to_lab(device.astype(np.float32), printer, Intent.ABSOLUTE).astype(float), Lab)
+    assert off.mean() < 1.0
+    session.change_card("Another press", press=session.card.press.model_copy(update={"seconds": 90.0}))
+    assert session.measured_pages.counting(session.card) == []

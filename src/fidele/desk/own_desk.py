@@ -179,10 +179,10 @@ class OwnDesk(Desk):
         self.all.setVisible(self.own.by_itself)
         for one in (self.all, self.add, self.kind, self.like):
             one.setEnabled(free)
-        files = self.own.files(self.target, pages)
+        files, counting = self.own.files(self.target, pages), self.own.counting(self.target)
         self.build.setEnabled(bool(files) and free and not (mending and profile is None))
         if made is not None:  # what was measured since then is worth making it again
-            self.build.setVisible(set(files) != set(made.files))
+            self.build.setVisible({*files, *counting} != set(made.files))
         if made is not None:
             self._show(made)
         else:
@@ -192,6 +192,15 @@ class OwnDesk(Desk):
                 words = tr("There is no profile in force to mend: choose a whole target.")
             elif not files:
                 words = tr("Nothing was measured yet.")
+            if counting:
+                words += " " + trn(
+                    "{n} page measured while the driver converted counts as well where it was read alike: what the "
+                    "driver makes of numbers is known.",
+                    "{n} pages measured while the driver converted count as well where they were read alike: what the "
+                    "driver makes of numbers is known.",
+                    len(counting),
+                    n=len(counting),
+                )
             self._said.addWidget(label(words, 9.5, dim=True, wrap=True))
             self._said.addStretch(1)
 

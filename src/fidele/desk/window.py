@@ -44,6 +44,7 @@ from fidele.desk.turned_bad import TurnedBad
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.judge.finding import Action, Deed
+from fidele.judge.picture import NEXT_PAGE
 from fidele.language import tr, trn
 from fidele.session.model import Session
 from fidele.session.news import (
@@ -703,14 +704,15 @@ class Window(QMainWindow):
                 self._guarded(session.act, action)
 
     def _show(self, what: str) -> None:
-        """Open a desk, by its station in small letters; the profiles that fit; the profile in force, or to mend it."""
+        """Open a desk, by its station in small letters; the profiles that fit; the profile in force, to mend or to make
+        it."""
         if what == "profiles":
             self.desks.profiles.show_fitting()
             self.show_desk("Profiles")
         elif what == "profile" and self.session.card is not None:
             self.show_profile(self.session.card.profile or "", 1)
-        elif what == "mending":
-            self.desks.own.choose(MEND)
+        elif what in ("mending", "one page"):
+            self.desks.own.choose(MEND if what == "mending" else NEXT_PAGE)
             self.show_desk("Own profile")
         else:
             self.show_desk(next((name for name in self.desks if name.lower() == what), "Artwork"))

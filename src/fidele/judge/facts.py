@@ -161,6 +161,8 @@ class Facts:
         It is known how the condition prints: by its profile, or by pages that were measured.
     known_off
         By how much what measured pages tell of its print is off, mean ΔE00; 0 where it has a profile.
+    counting
+        How many patches were measured that count toward a profile of one's own where there is none.
     curved
         The name of the round blank that the picture in hand goes on, '' where it goes on none.
     """
@@ -195,5 +197,6 @@ class Facts:
     damaged: tuple[tuple[str, str], ...] = ()
     known: bool = False
     known_off: float = 0.0
+    counting: int = 0
     curved: str = ""
     now: datetime.datetime = field(default_factory=datetime.datetime.now)

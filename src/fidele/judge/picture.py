@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from fidele.artwork.convert import converted_already
 from fidele.artwork.picture import Artwork
 from fidele.artwork.quality import Quality
+from fidele.chart.family import made
 from fidele.judge.facts import Facts, PictureFacts
 from fidele.judge.finding import Finding
 from fidele.judge.table import finding
@@ -15,6 +16,9 @@ from fidele.sheet.placing import Placing
 
 #: From here on blocks stand out visibly, lights are burnt out, a ground is a ground, edges are soft.
 _BLOCKS, _BURNT, _GROUND, _FAINT = 2.2, 0.02, 0.12, 0.002
+
+#: From so many patches on that count toward a profile it is worth saying, and the page that makes one of them.
+_WORTH, NEXT_PAGE = 24, "control"
 
 
 def picture_findings(facts: Facts) -> Iterator[Finding]:
@@ -83,6 +87,10 @@ def _resolution(artwork: Artwork, placing: Placing, need: int, fine: bool) -> It
 def proof_findings(facts: Facts) -> Iterator[Finding]:
     """How much of the picture is lost, the worst of it, and neighbours that will look alike."""
     losses, contrast = facts.losses, facts.contrast
+    if facts.counting >= _WORTH:
+        more = made(NEXT_PAGE)
+        share = facts.counting / (facts.counting + len(more.ids))
+        yield finding("toward-a-profile", share=100 * share, n=facts.counting, chart=more.title)
     if losses is None:
         return
     if losses.lost < 0.005:

@@ -689,6 +689,19 @@ TABLE: dict[str, Row] = {
         "check",
         desk="check",
     ),
+    "toward-a-profile": Row(
+        "note",
+        tr("{share:.0f} % of a profile is there already"),
+        tr(
+            "{n} patches of this print were measured, and what the driver makes of numbers is known. One more page, "
+            "{chart}, printed with nothing converting, makes a profile of it."
+        ),
+        "",
+        tr("Go to own profile"),
+        Deed.SHOW,
+        "one page",
+        desk="proof",
+    ),
     "curved-piece": Row(
         "note",
         tr("{name} is too curved to be measured"),

@@ -31,6 +31,7 @@ from fidele.session.charts import Charts
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
+from fidele.session.measured_pages import rough
 from fidele.session.pairs import SHOWN_RGB, Pairs
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
@@ -295,8 +296,8 @@ def read_page(by: Card, file: Path, number: int = 0) -> BalancePage:
     if len(index) < len(chart.ids) // 2:  # another chart, or hardly a page
         return BalancePage(number, by.balance is not None, sent)
     Lab = found.Lab[[rows[chart.ids[k]] for k in index]]
-    rough = found.conditions.kind == "scan" and "none:" in file.read_text("utf-8", "replace")[:3000]
-    return BalancePage(number, by.balance is not None, sent[index], relative(Lab, asked[index]), asked[index], rough)
+    seen = relative(Lab, asked[index])
+    return BalancePage(number, by.balance is not None, sent[index], seen, asked[index], rough(found))
 
 
 def _as_sent(rgb: Floats, by: Card) -> Floats:

@@ -112,6 +112,7 @@ class Gathering:
             damaged=self._damaged(),
             known=state.shown_by is not None,
             known_off=state.by_pages.error if state.by_pages is not None else 0.0,
+            counting=state.by_pages.counting if state.by_pages is not None else 0,
             curved=self._curved(state.piece),
             now=now,
         )

@@ -64,6 +64,7 @@ from fidele.session.live import Live
 from fidele.session.looks import Looks, settings_for
 from fidele.session.making import Making
 from fidele.session.materials import OwnMaterials
+from fidele.session.measured_pages import MeasuredPages
 from fidele.session.measures import Measures
 from fidele.session.news import LogChanged, News, QueueChanged, RulesChanged
 from fidele.session.orders import Orders
@@ -151,14 +152,25 @@ class Session:
             self.logbook,
             places,
         )
+        self.measured_pages = MeasuredPages(
+            self.charts, self.logbook, self.print_trials.store, devices, self.corrections, places
+        )
         self.own_profiles = OwnProfiles(
-            live, self.in_force, self.handoff, self.profiles, self.charts, devices, self.logbook, places
+            live,
+            self.in_force,
+            self.handoff,
+            self.profiles,
+            self.charts,
+            devices,
+            self.logbook,
+            self.measured_pages,
+            places,
         )
         self.units_alike = UnitsAlike(live, self.in_force, self.profiles, places)
         self.balancing = Balancing(
             live, self.in_force, self.handoff, self.profiles, self.cards, self.charts, self.logbook, places
         )
-        self.known_prints = KnownPrints(live, self.charts, self.logbook, places)
+        self.known_prints = KnownPrints(live, self.measured_pages)
         self.handles = Handles(live, self.in_force, devices, self.print_trials, self.logbook, places)
         self.trials = Trials(live, self.profiles, self.checking, devices, self.logbook)
         self.orders = Orders(

@@ -42,6 +42,7 @@ from fidele.session.charts import Charts
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
+from fidele.session.measured_pages import MeasuredPages
 from fidele.session.news import LogChanged
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles, Row
@@ -187,8 +188,10 @@ class OwnProfiles:
         charts: Charts,
         devices: Devices,
         logbook: Logbook,
+        pages: MeasuredPages,
         places: Places,
     ) -> None:
+        self._measured_pages = pages
         self._handoff = handoff
         self._live, self._in_force, self._profiles, self._charts = live, in_force, profiles, charts
         self._devices, self._logbook, self._work = devices, logbook, places.work
@@ -324,6 +327,14 @@ class OwnProfiles:
         ]
         added = self._added.get(card.id, ()) if card is not None else ()
         return [*mine, *(path for path in added if kind != MEND or not self._known(path))]
+
+    def counting(self, kind: str) -> list[Path]:
+        """Return the measurements of pages that the driver converted, which count toward a target's profile as well.
+
+        A profile is not mended by them: what the driver makes of numbers is no part of what thirty patches tell.
+        """
+        card = self._live.state.card
+        return [page.path for page in self._measured_pages.counting(card)] if card is not None and kind != MEND else []
 
     def _known(self, measured: Path) -> bool:
         """Whether a file of measurements was there before the profile in force was made."""
@@ -468,8 +479,12 @@ class OwnProfiles:
         now = datetime.datetime.now().replace(microsecond=0)
         title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d %H:%M}"
 
+        pages, counting = self._measured_pages, self.counting(kind)
+
         def work(progress: Progress) -> Made:
-            found = gathered([(path.name, _with_numbers(read_any(path), chosen)) for path in files], chart)
+            read = [(path.name, _with_numbers(read_any(path), chosen)) for path in files]
+            kinds = {measured.conditions.kind for _, measured in read}
+            found = gathered(read + pages.as_patches(card, kinds), chart)
             if not progress(0.05):
                 raise CancelledError
 
@@ -481,7 +496,7 @@ class OwnProfiles:
             from fidele.characterise.own import made_from
 
             own = made_from(found, title, now, stated(card), without, like=known, progress=told)
-            return Made(card, title, found, own, _off(before, found), begun, files=tuple(files))
+            return Made(card, title, found, own, _off(before, found), begun, files=(*files, *counting))
 
         return work
 

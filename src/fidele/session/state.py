@@ -48,11 +48,14 @@ class KnownPrint:
         What the driver is sent, and what comes out: to look at pictures by, not to convert them through.
     patches
         How many were measured.
+    counting
+        How many of them count toward a profile of one's own.
     """
 
     card: str
     profile: Profile
     patches: int
+    counting: int = 0
 
     @property
     def error(self) -> float:
