@@ -1,21 +1,24 @@
-"""How neutral and even greys end without a profile, on one stranger: from its driver's default, page by page."""
+"""What becomes of a stranger's print without a profile: its greys page by page, and looks that can be aimed at."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from fidele.bench.inks import WAVELENGTHS as BENCH_WAVELENGTHS
 from fidele.bench.scanner import response
-from fidele.characterise.aims import aimed
+from fidele.characterise.aims import OtherPrint, Screen, aimed
 from fidele.characterise.balance import balance
 from fidele.chart.family import made
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
+from fidele.icc.solve import solve
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
-from tests.street.kinds import Stranger
+from tests.street.kinds import KINDS, Stranger
+from tests.street.kinds import made as stranger
 from tests.street.physics import WAVELENGTHS
 
 #: Pages by instrument, and by a scanner that nobody characterised; greys are judged from this level on.
@@ -33,13 +36,16 @@ def _true(one: Stranger) -> Prints:
     return lambda rgb: np.asarray(xyz_to_lab(one.xyz(one.again(rgb)) / white * D50))
 
 
-def _seen(one: Stranger, rng: np.random.Generator) -> Prints:
-    """What a scanner that does not see as the eye does makes of it: numbers taken for sRGB, beside its own white."""
+def _seen(one: Stranger, rng: np.random.Generator | None) -> Prints:
+    """What a scanner that does not see as the eye does makes of it: numbers taken for sRGB, beside its own white.
+
+    Without `rng` as it sees on average: one scan's noise is no cast of a grey.
+    """
     sees = np.stack([np.interp(WAVELENGTHS, BENCH_WAVELENGTHS, c) for c in response().T], axis=1)
 
     def scanned(rgb: np.ndarray) -> np.ndarray:
         linear = one.physics(one.separation(one.again(rgb))) @ sees
-        return linear + rng.normal(0, 0.002, linear.shape)
+        return linear + rng.normal(0, 0.002, linear.shape) if rng is not None else linear
 
     white = one.physics(one.separation(one.again(np.ones((1, 3))))) @ sees
 
@@ -56,10 +62,14 @@ def _figures(prints: Prints, sent: np.ndarray) -> dict[str, float]:
     wanted = aimed(_LEVELS, black)
     off = np.abs(Lab[judged, 0] - wanted[judged, 0])
     return {
-        "chroma": float(np.percentile(np.hypot(*Lab[judged, 1:].T), 95)),
+        "chroma": _chroma(Lab[judged]),
         "tone": float(np.percentile(off, 95)),
         "mean": float(delta_e_2000(Lab[judged], wanted[judged]).mean()),
     }
+
+
+def _chroma(Lab: np.ndarray) -> float:
+    return float(np.percentile(np.hypot(*Lab[:, 1:].T), 95))
 
 
 def _worked(prints: Prints, true: Prints, pages: int, measured: Callable[[np.ndarray], np.ndarray]) -> list[dict]:
@@ -80,7 +90,7 @@ def judged(one: Stranger) -> dict:
     def measured(sent: np.ndarray) -> np.ndarray:
         return true(sent) + rng.normal(0, one.noise, (len(sent), 3)) * [0.6, 1, 1]
 
-    seen = _seen(one, rng)
+    sees, scanned = _seen(one, None), _seen(one, rng)
     blind = [
         _figures(true, np.clip(_GREYS**gamma * (1 + warm * np.array([1, 0, -1])), 0, 1))["mean"]
         for gamma, warm in _BLIND
@@ -89,9 +99,48 @@ def judged(one: Stranger) -> dict:
         "kind": one.kind,
         "seed": one.seed,
         "instrument": _worked(true, true, PAGES, measured),
-        "scanner": _worked(seen, true, SCANNED, seen),
+        "scanner": _worked(sees, true, SCANNED, scanned),
         "best of nine blind": min(blind),
+        "least chroma": _chroma(_nearest(true, aimed(_LEVELS, true(np.zeros((1, 3)))[0])[_LEVELS >= FROM])),
+        "like another": _like(true, measured, one),
+        "like the screen": _on_screen(true, measured, one.seed),
     }
+
+
+def _nearest(true: Prints, wanted: np.ndarray) -> np.ndarray:
+    """Return the L*a*b* (n, 3) that these inks print nearest to what is wanted: searched from twelve places each."""
+    steps = np.linspace(0, 1, 26) ** 1.3
+    device = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+    starts = device[cKDTree(true(device)).query(wanted, 12)[1]].reshape(-1, 3)
+    found = true(solve(true, wanted.repeat(12, axis=0), starts, iterations=40).device).reshape(-1, 12, 3)
+    best = delta_e_2000(found, wanted[:, None]).argmin(axis=1)
+    return found[np.arange(len(wanted)), best]
+
+
+def _like(true: Prints, measured: Prints, one: Stranger) -> dict[str, float]:
+    """Return how far its page is from that of another kind's printer: before, after one page, as said, at best."""
+    kinds, page = list(KINDS), made("neutral").rgb
+    other = stranger(kinds[(kinds.index(one.kind) + 4) % len(kinds)], one.seed)
+    theirs, rng = _true(other), np.random.default_rng(one.seed + 1)
+    look = OtherPrint(page, theirs(page) + rng.normal(0, one.noise, (len(page), 3)) * [0.6, 1, 1])
+    found = balance(page, measured(page), look)
+    before, after = (float(delta_e_2000(theirs(page), true(sent)).mean()) for sent in (page, found.balance(page)))
+    best = delta_e_2000(_nearest(true, theirs(page)), theirs(page)).mean()
+    assert found.apart is not None
+    return {"before": before, "after": after, "said": found.apart[0] - found.apart[1], "best": float(best)}
+
+
+def _on_screen(true: Prints, measured: Prints, seed: int) -> dict[str, float]:
+    """Return how far pictures' colours are from the screen: by default, with neutral greys, with that as the aim."""
+    colours = np.random.default_rng(seed + 2).random((300, 3))
+    colours = 0.7 * colours + 0.3 * colours.mean(axis=1, keepdims=True)
+    page, look = made("neutral").rgb, Screen()
+    Lab, wanted = measured(page), look.wanted(colours, true(np.zeros((1, 3)))[0])
+    ways = {"before": colours, "neutral": balance(page, Lab).balance(colours)}
+    found = balance(page, Lab, look)
+    ways["after"] = found.balance(colours)
+    off = {name: float(delta_e_2000(wanted, true(sent)).mean()) for name, sent in ways.items()}
+    return off | {"chroma": _figures(true, found.balance(_GREYS))["chroma"]}
 
 
 def summed(rows: list[dict]) -> dict:
@@ -105,6 +154,24 @@ def summed(rows: list[dict]) -> dict:
         "instrument, three pages": _of(last),
         "scanner, four pages, as it sees them": _of(seen),
         "scanner, four pages, truly": _of(told),
+        "like another print: halved, or within a sixth of what the inks have": sum(
+            _had(r["like another"]) for r in rows
+        ),
+        "said beforehand within a fifth": sum(
+            abs(f["said"] - (f["before"] - f["after"])) <= 0.2 * abs(f["before"] - f["after"])
+            for f in (r["like another"] for r in rows)
+        ),
+        "like the screen: by default, neutral, aimed at it (middle)": [
+            round(float(np.median([r["like the screen"][name] for r in rows])), 1)
+            for name in ("before", "neutral", "after")
+        ],
+        "nearer to the screen than with neutral greys": sum(
+            r["like the screen"]["after"] < r["like the screen"]["neutral"] for r in rows
+        ),
+        "greys within chroma 3 meanwhile, after one page": sum(r["like the screen"]["chroma"] <= 3 for r in rows),
+        "cannot be neutral by their inks": [
+            f"{r['kind']} {r['seed']}: chroma {r['least chroma']:.1f} at least" for r in rows if r["least chroma"] > 3
+        ],
         "better than the best of nine blind": sum(r["instrument"][-1]["mean"] < r["best of nine blind"] for r in rows),
         "missed": [
             f"{r['kind']} {r['seed']}: chroma {f['chroma']:.1f}, tone {f['tone']:.1f}"
@@ -112,6 +179,10 @@ def summed(rows: list[dict]) -> dict:
             if f["chroma"] > 3 or f["tone"] > 2
         ],
     }
+
+
+def _had(one: dict[str, float]) -> bool:
+    return one["after"] <= max(one["before"] / 2, 7 / 6 * one["best"])
 
 
 def _of(figures: list[dict]) -> dict:
