@@ -244,6 +244,46 @@ def test_repeats_are_averaged_and_the_profile_says_how_good_it_is(tmp_path, targ
     assert describe(profile).meta["quality.patches"] == "250"
 
 
+def test_what_is_doubtful_or_missing_is_measured_again(session, tmp_path, target):
+    """Wild patches and lost rows get a page of their own, which takes their place; two further pages stay apart."""
+    own, (_, _, stranger), chart = session.own_profiles, target, made("control")
+    Lab, kept = measured(stranger, chart.rgb, 0.1, 7), np.arange(len(chart.ids)) < len(chart.ids) - 2
+    wild = [20, 60, 100]
+    Lab[wild] = [[60, 60, 0], [45, -60, 20], [70, 0, -60]]
+
+    def add(name, ids, Lab):  # by the patches' names alone
+        write(tmp_path / name, Table(tuple(ids), {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}, {}))
+        own.add(tmp_path / name)
+
+    add("first.txt", np.array(chart.ids)[kept].tolist(), Lab[kept])
+    first = own.making("control")(lambda _: True)
+    values = own.doubtful(first)
+    wanted = np.concatenate([chart.rgb[wild], chart.rgb[~kept]])
+    assert sorted(map(tuple, values.round(4))) == sorted(map(tuple, wanted.round(4)))
+    own.add_chosen(own.choosing(first, 30)(lambda _: True))
+    own.measure_again(first)
+    further, again = own.chosen()
+    assert not set(further.ids) & set(again.ids)
+    for seed, one in enumerate((further, again)):
+        add(f"{seed}.txt", one.ids, measured(stranger, one.rgb, 0.1, seed))
+    second = own.making("control")(lambda _: True)
+    assert len(second.own.fit.out) == 0
+    assert second.found.missing == ()
+    assert len(second.found.ids) == len(chart.ids) + len(further.ids)
+    off = [
+        delta_e_2000(
+            to_lab(ANYWHERE.astype(np.float32), Profile.parse(one.own.profile), Intent.ABSOLUTE).astype(float),
+            xyz_to_lab(stranger.xyz(ANYWHERE)),
+        ).mean()
+        for one in (first, second)
+    ]
+    assert off[1] < off[0]
+    session.undo()
+    session.undo()
+    session.undo()
+    assert [one.digest for one in own.chosen()] == [further.digest]
+
+
 def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     """In the window, with no profile on the machine: target, report, into use, and the quick chart comes out right."""
     session = ready(bare)

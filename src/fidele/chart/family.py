@@ -451,16 +451,17 @@ def _laid(
     return Chart(name, kind.title, ids, eight, tuple(families[i] for i in order), layout, kind.mark_set)
 
 
-def chosen_patches(title: str, rgb: Floats) -> Chart:
+def chosen_patches(title: str, rgb: Floats, mark: str = "+") -> Chart:
     """Return a chart of device values (n, 3) that were chosen for one workshop, laid out as the larger targets are.
 
-    Its samples are named apart from those of any target, so that measurements of both can be put together.
+    The names of its samples begin with `mark`, apart from those of any target and of other charts so chosen: their
+    measurements can be put together.
     """
     kind = KINDS["full-400"]
     eight = np.round(np.asarray(rgb, float) * 255) / 255
     layout = laid_out(PAGES["A4"][:2], len(eight), kind.patch, max(1.2, 0.15 * kind.patch), False)
     order = np.random.default_rng(kind.seed).permutation(len(eight))
-    ids = tuple(f"+{_letters(i % layout.columns)}{i // layout.columns + 1}" for i in range(len(eight)))
+    ids = tuple(f"{mark}{_letters(i % layout.columns)}{i // layout.columns + 1}" for i in range(len(eight)))
     return Chart("further", title, ids, eight[order], ("lattice",) * len(eight), layout, kind.mark_set)
 
 

@@ -254,7 +254,13 @@ class OwnDesk(Desk):
             )
             more = button(tr("A further page, well chosen"), self._choose_further, lead)
             more.setEnabled(not self.work.busy)
-            self._said.addLayout(across(more, SPRING))
+            count = len(self.own.doubtful(made))
+            tip = tr("A page of those that were left out, contradict their repeats, or were not measured")
+            words = trn("Print {n} doubtful patch again", "Print {n} doubtful patches again", count, n=count)
+            once_more = button(words, self._measure_again, tip)
+            once_more.setEnabled(not self.work.busy)
+            once_more.setVisible(bool(count))
+            self._said.addLayout(across(once_more, more, SPRING))
         self._said.addWidget(self._pictures(made))
         shown = Distribution()
         shown.theme = self.theme
@@ -302,6 +308,11 @@ class OwnDesk(Desk):
             self.refresh()
 
         self.work.run(tr("Choosing patches"), self.own.choosing(made), done)
+        self.refresh()
+
+    def _measure_again(self) -> None:
+        if self.own.made is not None:
+            self.guarded(self.own.measure_again, self.own.made)
         self.refresh()
 
     def _do(self) -> None:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from fidele.arrays import Floats
 from fidele.characterise.gathered import Gathered, gathered
 from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
@@ -28,7 +29,7 @@ from fidele.icc.conform import created
 from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent, to_lab
-from fidele.language import lowered, tr
+from fidele.language import lowered, tr, trn
 from fidele.papers.guess import plain
 from fidele.papers.model import Verified
 from fidele.route.condition import Card
@@ -42,6 +43,7 @@ from fidele.session.charts import Charts
 from fidele.session.handoff import Handoff
 from fidele.session.in_force import InForce
 from fidele.session.live import Live
+from fidele.session.measured_again import Read, again, doubtful, is_again, replaced
 from fidele.session.measured_pages import MeasuredPages
 from fidele.session.news import LogChanged
 from fidele.session.places import Places
@@ -108,6 +110,8 @@ class Made:
     title: str
     found: Gathered
     own: OwnProfile
+    #: The target.
+    chart: Chart
     #: Mean ΔE00 between the measured patches and what the profile in force says of them, None without one.
     before: float | None
     #: What the profile is called that it began from; '' where it began from nothing.
@@ -251,22 +255,38 @@ class OwnProfiles:
                 return True
 
             made = further(fit, found.rgb[used], count, told)
-            number = len(self.chosen()) + 1
-            return Further(chosen_patches(tr("Chosen page {number}", number=number), made.rgb), made.left)
+            number, mark = self._next()
+            return Further(chosen_patches(tr("Chosen page {number}", number=number), made.rgb, mark), made.left)
 
         return work
 
+    def _next(self) -> tuple[int, str]:
+        """Return the number of the next page that is chosen, and what its samples' names begin with."""
+        number = len(self.chosen()) + 1
+        return number, "+" if number == 1 else f"{number}+"
+
+    def doubtful(self, done: Made) -> Floats:
+        """Return the device values (n, 3) of what is doubtful or missing in what a profile was made of."""
+        return doubtful(done.found, done.own.fit, done.chart)
+
+    def measure_again(self, done: Made) -> None:
+        """Add a page of what is doubtful or missing: what is measured of it takes the place of what there is."""
+        values = self.doubtful(done)
+        number, mark = self._next()
+        self._add(again(tr("Measured again {number}", number=number), values, mark))
+        self._live.say(
+            trn(
+                "{n} patch is on a page of its own, twice: what is measured of it takes the place of what there is.",
+                "{n} patches are on a page of their own, twice each: what is measured of them takes the place of what "
+                "there is.",
+                len(values),
+                n=len(values),
+            )
+        )
+
     def add_chosen(self, further: Further) -> None:
         """Take a chart of chosen patches among the pages of the target, as a step that can be undone."""
-        card, before = self._live.state.need_card(), self._further.read()
-        self._charts.keep(further.chart)
-        after = before | {card.id: f"{before.get(card.id, '')} {further.chart.digest}".strip()}
-
-        def keep(which: dict[str, str]) -> None:
-            self._further.write(json.dumps(which, indent=1).encode())
-            self._live.tell(LogChanged())
-
-        self._live.history.do(tr("Add a chosen page"), lambda: keep(after), lambda: keep(before))
+        self._add(further.chart)
         self._live.say(
             tr(
                 "{n} more patches were chosen where the profile knows least: with them about {left:.0f} % of its error "
@@ -275,6 +295,17 @@ class OwnProfiles:
                 left=100 * further.left,
             )
         )
+
+    def _add(self, chart: Chart) -> None:
+        card, before = self._live.state.need_card(), self._further.read()
+        self._charts.keep(chart)
+        after = before | {card.id: f"{before.get(card.id, '')} {chart.digest}".strip()}
+
+        def keep(which: dict[str, str]) -> None:
+            self._further.write(json.dumps(which, indent=1).encode())
+            self._live.tell(LogChanged())
+
+        self._live.history.do(tr("Add a chosen page"), lambda: keep(after), lambda: keep(before))
 
     def chart(self, kind: str) -> Chart:
         """Return the chart of a target, kept so that its scans are known again."""
@@ -470,6 +501,8 @@ class OwnProfiles:
         """
         files, card, chart = self.files(kind), self._live.state.need_card(), made(kind)
         chosen = self.chosen()
+        of = {page.measured: page.chosen or chart for page in self.pages(kind)}
+        once_more = [one for n, one in enumerate(chosen) if is_again(one, [chart, *chosen[:n]])]
         if not files:
             raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
         before, known = self._live.state.profile, self._profiles.shelf.load(like) if like else None
@@ -482,9 +515,10 @@ class OwnProfiles:
         pages, counting = self._measured_pages, self.counting(kind)
 
         def work(progress: Progress) -> Made:
-            read = [(path.name, _with_numbers(read_any(path), chosen)) for path in files]
-            kinds = {measured.conditions.kind for _, measured in read}
-            found = gathered(read + pages.as_patches(card, kinds), chart)
+            read = [_read(path, of.get(path), chart, chosen) for path in files]
+            kinds = {one.measured.conditions.kind for one in read}
+            mine = [(one.name, one.measured) for one in replaced(read, once_more)]
+            found = gathered(mine + pages.as_patches(card, kinds), chart)
             if not progress(0.05):
                 raise CancelledError
 
@@ -496,7 +530,7 @@ class OwnProfiles:
             from fidele.characterise.own import made_from
 
             own = made_from(found, title, now, stated(card), without, like=known, progress=told)
-            return Made(card, title, found, own, _off(before, found), begun, files=(*files, *counting))
+            return Made(card, title, found, own, chart, _off(before, found), begun, files=(*files, *counting))
 
         return work
 
@@ -520,7 +554,7 @@ class OwnProfiles:
             from fidele.characterise.own import mended_from
 
             own, mended = mended_from(found, title, now, old, stated(card), without, progress=told)
-            return Made(card, title, found, own, _off(old, found), mended=mended, files=tuple(files))
+            return Made(card, title, found, own, chart, _off(old, found), mended=mended, files=tuple(files))
 
         return work
 
@@ -610,15 +644,15 @@ def taken_into_use(live: Live, in_force: InForce, title: str, profile_id: str) -
     live.say(tr("“{title}” is on the shelf and in use. Try it: print and check the quick chart.", title=title))
 
 
-def _with_numbers(measured: Measurement, charts: list[Chart]) -> Measurement:
-    """Return measurements with the device values of the chart of chosen patches that they are of, if they are."""
-    if measured.rgb is not None:
-        return measured
-    for chart in charts:
-        rows = {sample: row for row, sample in enumerate(chart.ids)}
-        if all(sample in rows for sample in measured.ids):
-            return replace(measured, rgb=chart.rgb[[rows[sample] for sample in measured.ids]])
-    return measured
+def _read(path: Path, chart: Chart | None, target: Chart, chosen: list[Chart]) -> Read:
+    """Return a file of measurements with the chart that it is of, and, where that was chosen, its device values."""
+    measured = read_any(path)
+    if chart is None:  # added by hand
+        ids = set(measured.ids)
+        chart = next((one for one in (*chosen, target) if ids <= set(one.ids)), None)
+    if chart is not None and chart is not target and measured.rgb is None:
+        measured = replace(measured, rgb=Read(path.name, measured, chart).rgb)
+    return Read(path.name, measured, chart)
 
 
 def _off(profile: Profile | None, found: Gathered) -> float | None:
