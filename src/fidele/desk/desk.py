@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QSettings, Signal
+from PySide6.QtCore import QPoint, QSettings, QTimer, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
@@ -89,6 +89,10 @@ class Desk(QWidget):
         """Take another theme."""
         self.theme = theme
         self.refresh()
+
+    def then_go(self, station: str) -> None:
+        """Show another desk in an event of its own: what was pressed has had its time already."""
+        QTimer.singleShot(0, self, lambda: self.go.emit(station))
 
     def own_findings(self) -> list[Finding] | None:
         """Return findings that the session does not know, None where its own are to be shown."""

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Protocol, TypeVar
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData, QSettings
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMimeData, QSettings, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
@@ -355,10 +355,9 @@ class Incoming:
         answers: list[Match | None] = []
         self._guarded(lambda: answers.append(self._session.orders.answered(delivery)))
         if there and self._session.profiles.pending is None:
-            if match := next(iter(answers), None):
-                self._window.show_order(match)
-            else:
-                self._window.show_profile(there)
+            match, window = next(iter(answers), None), self._window
+            # In an event of its own: taking it in has had its time.
+            QTimer.singleShot(0, window.work, lambda: window.show_order(match) if match else window.show_profile(there))
 
     # Going out ---------------------------------------------------------------------------------------------------
 

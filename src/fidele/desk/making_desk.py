@@ -190,13 +190,13 @@ class MakingDesk(Desk):
     def _made(self) -> None:
         self.session.making.make(self.draft)
         self.begin()
-        self.go.emit("Hand-off")
+        self.then_go("Hand-off")
 
     def _trials(self) -> None:
         def trials() -> None:
             made = self.session.making.stand_in_trials(self.draft)
             self.session.say(tr("{n} conditions to try: {name}.", n=len(made), name=", ".join(c.name for c in made)))
             self.begin()
-            self.go.emit("Hand-off")
+            self.then_go("Hand-off")
 
         self.guarded(trials)

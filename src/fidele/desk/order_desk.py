@@ -336,7 +336,7 @@ class OrderDesk(Desk):
             look = self.orders.arriving()
             if look is not None:
                 self.work.run(tr("Looking how its numbers leave"), look, looked, "sheet")
-            self.go.emit("Print")
+            self.then_go("Print")
 
         title = tr("Opening the target")
         self.guarded(lambda: self.work.run(title, self.orders.opening(order, page), laid, "sheet"))

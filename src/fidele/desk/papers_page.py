@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QUrl, Signal
+from PySide6.QtCore import Qt, QTimer, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -18,6 +18,8 @@ from fidele.papers.model import ABOUT, MADE, ORIGIN_WORDS, Said
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 
+#: So many fields are made in one event.
+_AT_ONCE = 6
 _UNITS = {"press_temperature": "°C", "press_seconds": "s", "press_pressure": "bar", "resolution": "ppi"}
 
 
@@ -102,6 +104,8 @@ class PapersPage(QWidget):
         fill(down(space=8, margins=(0, 4, 8, 8), on=inside), self._columns, self._box)
         self._here: tuple[object, ...] = ()
         self._grids: dict[str, tuple[QGridLayout, int]] = {}
+        #: Fields that are still to be put in their places.
+        self._left: list[tuple[str, str, Row]] = []
         whole = down(margins=(0, 0, 0, 0), on=self)
         self._area = scrolled(inside)
         whole.addWidget(self._area)
@@ -121,9 +125,8 @@ class PapersPage(QWidget):
             clear(self._columns)
             for title, names in zip((tr("What it is for"), tr("How it was made")), asked, strict=True):
                 self._columns.addLayout(self._column(title, names), 1)
-        for names in asked:
-            for name, text in names.items():
-                self._fill(name, text, row)
+        self._left = [(name, text, row) for names in asked for name, text in names.items()]
+        self._fill_some()
         clear(self._box)
         guesses = [s for s in row.papers.said.values() if not s.certain]
         feet = QHBoxLayout()
@@ -177,11 +180,19 @@ class PapersPage(QWidget):
         fill(column, grid, SPRING)
         return column
 
-    def _fill(self, name: str, text: str, row: Row) -> None:
-        """Put a field in its place, unless the one that stands there says the same."""
+    def _fill_some(self) -> None:
+        """Put a few fields in their places, and the rest in events that follow: each is a list of choices."""
+        made = 0
+        while self._left and made < _AT_ONCE:
+            made += self._fill(*self._left.pop(0))
+        if self._left:
+            QTimer.singleShot(0, self, self._fill_some)
+
+    def _fill(self, name: str, text: str, row: Row) -> bool:
+        """Put a field in its place, unless the one that stands there says the same; tell whether that took one."""
         offers, found, old = self._offers(name), row.papers.said.get(name), self.fields.get(name)
         if old is not None and old.shows == (offers, found):
-            return
+            return False
         field = _Field(name, text, offers, found)
         field.said.connect(lambda n, v: self._guarded(self._session.profiles.say, self._id, n, v))
         field.confirmed.connect(lambda n: self._guarded(self._session.profiles.confirm, self._id, (n,)))
@@ -192,6 +203,7 @@ class PapersPage(QWidget):
             old.hide()
             old.deleteLater()
         grid.addWidget(field, at, 1)
+        return True
 
     def _offers(self, name: str) -> tuple[str, ...]:
         """Return what can be chosen beside typing."""

@@ -489,7 +489,7 @@ class ProfileDesk(Desk):
 
     def _started(self) -> None:
         self.session.conditions.start_with(self.profile_id)
-        self.go.emit("Hand-off")
+        self.then_go("Hand-off")
 
     def _pin(self) -> None:
         if self._row is not None:

@@ -418,6 +418,7 @@ class ProofDesk(Desk):
             if piece is not None and self._is_worked():
                 before = Tooth("before", self._link(settings), (tr("printed, with"), tr("its old colours")), False)
                 teeth.append(replace(before, pixels=piece.opened.laid))
+            late: list[ProofSettings] = []
             for intent in self._intents():
                 found = self._figures.get(intent)
                 beneath = (
@@ -431,8 +432,30 @@ class ProofDesk(Desk):
                 )
                 chosen = intent is settings.intent
                 name = _SHORT[intent] if settings.way is None else tr("as printed")
-                teeth.append(Tooth(name, self._link(session.settings(intent)), beneath, chosen))
+                teeth.append(Tooth(name, self._soon(session.settings(intent), chosen, late), beneath, chosen))
+            self._make_late(late)
         self.view.set_teeth(teeth, surround)
+
+    def _soon(self, settings: ProofSettings, now: bool, late: list[ProofSettings]) -> Show:
+        """Return how the picture is shown; coarse, and noted as `late`, where its table is still to be made."""
+        artwork, looks = self.session.artwork, self.session.looks
+        if artwork is None or now or looks.is_made(artwork.profile, settings):
+            return self._link(settings)
+        late.append(settings)
+        return looks.printed(artwork.profile, settings, quick=True)
+
+    def _make_late(self, late: list[ProofSettings]) -> None:
+        """Make tables beside the interface, and show the picture by them then."""
+        artwork, printer, looks = self.session.artwork, self.session.shown_by, self.session.looks
+        if artwork is None or printer is None or not late:
+            return
+        source = artwork.profile
+
+        def work(_told: Progress) -> None:
+            for settings in late:
+                looks.through(source, printer, settings)
+
+        self.work.quietly("proof tables", work, lambda _: self.refresh())
 
     def _by_condition(self) -> list[Tooth]:
         """Return the picture as each condition prints it, the best first."""

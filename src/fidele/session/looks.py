@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 import numpy as np
@@ -27,6 +28,7 @@ class Looks:
     def __init__(self, printer: Callable[[], Profile | None], screen: Callable[[], Profile | None]) -> None:
         self._printer, self._screen = printer, screen
         self._made: dict[tuple[object, ...], Show] = {}
+        self._keeping = threading.Lock()
 
     def as_sent(self, source: Profile) -> Show:
         """Return what shows a picture unprinted."""
@@ -38,6 +40,10 @@ class Looks:
         `quick` makes do with a coarser table, for as long as something is being dragged.
         """
         return self._look(source, self._printer(), settings, 17 if quick else 33)
+
+    def is_made(self, source: Profile, settings: ProofSettings) -> bool:
+        """Whether `printed` has nothing left to make for these."""
+        return source.channels != 3 or self._key(source, self._printer(), settings, 33) in self._made
 
     def through(self, source: Profile, printer: Profile, settings: ProofSettings) -> Show:
         """Return what shows a picture as printed through a profile that need not be the one in force."""
@@ -61,19 +67,26 @@ class Looks:
         return self._look(source, printer, settings_for(card, way, tuning, keep, paper_white), 33)
 
     def _look(self, source: Profile, printer: Profile | None, settings: ProofSettings, nodes: int) -> Show:
-        screen = self._screen()
-        shown = screen.content_id if screen else ""
-        key = (source.content_id, printer.content_id if printer else "", settings, shown, nodes)
-        if key not in self._made:
+        screen, key = self._screen(), self._key(source, printer, settings, nodes)
+        made = self._made.get(key)
+        if made is not None:
+            return made
+        if source.channels == 3:
+            made = ProofLink(source, printer, settings, screen, nodes)
+        elif printer is None:
+            made = lambda pixels: as_sent(pixels, source, screen)  # noqa: E731
+        else:
+            made = lambda pixels: soft_proof(pixels, source, printer, settings, screen)  # noqa: E731
+        with self._keeping:  # some are made beside the interface
             while len(self._made) >= _MOST:
                 self._made.pop(next(iter(self._made)))
-            if source.channels == 3:
-                self._made[key] = ProofLink(source, printer, settings, screen, nodes)
-            elif printer is None:
-                self._made[key] = lambda pixels: as_sent(pixels, source, screen)
-            else:
-                self._made[key] = lambda pixels: soft_proof(pixels, source, printer, settings, screen)
-        return self._made[key]
+            self._made[key] = made
+        return made
+
+    def _key(self, source: Profile, printer: Profile | None, settings: ProofSettings, nodes: int) -> tuple[object, ...]:
+        screen = self._screen()
+        shown = screen.content_id if screen else ""
+        return (source.content_id, printer.content_id if printer else "", settings, shown, nodes)
 
 
 def settings_for(
