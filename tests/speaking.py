@@ -85,10 +85,10 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
                 window.desks[station].show_page(name)
             for _ in range(12):  # what is beside the desk follows a moment later
                 pause(120)
-                if not (found := cut(window)):
+                if not (found := cut(window)) and window.work.idle:  # figures come from beside the interface
                     break
             else:
-                clipped[f"{station} {name}".strip()] = found
+                clipped |= {f"{station} {name}".strip(): found} if found else {}
             for text in _texts(window):
                 seen.setdefault(text, station)
     latin = sorted(t for t in seen if re.search(r"[A-Za-z]{3,}", t)) if spoken == "xx" else []

@@ -151,7 +151,7 @@ def nearest(colour: str, target: Path, as_json: bool) -> None:
         click.echo(
             tr(
                 "  {flavour:15} ΔE00 {de00:4.1f}  {words:40} device values {values}",
-                flavour=n.flavour,
+                flavour=tr(n.flavour),
                 de00=n.de00,
                 words=n.words,
                 values=values,

@@ -186,7 +186,7 @@ class ColoursDesk(Desk):
         """Return what a colour of the picture can be replaced by: words and deed."""
         done: list[tuple[str, Callable[[], object]]] = [
             (
-                tr("by the nearest, {flavour} (ΔE00 {de00:.1f})", flavour=near.flavour, de00=near.de00),
+                tr("by the nearest, {flavour} (ΔE00 {de00:.1f})", flavour=tr(near.flavour), de00=near.de00),
                 partial(self.replace, row, near.Lab),
             )
             for near in row.held.nearest
@@ -342,7 +342,7 @@ class ColoursDesk(Desk):
             line(
                 tr(
                     "{verdict}; printed ΔE00 {de00:.1f}: {words}",
-                    verdict=row.held.verdict,
+                    verdict=_ONE[row.held.verdict],
                     de00=row.held.de00,
                     words=row.held.words,
                 ),
@@ -381,7 +381,7 @@ class ColoursDesk(Desk):
                     quiet=True,
                 )
             )
-        made.setAccessibleName(f"{row.held.colour.name}: {row.held.verdict}, {row.held.words}")
+        made.setAccessibleName(f"{row.held.colour.name}: {_ONE[row.held.verdict]}, {row.held.words}")
         return made
 
     def _limit(self, name: str, value: float) -> None:
@@ -436,7 +436,7 @@ def _device_tip(found: Held) -> str:
     return "\n".join(
         tr(
             "{flavour}: ΔE00 {de00:.1f}, {words}; device {value}",
-            flavour=n.flavour,
+            flavour=tr(n.flavour),
             de00=n.de00,
             words=n.words,
             value=" ".join(f"{v * 255:.0f}" for v in n.device),
