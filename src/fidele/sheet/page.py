@@ -20,13 +20,13 @@ from fidele.sheet.placing import INCH, Media, Placing
 from fidele.sheet.resample import resampled_rows
 from fidele.sheet.shapes import Shape, inside
 from fidele.sheet.turned import turned_rows
-from fidele.tiles import CancelledError, Progress
+from fidele.tiles import CancelledError, Progress, in_tiles
 from fidele.tuning.balance import Balance
 from fidele.tuning.conversion import Conversion, device_values, sent_values
 from fidele.tuning.tuner import Tuner
 
-#: A band of a page holds about so many pixels.
-_BAND = 4 << 20
+#: A band of a page holds about so many pixels, and so many are bent by a balance at a time.
+_BAND, _TILE = 4 << 20, 1 << 16
 
 #: A rectangle on a piece before it is turned: left, top, width, height in mm from the upper left of its placing.
 Behind = tuple[float, float, float, float]
@@ -164,6 +164,14 @@ def _converted(pixels: NDArray[np.uint16], one: Laid) -> NDArray[np.uint16]:
     if one.printer is not None:
         return device_values(np.ascontiguousarray(pixels), profile, one.printer, one.how)
     sent = sent_values(np.ascontiguousarray(pixels), profile, one.sends, one.tuner)
-    if one.balance is None:
+    balance = one.balance
+    if balance is None:
         return sent
-    return np.rint(one.balance(sent / 65535.0) * 65535).astype(np.uint16)
+    flat = sent.reshape(-1, 3)
+    bent = np.empty_like(flat)
+
+    def work(some: slice) -> None:
+        bent[some] = np.rint(balance(flat[some] / 65535.0) * 65535)
+
+    in_tiles(work, len(flat), _TILE)
+    return bent.reshape(sent.shape)

@@ -7,7 +7,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from fidele.errors import FideleError
-from fidele.files import read_bytes
+from fidele.files import read_bytes, stamp_of
 from fidele.language import tr
 from fidele.statefile import StateFile, below, complain
 from fidele.trials.record import TrialRecord, now
@@ -20,15 +20,22 @@ class TrialStore:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        #: What was read last of each file, by what it was then: desks ask at every look.
+        self._read: dict[Path, tuple[object, TrialRecord]] = {}
 
     def all(self) -> list[TrialRecord]:
         """Return all readable trials, the newest first; damaged ones stay on disk and are told."""
         found = []
         for path in sorted(self.folder.glob("*.json")):
             try:
-                found.append(_parsed(read_bytes(path, _LARGEST), path.name))
-                complain(path)
+                stamp = stamp_of(path)
+                before = self._read.get(path)
+                if before is None or before[0] != stamp:
+                    before = self._read[path] = stamp, _parsed(read_bytes(path, _LARGEST), path.name)
+                    complain(path)
+                found.append(before[1])
             except FideleError as error:
+                self._read.pop(path, None)
                 complain(path, str(error).rstrip("."))
         return sorted(found, key=lambda t: (t.made, t.id), reverse=True)
 
