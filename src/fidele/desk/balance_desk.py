@@ -141,8 +141,7 @@ class BalanceDesk(Desk):
             tr("Keep the curves on the card"), self._keep, tr("One step, which Undo takes back"), main=True
         )
         self.forget_it = button(tr("Without curves again"), self._forget, tr("Send the driver numbers as they are"))
-        for one in (self.forget_it, self.keep_it):
-            head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
+        head.addWidget(self.keep_it, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.lay = button(
             tr("Lay the page on the sheet"), self._lay, tr("87 patches, printed as pictures are: the driver converts")
@@ -186,10 +185,11 @@ class BalanceDesk(Desk):
         down(
             section(tr("1  The page, printed, pressed, and read on the desk Check")),
             self._pages,
-            across(self.lay, label(tr("Aim"), 9.5), self.aim, SPRING),
+            across(self.lay, SPRING),
+            across(label(tr("Aim"), 9.5), self.aim, SPRING),
             self.by_handles,
             section(tr("3  What curves of Fidele's own will do")),
-            across(self.compute, SPRING),
+            across(self.compute, self.forget_it, SPRING),
             self.said,
             self.colours,
             (self.plot, 1),
