@@ -71,32 +71,32 @@ class GreyPlot(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        found = self.found
-        if found is None:
-            return
-        high, left = self.height(), float(px(60))
-        upper = QRectF(left, px(22), self.width() - left - px(34), high * 0.56 - px(22))
-        lower = QRectF(left, high * 0.62, upper.width(), high * 0.38 - px(24))
-        aim = found.wanted[:, 1:] if found.aimed else 0.0
-        casts = [found.before[:, 1:] - aim, found.greys[:, 1:] - aim]
-        tones = [s[:, :1] - found.wanted[:, :1] for s in (found.before, found.greys)]
-        self._part(painter, upper, casts, "a* b*", CHROMA)
-        self._part(painter, lower, tones, "L*", TONE)
-        painter.setFont(font(8.5))
-        for words, shade, at in ((tr("as the driver prints them"), "faint", 0.0), (found.way, "text", 0.42)):
-            x = left + at * upper.width()
-            painter.setPen(QPen(self.theme.colour(shade), 2))
-            painter.drawLine(QPointF(x, px(12)), QPointF(x + px(22), px(12)))
-            painter.setPen(self.theme.colour("text"))
-            painter.drawText(QRectF(x + px(28), px(4), px(200), px(16)), Qt.AlignmentFlag.AlignVCenter, words)
-        painter.setPen(self.theme.colour("dim"))
-        painter.setFont(font(7.5))
-        for share, said in ((0.0, tr("black")), (0.5, tr("middle")), (1.0, tr("white"))):
-            below = QRectF(left + share * upper.width() - px(30), high - px(18), px(60), px(14))
-            painter.drawText(below, Qt.AlignmentFlag.AlignCenter, said)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            found = self.found
+            if found is None:
+                return
+            high, left = self.height(), float(px(60))
+            upper = QRectF(left, px(22), self.width() - left - px(34), high * 0.56 - px(22))
+            lower = QRectF(left, high * 0.62, upper.width(), high * 0.38 - px(24))
+            aim = found.wanted[:, 1:] if found.aimed else 0.0
+            casts = [found.before[:, 1:] - aim, found.greys[:, 1:] - aim]
+            tones = [s[:, :1] - found.wanted[:, :1] for s in (found.before, found.greys)]
+            self._part(painter, upper, casts, "a* b*", CHROMA)
+            self._part(painter, lower, tones, "L*", TONE)
+            painter.setFont(font(8.5))
+            for words, shade, at in ((tr("as the driver prints them"), "faint", 0.0), (found.way, "text", 0.42)):
+                x = left + at * upper.width()
+                painter.setPen(QPen(self.theme.colour(shade), 2))
+                painter.drawLine(QPointF(x, px(12)), QPointF(x + px(22), px(12)))
+                painter.setPen(self.theme.colour("text"))
+                painter.drawText(QRectF(x + px(28), px(4), px(200), px(16)), Qt.AlignmentFlag.AlignVCenter, words)
+            painter.setPen(self.theme.colour("dim"))
+            painter.setFont(font(7.5))
+            for share, said in ((0.0, tr("black")), (0.5, tr("middle")), (1.0, tr("white"))):
+                below = QRectF(left + share * upper.width() - px(30), high - px(18), px(60), px(14))
+                painter.drawText(below, Qt.AlignmentFlag.AlignCenter, said)
 
     def _part(self, painter: QPainter, room: QRectF, sets: list[Floats], name: str, most: float) -> None:
         """Draw one plot: before pale, after dark; the band within which nothing is seen to be wrong."""

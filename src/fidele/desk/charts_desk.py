@@ -54,18 +54,18 @@ class PageView(QWidget):
         self.setAccessibleName(tr("Page of the chart"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), self.theme.colour("surround"))
-        if self.image.isNull():
-            return
-        room = self.rect().adjusted(18, 18, -18, -18)
-        shown = self.image.scaled(
-            room.size(), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-        )
-        x, y = (self.width() - shown.width()) // 2, (self.height() - shown.height()) // 2
-        painter.fillRect(x + 3, y + 3, shown.width(), shown.height(), QColor(80, 80, 80))
-        painter.drawImage(x, y, shown)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.fillRect(self.rect(), self.theme.colour("surround"))
+            if self.image.isNull():
+                return
+            room = self.rect().adjusted(18, 18, -18, -18)
+            shown = self.image.scaled(
+                room.size(), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
+            x, y = (self.width() - shown.width()) // 2, (self.height() - shown.height()) // 2
+            painter.fillRect(x + 3, y + 3, shown.width(), shown.height(), QColor(80, 80, 80))
+            painter.drawImage(x, y, shown)
 
 
 class ChartsDesk(Desk):

@@ -36,47 +36,49 @@ class Distribution(Plot):
         )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        c = self.comparison
-        if c is None:
-            return
-        left, top, right, bottom = 40, 12, self.width() - 12, self.height() - 26
-        most = max(c.tolerance.p95 * 1.6, c.largest * 1.05, 1.0)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            c = self.comparison
+            if c is None:
+                return
+            left, top, right, bottom = 40, 12, self.width() - 12, self.height() - 26
+            most = max(c.tolerance.p95 * 1.6, c.largest * 1.05, 1.0)
 
-        def at(de: float, share: float) -> QPointF:
-            return QPointF(left + de / most * (right - left), bottom - share * (bottom - top))
+            def at(de: float, share: float) -> QPointF:
+                return QPointF(left + de / most * (right - left), bottom - share * (bottom - top))
 
-        counts, edges = np.histogram(c.de00, bins=min(40, max(10, len(c.ids) // 5)), range=(0, most))
-        for count, (a, b) in zip(counts, pairwise(edges), strict=True):
-            high = count / max(1, counts.max())
-            painter.fillRect(QRectF(at(a, high * 0.9), at(b, 0)).adjusted(1, 0, -1, 0), self.theme.colour("line"))
-        painter.setFont(font(7.5))
-        for limit, words in ((c.tolerance.mean, tr("mean")), (c.tolerance.p95, "95 %")):
-            painter.setPen(QPen(self.theme.colour("strong"), 1.2, Qt.PenStyle.DashLine))
-            painter.drawLine(at(limit, 0.0), at(limit, 1.0))
+            counts, edges = np.histogram(c.de00, bins=min(40, max(10, len(c.ids) // 5)), range=(0, most))
+            for count, (a, b) in zip(counts, pairwise(edges), strict=True):
+                high = count / max(1, counts.max())
+                painter.fillRect(QRectF(at(a, high * 0.9), at(b, 0)).adjusted(1, 0, -1, 0), self.theme.colour("line"))
+            painter.setFont(font(7.5))
+            for limit, words in ((c.tolerance.mean, tr("mean")), (c.tolerance.p95, "95 %")):
+                painter.setPen(QPen(self.theme.colour("strong"), 1.2, Qt.PenStyle.DashLine))
+                painter.drawLine(at(limit, 0.0), at(limit, 1.0))
+                painter.setPen(self.theme.colour("dim"))
+                painter.drawText(QPointF(at(limit, 1).x() + 3, top + 8), words)
+            painter.setPen(QPen(self._ink(), 2))
+            ordered = np.sort(c.de00)
+            points = [at(0, 0), *(at(float(de), (n + 1) / len(ordered)) for n, de in enumerate(ordered))]
+            painter.drawPolyline(QPolygonF(points))
             painter.setPen(self.theme.colour("dim"))
-            painter.drawText(QPointF(at(limit, 1).x() + 3, top + 8), words)
-        painter.setPen(QPen(self._ink(), 2))
-        ordered = np.sort(c.de00)
-        points = [at(0, 0), *(at(float(de), (n + 1) / len(ordered)) for n, de in enumerate(ordered))]
-        painter.drawPolyline(QPolygonF(points))
-        painter.setPen(self.theme.colour("dim"))
-        for share in (0.0, 0.5, 0.95):
-            painter.drawText(
-                QRectF(0, at(0, share).y() - 7, 34, 14),
-                Qt.AlignmentFlag.AlignRight,
-                tr("{share:.0f} %", share=share * 100),
-            )
-        step = 1 if most < 8 else 2 if most < 16 else 5
-        for tick in range(0, int(most * 0.93) + 1, step):
-            painter.drawText(QRectF(at(tick, 0).x() - 12, bottom + 4, 24, 14), Qt.AlignmentFlag.AlignCenter, str(tick))
-        painter.drawText(QRectF(right - 40, bottom + 4, 52, 14), Qt.AlignmentFlag.AlignRight, "ΔE00")
-        if 0 <= self.pick < len(c.ids):
-            de = float(c.de00[self.pick])
-            painter.setBrush(self._ink())
-            painter.drawEllipse(at(de, float((c.de00 <= de).mean())), 4.5, 4.5)
+            for share in (0.0, 0.5, 0.95):
+                painter.drawText(
+                    QRectF(0, at(0, share).y() - 7, 34, 14),
+                    Qt.AlignmentFlag.AlignRight,
+                    tr("{share:.0f} %", share=share * 100),
+                )
+            step = 1 if most < 8 else 2 if most < 16 else 5
+            for tick in range(0, int(most * 0.93) + 1, step):
+                painter.drawText(
+                    QRectF(at(tick, 0).x() - 12, bottom + 4, 24, 14), Qt.AlignmentFlag.AlignCenter, str(tick)
+                )
+            painter.drawText(QRectF(right - 40, bottom + 4, 52, 14), Qt.AlignmentFlag.AlignRight, "ΔE00")
+            if 0 <= self.pick < len(c.ids):
+                de = float(c.de00[self.pick])
+                painter.setBrush(self._ink())
+                painter.drawEllipse(at(de, float((c.de00 <= de).mean())), 4.5, 4.5)
 
 
 def _ramp_told(ramp: Ramp) -> str:
@@ -125,57 +127,59 @@ class RampPlot(QWidget):
         return 40 + tone * (self.width() - 56)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        ramp = self.ramp
-        if ramp is None:
-            return
-        high = self.height()
-        strip, curve, bars = (8, 34), (48, high * 0.62), (high * 0.68, high - 22)
-        for lab, y in ((ramp.wanted, strip[0]), (ramp.measured, strip[0] + 13)):
-            colours = show(lab.astype(np.float32)).reshape(-1, 3)
-            edges = [0.0, *((a + b) / 2 for a, b in pairwise(ramp.tone)), 1.0]
-            for (a, b), (red, green, blue) in zip(pairwise(edges), colours, strict=True):
-                cell = QRectF(self._x(a), y, self._x(b) - self._x(a), 13)
-                painter.fillRect(cell, QColor(int(red), int(green), int(blue)))
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            ramp = self.ramp
+            if ramp is None:
+                return
+            high = self.height()
+            strip, curve, bars = (8, 34), (48, high * 0.62), (high * 0.68, high - 22)
+            for lab, y in ((ramp.wanted, strip[0]), (ramp.measured, strip[0] + 13)):
+                colours = show(lab.astype(np.float32)).reshape(-1, 3)
+                edges = [0.0, *((a + b) / 2 for a, b in pairwise(ramp.tone)), 1.0]
+                for (a, b), (red, green, blue) in zip(pairwise(edges), colours, strict=True):
+                    cell = QRectF(self._x(a), y, self._x(b) - self._x(a), 13)
+                    painter.fillRect(cell, QColor(int(red), int(green), int(blue)))
 
-        def at(tone: float, L: float) -> QPointF:
-            return QPointF(self._x(tone), curve[1] - L / 100 * (curve[1] - curve[0]))
+            def at(tone: float, L: float) -> QPointF:
+                return QPointF(self._x(tone), curve[1] - L / 100 * (curve[1] - curve[0]))
 
-        painter.setFont(font(7.5))
-        painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, strip[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("wanted"))
-        painter.drawText(QRectF(0, strip[0] + 13, 36, 13), Qt.AlignmentFlag.AlignRight, tr("print"))
-        painter.drawText(QRectF(0, curve[0], 36, 13), Qt.AlignmentFlag.AlignRight, "L*")
-        painter.drawText(QRectF(0, bars[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("step"))
-        for lab, pen in (
-            (ramp.wanted, QPen(self.theme.colour("strong"), 1.2)),
-            (ramp.measured, QPen(self.theme.colour("text"), 2)),
-        ):
-            painter.setPen(pen)
-            painter.drawPolyline(QPolygonF([at(float(t), float(v[0])) for t, v in zip(ramp.tone, lab, strict=True)]))
-        wanted, got = ramp.steps
-        most = max(4.0, float(np.percentile(np.concatenate([wanted, got]), 90)) * 1.3)
-        for number, (a, b) in enumerate(pairwise(ramp.tone)):
-            size = bars[1] - bars[0]
-            for de, part in ((wanted[number], "line"), (got[number], "text")):
-                tall = min(1.0, float(de) / most) * size
-                inset = 1.0 if part == "line" else max(2.0, (self._x(b) - self._x(a)) * 0.28)
-                cell = QRectF(self._x(a) + inset, bars[1] - tall, self._x(b) - self._x(a) - 2 * inset, tall)
-                painter.fillRect(cell, self.theme.colour(part))
-        seen = bars[1] - min(1.0, self.seen / most) * (bars[1] - bars[0])
-        painter.setPen(QPen(self.theme.colour("strong"), 1, Qt.PenStyle.DashLine))
-        painter.drawLine(QPointF(self._x(0), seen), QPointF(self._x(1), seen))
-        painter.setPen(self.theme.colour("dim"))
-        for tone in (0, 25, 50, 75, 100):
-            painter.drawText(
-                QRectF(self._x(tone / 100) - 16, high - 18, 32, 14), Qt.AlignmentFlag.AlignCenter, f"{tone} %"
-            )
-        place = np.flatnonzero(ramp.index == self.pick)
-        if len(place):
-            painter.setBrush(self.theme.colour("text"))
-            painter.drawEllipse(at(float(ramp.tone[place[0]]), float(ramp.measured[place[0], 0])), 5, 5)
+            painter.setFont(font(7.5))
+            painter.setPen(self.theme.colour("dim"))
+            painter.drawText(QRectF(0, strip[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("wanted"))
+            painter.drawText(QRectF(0, strip[0] + 13, 36, 13), Qt.AlignmentFlag.AlignRight, tr("print"))
+            painter.drawText(QRectF(0, curve[0], 36, 13), Qt.AlignmentFlag.AlignRight, "L*")
+            painter.drawText(QRectF(0, bars[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("step"))
+            for lab, pen in (
+                (ramp.wanted, QPen(self.theme.colour("strong"), 1.2)),
+                (ramp.measured, QPen(self.theme.colour("text"), 2)),
+            ):
+                painter.setPen(pen)
+                painter.drawPolyline(
+                    QPolygonF([at(float(t), float(v[0])) for t, v in zip(ramp.tone, lab, strict=True)])
+                )
+            wanted, got = ramp.steps
+            most = max(4.0, float(np.percentile(np.concatenate([wanted, got]), 90)) * 1.3)
+            for number, (a, b) in enumerate(pairwise(ramp.tone)):
+                size = bars[1] - bars[0]
+                for de, part in ((wanted[number], "line"), (got[number], "text")):
+                    tall = min(1.0, float(de) / most) * size
+                    inset = 1.0 if part == "line" else max(2.0, (self._x(b) - self._x(a)) * 0.28)
+                    cell = QRectF(self._x(a) + inset, bars[1] - tall, self._x(b) - self._x(a) - 2 * inset, tall)
+                    painter.fillRect(cell, self.theme.colour(part))
+            seen = bars[1] - min(1.0, self.seen / most) * (bars[1] - bars[0])
+            painter.setPen(QPen(self.theme.colour("strong"), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(self._x(0), seen), QPointF(self._x(1), seen))
+            painter.setPen(self.theme.colour("dim"))
+            for tone in (0, 25, 50, 75, 100):
+                painter.drawText(
+                    QRectF(self._x(tone / 100) - 16, high - 18, 32, 14), Qt.AlignmentFlag.AlignCenter, f"{tone} %"
+                )
+            place = np.flatnonzero(ramp.index == self.pick)
+            if len(place):
+                painter.setBrush(self.theme.colour("text"))
+                painter.drawEllipse(at(float(ramp.tone[place[0]]), float(ramp.measured[place[0], 0])), 5, 5)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.ramp is not None:
@@ -202,30 +206,30 @@ class CastPlot(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        ramp = self._ramp
-        if ramp is None:
-            return
-        reach = max(3.0, float(np.abs(ramp.cast).max()) * 1.15)
-        middle, left = self.height() / 2, 40
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            ramp = self._ramp
+            if ramp is None:
+                return
+            reach = max(3.0, float(np.abs(ramp.cast).max()) * 1.15)
+            middle, left = self.height() / 2, 40
 
-        def at(L: float, off: float) -> QPointF:
-            return QPointF(left + L / 100 * (self.width() - left - 12), middle - off / reach * (middle - 14))
+            def at(L: float, off: float) -> QPointF:
+                return QPointF(left + L / 100 * (self.width() - left - 12), middle - off / reach * (middle - 14))
 
-        painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawLine(at(0, 0), at(100, 0))
-        painter.setFont(font(7.5))
-        painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, tr("+{reach:.0f}", reach=reach))
-        painter.drawText(
-            QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, tr("−{reach:.0f}", reach=reach)
-        )
-        for axis, style in ((0, Qt.PenStyle.SolidLine), (1, Qt.PenStyle.DashLine)):
-            painter.setPen(QPen(self.theme.colour("text"), 1.8, style))
-            lean = zip(ramp.wanted[:, 0], ramp.cast[:, axis], strict=True)
-            painter.drawPolyline(QPolygonF([at(float(L), float(off)) for L, off in lean]))
+            painter.setPen(QPen(self.theme.colour("line"), 1))
+            painter.drawLine(at(0, 0), at(100, 0))
+            painter.setFont(font(7.5))
+            painter.setPen(self.theme.colour("dim"))
+            painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, tr("+{reach:.0f}", reach=reach))
+            painter.drawText(
+                QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, tr("−{reach:.0f}", reach=reach)
+            )
+            for axis, style in ((0, Qt.PenStyle.SolidLine), (1, Qt.PenStyle.DashLine)):
+                painter.setPen(QPen(self.theme.colour("text"), 1.8, style))
+                lean = zip(ramp.wanted[:, 0], ramp.cast[:, axis], strict=True)
+                painter.drawPolyline(QPolygonF([at(float(L), float(off)) for L, off in lean]))
 
 
 class RampsOver(QWidget):
@@ -247,32 +251,32 @@ class RampsOver(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        if not self._ramps:
-            return
-        off = [r.measured[:, 0] - r.wanted[:, 0] for _, r in self._ramps]
-        reach = max(3.0, max(float(np.abs(o).max()) for o in off) * 1.15)
-        middle, left, right = self.height() / 2, 40, 64
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            if not self._ramps:
+                return
+            off = [r.measured[:, 0] - r.wanted[:, 0] for _, r in self._ramps]
+            reach = max(3.0, max(float(np.abs(o).max()) for o in off) * 1.15)
+            middle, left, right = self.height() / 2, 40, 64
 
-        def at(tone: float, L: float) -> QPointF:
-            return QPointF(left + tone * (self.width() - left - right), middle - L / reach * (middle - 12))
+            def at(tone: float, L: float) -> QPointF:
+                return QPointF(left + tone * (self.width() - left - right), middle - L / reach * (middle - 12))
 
-        painter.setFont(font(7.5))
-        painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, tr("L* +{reach:.0f}", reach=reach))
-        painter.drawText(
-            QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, tr("−{reach:.0f}", reach=reach)
-        )
-        painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawLine(at(0, 0), at(1, 0))
-        styles = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
-        for number, ((name, ramp), lighter) in enumerate(zip(self._ramps, off, strict=True)):
-            painter.setPen(QPen(self.theme.colour("text"), 1.8, styles[number % 4]))
-            points = [at(float(t), float(o)) for t, o in zip(ramp.tone, lighter, strict=True)]
-            painter.drawPolyline(QPolygonF(points))
-            painter.drawText(QPointF(self.width() - right + 4, points[-1].y() + 4), name)
+            painter.setFont(font(7.5))
+            painter.setPen(self.theme.colour("dim"))
+            painter.drawText(QRectF(0, 4, 36, 13), Qt.AlignmentFlag.AlignRight, tr("L* +{reach:.0f}", reach=reach))
+            painter.drawText(
+                QRectF(0, self.height() - 17, 36, 13), Qt.AlignmentFlag.AlignRight, tr("−{reach:.0f}", reach=reach)
+            )
+            painter.setPen(QPen(self.theme.colour("line"), 1))
+            painter.drawLine(at(0, 0), at(1, 0))
+            styles = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+            for number, ((name, ramp), lighter) in enumerate(zip(self._ramps, off, strict=True)):
+                painter.setPen(QPen(self.theme.colour("text"), 1.8, styles[number % 4]))
+                points = [at(float(t), float(o)) for t, o in zip(ramp.tone, lighter, strict=True)]
+                painter.drawPolyline(QPolygonF(points))
+                painter.drawText(QPointF(self.width() - right + 4, points[-1].y() + 4), name)
 
 
 class ScanView(QWidget):
@@ -335,42 +339,42 @@ class ScanView(QWidget):
         return QTransform.fromTranslate(x, y).scale(scale, scale), scale
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), self.theme.colour("surround"))
-        if self._image.isNull():
-            painter.setPen(QColor(245, 245, 245))
-            painter.setFont(font(10))
-            painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, tr("No scan to show: it was measured by instrument.")
-            )
-            return
-        fit, scale = self._fit()
-        painter.setTransform(fit)
-        painter.drawImage(0, 0, self._image)
-        thin = 1.0 / scale
-        if self._reading is not None:
-            for row, outline in enumerate(self._reading.corners * self._factor):
-                beyond = row < len(self._off) and self._off[row] > self._limit
-                chosen = row == self.pick
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                shape = QPolygonF([QPointF(*p) for p in outline])
-                painter.setPen(QPen(QColor(255, 255, 255), (4 if chosen else 2.4) * thin))
-                painter.drawPolygon(shape)
-                painter.setPen(QPen(QColor(0, 0, 0), (2 if chosen else 1) * thin))
-                painter.drawPolygon(shape)
-                if beyond or bool(self._reading.clipped[row]):
-                    painter.drawLine(QPointF(*outline[0]), QPointF(*outline[2]))
-                    painter.drawLine(QPointF(*outline[1]), QPointF(*outline[3]))
-            painter.setPen(QPen(QColor(0, 0, 0), 1.5 * thin, Qt.PenStyle.DashLine))
-            painter.drawPolygon(QPolygonF([QPointF(*p) for p in self._reading.frame * self._factor]))
-        for number, corner in enumerate(self._corners or ()):
-            point = QPointF(corner[0] * self._factor, corner[1] * self._factor)
-            painter.setPen(QPen(QColor(0, 0, 0), 2 * thin))
-            painter.setBrush(QColor(255, 255, 255))
-            painter.drawEllipse(point, 7 * thin, 7 * thin)
-            painter.drawText(point + QPointF(9 * thin, 0), str(number + 1))
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.fillRect(self.rect(), self.theme.colour("surround"))
+            if self._image.isNull():
+                painter.setPen(QColor(245, 245, 245))
+                painter.setFont(font(10))
+                painter.drawText(
+                    self.rect(), Qt.AlignmentFlag.AlignCenter, tr("No scan to show: it was measured by instrument.")
+                )
+                return
+            fit, scale = self._fit()
+            painter.setTransform(fit)
+            painter.drawImage(0, 0, self._image)
+            thin = 1.0 / scale
+            if self._reading is not None:
+                for row, outline in enumerate(self._reading.corners * self._factor):
+                    beyond = row < len(self._off) and self._off[row] > self._limit
+                    chosen = row == self.pick
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    shape = QPolygonF([QPointF(*p) for p in outline])
+                    painter.setPen(QPen(QColor(255, 255, 255), (4 if chosen else 2.4) * thin))
+                    painter.drawPolygon(shape)
+                    painter.setPen(QPen(QColor(0, 0, 0), (2 if chosen else 1) * thin))
+                    painter.drawPolygon(shape)
+                    if beyond or bool(self._reading.clipped[row]):
+                        painter.drawLine(QPointF(*outline[0]), QPointF(*outline[2]))
+                        painter.drawLine(QPointF(*outline[1]), QPointF(*outline[3]))
+                painter.setPen(QPen(QColor(0, 0, 0), 1.5 * thin, Qt.PenStyle.DashLine))
+                painter.drawPolygon(QPolygonF([QPointF(*p) for p in self._reading.frame * self._factor]))
+            for number, corner in enumerate(self._corners or ()):
+                point = QPointF(corner[0] * self._factor, corner[1] * self._factor)
+                painter.setPen(QPen(QColor(0, 0, 0), 2 * thin))
+                painter.setBrush(QColor(255, 255, 255))
+                painter.drawEllipse(point, 7 * thin, 7 * thin)
+                painter.drawText(point + QPointF(9 * thin, 0), str(number + 1))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         fit, _ = self._fit()
@@ -433,48 +437,48 @@ class TrendPlot(QWidget):
         return 66 + (0.6 * share + 0.4 * even) * (self.width() - 120)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        if not self.checks:
-            return
-        most = max(self.limits[1] * 1.3, *(c.verdict.p95 * 1.1 for c in self.checks))
-        top, bottom = 12, self.height() - 30
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            if not self.checks:
+                return
+            most = max(self.limits[1] * 1.3, *(c.verdict.p95 * 1.1 for c in self.checks))
+            top, bottom = 12, self.height() - 30
 
-        def y(de: float) -> float:
-            return bottom - de / most * (bottom - top)
+            def y(de: float) -> float:
+                return bottom - de / most * (bottom - top)
 
-        painter.setFont(font(7.5))
-        for limit, words in zip(self.limits, (tr("mean"), "95 %"), strict=True):
-            painter.setPen(QPen(self.theme.colour("strong"), 1, Qt.PenStyle.DashLine))
-            painter.drawLine(QPointF(60, y(limit)), QPointF(self.width() - 12, y(limit)))
+            painter.setFont(font(7.5))
+            for limit, words in zip(self.limits, (tr("mean"), "95 %"), strict=True):
+                painter.setPen(QPen(self.theme.colour("strong"), 1, Qt.PenStyle.DashLine))
+                painter.drawLine(QPointF(60, y(limit)), QPointF(self.width() - 12, y(limit)))
+                painter.setPen(self.theme.colour("dim"))
+                painter.drawText(
+                    QRectF(0, y(limit) - 7, 56, 14),
+                    Qt.AlignmentFlag.AlignRight,
+                    tr("{words} {limit:g}", words=words, limit=limit),
+                )
+            for value, pen in (
+                ("p95", QPen(self.theme.colour("strong"), 1.4)),
+                ("mean", QPen(self.theme.colour("text"), 2)),
+            ):
+                painter.setPen(pen)
+                points = [QPointF(self._place(n), y(getattr(c.verdict, value))) for n, c in enumerate(self.checks)]
+                painter.drawPolyline(QPolygonF(points))
+            for number, check in enumerate(self.checks):
+                point = QPointF(self._place(number), y(check.verdict.mean))
+                # A pass is an open ring, a failure a full square: told by shape.
+                painter.setPen(QPen(self.theme.colour("text"), 2.6 if number == self.pick else 1.6))
+                if check.verdict.verdict == "pass":
+                    painter.setBrush(self.theme.colour("field"))
+                    painter.drawEllipse(point, 5, 5)
+                else:
+                    painter.setBrush(self.theme.colour("text"))
+                    painter.drawRect(QRectF(point.x() - 4.5, point.y() - 4.5, 9, 9))
             painter.setPen(self.theme.colour("dim"))
-            painter.drawText(
-                QRectF(0, y(limit) - 7, 56, 14),
-                Qt.AlignmentFlag.AlignRight,
-                tr("{words} {limit:g}", words=words, limit=limit),
-            )
-        for value, pen in (
-            ("p95", QPen(self.theme.colour("strong"), 1.4)),
-            ("mean", QPen(self.theme.colour("text"), 2)),
-        ):
-            painter.setPen(pen)
-            points = [QPointF(self._place(n), y(getattr(c.verdict, value))) for n, c in enumerate(self.checks)]
-            painter.drawPolyline(QPolygonF(points))
-        for number, check in enumerate(self.checks):
-            point = QPointF(self._place(number), y(check.verdict.mean))
-            # A pass is an open ring, a failure a full square: told by shape.
-            painter.setPen(QPen(self.theme.colour("text"), 2.6 if number == self.pick else 1.6))
-            if check.verdict.verdict == "pass":
-                painter.setBrush(self.theme.colour("field"))
-                painter.drawEllipse(point, 5, 5)
-            else:
-                painter.setBrush(self.theme.colour("text"))
-                painter.drawRect(QRectF(point.x() - 4.5, point.y() - 4.5, 9, 9))
-        painter.setPen(self.theme.colour("dim"))
-        for number in {0, len(self.checks) - 1, max(0, self.pick)}:
-            room = QRectF(self._place(number) - 45, bottom + 8, 90, 14)
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{self.checks[number].at:%d.%m. %H:%M}")
+            for number in {0, len(self.checks) - 1, max(0, self.pick)}:
+                room = QRectF(self._place(number) - 45, bottom + 8, 90, 14)
+                painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{self.checks[number].at:%d.%m. %H:%M}")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.checks:

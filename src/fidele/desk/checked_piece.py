@@ -37,21 +37,20 @@ class PieceView(Plot):
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self._pair is None or self._checked is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        half = self.height() / 2
-        for number, (image, words) in enumerate(zip(self._pair, (tr("Promised"), tr("The piece")), strict=True)):
-            painter.setPen(self._ink())
-            painter.setFont(font(8.5))
-            painter.drawText(QRectF(0, number * half, self.width(), 16), Qt.AlignmentFlag.AlignLeft, words)
-            room = QRectF(0, number * half + 18, self.width(), half - 24)
-            scale = min(room.width() / image.width(), room.height() / image.height())
-            box = QRectF(room.x(), room.y(), image.width() * scale, image.height() * scale)
-            painter.drawImage(box, image)
-            if number:
-                self._signs(painter, box)
-        painter.end()
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            half = self.height() / 2
+            for number, (image, words) in enumerate(zip(self._pair, (tr("Promised"), tr("The piece")), strict=True)):
+                painter.setPen(self._ink())
+                painter.setFont(font(8.5))
+                painter.drawText(QRectF(0, number * half, self.width(), 16), Qt.AlignmentFlag.AlignLeft, words)
+                room = QRectF(0, number * half + 18, self.width(), half - 24)
+                scale = min(room.width() / image.width(), room.height() / image.height())
+                box = QRectF(room.x(), room.y(), image.width() * scale, image.height() * scale)
+                painter.drawImage(box, image)
+                if number:
+                    self._signs(painter, box)
 
     def _signs(self, painter: QPainter, box: QRectF) -> None:
         assert self._checked is not None

@@ -71,19 +71,19 @@ class Swatches(QWidget):
         self.setToolTip(tr("Wanted, with what the condition prints as a disc in it; then the nearest printable ones"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(0, 0, 52, 46, self._colours[0])
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self._colours[1])
-        painter.drawEllipse(QRectF(13, 10, 26, 26))
-        painter.setFont(font(8.0))
-        for at, (near, colour) in enumerate(zip(self._row.held.nearest, self._colours[2:], strict=True)):
-            x = 62 + at * 74
-            painter.fillRect(x, 0, 68, 28, colour)
-            painter.setPen(self.palette().windowText().color())
-            painter.drawText(QRectF(x, 29, 68, 17), Qt.AlignmentFlag.AlignVCenter, f"ΔE00 {near.de00:.1f}")
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(0, 0, 52, 46, self._colours[0])
             painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self._colours[1])
+            painter.drawEllipse(QRectF(13, 10, 26, 26))
+            painter.setFont(font(8.0))
+            for at, (near, colour) in enumerate(zip(self._row.held.nearest, self._colours[2:], strict=True)):
+                x = 62 + at * 74
+                painter.fillRect(x, 0, 68, 28, colour)
+                painter.setPen(self.palette().windowText().color())
+                painter.drawText(QRectF(x, 29, 68, 17), Qt.AlignmentFlag.AlignVCenter, f"ΔE00 {near.de00:.1f}")
+                painter.setPen(Qt.PenStyle.NoPen)
 
 
 class ColoursDesk(Desk):

@@ -61,10 +61,9 @@ class FindingCard(QFrame):
         super().paintEvent(event)
         width = _BAR[self.finding.weight]
         if width:
-            painter = QPainter(self)
-            painter.fillRect(
-                0, 0, width, self.height(), self._theme.colour("text" if self.finding.weight == "stop" else "strong")
-            )
+            with QPainter(self) as painter:
+                shade = self._theme.colour("text" if self.finding.weight == "stop" else "strong")
+                painter.fillRect(0, 0, width, self.height(), shade)
 
 
 class Pair(QWidget):
@@ -80,18 +79,18 @@ class Pair(QWidget):
         self.setAccessibleName(tr("Predicted prints: as it should be, and as it would come out"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.setFont(font(8.0))
-        painter.setPen(self._theme.colour("dim"))
-        wide, high = (self.width() - 8) / 2, self.height() - 17
-        for at, (image, words) in enumerate(
-            zip(self._pictures, (tr("as it should be"), tr("as it comes out")), strict=True)
-        ):
-            scale = min(wide / image.width(), high / image.height())
-            x = at * (wide + 8)
-            painter.drawImage(QRectF(x, 0, image.width() * scale, image.height() * scale), image)
-            painter.drawText(QRectF(x, image.height() * scale, wide, 17), Qt.AlignmentFlag.AlignVCenter, words)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.setFont(font(8.0))
+            painter.setPen(self._theme.colour("dim"))
+            wide, high = (self.width() - 8) / 2, self.height() - 17
+            for at, (image, words) in enumerate(
+                zip(self._pictures, (tr("as it should be"), tr("as it comes out")), strict=True)
+            ):
+                scale = min(wide / image.width(), high / image.height())
+                x = at * (wide + 8)
+                painter.drawImage(QRectF(x, 0, image.width() * scale, image.height() * scale), image)
+                painter.drawText(QRectF(x, image.height() * scale, wide, 17), Qt.AlignmentFlag.AlignVCenter, words)
 
 
 class FindingsView(QScrollArea):

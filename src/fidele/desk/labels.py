@@ -44,12 +44,12 @@ class ElidedLabel(QLabel):
     """A line that ends in an ellipsis where it has too little room; all of it is in its tooltip."""
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        said = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        align = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        self.style().drawItemText(
-            painter, self.rect(), int(align), self.palette(), self.isEnabled(), said, self.foregroundRole()
-        )
+        with QPainter(self) as painter:
+            said = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+            align = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+            self.style().drawItemText(
+                painter, self.rect(), int(align), self.palette(), self.isEnabled(), said, self.foregroundRole()
+            )
 
 
 def line(text: str, points: float = 9.0, bold: bool = False, dim: bool = False, tip: str = "") -> ElidedLabel:

@@ -45,20 +45,20 @@ class LossRow(QAbstractButton):
         )
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        for x, colour in zip((0, _PATCH), self._colours, strict=True):
-            painter.fillRect(x, 2, _PATCH, min(36, self.height() - 4), colour)
-        line = QFontMetrics(font(9.0, QFont.Weight.DemiBold)).height()
-        wide = self.width() - _WORDS - _EDGE
-        painter.setFont(font(9.0, QFont.Weight.DemiBold))
-        painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
-        painter.drawText(QRect(_WORDS, _EDGE, wide, line), Qt.AlignmentFlag.AlignLeft, self.text())
-        painter.setFont(font(8.5))
-        painter.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
-        painter.drawText(QRect(_WORDS, _EDGE + line, wide, self.height() - _EDGE - line), _WRAPPED, self._words)
-        if self.isChecked() or self.hasFocus():
-            painter.setPen(QPen(self.palette().windowText().color(), 2 if self.isChecked() else 1))
-            painter.drawRect(1, 1, self.width() - 2, self.height() - 2)
+        with QPainter(self) as painter:
+            for x, colour in zip((0, _PATCH), self._colours, strict=True):
+                painter.fillRect(x, 2, _PATCH, min(36, self.height() - 4), colour)
+            line = QFontMetrics(font(9.0, QFont.Weight.DemiBold)).height()
+            wide = self.width() - _WORDS - _EDGE
+            painter.setFont(font(9.0, QFont.Weight.DemiBold))
+            painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
+            painter.drawText(QRect(_WORDS, _EDGE, wide, line), Qt.AlignmentFlag.AlignLeft, self.text())
+            painter.setFont(font(8.5))
+            painter.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
+            painter.drawText(QRect(_WORDS, _EDGE + line, wide, self.height() - _EDGE - line), _WRAPPED, self._words)
+            if self.isChecked() or self.hasFocus():
+                painter.setPen(QPen(self.palette().windowText().color(), 2 if self.isChecked() else 1))
+                painter.drawRect(1, 1, self.width() - 2, self.height() - 2)
 
     def hasHeightForWidth(self) -> bool:
         return True

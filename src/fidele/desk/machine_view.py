@@ -125,21 +125,23 @@ class MachineView(QWidget):
     # Drawing -----------------------------------------------------------------------------------------------------
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        body = QRectF(self.rect()).adjusted(1, 1, -1, -1)
-        painter.setPen(QPen(self.theme.colour("strong"), 1.4))
-        painter.setBrush(self.theme.colour("card"))
-        painter.drawRoundedRect(body, px(8), px(8))
-        painter.setFont(font(10, font().Weight.DemiBold))
-        painter.setPen(self.theme.colour("text"))
-        if self.controls:
-            painter.drawText(QRectF(px(12), px(6), self.width(), px(24)), Qt.AlignmentFlag.AlignVCenter, self._title())
-        for place, control in self._places:
-            kind = control.part.partition(":")[0]
-            {"power": self._power, "tray": self._tray, "tank": self._tank, "nozzles": self._nozzles}.get(
-                kind, self._line
-            )(painter, place, control)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            body = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+            painter.setPen(QPen(self.theme.colour("strong"), 1.4))
+            painter.setBrush(self.theme.colour("card"))
+            painter.drawRoundedRect(body, px(8), px(8))
+            painter.setFont(font(10, font().Weight.DemiBold))
+            painter.setPen(self.theme.colour("text"))
+            if self.controls:
+                painter.drawText(
+                    QRectF(px(12), px(6), self.width(), px(24)), Qt.AlignmentFlag.AlignVCenter, self._title()
+                )
+            for place, control in self._places:
+                kind = control.part.partition(":")[0]
+                {"power": self._power, "tray": self._tray, "tank": self._tank, "nozzles": self._nozzles}.get(
+                    kind, self._line
+                )(painter, place, control)
 
     def _title(self) -> str:
         return self.controls[0].device

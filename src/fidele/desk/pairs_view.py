@@ -45,28 +45,28 @@ class PairsView(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        pairs = self._pairs
-        if pairs is None:
-            return
-        left, bottom = float(px(96)), float(px(32))
-        wide, high = (self.width() - left) / len(SHOWN), (self.height() - bottom) / 3
-        off = delta_e_2000(pairs.wanted, pairs.then)
-        painter.setFont(font(8.5))
-        for row, name in enumerate(self._names):
-            painter.setPen(self.theme.colour("text"))
-            place = QRectF(0, row * high, left - px(6), high)
-            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-            for column in range(len(SHOWN)):
-                painter.fillRect(
-                    QRectF(left + column * wide, row * high, wide - 3, high + 1),
-                    QColor(*map(int, self._rgb[row, column])),
+        with QPainter(self) as painter:
+            pairs = self._pairs
+            if pairs is None:
+                return
+            left, bottom = float(px(96)), float(px(32))
+            wide, high = (self.width() - left) / len(SHOWN), (self.height() - bottom) / 3
+            off = delta_e_2000(pairs.wanted, pairs.then)
+            painter.setFont(font(8.5))
+            for row, name in enumerate(self._names):
+                painter.setPen(self.theme.colour("text"))
+                place = QRectF(0, row * high, left - px(6), high)
+                painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+                for column in range(len(SHOWN)):
+                    painter.fillRect(
+                        QRectF(left + column * wide, row * high, wide - 3, high + 1),
+                        QColor(*map(int, self._rgb[row, column])),
+                    )
+            painter.setPen(self.theme.colour("dim"))
+            painter.setFont(font(7.5))
+            for column, (name, _) in enumerate(SHOWN):
+                x = left + column * wide
+                painter.drawText(QRectF(x, 3 * high + 2, wide, px(14)), Qt.AlignmentFlag.AlignHCenter, name)
+                painter.drawText(
+                    QRectF(x, 3 * high + px(15), wide, px(14)), Qt.AlignmentFlag.AlignHCenter, f"{off[column]:.1f}"
                 )
-        painter.setPen(self.theme.colour("dim"))
-        painter.setFont(font(7.5))
-        for column, (name, _) in enumerate(SHOWN):
-            x = left + column * wide
-            painter.drawText(QRectF(x, 3 * high + 2, wide, px(14)), Qt.AlignmentFlag.AlignHCenter, name)
-            painter.drawText(
-                QRectF(x, 3 * high + px(15), wide, px(14)), Qt.AlignmentFlag.AlignHCenter, f"{off[column]:.1f}"
-            )

@@ -69,26 +69,26 @@ class PanelsView(Ringed, QWidget):
         return QRectF(place.x() + area[0] * s, place.y() + area[1] * s, area[2] * s, area[3] * s)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), self.theme.colour("surround"))
-        place = self._place()
-        painter.fillRect(place.translated(3, 3), QColor(90, 90, 90))
-        if self.image is not None:
-            painter.drawImage(place, self.image)
-        else:
-            painter.fillRect(place, QColor(205, 205, 205))
-        for area in self.clear:
-            self._mark(painter, self._box(area))
-        if self.panels is not None:
-            self._seams(painter, self.panels)
-        if self._from is not None:
-            self._mark(painter, QRectF(self._from, self._to).normalized())
-        if self._seam is not None:
-            self._dragged(painter, *self._seam)
-        if self.ringed:
-            ring(painter, self.rect())
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.fillRect(self.rect(), self.theme.colour("surround"))
+            place = self._place()
+            painter.fillRect(place.translated(3, 3), QColor(90, 90, 90))
+            if self.image is not None:
+                painter.drawImage(place, self.image)
+            else:
+                painter.fillRect(place, QColor(205, 205, 205))
+            for area in self.clear:
+                self._mark(painter, self._box(area))
+            if self.panels is not None:
+                self._seams(painter, self.panels)
+            if self._from is not None:
+                self._mark(painter, QRectF(self._from, self._to).normalized())
+            if self._seam is not None:
+                self._dragged(painter, *self._seam)
+            if self.ringed:
+                ring(painter, self.rect())
 
     def _seams(self, painter: QPainter, parted: Panels) -> None:
         for panel in parted.panels:

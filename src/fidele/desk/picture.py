@@ -243,36 +243,38 @@ class PictureView(Ringed, QWidget):
     # Drawing -----------------------------------------------------------------------------------------------------
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        surround = self._surround or self.theme.colour("surround")
-        painter.fillRect(self.rect(), surround)
-        ink = QColor(255, 255, 255) if surround.lightness() < 150 else QColor(20, 20, 20)
-        place = self._visible()
-        if place is None or not self._teeth or self._pixels is None:
-            painter.setPen(ink)
-            painter.setFont(font(10))
-            painter.drawText(
-                self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty
-            )
+        with QPainter(self) as painter:
+            surround = self._surround or self.theme.colour("surround")
+            painter.fillRect(self.rect(), surround)
+            ink = QColor(255, 255, 255) if surround.lightness() < 150 else QColor(20, 20, 20)
+            place = self._visible()
+            if place is None or not self._teeth or self._pixels is None:
+                painter.setPen(ink)
+                painter.setFont(font(10))
+                painter.drawText(
+                    self.rect().adjusted(40, 0, -40, 0),
+                    Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                    self.empty,
+                )
+                if self.ringed:
+                    ring(painter, self.rect())
+                return
+            ratio = self._ratio()
+            frame = self._frame()
+            edges = self._edges()
+            for index, tooth in enumerate(self._teeth):
+                left, right = max(place.left(), edges[index]), min(place.right() + 1, edges[index + 1])
+                if right > left:
+                    key = self._key(index, tooth)
+                    if key not in self._images:
+                        a, b = round((left - place.left()) * ratio), round((right - place.left()) * ratio)
+                        sample = self._sample(tooth.pixels if tooth.pixels is not None else self._pixels, place)
+                        self._images[key] = to_image(tooth.show(sample[:, a : max(b, a + 1)]))
+                    painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[key])
+                if self._comb:
+                    self._tooth(painter, tooth, index, edges, frame, ink)
             if self.ringed:
                 ring(painter, self.rect())
-            return
-        ratio = self._ratio()
-        frame = self._frame()
-        edges = self._edges()
-        for index, tooth in enumerate(self._teeth):
-            left, right = max(place.left(), edges[index]), min(place.right() + 1, edges[index + 1])
-            if right > left:
-                key = self._key(index, tooth)
-                if key not in self._images:
-                    a, b = round((left - place.left()) * ratio), round((right - place.left()) * ratio)
-                    sample = self._sample(tooth.pixels if tooth.pixels is not None else self._pixels, place)
-                    self._images[key] = to_image(tooth.show(sample[:, a : max(b, a + 1)]))
-                painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[key])
-            if self._comb:
-                self._tooth(painter, tooth, index, edges, frame, ink)
-        if self.ringed:
-            ring(painter, self.rect())
 
     def _edges(self) -> list[int]:
         frame = self._frame()

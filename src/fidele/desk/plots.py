@@ -148,29 +148,29 @@ class Eyes(Plot):
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.comparison is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        wide, high, _ = self._cell()
-        limit = self.comparison.tolerance.p95
-        painter.setPen(QPen(self.theme.colour("dim"), 1.2))
-        for place in set(range(self._shown)) - set(self._place):  # left out: not measured, or doubtful
-            x, y = (place % self.columns) * wide, (place // self.columns) * high
-            painter.drawLine(QPointF(x + 5, y + 5), QPointF(x + wide - 5, y + high - 5))
-        for index, place in enumerate(self._place[: len(self._wanted)]):
-            x, y = (place % self.columns) * wide, (place // self.columns) * high
-            cell = QRectF(x + 1, y + 1, wide - 2, high - 2)
-            if self._heat:
-                self._warm(painter, cell, float(self.comparison.de00[index]), limit)
-            else:
-                painter.fillRect(cell, self._wanted[index])
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(self._measured[index])
-                radius = min(wide, high) * 0.29
-                painter.drawEllipse(cell.center(), radius, radius)
-            if index == self.pick:
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(self._ink(), 2.5))
-                painter.drawRect(cell.adjusted(-0.5, -0.5, 0.5, 0.5))
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            wide, high, _ = self._cell()
+            limit = self.comparison.tolerance.p95
+            painter.setPen(QPen(self.theme.colour("dim"), 1.2))
+            for place in set(range(self._shown)) - set(self._place):  # left out: not measured, or doubtful
+                x, y = (place % self.columns) * wide, (place // self.columns) * high
+                painter.drawLine(QPointF(x + 5, y + 5), QPointF(x + wide - 5, y + high - 5))
+            for index, place in enumerate(self._place[: len(self._wanted)]):
+                x, y = (place % self.columns) * wide, (place // self.columns) * high
+                cell = QRectF(x + 1, y + 1, wide - 2, high - 2)
+                if self._heat:
+                    self._warm(painter, cell, float(self.comparison.de00[index]), limit)
+                else:
+                    painter.fillRect(cell, self._wanted[index])
+                    painter.setPen(Qt.PenStyle.NoPen)
+                    painter.setBrush(self._measured[index])
+                    radius = min(wide, high) * 0.29
+                    painter.drawEllipse(cell.center(), radius, radius)
+                if index == self.pick:
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.setPen(QPen(self._ink(), 2.5))
+                    painter.drawRect(cell.adjusted(-0.5, -0.5, 0.5, 0.5))
 
     @staticmethod
     def _warm(painter: QPainter, cell: QRectF, de: float, limit: float) -> None:
@@ -244,23 +244,23 @@ class Vectors(Plot):
         return middle + c.wanted[:, 1:] * flip, middle + c.measured[:, 1:] * flip, scale
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        if self.comparison is None:
-            return
-        wanted, measured, scale = self._places()
-        self._axes(painter, scale)
-        for index, (a, b) in enumerate(zip(wanted, measured, strict=True)):
-            chosen = index == self.pick
-            colour = self._ink() if chosen else self._line[index]
-            painter.setPen(QPen(colour, 2.6 if chosen else 1.5))
-            painter.drawLine(QPointF(*a), QPointF(*b))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour)
-            painter.drawEllipse(QPointF(*b), 3.4 if chosen else 2.2, 3.4 if chosen else 2.2)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            painter.setPen(QPen(self.theme.colour("line"), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            if self.comparison is None:
+                return
+            wanted, measured, scale = self._places()
+            self._axes(painter, scale)
+            for index, (a, b) in enumerate(zip(wanted, measured, strict=True)):
+                chosen = index == self.pick
+                colour = self._ink() if chosen else self._line[index]
+                painter.setPen(QPen(colour, 2.6 if chosen else 1.5))
+                painter.drawLine(QPointF(*a), QPointF(*b))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour)
+                painter.drawEllipse(QPointF(*b), 3.4 if chosen else 2.2, 3.4 if chosen else 2.2)
 
     def _axes(self, painter: QPainter, scale: float) -> None:
         middle = (self.width() // 2, self.height() // 2)
@@ -324,34 +324,36 @@ class Suspects(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.cause is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        left, right = min(226, self.width() * 45 // 100), 108
-        room = max(30, self.width() - left - right)
-        normal, bold = font().Weight.Normal, font().Weight.DemiBold
-        for row, suspect in enumerate(self.cause.suspects[: self._most]):
-            y = row * _ROW
-            first = suspect.code == self.cause.suspects[0].code
-            painter.setPen(self.theme.colour("text"))
-            painter.setFont(font(9, bold if first else normal))
-            said = painter.fontMetrics().elidedText(suspect.title, Qt.TextElideMode.ElideRight, left - 12)
-            painter.drawText(QRectF(6, y, left - 12, 20), Qt.AlignmentFlag.AlignVCenter, said)
-            if suspect.code in self.cause.group and len(self.cause.group) > 1:
-                painter.fillRect(QRectF(0, y + 1, 2.5, _ROW - 2), self.theme.colour("strong"))
-            painter.fillRect(QRectF(left, y + 5, room, 10), self.theme.colour("line"))
-            # Length says how well a suspect explains the print: all of it at 0 left, nothing of it at 12 or more.
-            share = max(0.01, 1 - suspect.fit_de00 / 12) if suspect.Lab is not None else 0.01
-            painter.fillRect(QRectF(left, y + 5, room * share, 10), self.theme.colour("text" if first else "strong"))
-            painter.setFont(font(8.5))
-            painter.setPen(self.theme.colour("text" if first else "dim"))
-            painter.drawText(
-                QRectF(left + room + 8, y, right - 8, 20),
-                Qt.AlignmentFlag.AlignVCenter,
-                tr(
-                    "leaves {fit_de00:.1f}, {confidence:.0f} %",
-                    fit_de00=suspect.fit_de00,
-                    confidence=suspect.confidence * 100,
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            left, right = min(226, self.width() * 45 // 100), 108
+            room = max(30, self.width() - left - right)
+            normal, bold = font().Weight.Normal, font().Weight.DemiBold
+            for row, suspect in enumerate(self.cause.suspects[: self._most]):
+                y = row * _ROW
+                first = suspect.code == self.cause.suspects[0].code
+                painter.setPen(self.theme.colour("text"))
+                painter.setFont(font(9, bold if first else normal))
+                said = painter.fontMetrics().elidedText(suspect.title, Qt.TextElideMode.ElideRight, left - 12)
+                painter.drawText(QRectF(6, y, left - 12, 20), Qt.AlignmentFlag.AlignVCenter, said)
+                if suspect.code in self.cause.group and len(self.cause.group) > 1:
+                    painter.fillRect(QRectF(0, y + 1, 2.5, _ROW - 2), self.theme.colour("strong"))
+                painter.fillRect(QRectF(left, y + 5, room, 10), self.theme.colour("line"))
+                # Length says how well a suspect explains the print: all of it at 0 left, nothing of it at 12 or more.
+                share = max(0.01, 1 - suspect.fit_de00 / 12) if suspect.Lab is not None else 0.01
+                painter.fillRect(
+                    QRectF(left, y + 5, room * share, 10), self.theme.colour("text" if first else "strong")
                 )
-                if suspect.Lab is not None
-                else "",
-            )
+                painter.setFont(font(8.5))
+                painter.setPen(self.theme.colour("text" if first else "dim"))
+                painter.drawText(
+                    QRectF(left + room + 8, y, right - 8, 20),
+                    Qt.AlignmentFlag.AlignVCenter,
+                    tr(
+                        "leaves {fit_de00:.1f}, {confidence:.0f} %",
+                        fit_de00=suspect.fit_de00,
+                        confidence=suspect.confidence * 100,
+                    )
+                    if suspect.Lab is not None
+                    else "",
+                )

@@ -246,6 +246,9 @@ class ProfileDesk(Desk):
         path, what = row.entry.path, row.entry.description
 
         def find(_progress: Progress) -> _Look:
+            from fidele.kernels.rasters import ready_to_draw
+
+            ready_to_draw()
             profile = Profile.open(path)
             if any(p.code.startswith("damaged") for p in what.problems):
                 return key, None, None, {}

@@ -39,18 +39,18 @@ class _Plot(QWidget):
         raise NotImplementedError
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.colour("field"))
-        painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        said = self._draw(painter, QRectF(self.rect()).adjusted(10, 22, -10, -10)) if self.found else ""
-        painter.setFont(font(8, font().Weight.DemiBold))
-        painter.setPen(self.theme.colour("text"))
-        painter.drawText(QPointF(8, 15), self.title)
-        painter.setFont(font(7.5))
-        painter.setPen(self.theme.colour("dim"))
-        painter.drawText(QRectF(0, 3, self.width() - 8, 16), Qt.AlignmentFlag.AlignRight, said)
+        with QPainter(self) as painter:
+            painter.fillRect(self.rect(), self.theme.colour("field"))
+            painter.setPen(QPen(self.theme.colour("line"), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            said = self._draw(painter, QRectF(self.rect()).adjusted(10, 22, -10, -10)) if self.found else ""
+            painter.setFont(font(8, font().Weight.DemiBold))
+            painter.setPen(self.theme.colour("text"))
+            painter.drawText(QPointF(8, 15), self.title)
+            painter.setFont(font(7.5))
+            painter.setPen(self.theme.colour("dim"))
+            painter.drawText(QRectF(0, 3, self.width() - 8, 16), Qt.AlignmentFlag.AlignRight, said)
 
     def _draw(self, painter: QPainter, room: QRectF) -> str:
         """Draw the data; return what is said at the right of the title."""

@@ -78,13 +78,13 @@ class Legend(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setFont(font(8.5))
-        x = 0
-        for colour, words in zip(BANDS, self._words, strict=True):
-            painter.fillRect(x, 3, 12, 12, QColor(*colour))
-            painter.drawText(x + 16, 14, words)
-            x += 22 + painter.fontMetrics().horizontalAdvance(words)
+        with QPainter(self) as painter:
+            painter.setFont(font(8.5))
+            x = 0
+            for colour, words in zip(BANDS, self._words, strict=True):
+                painter.fillRect(x, 3, 12, 12, QColor(*colour))
+                painter.drawText(x + 16, 14, words)
+                x += 22 + painter.fontMetrics().horizontalAdvance(words)
 
 
 class ProofDesk(Desk):

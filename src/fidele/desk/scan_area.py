@@ -44,12 +44,11 @@ class Glass(QWidget):
         return f.x() / self._mm, f.y() / self._mm, f.width() / self._mm, f.height() / self._mm
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.drawPixmap(self.rect(), self._picture)
-        for shade, width in ((Qt.GlobalColor.white, 4), (Qt.GlobalColor.black, 2)):
-            painter.setPen(QPen(shade, width))
-            painter.drawRect(self.frame.adjusted(1, 1, -2, -2))
-        painter.end()
+        with QPainter(self) as painter:
+            painter.drawPixmap(self.rect(), self._picture)
+            for shade, width in ((Qt.GlobalColor.white, 4), (Qt.GlobalColor.black, 2)):
+                painter.setPen(QPen(shade, width))
+                painter.drawRect(self.frame.adjusted(1, 1, -2, -2))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._from = event.position().toPoint()

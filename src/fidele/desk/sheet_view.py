@@ -231,42 +231,42 @@ class SheetView(Ringed, QWidget):
     # Drawing -----------------------------------------------------------------------------------------------------
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(self.rect(), self.theme.colour("surround"))
-        drawn = (tuple(self.shown), self.selection.copy(), self.transform() if self.media is not None else None)
-        if drawn != self._parted:  # no widget is made while another is painted
-            self._parted = drawn
-            QTimer.singleShot(0, self, self._show_parts)
-        if self.media is None:
-            return
-        mapped = self.transform()
-        self._paper(painter, mapped, self.media)
-        for at, shape, bleed, name in self.places:
-            self._jig_place(painter, mapped, at, shape, bleed, name)
-        for one in self.shown:
-            self._piece(painter, mapped, one)
-        if self.strip is not None:
-            self._strip(painter, mapped, self.strip)
-        self._guides(painter, mapped)
-        if (only := self._only()) is not None:
-            end = self._handle(only)
-            painter.setPen(QPen(_INK, 1))
-            painter.setBrush(_PAPER)
-            painter.drawEllipse(end, 5, 5)
-        if self._band is not None:
-            painter.setPen(QPen(_INK, 1, Qt.PenStyle.DotLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self._band)
-        self._rulers(painter, mapped)
-        if self.ringed:
-            ring(painter, self.rect().adjusted(_LEFT, _TOP, 0, 0))
-        if self.empty:
-            painter.setPen(QColor(20, 20, 20))
-            painter.setFont(font(10))
-            place = mapped.mapRect(QRectF(0, 0, self.media.width, self.media.height)).adjusted(16, 16, -16, -16)
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.fillRect(self.rect(), self.theme.colour("surround"))
+            drawn = (tuple(self.shown), self.selection.copy(), self.transform() if self.media is not None else None)
+            if drawn != self._parted:  # no widget is made while another is painted
+                self._parted = drawn
+                QTimer.singleShot(0, self, self._show_parts)
+            if self.media is None:
+                return
+            mapped = self.transform()
+            self._paper(painter, mapped, self.media)
+            for at, shape, bleed, name in self.places:
+                self._jig_place(painter, mapped, at, shape, bleed, name)
+            for one in self.shown:
+                self._piece(painter, mapped, one)
+            if self.strip is not None:
+                self._strip(painter, mapped, self.strip)
+            self._guides(painter, mapped)
+            if (only := self._only()) is not None:
+                end = self._handle(only)
+                painter.setPen(QPen(_INK, 1))
+                painter.setBrush(_PAPER)
+                painter.drawEllipse(end, 5, 5)
+            if self._band is not None:
+                painter.setPen(QPen(_INK, 1, Qt.PenStyle.DotLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(self._band)
+            self._rulers(painter, mapped)
+            if self.ringed:
+                ring(painter, self.rect().adjusted(_LEFT, _TOP, 0, 0))
+            if self.empty:
+                painter.setPen(QColor(20, 20, 20))
+                painter.setFont(font(10))
+                place = mapped.mapRect(QRectF(0, 0, self.media.width, self.media.height)).adjusted(16, 16, -16, -16)
+                painter.drawText(place, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty)
 
     def _paper(self, painter: QPainter, mapped: QTransform, media: Media) -> None:
         paper = mapped.mapRect(QRectF(0, 0, media.width, media.height))

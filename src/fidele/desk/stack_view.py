@@ -34,30 +34,30 @@ class StackView(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        text, dim = self.theme.colour("text"), self.theme.colour("dim")
-        wide = min(170.0, self.width() * 0.36)
-        heights = [self._look(name)[0] for name in self.layers]
-        gap = 7.0
-        y = max(4.0, (self.height() - sum(heights) - gap * (len(heights) - 1)) / 2)
-        painter.setFont(font(8.5))
-        for name, height in zip(self.layers, heights, strict=True):
-            _, grey, pattern = self._look(name)
-            inset = 0.0 if name in ("hot plate", "silicone pad") else 14.0
-            box = QRectF(6 + inset, y, wide - 2 * inset, height)
-            painter.setPen(QPen(QColor(30, 30, 30), 1))
-            painter.setBrush(QBrush(QColor(grey, grey, grey), pattern))
-            painter.drawRect(box)
-            if "print" in name:
-                self._ink(painter, box, down="down" in name)
-            painter.setPen(QPen(dim, 1, Qt.PenStyle.DotLine))
-            painter.drawLine(QPointF(box.right() + 4, box.center().y()), QPointF(wide + 18, box.center().y()))
-            painter.setPen(text)
-            room = QRectF(wide + 22, box.center().y() - 9, self.width() - wide - 24, 18)
-            said = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, int(room.width()))
-            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
-            y += height + gap
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            text, dim = self.theme.colour("text"), self.theme.colour("dim")
+            wide = min(170.0, self.width() * 0.36)
+            heights = [self._look(name)[0] for name in self.layers]
+            gap = 7.0
+            y = max(4.0, (self.height() - sum(heights) - gap * (len(heights) - 1)) / 2)
+            painter.setFont(font(8.5))
+            for name, height in zip(self.layers, heights, strict=True):
+                _, grey, pattern = self._look(name)
+                inset = 0.0 if name in ("hot plate", "silicone pad") else 14.0
+                box = QRectF(6 + inset, y, wide - 2 * inset, height)
+                painter.setPen(QPen(QColor(30, 30, 30), 1))
+                painter.setBrush(QBrush(QColor(grey, grey, grey), pattern))
+                painter.drawRect(box)
+                if "print" in name:
+                    self._ink(painter, box, down="down" in name)
+                painter.setPen(QPen(dim, 1, Qt.PenStyle.DotLine))
+                painter.drawLine(QPointF(box.right() + 4, box.center().y()), QPointF(wide + 18, box.center().y()))
+                painter.setPen(text)
+                room = QRectF(wide + 22, box.center().y() - 9, self.width() - wide - 24, 18)
+                said = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, int(room.width()))
+                painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
+                y += height + gap
 
     @staticmethod
     def _look(name: str) -> tuple[int, int, Qt.BrushStyle]:

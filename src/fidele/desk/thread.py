@@ -89,44 +89,44 @@ class _Station(ByAnyHand, QAbstractButton):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         theme = self._view.theme
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.isChecked():
-            path = QPainterPath()
-            path.addRoundedRect(QRectF(0, 0, self.width(), self.height() + 8), 4, 4)
-            painter.fillPath(path, theme.colour("desk"))
-        elif self.aside:  # open all the same, with another desk in front
-            painter.setPen(QPen(theme.colour("strong"), 1.4, Qt.PenStyle.DashLine))
-            top = px(16) if self.name == "Hand-off" else 1  # the layers' names stand above it
-            painter.drawRoundedRect(QRectF(1, top, self.width() - 2, self.height() + 8), 4, 4)
-        name_font = font(11.0, font().Weight.DemiBold)
-        painter.setFont(name_font)
-        painter.setPen(theme.colour("text"))
-        if self.name == "Hand-off":
-            self._view.name_layers(painter, self.x())
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self.isChecked():
+                path = QPainterPath()
+                path.addRoundedRect(QRectF(0, 0, self.width(), self.height() + 8), 4, 4)
+                painter.fillPath(path, theme.colour("desk"))
+            elif self.aside:  # open all the same, with another desk in front
+                painter.setPen(QPen(theme.colour("strong"), 1.4, Qt.PenStyle.DashLine))
+                top = px(16) if self.name == "Hand-off" else 1  # the layers' names stand above it
+                painter.drawRoundedRect(QRectF(1, top, self.width() - 2, self.height() + 8), 4, 4)
+            name_font = font(11.0, font().Weight.DemiBold)
             painter.setFont(name_font)
             painter.setPen(theme.colour("text"))
-            wide = painter.fontMetrics().horizontalAdvance(self.shown)
-            painter.setFont(font(8.5))
-            gap = 10
-            room = self.width() - wide - gap - 12
-            said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, int(room))
-            total = wide + gap + painter.fontMetrics().horizontalAdvance(said)
-            x = (self.width() - total) / 2
-            painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
-            painter.drawText(QRectF(x + wide + gap, px(24), room + 8, px(26)), Qt.AlignmentFlag.AlignVCenter, said)
-            painter.setFont(name_font)
-            painter.setPen(theme.colour("text"))
-            painter.drawText(QRectF(x, px(24), wide + 4, px(26)), Qt.AlignmentFlag.AlignVCenter, self.shown)
-        else:
-            painter.drawText(QRectF(0, px(4), self.width(), px(24)), Qt.AlignmentFlag.AlignCenter, self.shown)
-            painter.setFont(font(8.5))
-            painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
-            said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 6)
-            painter.drawText(QRectF(0, px(26), self.width(), px(20)), Qt.AlignmentFlag.AlignCenter, said)
-        if self._by_key and self.hasFocus():
-            painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.DotLine))
-            painter.drawRoundedRect(QRectF(2.5, 1.5, self.width() - 5, self.height() - 5), 4, 4)
+            if self.name == "Hand-off":
+                self._view.name_layers(painter, self.x())
+                painter.setFont(name_font)
+                painter.setPen(theme.colour("text"))
+                wide = painter.fontMetrics().horizontalAdvance(self.shown)
+                painter.setFont(font(8.5))
+                gap = 10
+                room = self.width() - wide - gap - 12
+                said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, int(room))
+                total = wide + gap + painter.fontMetrics().horizontalAdvance(said)
+                x = (self.width() - total) / 2
+                painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
+                painter.drawText(QRectF(x + wide + gap, px(24), room + 8, px(26)), Qt.AlignmentFlag.AlignVCenter, said)
+                painter.setFont(name_font)
+                painter.setPen(theme.colour("text"))
+                painter.drawText(QRectF(x, px(24), wide + 4, px(26)), Qt.AlignmentFlag.AlignVCenter, self.shown)
+            else:
+                painter.drawText(QRectF(0, px(4), self.width(), px(24)), Qt.AlignmentFlag.AlignCenter, self.shown)
+                painter.setFont(font(8.5))
+                painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
+                said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 6)
+                painter.drawText(QRectF(0, px(26), self.width(), px(20)), Qt.AlignmentFlag.AlignCenter, said)
+            if self._by_key and self.hasFocus():
+                painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.DotLine))
+                painter.drawRoundedRect(QRectF(2.5, 1.5, self.width() - 5, self.height() - 5), 4, 4)
 
 
 class ThreadView(QWidget):
@@ -220,35 +220,38 @@ class ThreadView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(self.theme.colour("line"), 1))
-        painter.drawLine(0, _height() - 1, self.width(), _height() - 1)
-        strong, pale = self.theme.colour("text"), self.theme.colour("faint")
-        held = self.state.held
-        x0, width = self._span.get("Hand-off", (0.0, 0.0))
-        cut_at = x0 + width + 6 if held and width else None
-        gaps: list[tuple[float, float]] = []
-        layers = self._layer_places()
-        chain = self.state.chain
-        if chain is not None:
-            for name, x in layers.items():
-                layer = chain.layer(name)
-                if layer.converts is None or layer.doubtful or layer.evidence is Evidence.NOT_KNOWN:
-                    gaps.append((x - 26, x + 26))
-        self._line(painter, 17, cut_at - 8 if cut_at else self._end, gaps, strong)
-        if cut_at:
-            self._line(painter, cut_at + 14, self._end, [], pale)
-            self._fray(painter, cut_at, strong, pale)
-        if chain is not None and width:
-            self._layers(painter, layers, strong)
-        for name, (x, wide) in self._span.items():
-            if name == "Hand-off":
-                continue
-            after = cut_at is not None and x > cut_at - 10
-            self._stop(
-                painter, QPointF(x + wide / 2, _line_y()), self.stations[name].isChecked(), pale if after else strong
-            )
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(self.theme.colour("line"), 1))
+            painter.drawLine(0, _height() - 1, self.width(), _height() - 1)
+            strong, pale = self.theme.colour("text"), self.theme.colour("faint")
+            held = self.state.held
+            x0, width = self._span.get("Hand-off", (0.0, 0.0))
+            cut_at = x0 + width + 6 if held and width else None
+            gaps: list[tuple[float, float]] = []
+            layers = self._layer_places()
+            chain = self.state.chain
+            if chain is not None:
+                for name, x in layers.items():
+                    layer = chain.layer(name)
+                    if layer.converts is None or layer.doubtful or layer.evidence is Evidence.NOT_KNOWN:
+                        gaps.append((x - 26, x + 26))
+            self._line(painter, 17, cut_at - 8 if cut_at else self._end, gaps, strong)
+            if cut_at:
+                self._line(painter, cut_at + 14, self._end, [], pale)
+                self._fray(painter, cut_at, strong, pale)
+            if chain is not None and width:
+                self._layers(painter, layers, strong)
+            for name, (x, wide) in self._span.items():
+                if name == "Hand-off":
+                    continue
+                after = cut_at is not None and x > cut_at - 10
+                self._stop(
+                    painter,
+                    QPointF(x + wide / 2, _line_y()),
+                    self.stations[name].isChecked(),
+                    pale if after else strong,
+                )
 
     def _layer_places(self) -> dict[str, float]:
         if "Hand-off" not in self._span or self.state.chain is None:

@@ -46,12 +46,12 @@ class PatchSheet(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        rows = -(-len(self._colours) // self.columns)
-        wide, high = self.width() / self.columns, self.height() / max(1, rows)
-        for place, colour in enumerate(self._colours):
-            cell = QRectF((place % self.columns) * wide, (place // self.columns) * high, wide - 1, high - 1)
-            painter.fillRect(cell, colour)
+        with QPainter(self) as painter:
+            rows = -(-len(self._colours) // self.columns)
+            wide, high = self.width() / self.columns, self.height() / max(1, rows)
+            for place, colour in enumerate(self._colours):
+                cell = QRectF((place % self.columns) * wide, (place // self.columns) * high, wide - 1, high - 1)
+                painter.fillRect(cell, colour)
 
 
 class EyeQuestions(QFrame):

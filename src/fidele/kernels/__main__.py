@@ -14,7 +14,7 @@ from fidele.kernels import grids, state
 def warm() -> None:
     """Call each that does not say what it takes; those that do are compiled as they are imported."""
     from fidele.kernels import colours, grain, patches, surfaces
-    from fidele.kernels.rasters import fill_triangles, unpack_rows
+    from fidele.kernels.rasters import ready_to_draw, unpack_rows
     from fidele.kernels.solids import farthest, winding_at, winding_columns
     from fidele.kernels.steps import damped_steps
 
@@ -23,8 +23,7 @@ def warm() -> None:
     winding_at(flat, flat, np.zeros((1, 3), long), np.empty(2, np.int32))
     winding_columns(flat, np.zeros((1, 3), long), axis, axis, axis, np.zeros((3, 3, 4), np.int32))
     unpack_rows(np.zeros(2, np.uint8), np.empty((1, 1), np.uint8), 1)
-    one, pixels = np.zeros((1, 3), np.uint8), np.zeros((1, 1, 4), np.uint8)
-    fill_triangles(np.zeros((1, 3, 2)), one, np.zeros(1, np.int64), pixels)
+    ready_to_draw()
     farthest(np.zeros(3), flat, flat, np.zeros((1, 3), long), np.empty(2))
     damped_steps(np.ones((2, 3, 3)), flat, flat, np.ones(2), 0.0, 1.0, np.empty((2, 3)))
     said = (grain.grained, grids.tetrahedral3, colours.de00, patches.patch_statistics, surfaces.kernel_sums)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from numba import njit
 
 
@@ -77,3 +78,9 @@ def fill_triangles(corners, colours, order, out):
                 if a >= -1e-9 and b >= -1e-9 and c >= -1e-9:
                     out[row, column, 0], out[row, column, 1] = colours[index, 0], colours[index, 1]
                     out[row, column, 2], out[row, column, 3] = colours[index, 2], 255
+
+
+def ready_to_draw() -> None:
+    """Have triangles compiled, beside the interface, so that nothing is compiled while it paints."""
+    one, pixels = np.zeros((1, 3), np.uint8), np.zeros((1, 1, 4), np.uint8)
+    fill_triangles(np.zeros((1, 3, 2)), one, np.zeros(1, np.int64), pixels)

@@ -71,6 +71,10 @@ class ProofLink:
         display: Profile | None = None,
         nodes: int = 33,
     ) -> None:
+        # Loaded here, compiled where it never was: not while somebody paints.
+        from fidele.kernels.grids import tetrahedral3
+
+        self._look_up = tetrahedral3
         axis = np.rint(np.linspace(0, 65535, nodes)).astype(np.uint16)
         values = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
         if printer is None:
@@ -82,15 +86,13 @@ class ProofLink:
 
     def __call__(self, pixels: Pixels) -> NDArray[np.uint8]:
         """Show source pixels (h, w, 3), any depth, as 8-bit display pixels (h, w, 3)."""
-        from fidele.kernels.grids import tetrahedral3
-
         flat = pixels.reshape(-1, 3)
         shown = np.empty(flat.shape, np.uint8)
 
         def work(some: slice) -> None:  # little enough to stay in the cache from the first stage to the last
             codes = np.ascontiguousarray(as_float(flat[some]))
             out = np.empty(codes.shape, np.float32)
-            tetrahedral3(codes, self._table, out)
+            self._look_up(codes, self._table, out)
             out *= np.float32(255)
             np.rint(out, out=out)
             shown[some] = out
