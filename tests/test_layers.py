@@ -29,6 +29,18 @@ def test_a_package_that_no_contract_knows_is_told():
     assert packages <= layered
 
 
+def test_every_painter_ends_with_its_event():
+    """A painter that something still holds, an error that was caught on the way, say, ends the program in Qt."""
+    held = []
+    for path in sorted((SOURCE / "desk").glob("*.py")):
+        for event in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(event, ast.FunctionDef) and event.name == "paintEvent":
+                begun = [n for n in ast.walk(event) if isinstance(n, ast.Call) and ast.unparse(n.func) == "QPainter"]
+                ended = [item.context_expr for n in ast.walk(event) if isinstance(n, ast.With) for item in n.items]
+                held += [f"{path.name}:{call.lineno}" for call in begun if call not in ended]
+    assert held == []
+
+
 def test_slow_libraries_are_not_imported_before_the_first_paint(demo, tmp_path):
     code = (
         "import sys; from pathlib import Path; from fidele.session.places import Places\n"
