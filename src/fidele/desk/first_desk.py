@@ -34,18 +34,21 @@ class StepMark(QWidget):
         self.setAccessibleName(tr("Step {number}: {stands}", number=number, stands=_STANDS[stand]))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter, (ink, ground) = QPainter(self), self._colours
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ring = QRectF(3, 3, 28, 28)
-        painter.setPen(QPen(ink, 2.5 if self._stand == "now" else 1.2))
-        painter.setBrush(ink if self._stand == "done" else ground)
-        painter.drawEllipse(ring)
-        if self._stand == "done":
-            painter.setPen(QPen(ground, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-            painter.drawPolyline([ring.center() + QRectF(x, y, 0, 0).topLeft() for x, y in ((-6, 0), (-1, 5), (7, -5))])
-            return
-        painter.setFont(font(10.0, font().Weight.DemiBold if self._stand == "now" else font().Weight.Normal))
-        painter.drawText(ring, Qt.AlignmentFlag.AlignCenter, str(self._number))
+        ink, ground = self._colours
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            ring = QRectF(3, 3, 28, 28)
+            painter.setPen(QPen(ink, 2.5 if self._stand == "now" else 1.2))
+            painter.setBrush(ink if self._stand == "done" else ground)
+            painter.drawEllipse(ring)
+            if self._stand == "done":
+                painter.setPen(QPen(ground, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+                painter.drawPolyline(
+                    [ring.center() + QRectF(x, y, 0, 0).topLeft() for x, y in ((-6, 0), (-1, 5), (7, -5))]
+                )
+                return
+            painter.setFont(font(10.0, font().Weight.DemiBold if self._stand == "now" else font().Weight.Normal))
+            painter.drawText(ring, Qt.AlignmentFlag.AlignCenter, str(self._number))
 
 
 class FirstDesk(Desk):

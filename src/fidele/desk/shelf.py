@@ -49,7 +49,8 @@ class CardTile(Ringed, QFrame):
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         if self.ringed:
-            ring(QPainter(self), self.rect())
+            with QPainter(self) as painter:
+                ring(painter, self.rect())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:

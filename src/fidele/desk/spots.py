@@ -72,7 +72,8 @@ class _Spot(ByAnyHand, QAbstractButton):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.hasFocus():
-            ring(QPainter(self), self.rect())
+            with QPainter(self) as painter:
+                ring(painter, self.rect())
 
 
 class Spots:
