@@ -442,9 +442,18 @@ ALL = {
 }
 
 
-#: Asked for by name only: they measure verdicts, or download.
+def suite() -> dict[str, object]:
+    """The whole suite, lint and types, from a clean clone and an empty home, against what it may take."""
+    from benchmarks.suite import run
+
+    took, said = run()
+    return line("The suite", took, 600.0, "the budget", said.partition(" in ")[0])
+
+
+#: Asked for by name only: they measure verdicts, take long, or download.
 BY_NAME = {
     "fresh": fresh,
+    "suite": suite,
     "causes": causes,
     "own_profiles": own_profiles,
     "pieces": pieces,
