@@ -25,10 +25,13 @@ from fidele.session.places import Places
 if TYPE_CHECKING:
     from fidele.desk.window import Window
     from fidele.devices.devices import Devices
+    from fidele.tiles import Progress
 
 _log = logging.getLogger(__name__)
 #: The exit code that asks for the program to be started anew, as it was.
 ANEW = 75
+#: So many milliseconds after it is shown the window stands, and has been painted.
+_STANDING = 400
 #: The desktop's own font, before the bundled one takes its place.
 _desktop_font = [QFont()]
 
@@ -70,6 +73,16 @@ def open_window(places: Places, devices: Devices | None = None) -> Window:
     finally:
         if collecting:
             gc.enable()
+
+
+def _load_for_pictures(_told: Progress) -> None:
+    """Load, and compile where that was never done, what painting would wait for otherwise."""
+    import cv2  # noqa: F401
+
+    from fidele.kernels.grids import tetrahedral3  # noqa: F401
+    from fidele.kernels.rasters import ready_to_draw
+
+    ready_to_draw()
 
 
 def run_window(places: Places, files: list[Path], devices: Devices | None = None) -> int:
@@ -124,6 +137,8 @@ def run_window(places: Places, files: list[Path], devices: Devices | None = None
     gc.freeze()
     beside: list[object] = []
     QTimer.singleShot(0, lambda: beside.append(compile_beside(places.state / "kernels")))
+    # Once the window stands: what pictures are painted by is loaded by the time that there is one.
+    QTimer.singleShot(_STANDING, lambda: window.work.quietly("libraries", _load_for_pictures, lambda _: None))
     code = app.exec()
     door.close()
     return ANEW if window.again else code
