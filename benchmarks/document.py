@@ -48,7 +48,7 @@ _TAIL = """
 * **Start.** Half of it are numpy, pydantic, click and Qt's binding, which an empty window that loads nothing else takes
   as well (see its row). The rest is loading some 290 modules and 270 classes of our own, and making the first desk.
   What is loaded later costs then: the parts of a session know each other, so that leaving one out leaves out little.
-* **To CMYK.** 1.7 to 2.0 times in runs of one hour; libvips' time varies more than ours. A pixel is six curves, a
+* **To CMYK.** 1.7 to 2.6 times from run to run; libvips' time varies more than ours. A pixel is six curves, a
   matrix, three roots and eight nodes of four, some 18 ns of one core as to RGB, and four output curves, another 8: each
   of four places has to leave its vector, fetch a pair, and come back. libvips is quicker to CMYK than to RGB, and off
   by half a ΔE00.
