@@ -5,6 +5,8 @@ set -eu
 package=$1 picture=${2:-dist/installed.png}
 tree=$(mktemp -d)
 trap 'rm -rf "$tree"' EXIT
+echo "What policy says of it"
+lintian --allow-root --fail-on error,warning "$package"
 echo "A fresh Debian 12"
 mmdebstrap --quiet --variant=minbase --include=python3,passwd,xvfb,xauth,dbus,imagemagick,ca-certificates bookworm "$tree/root"
 list() { (cd "$tree/root" && find usr etc opt var/lib -xdev \( -path var/lib/apt -o -path var/lib/dpkg \
