@@ -127,9 +127,6 @@ def condition_balance(
             raise FideleError(
                 tr("How “{name}” prints greys is not known: it has no profile and no measured page.", name=other.name)
             )
-    asked = wanted != mine.balance_like
-    if asked:
-        session.balancing.look_like(wanted)
     for path in (*measured, *through):
         read_any(path)  # a clear word on what is no file of measurements
     bare = mine.model_copy(update={"balance": None})
@@ -137,6 +134,9 @@ def condition_balance(
     for path, page in zip((*measured, *through), pages, strict=True):
         if page.Lab is None:
             raise FideleError(tr("{path} holds no measurements of the neutral page.", path=path))
+    asked = wanted != mine.balance_like
+    if asked:
+        session.balancing.look_like(wanted)
     found = session.balancing.computing(pages)(lambda _: True)
     dark = len(found.greys) // 10
     lean = float(np.percentile(np.hypot(*found.greys[dark:, 1:].T), 95))

@@ -40,17 +40,19 @@ class Read:
         return rgb if rgb is None or rgb.max() <= 1.001 else None
 
 
-def doubtful(found: Gathered, fit: Fit, chart: Chart) -> Floats:
+def doubtful(found: Gathered, fit: Fit, chart: Chart, chosen: Sequence[Chart] = ()) -> Floats:
     """Return the device values (n, 3) of patches that were left out, contradict their repeats, or were not measured.
 
-    Pages of the target of which nothing was measured are still to be printed, and none of these.
+    Pages of the target of which nothing was measured are still to be printed, and none of these; nor is what stands on
+    none of the charts: patches that count from other prints are left out for good.
     """
     rows = {sample: row for row, sample in enumerate(found.ids)}
     mine = [int(i) for i in fit.out] + [rows[sample] for sample in found.doubtful if sample in rows]
     pages = [chart.on_page(page) for page in range(chart.pages)]
     begun = {i for page in pages if any(chart.ids[i] in rows for i in page) for i in page}
     lost = [i for i, sample in enumerate(chart.ids) if sample in set(found.missing) and i in begun]
-    every = np.concatenate([found.rgb[mine].reshape(-1, 3), chart.rgb[lost].reshape(-1, 3)])
+    printed, known = found.rgb[mine].reshape(-1, 3), np.concatenate([chart.rgb, *(one.rgb for one in chosen)])
+    every = np.concatenate([printed[_among(printed, known)], chart.rgb[lost].reshape(-1, 3)])
     return np.asarray(np.unique(np.round(every * 255), axis=0) / 255)
 
 

@@ -267,7 +267,7 @@ class OwnProfiles:
 
     def doubtful(self, done: Made) -> Floats:
         """Return the device values (n, 3) of what is doubtful or missing in what a profile was made of."""
-        return doubtful(done.found, done.own.fit, done.chart)
+        return doubtful(done.found, done.own.fit, done.chart, self.chosen())
 
     def measure_again(self, done: Made) -> None:
         """Add a page of what is doubtful or missing: what is measured of it takes the place of what there is."""

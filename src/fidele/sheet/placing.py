@@ -162,20 +162,21 @@ def fitted(media: Media, width: float, height: float, border: float = 0.0) -> Pl
 def beside(
     media: Media, first: tuple[float, float], second: tuple[float, float], gap: float
 ) -> tuple[Placing, Placing]:
-    """Return two pictures, by their proportions (width, height), as large as fit a half each of what can be printed.
+    """Return two pictures at their own sizes in mm, or smaller, so that each fits a half of what can be printed.
 
     The longer side is halved, `gap` mm stay free between them; on a roll the second follows the first.
     """
     wide, high = media.room
     side, end = media.inset
     if media.roll:
-        one, two = (Placing(side, end, wide, wide * h / w) for w, h in (first, second))
+        shares = [(min(1.0, wide / w), w, h) for w, h in (first, second)]
+        one, two = (Placing(side, end, w * share, h * share) for share, w, h in shares)
         return one, two.moved(0, one.height + gap)
     across = wide > high
     room = ((wide - gap) / 2, high) if across else (wide, (high - gap) / 2)
     found = []
     for number, (w, h) in enumerate((first, second)):
-        factor = min(room[0] / w, room[1] / h)
+        factor = min(1.0, room[0] / w, room[1] / h)
         left, top = (number * (room[0] + gap), 0.0) if across else (0.0, number * (room[1] + gap))
         x, y = side + left + (room[0] - w * factor) / 2, end + top + (room[1] - h * factor) / 2
         found.append(Placing(x, y, w * factor, h * factor))
