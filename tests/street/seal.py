@@ -31,6 +31,8 @@ KIN = "same printer"
 DRIFT = "drift"
 #: And that in which a second unit prints like the first.
 ALIKE = "units alike"
+#: And that in which printers of inks are fitted and separated.
+INKS = "inks"
 #: By the first words of a piece of work, the module that judges a stranger; and whether each has one row.
 _JUDGES = {
     OWN: ("fitted", False),
@@ -38,6 +40,7 @@ _JUDGES = {
     KIN: ("kin", False),
     DRIFT: ("drift", False),
     ALIKE: ("alike", False),
+    INKS: ("inked", False),
 }
 _FILE = Path(__file__).with_name("sealed.json")
 

@@ -12,6 +12,7 @@ Models for Observational Data' (1990), 1.2 and 4.2.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from itertools import combinations, permutations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -130,12 +131,14 @@ _SMOOTHINGS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 1e-1)
 
 
 def _trend(at: Floats, degree: int) -> Floats:
-    x, y, z = at.T
-    columns = [np.ones_like(x), x, y, z]
+    each = [at[:, i] for i in range(at.shape[1])]
+    columns = [np.ones(len(at)), *each]
     if degree >= 2:
-        columns += [x * x, y * y, z * z, x * y, x * z, y * z, x * y * z]
+        columns += [x * x for x in each]
+        columns += [x * y for x, y in combinations(each, 2)]
+        columns += [x * y * z for x, y, z in combinations(each, 3)]
     if degree >= 3:
-        columns += [x**3, y**3, z**3, x * x * y, x * x * z, y * y * x, y * y * z, z * z * x, z * z * y]
+        columns += [x**3 for x in each] + [x * x * y for x, y in permutations(each, 2)]
     return np.stack(columns, axis=1)
 
 
@@ -342,7 +345,7 @@ def spoken_for(rgb: Floats) -> Floats:
     """Return the share (n,) of the device cube that each patch speaks for: where it is the nearest."""
     from scipy.spatial import cKDTree
 
-    _, nearest = cKDTree(rgb).query(np.random.default_rng(0).random((20_000, 3)))
+    _, nearest = cKDTree(rgb).query(np.random.default_rng(0).random((20_000, rgb.shape[1])))
     counts = np.bincount(nearest, minlength=len(rgb)) + 0.5
     return np.asarray(counts / counts.sum())
 

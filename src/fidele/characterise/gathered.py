@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Floats
 from fidele.characterise.fit import FEWEST, left_out, predictable
 from fidele.chart.definition import Chart
+from fidele.chart.ink_target import ramp_page
 from fidele.chart.measurement import Measurement
 from fidele.check.statistics import relative_to_white
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
@@ -29,6 +30,8 @@ from fidele.language import tr
 Agrees = Callable[[Floats, Floats], float]
 #: Device values are the same patch within so much.
 _SAME = 0.7 / 255
+#: Repeats are told by device values in so many steps.
+_STEPS = 255
 #: Patches in a wrong order are predicted by the others worse than this, mean ΔE00, and in the right one at least so
 #: many times better.
 _JUMBLED, _BETTER = 5.0, 2.0
@@ -51,8 +54,9 @@ class Gathered:
 
     Attributes
     ----------
-    ids, rgb, Lab
-        Names, device values (n, 3) and absolute L*a*b* (n, 3).
+    ids, device, Lab
+        Names, device values (n, k), 0 to 1, and absolute L*a*b* (n, 3). Device values are RGB, or 1 less the amounts of
+        four inks.
     put_right
         What was wrong in the files and was put right, in sentences.
     doubtful
@@ -66,13 +70,18 @@ class Gathered:
     """
 
     ids: tuple[str, ...]
-    rgb: Floats
+    device: Floats
     Lab: Floats
     put_right: tuple[str, ...] = ()
     doubtful: tuple[str, ...] = ()
     noise: float = float("nan")
     cautions: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
+
+    @property
+    def inks(self) -> Floats | None:
+        """Amounts (n, 4) of cyan, magenta, yellow and black, 0 to 1, where the printer takes inks."""
+        return 1 - self.device if self.device.shape[1] == 4 else None
 
     @property
     def XYZ(self) -> Floats:
@@ -86,7 +95,7 @@ class _Page:
 
     name: str
     ids: tuple[str, ...]
-    rgb: Floats
+    device: Floats
     Lab: Floats
 
 
@@ -109,7 +118,9 @@ def gathered(
     for _, other in files[1:]:
         cautions += files[0][1].conditions.mixed_with(other.conditions)
     agrees = predictable if old is None else _against(old)
-    pages = [_ordered(_page(name, m, chart, said), chart, said, agrees) for name, m in files]
+    read = [_page(name, m, chart or _ramps_of(m), said) for name, m in files]
+    _one_kind(read, old)
+    pages = [_ordered(page, chart, said, agrees) for page in read]
     _one_printer(pages)
     whole = _averaged(pages)
     if old is None and len(whole.ids) < FEWEST:
@@ -121,7 +132,8 @@ def gathered(
         whole = _true_white(whole, said)
     else:
         cautions += _other_white(whole, old)
-    _bare(whole)
+    if whole.inks is None:
+        _bare(whole)
     missing = tuple(s for s in chart.ids if s not in set(whole.ids)) if chart is not None else ()
     if missing:
         cautions.append(
@@ -137,24 +149,47 @@ def gathered(
     return replace(whole, put_right=tuple(said), cautions=tuple(dict.fromkeys(cautions)), missing=missing)
 
 
+def _ramps_of(measured: Measurement) -> Chart | None:
+    """Return the page of ink ramps, which is always the same, where a file without device values is of it."""
+    if measured.rgb is not None or measured.inks is not None:
+        return None
+    ramps = ramp_page()
+    return ramps if len(set(measured.ids) & set(ramps.ids)) > 0.5 * len(measured.ids) else None
+
+
+def _one_kind(pages: Sequence[_Page], old: Profile | None) -> None:
+    if len({page.device.shape[1] for page in pages}) > 1:
+        raise FideleError(
+            tr(
+                "{name} is of an RGB printer and {name2} of one that takes inks: a profile is of one printer.",
+                name=next(p.name for p in pages if p.device.shape[1] == 3),
+                name2=next(p.name for p in pages if p.device.shape[1] == 4),
+            )
+        )
+    if old is not None and pages[0].device.shape[1] != old.channels:
+        raise FideleError(tr("{name} is of another kind of printer than the profile: RGB or inks.", name=pages[0].name))
+
+
 def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]) -> _Page:
     if chart is not None:
         known = {sample: row for row, sample in enumerate(chart.ids)}
         rows = [i for i, s in enumerate(measured.ids) if s in known]
         if len(rows) >= 0.5 * len(measured.ids):
             ids = tuple(measured.ids[i] for i in rows)
-            return _Page(name, ids, chart.rgb[[known[s] for s in ids]], measured.Lab[rows])
-        if measured.rgb is None and len(measured.ids) == len(chart.ids):
+            return _Page(name, ids, chart.device[[known[s] for s in ids]], measured.Lab[rows])
+        if measured.rgb is None and measured.inks is None and len(measured.ids) == len(chart.ids):
             said.append(
                 tr(
                     "{name}: its samples have other names than the chart's; they were taken in the chart's order.",
                     name=name,
                 )
             )
-            return _Page(name, chart.ids, chart.rgb, measured.Lab)
+            return _Page(name, chart.ids, chart.device, measured.Lab)
+    if measured.inks is not None and (chart is None or chart.inks is not None):
+        return _Page(name, _names_in(chart, 1 - measured.inks, measured.ids), 1 - measured.inks, measured.Lab)
     if measured.rgb is None:
         raise FideleError(
-            tr("{name} states no device values (RGB): give the chart that was printed with --chart.", name=name)
+            tr("{name} states no device values (RGB or CMYK): give the chart that was printed with --chart.", name=name)
         )
     rgb, top = measured.rgb, float(measured.rgb.max())
     for scale, words in ((100 / 255, tr("0 to 100")), (1 / 255, tr("0 to 1"))):
@@ -170,12 +205,16 @@ def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]
                 max=rgb.max() * 255,
             )
         )
-    ids = measured.ids
-    if chart is not None:
-        apart = np.abs(chart.rgb[None] - rgb[:, None]).max(axis=2)
-        near = apart.argmin(axis=1)
-        ids = tuple(chart.ids[k] if apart[i, k] < _SAME else ids[i] for i, k in enumerate(near))
-    return _Page(name, ids, rgb, measured.Lab)
+    return _Page(name, _names_in(chart, rgb, measured.ids), rgb, measured.Lab)
+
+
+def _names_in(chart: Chart | None, device: Floats, ids: tuple[str, ...]) -> tuple[str, ...]:
+    """Return the chart's names of device values (n, k); what it does not have keeps its own name."""
+    if chart is None or chart.device.shape[1] != device.shape[1]:
+        return ids
+    apart = np.abs(chart.device[None] - device[:, None]).max(axis=2)
+    near = apart.argmin(axis=1)
+    return tuple(chart.ids[k] if apart[i, k] < _SAME else ids[i] for i, k in enumerate(near))
 
 
 def _against(old: Profile) -> Agrees:
@@ -207,7 +246,7 @@ def _ordered(page: _Page, chart: Chart | None, said: list[str], agrees: Agrees) 
     count = len(page.ids)
     if count < FEWEST:
         return page
-    given = agrees(page.rgb, page.Lab)
+    given = agrees(page.device, page.Lab)
     if given < _JUMBLED:
         return page
     tries: dict[str, NDArray[np.int64]] = {"the last patch first": np.arange(count)[::-1]}
@@ -223,7 +262,7 @@ def _ordered(page: _Page, chart: Chart | None, said: list[str], agrees: Agrees) 
         each = [np.arange(a, min(a + halves, count)) for a in range(0, count, halves)]
         tries["each page from its last patch"] = np.concatenate([one[::-1] for one in each])
         tries["the pages exchanged"] = np.concatenate(each[::-1])
-    found = {how: agrees(page.rgb, page.Lab[order]) for how, order in tries.items()}
+    found = {how: agrees(page.device, page.Lab[order]) for how, order in tries.items()}
     best = min(found, key=lambda how: found[how])
     if found[best] * _BETTER < given:
         said.append(
@@ -249,11 +288,11 @@ def _one_printer(pages: Sequence[_Page]) -> None:
         return
     first = pages[0]
     for other in pages[1:]:
-        apart = np.abs(first.rgb[:, None] - other.rgb[None]).max(axis=2) < _SAME
+        apart = np.abs(first.device[:, None] - other.device[None]).max(axis=2) < _SAME
         mine, theirs = np.nonzero(apart)
         shared = delta_e_2000(first.Lab[mine], other.Lab[theirs]) if len(mine) else np.zeros(0)
-        own = [predictable(p.rgb, p.Lab) for p in (first, other) if len(p.ids) >= 60]
-        both = predictable(np.vstack([first.rgb, other.rgb]), np.vstack([first.Lab, other.Lab]))
+        own = [predictable(p.device, p.Lab) for p in (first, other) if len(p.ids) >= 60]
+        both = predictable(np.vstack([first.device, other.device]), np.vstack([first.Lab, other.Lab]))
         strange = bool(own) and both > max(_APART, _STRANGE * max(own))
         if (len(shared) >= 3 and float(np.median(shared)) > _APART + 1) or strange:
             raise FideleError(
@@ -269,9 +308,9 @@ def _one_printer(pages: Sequence[_Page]) -> None:
 
 def _averaged(pages: Sequence[_Page]) -> Gathered:
     """Put pages together, the same device values once; every repeat counts alike."""
-    rgb, Lab = np.vstack([p.rgb for p in pages]), np.vstack([p.Lab for p in pages])
+    device, Lab = np.vstack([p.device for p in pages]), np.vstack([p.Lab for p in pages])
     ids = [s for p in pages for s in p.ids]
-    key = np.round(rgb * 255).astype(int)
+    key = np.round(device * _STEPS).astype(int)
     _, first, inverse = np.unique(key, axis=0, return_index=True, return_inverse=True)
     order = np.argsort(first)
     place = np.empty(len(order), int)
@@ -287,13 +326,17 @@ def _averaged(pages: Sequence[_Page]) -> Gathered:
         noise = float(off.mean() * np.sqrt(np.mean(count[group[again]] / (count[group[again]] - 1))))
         doubtful = [ids[i] for i, far in zip(np.flatnonzero(again), off, strict=True) if far > _UNLIKE / 2]
     rows = first[order]
-    return Gathered(tuple(ids[i] for i in rows), rgb[rows], mean, doubtful=tuple(dict.fromkeys(doubtful)), noise=noise)
+    return Gathered(
+        tuple(ids[i] for i in rows), device[rows], mean, doubtful=tuple(dict.fromkeys(doubtful)), noise=noise
+    )
 
 
 def _white(found: Gathered) -> Floats:
-    full = found.rgb.min(axis=1) > 0.999
+    full = found.device.min(axis=1) > 0.999
     if not full.any():
-        raise FideleError(tr("The bare media (RGB 255 255 255) was not measured: it is the white of the profile."))
+        raise FideleError(
+            tr("The bare media (RGB 255 255 255, or no ink at all) was not measured: it is the white of the profile.")
+        )
     return np.asarray(found.Lab[full].mean(axis=0))
 
 
@@ -310,8 +353,8 @@ def _absolute(found: Gathered) -> None:
 
 def _true_white(found: Gathered, said: list[str]) -> Gathered:
     """Return patches with the white that the others speak for, where the white that was measured is another one."""
-    full = np.flatnonzero(found.rgb.min(axis=1) > 0.999)
-    expected = left_out(found.rgb, found.Lab)[full].mean(axis=0)
+    full = np.flatnonzero(found.device.min(axis=1) > 0.999)
+    expected = left_out(found.device, found.Lab)[full].mean(axis=0)
     white = _white(found)
     off = float(delta_e_2000(white, expected))
     if off < _WHITE:
@@ -332,13 +375,13 @@ def _true_white(found: Gathered, said: list[str]) -> Gathered:
 
 
 def _bare(found: Gathered) -> None:
-    moderate = np.ptp(found.rgb, axis=1) < 0.45
-    greys = (np.ptp(found.rgb, axis=1) < 0.02) & (found.rgb.max(axis=1) < 0.99)
+    moderate = np.ptp(found.device, axis=1) < 0.45
+    greys = (np.ptp(found.device, axis=1) < 0.02) & (found.device.max(axis=1) < 0.99)
     if moderate.sum() < 20 or greys.sum() < 4:
         return
     seen = relative_to_white(found.Lab, _white(found))
     dark = float(lab_to_xyz(np.array([seen[:, 0].min(), 0.0, 0.0]))[1])
-    screen = lab_to_xyz(to_lab(found.rgb.astype(np.float32), srgb()).astype(float))
+    screen = lab_to_xyz(to_lab(found.device.astype(np.float32), srgb()).astype(float))
     off = delta_e_2000(seen, xyz_to_lab(screen * (1 - dark) + D50 * dark))
     if off[moderate].mean() < _CONVERTED and off[greys].mean() < _CONVERTED_GREYS:
         raise FideleError(
@@ -353,7 +396,13 @@ def _bare(found: Gathered) -> None:
 
 def named(found: Gathered, index: Sequence[int]) -> list[str]:
     """Return the names of patches by index, with what they were to print."""
+    inks = found.inks
+    if inks is not None:
+        return [
+            tr("{ids} (CMYK {value})", ids=found.ids[i], value=" ".join(f"{v * 100:.0f}" for v in inks[i]))
+            for i in index
+        ]
     return [
-        tr("{ids} (RGB {value})", ids=found.ids[i], value=" ".join(f"{v * 255:.0f}" for v in found.rgb[i]))
+        tr("{ids} (RGB {value})", ids=found.ids[i], value=" ".join(f"{v * 255:.0f}" for v in found.device[i]))
         for i in index
     ]

@@ -16,7 +16,7 @@ from fidele.icc.write import BEYOND, LabGrid, Lut16, device_lut
 if TYPE_CHECKING:
     from scipy.sparse import csr_matrix
 
-#: Device values (n, 3), 0 to 1, to media-relative L*a*b* (n, 3).
+#: Device values (n, k), 0 to 1, to media-relative L*a*b* (n, 3).
 Model = Callable[[Floats], Floats]
 
 #: Ramps of so many hues in so many steps are followed; by how much more than other colours they count.
@@ -33,24 +33,47 @@ _CAP, _TURNED = 12.0, 2.0
 
 
 class Inverse:
-    """Finds device values for colours in and out of the gamut, from the nearest of many known ones."""
+    """Finds device values for colours in and out of the gamut, from the nearest of many known ones.
 
-    def __init__(self, model: Model) -> None:
+    Attributes
+    ----------
+    cube
+        Three coordinates (n, 3), 0 to 1, to L*a*b*: device values themselves where a printer has three channels.
+    model
+        Device values (n, k) to L*a*b*.
+    """
+
+    def __init__(self, cube: Model, model: Model | None = None) -> None:
         from scipy.spatial import cKDTree
 
-        self.model = model
+        self.cube, self.model = cube, model or cube
         axis = np.linspace(0, 1, 25)
         self._known = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-        self._tree = cKDTree(lab_to_din99o(model(self._known)))
+        self._tree = cKDTree(lab_to_din99o(cube(self._known)))
 
     def __call__(self, Lab: Floats) -> Floats:
-        """Return device values (n, 3) that print what is nearest to L*a*b* (n, 3)."""
-        _, nearest = self._tree.query(lab_to_din99o(Lab))
-        return solve(self.model, Lab, self._known[nearest]).device
+        """Return device values (n, k) that print what is nearest to L*a*b* (n, 3)."""
+        return self.device(self._coordinates(Lab))
 
     def printed(self, Lab: Floats) -> Floats:
         """Return the printable colours (n, 3) nearest to L*a*b* (n, 3)."""
-        return self.model(self(Lab))
+        return self.cube(self._coordinates(Lab))
+
+    def device(self, cube: Floats) -> Floats:
+        """Return device values (n, k) of coordinates (n, 3)."""
+        return cube
+
+    def allowed(self, device: Floats) -> Floats:
+        """Return device values (n, k), which may reach beyond 0 and 1, as they may stand in a table."""
+        return device
+
+    def table(self, device: Floats, grid: LabGrid) -> Lut16:
+        """Return a B2A table of device values (g, g, g, k) at its nodes."""
+        return device_lut(device, grid)
+
+    def _coordinates(self, Lab: Floats) -> Floats:
+        _, nearest = self._tree.query(lab_to_din99o(Lab))
+        return solve(self.cube, Lab, self._known[nearest]).device
 
 
 class Mapping(Protocol):
@@ -88,13 +111,13 @@ def device_table(inverse: Inverse, size: int, samples: Floats, seen: Floats, map
     parts = [(_interpolation(grid, seen), samples, 1.0)]
     if mapping is not None:
         # Beside artwork's ramps the device's own greys: they are what comes back of a grey that was printed.
-        grey = np.linspace(0, 1, 4 * _STEPS + 1)[:, None] ** 2 * np.ones(3)
+        grey = inverse.device(np.linspace(0, 1, 4 * _STEPS + 1)[:, None] ** 2 * np.ones(3))
         ramps = lines(_RAMPS, _STEPS)
         aim = np.concatenate([inverse(mapping.forward(ramps.Lab)), grey])
         ramps = ramps.beside(mapping.inverse(model(grey)))
         along = _interpolation(grid, ramps.Lab)
         parts.append((along, aim, _ALONG))
-    for channel in range(3):
+    for channel in range(device.shape[1]):
         rows, off = [], []
         for table, wanted, weight in parts:
             counts = weight * _sensitivity(model, wanted, channel)
@@ -106,7 +129,8 @@ def device_table(inverse: Inverse, size: int, samples: Floats, seen: Floats, map
     if mapping is not None:
         device = _straightened(model, device, along, ramps, model(aim), detail=mapping.chroma == 1)
         device[white] = 1.001
-    return device_lut(device.reshape(size, size, size, 3), grid)
+    device = inverse.allowed(device)
+    return inverse.table(device.reshape(size, size, size, -1), grid)
 
 
 def _interpolation(grid: LabGrid, Lab: Floats) -> csr_matrix:
@@ -138,7 +162,7 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
     from scipy.sparse import csr_matrix, diags, hstack, vstack
     from scipy.sparse.linalg import lsqr
 
-    count = len(aim)
+    count, channels = len(aim), device.shape[1]
     first = np.flatnonzero(ramps.joined)
     rows = np.repeat(np.arange(len(first)), 2)
     ends = np.stack([first, first + 1], axis=1).ravel()
@@ -163,7 +187,7 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
         _, device, there, printed = here
         off = lab_to_din99o(aim) - lab_to_din99o(printed)
         slopes = _slopes(model, there)
-        places = [hstack([diags(slopes[:, k, c]) @ along for c in range(3)]).tocsr() for k in range(3)]
+        places = [hstack([diags(slopes[:, k, c]) @ along for c in range(channels)]).tocsr() for k in range(3)]
         if detail:
             weights = np.minimum(weights * np.where(lost(ramps, printed)[first], 2.0, 1.0), _CAP * _STEP)
             own = np.minimum(own * np.where(turned(aim, printed) > _TURNED, 2.0, 1.0), _CAP)
@@ -171,7 +195,7 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
         every = vstack([*(one @ place for place in places), *(step @ place for place in places)]).tocsr()
         wanted = np.concatenate([(own * off.T).ravel(), *(step @ off[:, k] for k in range(3))])
         moved = lsqr(every, wanted, damp=damp, iter_lim=40)[0]
-        moved = np.clip(moved.reshape(3, -1).T, -0.1, 0.1)
+        moved = np.clip(moved.reshape(channels, -1).T, -0.1, 0.1)
         reached = [judged(np.clip(device + share * moved, -BEYOND, 1 + BEYOND)) for share in _SHARES]
         here = min(reached, key=lambda one: one[0])
         if here[0] <= best[0]:
@@ -184,10 +208,11 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
 
 
 def _slopes(model: Model, device: Floats) -> Floats:
-    """Return how colours in DIN99o (n, 3, 3: of each coordinate by each channel) move with device values (n, 3)."""
-    found = np.empty((len(device), 3, 3))
-    for channel in range(3):
-        by = 0.004 * np.eye(3)[channel]
+    """Return how colours in DIN99o (n, 3, k: of each coordinate by each channel) move with device values (n, k)."""
+    channels = device.shape[1]
+    found = np.empty((len(device), 3, channels))
+    for channel in range(channels):
+        by = 0.004 * np.eye(channels)[channel]
         up, down = np.clip(device + by, 0, 1), np.clip(device - by, 0, 1)
         # Beyond the ends, which are cut off, nothing moves.
         moved = lab_to_din99o(model(up)) - lab_to_din99o(model(down))

@@ -11,6 +11,7 @@ import numpy as np
 from fidele.arrays import Floats
 from fidele.characterise.fit import Fit
 from fidele.characterise.gathered import Gathered, named
+from fidele.characterise.inks import InkPrinter
 from fidele.characterise.mend import Mended, mend
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.chart.cgats import Table, dump
@@ -33,7 +34,7 @@ class OwnProfile:
     """A profile that was made: its bytes (nothing where only the report was asked for), its fit, and its ends."""
 
     profile: bytes
-    model: PrinterModel
+    model: PrinterModel | InkPrinter
     used: int
     white_Lab: Floats
     black_Lab: Floats
@@ -47,20 +48,21 @@ class OwnProfile:
 
     def words(self, found: Gathered) -> list[str]:
         """Say which patches were exchanged or left out."""
-        said = [
-            tr(
-                "{ids} and {ids2} were exchanged while measuring; both are left out.",
-                ids=found.ids[a],
-                ids2=found.ids[b],
-            )
-            for a, b in self.fit.swapped
-        ]
-        pairs = {i for pair in self.fit.swapped for i in pair}
-        alone = [int(i) for i in self.fit.out if int(i) not in pairs]
-        if alone:
-            which = "; ".join(named(found, alone[:8]))
-            said.append(tr("Nothing around these prints so, and they are left out: {which}.", which=which))
-        return said
+        return left_out(self.fit, found)
+
+
+def left_out(fit: Fit, found: Gathered) -> list[str]:
+    """Say which patches of what was gathered a fit found exchanged, or left out."""
+    said = [
+        tr("{ids} and {ids2} were exchanged while measuring; both are left out.", ids=found.ids[a], ids2=found.ids[b])
+        for a, b in fit.swapped
+    ]
+    pairs = {i for pair in fit.swapped for i in pair}
+    alone = [int(i) for i in fit.out if int(i) not in pairs]
+    if alone:
+        which = "; ".join(named(found, alone[:8]))
+        said.append(tr("Nothing around these prints so, and they are left out: {which}.", which=which))
+    return said
 
 
 def made_from(
@@ -93,7 +95,7 @@ def made_from(
         When `progress` returned False.
     """
     chosen = np.array([s not in without for s in found.ids])
-    rgb, XYZ = found.rgb[chosen], found.XYZ[chosen]
+    rgb, XYZ = found.device[chosen], found.XYZ[chosen]
     if like is not None:
         _check(like)
     model = fit_printer(rgb, XYZ, np.ones(len(rgb), bool) if keep_all else None, like)
@@ -109,14 +111,14 @@ def made_from(
     )
     model = PrinterModel(model.grid, model.white_XYZ, model.black_XYZ, moved)
     used = np.setdiff1d(back, moved.out)
-    said = _quality(fit, len(used))
+    said = quality(fit, len(used))
     if like is not None:
         said["quality.begun_from"] = describe(like).description
     data = b""
     if build:
-        text = dump(_table(found, used, title, created)) if len(used) <= _ALL_INSIDE else ""
+        text = dump(table(found, used, title, created)) if len(used) <= _ALL_INSIDE else ""
         data = make_profile(model, title, created, text, progress, (states or {}) | said)
-    return _own(data, model, len(used), [found.ids[i] for i in back], XYZ)
+    return finished(data, model, len(used), [found.ids[i] for i in back], XYZ)
 
 
 def mended_from(
@@ -140,7 +142,7 @@ def mended_from(
     """
     chosen = np.array([s not in without for s in found.ids])
     back = np.flatnonzero(chosen)
-    rgb, XYZ = found.rgb[chosen], found.XYZ[chosen]
+    rgb, XYZ = found.device[chosen], found.XYZ[chosen]
     mended = mend(old, rgb, XYZ)
     model = mended.model
     fit = replace(model.fit, out=back[model.fit.out])
@@ -153,12 +155,12 @@ def mended_from(
     }
     data = b""
     if build:
-        text, said = dump(_table(found, used, title, created)), _quality(fit, len(used)) | came_from
+        text, said = dump(table(found, used, title, created)), quality(fit, len(used)) | came_from
         data = make_profile(model, title, created, text, progress, (states or {}) | said)
-    return _own(data, model, len(used), [found.ids[i] for i in back], XYZ), mended
+    return finished(data, model, len(used), [found.ids[i] for i in back], XYZ), mended
 
 
-def _quality(fit: Fit, used: int) -> dict[str, str]:
+def quality(fit: Fit, used: int) -> dict[str, str]:
     """Return what a profile states of its own error, for its metadata tag."""
     return {
         "quality.mean_de00": f"{fit.stated.mean:.3f}",
@@ -169,7 +171,8 @@ def _quality(fit: Fit, used: int) -> dict[str, str]:
     }
 
 
-def _own(data: bytes, model: PrinterModel, used: int, ids: Sequence[str], XYZ: Floats) -> OwnProfile:
+def finished(data: bytes, model: PrinterModel | InkPrinter, used: int, ids: Sequence[str], XYZ: Floats) -> OwnProfile:
+    """Return a profile that was made, with what is to be said of it: its ends, and each patch beside all others."""
     ends = xyz_to_lab(np.stack([model.white_XYZ, model.black_XYZ]))
     seen = xyz_to_lab(media_relative(XYZ, model.white_XYZ, D50))
     left_out = compare(tuple(ids), model.fit.expected, seen, TOLERANCES["everyday"])
@@ -186,9 +189,13 @@ def _check(like: Profile) -> None:
         raise FideleError(tr("What to begin from has to be a profile of a printer that takes RGB."))
 
 
-def _table(found: Gathered, used: np.ndarray, title: str, created: datetime.datetime) -> Table:
-    Lab = found.Lab[used]
-    columns = {f"RGB_{c}": found.rgb[used, i] * 255 for i, c in enumerate("RGB")}
+def table(found: Gathered, used: np.ndarray, title: str, created: datetime.datetime) -> Table:
+    """Return the patches, by index, that went into a profile, as it carries them."""
+    Lab, inks = found.Lab[used], found.inks
+    if inks is None:
+        columns = {f"RGB_{c}": found.device[used, i] * 255 for i, c in enumerate("RGB")}
+    else:
+        columns = {f"CMYK_{c}": inks[used, i] * 100 for i, c in enumerate("CMYK")}
     columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
     keywords = {"ORIGINATOR": "Fidele", "DESCRIPTOR": title, "CREATED": created.date().isoformat()}
     return Table(tuple(found.ids[i] for i in used), columns, keywords)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +52,37 @@ _UNDONE = 0.05
 _UNDONE_LIKE = 0.4
 
 
+class Printable(Protocol):
+    """What a profile is made of: colours by three coordinates, 0 to 1, 1 1 1 the bare media and 0 0 0 the darkest."""
+
+    @property
+    def space(self) -> str:
+        """The profile's colour space, as its header states it."""
+        ...
+
+    @property
+    def white_XYZ(self) -> Floats:
+        """(3,) the bare media, absolute."""
+        ...
+
+    @property
+    def black_XYZ(self) -> Floats:
+        """(3,) the darkest that was measured, absolute."""
+        ...
+
+    def __call__(self, cube: Floats, /) -> Floats:
+        """Coordinates (n, 3) to media-relative L*a*b* (n, 3)."""
+        ...
+
+    def inverse(self) -> Inverse:
+        """Return what finds device values for colours."""
+        ...
+
+    def a2b(self, size: int, seen: Callable[[Floats], Floats] | None = None) -> Lut16:
+        """Return an A2B table of so many nodes; `seen` says as what colours (n, 3) are to be seen."""
+        ...
+
+
 @dataclass(frozen=True)
 class PrinterGrid:
     """What a printer makes of device values: media-relative L*a*b* on a device grid, and its white and black."""
@@ -67,6 +99,21 @@ class PrinterGrid:
         out = np.empty((len(codes), 3), np.float32)
         tetrahedral3(codes, self.grid, out)
         return out.astype(float)
+
+    @property
+    def space(self) -> str:
+        """The profile's colour space, as its header states it."""
+        return "RGB "
+
+    def inverse(self) -> Inverse:
+        """Return what finds device values for colours."""
+        return Inverse(self)
+
+    def a2b(self, size: int, seen: Callable[[Floats], Floats] | None = None) -> Lut16:
+        """Return an A2B table of so many nodes; `seen` says as what colours (n, 3) are to be seen."""
+        axis = np.linspace(0, 1, size)
+        Lab = self(np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3))
+        return lab_lut((Lab if seen is None else seen(Lab)).reshape(size, size, size, 3))
 
 
 @dataclass(frozen=True)
@@ -112,7 +159,7 @@ def fit_printer(
 
 
 def make_profile(
-    model: PrinterGrid,
+    model: Printable,
     description: str,
     created: datetime.datetime,
     characterisation: str = "",
@@ -131,10 +178,10 @@ def make_profile(
         By intent (0, 1, 2), how colours become what is to be printed; None for this printer's own gamut mapping.
     """
     told = progress or (lambda _: True)
-    samples, inverse = _samples(), Inverse(model)
-    printed = model(samples)
+    inverse = model.inverse()
+    samples = inverse.device(_samples())
+    printed = inverse.model(samples)
     artwork = device_to_pcs_lab(srgb(), _artwork())
-    held = _at_nodes(model, sizes.a2b_mapped)
     undone = _UNDONE if ways is None else _UNDONE_LIKE
 
     def of_mapping(mapping: Mapping, size: int) -> tuple[Lut16, Lut16]:
@@ -143,7 +190,7 @@ def make_profile(
         sound = delta_e_2000(mapping.forward(seen), printed) < undone
         given = np.concatenate([samples[sound], inverse(mapping.forward(artwork))])
         back = device_table(inverse, size, given, np.concatenate([seen[sound], artwork]), mapping)
-        return lab_lut(mapping.inverse(held.reshape(-1, 3)).reshape(held.shape)), back
+        return model.a2b(sizes.a2b_mapped, mapping.inverse), back
 
     def reach(Lab: Floats) -> Floats:
         return inverse.printed(Lab if ways is None else ways[1].forward(Lab))
@@ -162,22 +209,22 @@ def make_profile(
             0: pool.submit(of_mapping, perceptual, sizes.b2a),
             2: pool.submit(of_mapping, saturation, sizes.b2a_saturation),
         }
-        a2b, b2a = {1: lab_lut(_at_nodes(model, sizes.a2b))}, {1: colorimetric.result()}
+        a2b, b2a = {1: model.a2b(sizes.a2b)}, {1: colorimetric.result()}
         for share, intent in ((0.8, 0), (1.0, 2)):
             a2b[intent], b2a[intent] = mapped[intent].result()
             told(share)
     extra = {"gamt": gamut.result().encode()} | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
-        description, model.white_XYZ, model.black_XYZ, a2b, b2a, characterisation=characterisation, extra=extra
+        description,
+        model.white_XYZ,
+        model.black_XYZ,
+        a2b,
+        b2a,
+        characterisation=characterisation,
+        space=model.space,
+        extra=extra,
     )
     return output_profile(tables, created)
-
-
-def _at_nodes(forward: Callable[[Floats], Floats], size: int) -> Floats:
-    """Return a function of device values at the nodes of a grid (size, size, size, 3)."""
-    axis = np.linspace(0, 1, size)
-    nodes = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    return forward(nodes).reshape(size, size, size, 3)
 
 
 def _beyond(inverse: Inverse, reach: Callable[[Floats], Floats], grid: LabGrid) -> Floats:
@@ -186,7 +233,7 @@ def _beyond(inverse: Inverse, reach: Callable[[Floats], Floats], grid: LabGrid) 
 
     Lab = grid.nodes().reshape(-1, 3)
     off = delta_e_2000(Lab, reach(Lab))
-    surface = cube_solid(inverse.model, 48).vertices
+    surface = cube_solid(inverse.cube, 48).vertices
     deep, _ = cKDTree(lab_to_din99o(surface)).query(lab_to_din99o(Lab))
     return np.where(off < 0.1, -deep, off)
 

@@ -59,6 +59,22 @@ class Table:
 _TEXT_FIELDS = {"SAMPLE_NAME", "SAMPLE_LOC", "STRING"}
 
 
+def amounts_of(table: Table, name: str) -> Floats | None:
+    """Return amounts (n, 4), 0 to 1, of cyan, magenta, yellow and black, where a table states them.
+
+    Raises
+    ------
+    FideleError
+        When they are beyond 0 to 100 %.
+    """
+    if not all(f"CMYK_{c}" in table.columns for c in "CMYK"):
+        return None
+    inks = np.stack([table.columns[f"CMYK_{c}"] for c in "CMYK"], axis=1)
+    if not np.isfinite(inks).all() or inks.min() < -0.5 or inks.max() > 100.5:
+        raise FideleError(tr("{name} has amounts of ink beyond 0 to 100 %.", name=name))
+    return np.clip(inks / 100, 0, 1)
+
+
 def parse_all(text: str, name: str) -> list[Table]:
     """Read every table of a CGATS file; errors as in `parse`."""
     parts = re.split(r"(?mi)^(\s*END_DATA\s*)$", text)

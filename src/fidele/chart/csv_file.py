@@ -36,6 +36,13 @@ _NAMES = {
     "red": "RGB_R",
     "green": "RGB_G",
     "blue": "RGB_B",
+    "c": "CMYK_C",
+    "m": "CMYK_M",
+    "k": "CMYK_K",
+    "cyan": "CMYK_C",
+    "magenta": "CMYK_M",
+    "yellow": "CMYK_Y",
+    "black": "CMYK_K",
 }
 
 
@@ -114,16 +121,18 @@ def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
 
 
 def _known(title: str, titles: list[str]) -> str:
-    """Return what a column holds by its title; 'b' is of RGB where there is a red and no lightness."""
+    """Return what a column holds by its title; 'b' is of RGB without a lightness, 'y' an ink beside others."""
     plain = title.strip().lower().removeprefix("lab_").removeprefix("cie").replace("_", "").replace(" ", "")
     upper = title.strip().upper()
     if upper in _NAMES.values() or _spectral({upper}):
         return upper
-    if upper.startswith(("LAB_", "XYZ_", "RGB_")):
+    if upper.startswith(("LAB_", "XYZ_", "RGB_", "CMYK_")):
         return upper
     lower = {t.strip().lower() for t in titles}
     if plain == "b" and not lower & {"l", "l*", "lab_l", "ciel"}:
         return "RGB_B"
+    if plain == "y" and lower >= {"c", "m", "k"}:
+        return "CMYK_Y"
     return _NAMES.get(plain, _NAMES.get(title.strip().lower(), ""))
 
 

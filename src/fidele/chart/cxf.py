@@ -34,7 +34,7 @@ def read_cxf(path: Path) -> list[tuple[str, Floats]]:
     FideleError
         When it is damaged, of another kind, or holds no colour that can be used.
     """
-    found = [(name, Lab) for name, _, Lab, _, _ in _objects(_root(path), path) if Lab is not None]
+    found = [(name, Lab) for name, _, Lab, *_ in _objects(_root(path), path) if Lab is not None]
     if not found:
         raise FideleError(tr("{path} holds no colour with L*a*b*, XYZ or sRGB values.", path=path))
     return found
@@ -60,6 +60,7 @@ def read_measurement(path: Path) -> Measurement:
     spectra: Floats | None = None
     wavelengths: Floats | None = None
     rgb: Floats | None = None
+    inks: Floats | None = None
     kept = [o[3] for o in found]
     if all(k is not None for k in kept) and len({(len(k[0]), k[1]) for k in kept if k is not None}) == 1:
         spectra = np.array([k[0] for k in kept if k is not None])
@@ -67,7 +68,10 @@ def read_measurement(path: Path) -> Measurement:
         wavelengths = start + step * np.arange(spectra.shape[1], dtype=float)
     if all(o[4] is not None for o in found):
         rgb = np.array([o[4] for o in found])
-    return Measurement(ids, np.array([o[2] for o in found]), _conditions(root), rgb, spectra, wavelengths)
+    if all(o[5] is not None for o in found):
+        inks = np.clip(np.array([o[5] for o in found]), 0, 1)
+    colours = np.array([o[2] for o in found])
+    return Measurement(ids, colours, _conditions(root), rgb, spectra, wavelengths, inks=inks)
 
 
 def _root(path: Path) -> ElementTree.Element:
@@ -77,11 +81,14 @@ def _root(path: Path) -> ElementTree.Element:
     return root
 
 
-_Sample = tuple[str, str, Floats | None, tuple[Floats, tuple[float, float]] | None, Floats | None]
+#: The first letters of what CxF calls the inks: Cyan, Magenta, Yellow, Black.
+_INKS = "CMYB"
+
+_Sample = tuple[str, str, Floats | None, tuple[Floats, tuple[float, float]] | None, Floats | None, Floats | None]
 
 
 def _objects(root: ElementTree.Element, path: Path) -> list[_Sample]:
-    """Return name, id, L*a*b*, spectrum with its start and step, and RGB of each object."""
+    """Return name, id, L*a*b*, spectrum with its start and step, RGB and inks (CMYK) of each object."""
     steps: dict[str, tuple[float, float]] = {}
     for spec in root.iter():
         if _plain(spec.tag) == "ColorSpecification" and "Id" in spec.attrib:
@@ -103,7 +110,8 @@ def _objects(root: ElementTree.Element, path: Path) -> list[_Sample]:
         if Lab is None and spectrum is not None:
             nm: Floats = spectrum[1][0] + spectrum[1][1] * np.arange(len(spectrum[0]), dtype=float)
             Lab = xyz_to_lab(integrated(spectrum[0][None], nm, str(path)))[0]
-        found.append((name, thing.attrib.get("Id", ""), Lab, spectrum, _triple(thing, "ColorRGB", "RGB", 255)))
+        rgb, inks = _numbers(thing, "ColorRGB", "RGB", 255), _numbers(thing, "ColorCMYK", _INKS, 100)
+        found.append((name, thing.attrib.get("Id", ""), Lab, spectrum, rgb, inks))
     return found
 
 
@@ -126,7 +134,7 @@ def _spectrum(
     return None
 
 
-def _triple(thing: ElementTree.Element, kind: str, names: str, scale: float) -> Floats | None:
+def _numbers(thing: ElementTree.Element, kind: str, names: str, scale: float) -> Floats | None:
     for child in thing.iter():
         if _plain(child.tag) == kind:
             fields = {_plain(v.tag)[:1].upper(): v.text for v in child}
@@ -139,13 +147,13 @@ def _triple(thing: ElementTree.Element, kind: str, names: str, scale: float) -> 
 
 
 def _colour(thing: ElementTree.Element) -> Floats | None:
-    Lab = _triple(thing, "ColorCIELab", "LAB", 1)
+    Lab = _numbers(thing, "ColorCIELab", "LAB", 1)
     if Lab is not None:
         return Lab
-    XYZ = _triple(thing, "ColorCIEXYZ", "XYZ", 100)
+    XYZ = _numbers(thing, "ColorCIEXYZ", "XYZ", 100)
     if XYZ is not None:
         return xyz_to_lab(XYZ)
-    rgb = _triple(thing, "ColorSRGB", "RGB", 255)
+    rgb = _numbers(thing, "ColorSRGB", "RGB", 255)
     return None if rgb is None else to_lab(rgb.astype(np.float32)[None], srgb())[0].astype(float)
 
 
@@ -184,6 +192,10 @@ def write_measurement(path: Path, measured: Measurement, title: str) -> None:
             device = _child(_child(thing, "DeviceColorValues"), "ColorRGB", ColorSpecification="CS1")
             for letter, value in zip("RGB", measured.rgb[row] * 255, strict=True):
                 _child(device, letter, f"{value:.4f}")
+        if measured.inks is not None:
+            device = _child(_child(thing, "DeviceColorValues"), "ColorCMYK", ColorSpecification="CS1")
+            for ink, value in zip(("Cyan", "Magenta", "Yellow", "Black"), measured.inks[row] * 100, strict=True):
+                _child(device, ink, f"{value:.4f}")
     spec = _child(_child(resources, "ColorSpecificationCollection"), "ColorSpecification", Id="CS1")
     c = measured.conditions
     light = _child(spec, "TristimulusSpec")

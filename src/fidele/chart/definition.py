@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
-from fidele.chart.cgats import Table
+from fidele.chart.cgats import Table, amounts_of
 from fidele.chart.layout import Layout
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
@@ -35,6 +35,9 @@ class Chart:
         Number of the first page's set of four marks.
     reference
         (n, 3) L*a*b* that the patches should have, where the definition states it.
+    inks
+        (n, 4) amounts of cyan, magenta, yellow and black, 0 to 1, of a chart that is printed in inks; `rgb` then only
+        stands for them on a screen.
     """
 
     name: str
@@ -45,6 +48,12 @@ class Chart:
     layout: Layout
     mark_set: int
     reference: Floats | None = None
+    inks: Floats | None = None
+
+    @property
+    def device(self) -> Floats:
+        """Device values (n, k), 0 to 1, of which 1 is no ink: RGB, or what four inks leave."""
+        return self.rgb if self.inks is None else 1 - self.inks
 
     @property
     def per_page(self) -> int:
@@ -59,7 +68,7 @@ class Chart:
     @property
     def digest(self) -> str:
         """Eight hexadecimal digits that tell this chart from any other, and from another version of itself."""
-        values = np.rint(self.rgb * 65535).astype("<u2").tobytes()
+        values = np.rint(self.device * 65535).astype("<u2").tobytes()
         places = " ".join(f"{n:.2f}" for n in self.layout.numbers())
         return hashlib.sha256(values + places.encode() + "\n".join(self.ids).encode()).hexdigest()[:8]
 
@@ -86,6 +95,8 @@ def to_table(chart: Chart) -> Table:
         "FIDELE_LAYOUT_MM": " ".join(f"{n:g}" for n in chart.layout.numbers()),
     }
     columns = {f"RGB_{c}": chart.rgb[:, i] * 255 for i, c in enumerate("RGB")}
+    if chart.inks is not None:
+        columns = {f"CMYK_{c}": chart.inks[:, i] * 100 for i, c in enumerate("CMYK")}
     if chart.reference is not None:
         columns |= {f"LAB_{c}": chart.reference[:, i] for i, c in enumerate("LAB")}
     return Table(chart.ids, columns, keywords, {"SAMPLE_NAME": chart.families})
@@ -120,6 +131,19 @@ def from_table(table: Table, name: str, across: int = 0) -> Chart:
     families = table.texts.get("SAMPLE_NAME", ("",) * len(table.ids))
     title = table.keywords.get("DESCRIPTOR", "Chart")
     reference = table.Lab if "LAB_L" in table.columns else None
+    inks = amounts_of(table, name)
+    if inks is not None:
+        return Chart(
+            table.keywords.get("FIDELE_CHART", "chart"),
+            title,
+            table.ids,
+            (1 - inks[:, :3]) * (1 - inks[:, 3:]),
+            families,
+            layout,
+            mark_set,
+            reference,
+            inks,
+        )
     return Chart(
         table.keywords.get("FIDELE_CHART", "chart"),
         title,

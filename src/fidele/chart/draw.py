@@ -24,21 +24,13 @@ _NUMBERS = 1.35
 
 
 def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCode | None = None) -> NDArray[np.uint16]:
-    """Return a page as RGB (h, w, 3) uint16, white where nothing stands.
+    """Return a page as RGB (h, w, 3), or amounts of four inks (h, w, 4), uint16; nothing where nothing stands.
 
     `label` is printed at the foot in small print, lines between ' · ' broken where there is room; `code` is what the
     page says of itself to a machine. The patch values are the chart's own.
     """
     scale = ppi / 25.4
     canvas = blank_page(chart.layout, chart.marks_of(page), code or PageCode(chart.digest, page), ppi)
-    half = chart.layout.patch / 2
-    values = np.round(chart.rgb * 65535).astype(np.uint16)
-    for index, centre in zip(chart.on_page(page), chart.centres(page), strict=True):
-        x0, y0 = np.round((centre - half) * scale).astype(int)
-        x1, y1 = np.round((centre + half) * scale).astype(int)
-        canvas[y0:y1, x0:x1] = values[index]
-        if chart.name == SWATCHES:
-            _numbers(canvas[y0:y1, x0:x1], chart.rgb[index], scale)
     small_print(
         canvas,
         tr(
@@ -51,6 +43,17 @@ def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCod
         chart.layout.text_box(),
         scale,
     )
+    if chart.inks is not None:  # all that is not a patch stands in black alone
+        grey = canvas[..., :1]
+        canvas = np.concatenate([np.zeros_like(canvas), 65535 - grey], axis=2)
+    half = chart.layout.patch / 2
+    values = np.round((chart.rgb if chart.inks is None else chart.inks) * 65535).astype(np.uint16)
+    for index, centre in zip(chart.on_page(page), chart.centres(page), strict=True):
+        x0, y0 = np.round((centre - half) * scale).astype(int)
+        x1, y1 = np.round((centre + half) * scale).astype(int)
+        canvas[y0:y1, x0:x1] = values[index]
+        if chart.name == SWATCHES:
+            _numbers(canvas[y0:y1, x0:x1], chart.rgb[index], scale)
     return canvas
 
 

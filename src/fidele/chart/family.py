@@ -445,8 +445,7 @@ def _laid(
         layout = laid_out((width, height), len(rgb), wide, max(1.2, 0.15 * wide), is_round)
     shuffle = kind.scrambled if scrambled is None else scrambled
     order = np.random.default_rng(kind.seed).permutation(len(rgb)) if shuffle else np.arange(len(rgb))
-    # Rows count on over the pages.
-    ids = tuple(f"{_letters(i % layout.columns)}{i // layout.columns + 1}" for i in range(len(rgb)))
+    ids = named_by_place(len(rgb), layout)
     eight = np.round(rgb[order] * 255) / 255
     return Chart(name, kind.title, ids, eight, tuple(families[i] for i in order), layout, kind.mark_set)
 
@@ -461,8 +460,13 @@ def chosen_patches(title: str, rgb: Floats, mark: str = "+") -> Chart:
     eight = np.round(np.asarray(rgb, float) * 255) / 255
     layout = laid_out(PAGES["A4"][:2], len(eight), kind.patch, max(1.2, 0.15 * kind.patch), False)
     order = np.random.default_rng(kind.seed).permutation(len(eight))
-    ids = tuple(f"{mark}{_letters(i % layout.columns)}{i // layout.columns + 1}" for i in range(len(eight)))
+    ids = tuple(mark + sample for sample in named_by_place(len(eight), layout))
     return Chart("further", title, ids, eight[order], ("lattice",) * len(eight), layout, kind.mark_set)
+
+
+def named_by_place(count: int, layout: Layout) -> tuple[str, ...]:
+    """Return names of samples: a letter for the column, and the row, which counts on over the pages."""
+    return tuple(f"{_letters(i % layout.columns)}{i // layout.columns + 1}" for i in range(count))
 
 
 def _letters(column: int) -> str:

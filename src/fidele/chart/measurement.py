@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
-from fidele.chart.cgats import Table
+from fidele.chart.cgats import Table, amounts_of
 from fidele.colour.adaptation import adapt
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
@@ -94,6 +94,8 @@ class Measurement:
         (n, 3) scanner or device values from 0 to 1, where the file has them.
     spectra, wavelengths
         (n, k) reflectance at (k,) nm, where the file has them.
+    inks
+        (n, 4) amounts of cyan, magenta, yellow and black, 0 to 1, where the file has them.
     spread
         (n,) how much repeated measurements, or the pixels of a scan, differ.
     """
@@ -107,6 +109,7 @@ class Measurement:
     spread: Floats | None = None
     keywords: dict[str, str] = field(default_factory=dict)
     cautions: tuple[str, ...] = ()
+    inks: Floats | None = None
 
     def rows(self, ids: tuple[str, ...]) -> Measurement:
         """Return these samples only, in this order.
@@ -129,7 +132,7 @@ class Measurement:
                 )
             )
         at = np.array([place[sample] for sample in ids])
-        parts = {name: v[at] for name in ("rgb", "spectra", "spread") if (v := getattr(self, name)) is not None}
+        parts = {name: v[at] for name in ("rgb", "spectra", "spread", "inks") if (v := getattr(self, name)) is not None}
         return replace(self, ids=ids, Lab=self.Lab[at], **parts)
 
 
@@ -204,7 +207,10 @@ def from_table(table: Table, name: str) -> Measurement:
     else:
         raise FideleError(tr("{name} holds neither L*a*b*, nor XYZ, nor spectra.", name=name))
     spread = table.columns.get("STDEV_RGB", table.columns.get("STDEV_DE"))
-    return Measurement(table.ids, Lab, conditions, rgb, spectra, wavelengths, spread, table.keywords, tuple(cautions))
+    inks = amounts_of(table, name)
+    return Measurement(
+        table.ids, Lab, conditions, rgb, spectra, wavelengths, spread, table.keywords, tuple(cautions), inks
+    )
 
 
 def reflectance(spectra: Floats, name: str) -> Floats:
@@ -302,6 +308,8 @@ def to_table(measured: Measurement, title: str = "") -> Table:
     columns: dict[str, Floats] = {}
     if measured.rgb is not None:
         columns |= {f"RGB_{n}": measured.rgb[:, i] * 255 for i, n in enumerate("RGB")}
+    if measured.inks is not None:
+        columns |= {f"CMYK_{n}": measured.inks[:, i] * 100 for i, n in enumerate("CMYK")}
     columns |= {f"LAB_{n}": measured.Lab[:, i] for i, n in enumerate("LAB")}
     if measured.spread is not None:
         columns["STDEV_RGB" if c.kind == "scan" else "STDEV_DE"] = measured.spread

@@ -113,6 +113,60 @@ def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: 
     )
 
 
+@chart.command("inks")
+@click.option("--out", required=True, type=FILE, help=tr("Folder to write into."))
+@click.option("--ramps", type=FILE, help=tr("The page of ramps, measured: it tells how much ink is of use."))
+@click.option("--patches", default=0, help=tr("How many patches the target has; 600 where nothing is said."))
+@click.option("--ink-limit", default=0.0, help=tr("Most of all inks together that the media holds, in per cent."))
+@click.option("--page", default="A4", show_default=True, help=tr("Sheet to lay it out for, as in `fidele chart list`."))
+@click.option("--pdf", "as_pdf", is_flag=True, help=tr("Pages as PDF instead of TIFF."))
+def inks(out: Path, ramps: Path | None, patches: int, ink_limit: float, page: str, as_pdf: bool) -> None:
+    """Write pages for a printer that is sent cyan, magenta, yellow and black: ramps first, then the target.
+
+    Without anything else the page of ramps is written. Print it with nothing converting, measure it, and give it with
+    --ramps: the target then has no more ink than is of use. `fidele profile make` makes the profile of both.
+    """
+    from fidele.artwork.save import save_picture
+    from fidele.characterise.gathered import gathered
+    from fidele.characterise.ink_setup import setup_of
+    from fidele.characterise.own_inks import InkWish
+    from fidele.chart.cgats import write
+    from fidele.chart.definition import to_table
+    from fidele.chart.draw import draw_page
+    from fidele.chart.ink_target import ink_target, ramp_page, within
+    from fidele.chart.measured_file import read_any
+
+    total = InkWish(ink_limit / 100).total if ink_limit else None
+    said: list[str] = []
+    if ramps is not None:
+        found = gathered([(ramps.name, read_any(ramps))], ramp_page())
+        if found.inks is None:
+            raise FideleError(tr("{ramps} states no amounts of ink (CMYK).", ramps=ramps))
+        setup = setup_of(found.inks, found.Lab, total)
+        said = [*found.put_right, *setup.words()]
+        what = ink_target(patches or 600, lambda places: setup.laid(setup.limited(places)), page)
+    elif patches:
+        what = ink_target(patches, within(total) if total else None, page)
+    else:
+        what = ramp_page(page)
+    written = []
+    for number in range(what.pages):
+        one = what.name if what.pages == 1 else f"{what.name}-page-{number + 1}"
+        written.append(out / f"{one}.{'pdf' if as_pdf else 'tif'}")
+        save_picture(written[-1], draw_page(what, number, tr("print with nothing converting")), None, 300)
+    write(out / f"{what.name}.txt", to_table(what))
+    click.echo(
+        tr(
+            "{w}: {n} patches; definition in {out}.",
+            w=", ".join(str(w) for w in written),
+            n=len(what.ids),
+            out=out / f"{what.name}.txt",
+        )
+    )
+    for sentence in said:
+        click.echo(f"  {sentence}")
+
+
 @chart.command()
 @click.argument("scans", nargs=-1, required=True, type=FILE)
 @click.option("--chart", "definition", required=True, type=FILE, help=tr("The chart's definition (CGATS)."))

@@ -285,6 +285,15 @@ def _named(name: str) -> Any:
     "--like", type=FILE, help=tr("A profile of the same printer and inks on another media: fewer patches do then.")
 )
 @click.option("--keep-all", is_flag=True, help=tr("Use every patch, however doubtful."))
+@click.option(
+    "--ink-limit", default=0.0, help=tr("Most of all inks together that the media holds, in per cent (CMYK).")
+)
+@click.option(
+    "--black",
+    default=50.0,
+    show_default=True,
+    help=tr("How much black in dark colours, in per cent of what could be (CMYK)."),
+)
 @click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def make(
     measured: tuple[Path, ...],
@@ -295,17 +304,20 @@ def make(
     without: str,
     like: Path | None,
     keep_all: bool,
+    ink_limit: float,
+    black: float,
     as_json: bool,
 ) -> None:
-    """Make an RGB printer's output profile from measurements of a target that was printed with nothing converting.
+    """Make a printer's output profile from measurements of a target that was printed with nothing converting.
 
-    Device values stand in the files (RGB columns) or come from --chart by the names of patches. Several files are
-    pages, or repeats, which are averaged. What is wrong is put right and said, or refused with the reason.
+    Device values stand in the files (RGB or CMYK columns) or come from --chart by the names of patches. Several files
+    are pages, or repeats, which are averaged. What is wrong is put right and said, or refused with the reason.
     """
     import datetime
 
     from fidele.characterise.gathered import gathered
     from fidele.characterise.own import made_from
+    from fidele.characterise.own_inks import InkWish, made_of_inks
     from fidele.chart.cgats import read as read_table
     from fidele.chart.definition import from_table
     from fidele.chart.measured_file import read_any
@@ -327,11 +339,19 @@ def make(
     title = title or (out.stem if out is not None else measured[0].stem)
     now = datetime.datetime.now().replace(microsecond=0)
     known = Profile.open(like) if like is not None else None
-    made = made_from(found, title, now, states, names, keep_all, out is not None, known)
+    setup = None
+    if found.inks is None:
+        made = made_from(found, title, now, states, names, keep_all, out is not None, known)
+    elif known is not None:
+        raise FideleError(tr("Only profiles of printers that take RGB can begin from another one."))
+    else:
+        wish = InkWish(ink_limit / 100 or None, black / 100)
+        made, setup = made_of_inks(found, title, now, states, names, keep_all, out is not None, wish)
     if out is not None:
         write_bytes(out, made.profile)
     if as_json:
-        print_json(_figures(out, title, found, made))
+        inks = {} if setup is None else {"inks": {"total": round(setup.total, 3), "most": setup.most.round(3).tolist()}}
+        print_json(_figures(out, title, found, made) | inks)
         return
     if out is not None:
         click.echo(
@@ -344,6 +364,8 @@ def make(
             )
         )
     _tell(made.fit.stated.words, found, made)
+    for sentence in setup.words() if setup is not None else ():
+        click.echo(f"  {sentence}")
 
 
 def _figures(out: Path | None, title: str, found: Gathered, made: OwnProfile) -> dict[str, Any]:

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from fidele.desk.colours_desk import ColoursDesk
     from fidele.desk.first_desk import FirstDesk
     from fidele.desk.handoff_desk import HandoffDesk
+    from fidele.desk.ink_desk import InkDesk
     from fidele.desk.jobs_desk import JobsDesk
     from fidele.desk.logbook_desk import LogbookDesk
     from fidele.desk.lost_desk import LostDesk
@@ -50,6 +51,7 @@ _OTHERWISE = {
     "own": "Own profile",
     "order": "Ordered profile",
     "first": "First print",
+    "ink": "Ink profile",
 }
 
 
@@ -98,6 +100,7 @@ class Desks(Mapping[str, Desk]):
     batch: BatchDesk
     balance: BalanceDesk
     order: OrderDesk
+    ink: InkDesk
 
     def __init__(self, make: Callable[[type[Desk]], Desk]) -> None:
         self._make = make

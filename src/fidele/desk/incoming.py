@@ -197,11 +197,13 @@ class Incoming:
     def _take_measured(self, path: Path, kind: str, scan: bool) -> None:
         """Take a text file of colours: on the desk in front, else measurements to the check, lists to the colours."""
         window, station = self._window, self._window.desk.station
-        if station == "Colours" or (station not in ("Check", "Charts") and kind != "CGATS" and not scan):
+        if station == "Colours" or (station not in ("Check", "Charts", "Ink profile") and kind != "CGATS" and not scan):
             window.show_desk("Colours")
             self._take_colours(path)
         elif station == "Charts" and not scan:
             window.desks.charts.bring_file(path)
+        elif station == "Ink profile":
+            window.desks.ink.take_file(path)
         else:
             window.show_desk("Check")
             self._guarded(window.desks.check.read_file, path)

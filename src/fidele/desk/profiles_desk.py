@@ -40,6 +40,11 @@ class ProfilesDesk(Desk):
             button(
                 tr("Find a lost profile"), lambda: self.go.emit("Lost"), tr("Search downloads, mails, zips and trash")
             ),
+            button(
+                tr("For inks"),
+                lambda: self.go.emit("Ink profile"),
+                tr("Make a profile for a printer that is sent cyan, magenta, yellow and black"),
+            ),
         ):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -26,6 +26,7 @@ def solve(
     iterations: int = 30,
     metric: Callable[[Floats], Floats] = lab_to_din99o,
     box: tuple[float, float] = (0.0, 1.0),
+    moving: Sequence[int] | None = None,
 ) -> Solution:
     """Minimise the distance between forward(device) and `Lab` inside the box of device values.
 
@@ -41,6 +42,8 @@ def solve(
         Wanted colours (n, 3).
     start
         Device values (n, channels) to begin with; where there are more than three, one of the many ways is found.
+    moving
+        The channels that may be changed; the others stay as they begin. None for all of them.
     """
     from fidele.kernels.steps import damped_steps
 
@@ -52,18 +55,19 @@ def solve(
     damping = np.full(len(device), 1e-2)
     step = 1e-3 * (high - low)
     active = np.arange(len(device))
-    channels = device.shape[1]
+    free = list(range(device.shape[1]) if moving is None else moving)
     for _ in range(iterations):
         here, wrong = device[active], error[active]
-        jacobian = np.empty((len(active), 3, channels))
-        for axis in range(channels):
+        jacobian = np.empty((len(active), 3, len(free)))
+        for number, axis in enumerate(free):
             ahead, behind = here.copy(), here.copy()
             ahead[:, axis] = np.minimum(here[:, axis] + step, high)
             behind[:, axis] = np.maximum(here[:, axis] - step, low)
             slope = metric(forward(ahead)) - metric(forward(behind))
-            jacobian[:, :, axis] = slope / (ahead[:, axis] - behind[:, axis])[:, None]
-        trial = np.empty_like(here)
-        damped_steps(jacobian, wrong, here, damping[active], low, high, trial)
+            jacobian[:, :, number] = slope / (ahead[:, axis] - behind[:, axis])[:, None]
+        trial, moved = here.copy(), np.empty((len(active), len(free)))
+        damped_steps(jacobian, wrong, np.ascontiguousarray(here[:, free]), damping[active], low, high, moved)
+        trial[:, free] = moved
         trial_error = metric(forward(trial)) - wanted[active]
         trial_cost = (trial_error**2).sum(axis=1)
         better = trial_cost < cost[active]

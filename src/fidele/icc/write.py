@@ -1,4 +1,4 @@
-"""Writing profiles: RGB output (version 2.4, lut16), scanner (version 2.4, lut16), and matrix/TRC working spaces.
+"""Writing profiles: output (version 2.4, lut16), scanner (version 2.4, lut16), and matrix/TRC working spaces.
 
 Why version 2.4 with lut16: every program and driver of the trade reads it.
 """
@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import datetime
 import struct
+from collections.abc import Callable
 from dataclasses import field
 
 import numpy as np
@@ -81,7 +82,7 @@ def curve_tag(samples: ArrayLike) -> bytes:
 
 @dataclass(frozen=True)
 class Lut16:
-    """A three-channel lut16: curves (3, m) into the grid, grid (g, g, g, k), curves (k, m) out of it, all 0 to 1."""
+    """A lut16 of d channels: curves (d, m) into the grid, grid (g, … g, k), curves (k, m) out of it, all 0 to 1."""
 
     curves_in: Floats
     grid: Floats
@@ -90,7 +91,7 @@ class Lut16:
     def encode(self) -> bytes:
         """Return the tag's bytes."""
         size, outputs = self.grid.shape[0], self.grid.shape[-1]
-        head = struct.pack(">4sIBBBB", b"mft2", 0, 3, outputs, size, 0) + s15(np.eye(3))
+        head = struct.pack(">4sIBBBB", b"mft2", 0, self.grid.ndim - 1, outputs, size, 0) + s15(np.eye(3))
         head += struct.pack(">HH", self.curves_in.shape[1], self.curves_out.shape[1])
         parts = [
             np.round(np.clip(p, 0, 1) * 65535).astype(">u2").tobytes()
@@ -105,8 +106,9 @@ def straight(channels: int) -> Floats:
 
 
 def lab_lut(Lab: Floats, curves_in: Floats | None = None) -> Lut16:
-    """Make an A2B table from L*a*b* on a device grid (g, g, g, 3), in the encoding where FF00h is L* 100."""
-    return Lut16(straight(3) if curves_in is None else curves_in, encode_lab(Lab, "legacy"), straight(3))
+    """Make an A2B table from L*a*b* on a device grid (g, … g, 3), in the encoding where FF00h is L* 100."""
+    curves = straight(Lab.ndim - 1) if curves_in is None else curves_in
+    return Lut16(curves, encode_lab(Lab, "legacy"), straight(3))
 
 
 @dataclass(frozen=True)
@@ -155,15 +157,17 @@ class LabGrid:
         return np.stack([lightness, chroma, chroma])
 
 
-def device_lut(device: Floats, grid: LabGrid) -> Lut16:
-    """Make a B2A table from device values (g, g, g, 3) at the nodes of `grid`.
+def device_lut(device: Floats, grid: LabGrid, states: Callable[[Floats], Floats] | None = None) -> Lut16:
+    """Make a B2A table from device values (g, g, g, k) at the nodes of `grid`.
 
     Values may reach beyond 0 and 1 by `BEYOND`, so that interpolation between a node in the gamut and one outside is
-    right at the gamut's surface; the output curves cut off at 0 and 1.
+    right at the gamut's surface; the output curves cut off at 0 and 1. `states` says how files state device values
+    (n, k); None for as they are.
     """
     whole = 1 + 2 * BEYOND
     out = np.clip(np.linspace(0, 1, _CUT) * whole - BEYOND, 0, 1)
-    return Lut16(grid.curves(), (device + BEYOND) / whole, np.tile(out, (3, 1)))
+    every = np.tile(out[:, None], (1, device.shape[-1]))
+    return Lut16(grid.curves(), (device + BEYOND) / whole, (every if states is None else states(every)).T)
 
 
 def gamut_lut(beyond: Floats, grid: LabGrid) -> Lut16:
@@ -182,7 +186,7 @@ def gamut_lut(beyond: Floats, grid: LabGrid) -> Lut16:
 
 @dataclass(frozen=True)
 class OutputTables:
-    """Everything that an RGB output profile holds.
+    """Everything that an output profile holds.
 
     `a2b` and `b2a` are keyed by intent: 0 perceptual, 1 colorimetric, 2 saturation.
     """
@@ -196,11 +200,12 @@ class OutputTables:
     model: str = ""
     characterisation: str = ""
     copyright: str = "No rights reserved."
+    space: str = "RGB "
     extra: dict[str, bytes] = field(default_factory=dict)
 
 
 def output_profile(tables: OutputTables, created: datetime.datetime) -> bytes:
-    """Return the bytes of an RGB output profile, version 2.4. L*a*b* is relative to `white_XYZ`."""
+    """Return the bytes of an output profile, version 2.4. L*a*b* is relative to `white_XYZ`."""
     tags = {
         "desc": description_tag(tables.description),
         "cprt": text_tag(tables.copyright),
@@ -213,7 +218,7 @@ def output_profile(tables: OutputTables, created: datetime.datetime) -> bytes:
     tags |= {f"B2A{intent}": lut.encode() for intent, lut in sorted(tables.b2a.items())}
     if tables.characterisation:
         tags["targ"] = text_tag(tables.characterisation)
-    return assemble(tags | tables.extra, "prtr", "RGB ", "Lab ", created)
+    return assemble(tags | tables.extra, "prtr", tables.space, "Lab ", created)
 
 
 def scanner_profile(description: str, white_XYZ: ArrayLike, a2b: Lut16, created: datetime.datetime) -> bytes:

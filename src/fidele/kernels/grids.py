@@ -131,3 +131,39 @@ def tetrahedral3(codes, table, out):
         for i in range(count):
             for v in range(k):
                 out[start + i, v] = made[4 * i + v]
+
+
+@njit(
+    types.void(given(types.float32), given(types.float32, 5), REAL_ROWS),
+    nogil=True,
+    cache=True,
+    fastmath=True,
+    error_model="numpy",
+)
+def tetrahedral4(codes, table, out):
+    """Interpolate a 4-D table as LittleCMS does: linear in the first dimension, tetrahedral in the others.
+
+    codes (n, 4) float32 from 0 to 1; table (g, g, g, g, 4) float32; out (n, k) float32, k three or four.
+    """
+    n, k = out.shape
+    g = table.shape[0]
+    if k not in (3, 4) or table.shape[4] != 4 or g < 2:
+        raise ValueError("a table of two nodes a side and more, which hold four numbers")
+    grid, sizes = table.reshape(table.size), np.array([g, g, g, g])
+    x, y, z, w = (
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+        np.empty(BLOCK, np.float32),
+    )
+    low, made = np.empty(BLOCK, np.int32), np.empty(4 * BLOCK, np.float32)
+    scale = np.float32(g - 1)
+    for start in range(0, n, BLOCK):
+        count = min(BLOCK, n - start)
+        for i in range(count):
+            w[i], x[i] = codes[start + i, 0] * scale, codes[start + i, 1] * scale
+            y[i], z[i] = codes[start + i, 2] * scale, codes[start + i, 3] * scale
+        in_tetrahedra(x, y, z, w, grid, sizes, 4, low, made, count)
+        for i in range(count):
+            for v in range(k):
+                out[start + i, v] = made[4 * i + v]

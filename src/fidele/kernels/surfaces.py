@@ -16,12 +16,17 @@ _BLOCK = 512
 
 
 @njit(cache=True, fastmath=_LOOSE, error_model="numpy")
-def _distances(x, y, z, centres, first, count, scale, out):
-    """Put the distances of a place to centres (3, k), from a first one on, times a scale, into `out`."""
-    xs, ys, zs = centres[0], centres[1], centres[2]
+def _distances(place, centres, first, count, scale, out):
+    """Put the distances of a place (d,) to centres (d, k), from a first one on, times a scale, into `out`."""
+    here, along = place[0], centres[0]
     for j in range(count):
-        a, b, c = x - xs[first + j], y - ys[first + j], z - zs[first + j]
-        out[j] = scale * math.sqrt(a * a + b * b + c * c)
+        out[j] = (here - along[first + j]) * (here - along[first + j])
+    for d in range(1, centres.shape[0]):
+        here, along = place[d], centres[d]
+        for j in range(count):
+            out[j] += (here - along[first + j]) * (here - along[first + j])
+    for j in range(count):
+        out[j] = scale * math.sqrt(out[j])
 
 
 @njit(cache=True, fastmath=_LOOSE, error_model="numpy")
@@ -57,7 +62,7 @@ def _matern(row, order, count):
     error_model="numpy",
 )
 def kernel_sums(at, centres, factors, reach, order, out):
-    """Sum kernels of an order (3, 5, 7; 0 for cubes) over centres (3, k), times factors (3, k), at places (n, 3).
+    """Sum kernels of an order (3, 5, 7; 0 for cubes) over centres (d, k), times factors (3, k), at places (n, d).
 
     Into out (n, 3). Source: Rasmussen and Williams, 'Gaussian Processes for Machine Learning' (2006), 4.2.1.
     """
@@ -69,7 +74,7 @@ def kernel_sums(at, centres, factors, reach, order, out):
         first_sum, second_sum, third_sum = 0.0, 0.0, 0.0
         for first in range(0, k, _BLOCK):
             count = min(_BLOCK, k - first)
-            _distances(at[i, 0], at[i, 1], at[i, 2], centres, first, count, scale, row)
+            _distances(at[i], centres, first, count, scale, row)
             _matern(row, order, count)
             for j in range(count):
                 first_sum += row[j] * one[first + j]

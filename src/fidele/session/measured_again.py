@@ -51,7 +51,7 @@ def doubtful(found: Gathered, fit: Fit, chart: Chart, chosen: Sequence[Chart] = 
     pages = [chart.on_page(page) for page in range(chart.pages)]
     begun = {i for page in pages if any(chart.ids[i] in rows for i in page) for i in page}
     lost = [i for i, sample in enumerate(chart.ids) if sample in set(found.missing) and i in begun]
-    printed, known = found.rgb[mine].reshape(-1, 3), np.concatenate([chart.rgb, *(one.rgb for one in chosen)])
+    printed, known = found.device[mine].reshape(-1, 3), np.concatenate([chart.rgb, *(one.rgb for one in chosen)])
     every = np.concatenate([printed[_among(printed, known)], chart.rgb[lost].reshape(-1, 3)])
     return np.asarray(np.unique(np.round(every * 255), axis=0) / 255)
 

@@ -56,6 +56,7 @@ from fidele.session.handoff import Handoff
 from fidele.session.holding import Holding, candidate, ranked
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
+from fidele.session.ink_profiles import InkProfiles
 from fidele.session.jigs import Jigs
 from fidele.session.jobs import Jobs
 from fidele.session.known_prints import KnownPrints
@@ -166,6 +167,7 @@ class Session:
             self.measured_pages,
             places,
         )
+        self.ink_profiles = InkProfiles(live, self.profiles, places)
         self.units_alike = UnitsAlike(live, self.in_force, self.profiles, places)
         self.balancing = Balancing(
             live, self.in_force, self.handoff, self.profiles, self.cards, self.charts, self.logbook, places

@@ -254,7 +254,7 @@ class OwnProfiles:
                     raise CancelledError
                 return True
 
-            made = further(fit, found.rgb[used], count, told)
+            made = further(fit, found.device[used], count, told)
             number, mark = self._next()
             return Further(chosen_patches(tr("Chosen page {number}", number=number), made.rgb, mark), made.left)
 
@@ -658,5 +658,5 @@ def _read(path: Path, chart: Chart | None, target: Chart, chosen: list[Chart]) -
 def _off(profile: Profile | None, found: Gathered) -> float | None:
     if profile is None or profile.channels != 3:
         return None
-    said = to_lab(found.rgb.astype(np.float32), profile, Intent.ABSOLUTE).astype(float)
+    said = to_lab(found.device.astype(np.float32), profile, Intent.ABSOLUTE).astype(float)
     return float(delta_e_2000(said, found.Lab).mean())
