@@ -43,6 +43,8 @@ _OUT = 0.1
 #: out, and so much of it whatever the noise; in nine cases of ten it lies between so many times that. As measured on
 #: printers that nobody here made (docs/own-profiles.md).
 _OF_LOO, _OF_NOISE, _AT_LEAST, _LOW, _HIGH = 0.24, 0.28, 0.10, 0.70, 1.35
+#: The error itself is so many times that of RGB printers where there are four inks (the same place).
+_OF_INKS = 1.12
 #: The 95th percentile beside the mean.
 _TAIL = 2.4
 
@@ -272,7 +274,8 @@ def fit(
     off = delta_e_2000(colours, expected[used])
     out = rest[np.argsort(-delta_e_2000(Lab[rest], expected[rest]))] if len(rest) else rest
     pairs = _swapped(Lab, expected, out) if keep is None else ()
-    return Fit(parts, weights, _stated(off, spoken_for(mine), noise), out, pairs, expected)
+    stated = _stated(off, spoken_for(mine), noise, _OF_INKS if rgb.shape[1] > 3 else 1.0)
+    return Fit(parts, weights, stated, out, pairs, expected)
 
 
 def predictable(rgb: Floats, Lab: Floats) -> float:
@@ -409,7 +412,7 @@ def _fits(form: Form, rgb: Floats, Lab: Floats, smoothings: tuple[float, ...], s
         yield _Fitted(form, smoothing, centres, factors, of_trend, left_out, noise, score)
 
 
-def _stated(off: Floats, shares: Floats, noise: float) -> Stated:
+def _stated(off: Floats, shares: Floats, noise: float, times: float) -> Stated:
     loo = float((off * shares).sum())
-    mean = float(np.sqrt(max(_OF_LOO * (loo**2 - _OF_NOISE * noise**2), 0.0) + _AT_LEAST * loo**2))
+    mean = times * float(np.sqrt(max(_OF_LOO * (loo**2 - _OF_NOISE * noise**2), 0.0) + _AT_LEAST * loo**2))
     return Stated(mean, _LOW * mean, _HIGH * mean, _TAIL * mean, noise)

@@ -6,6 +6,9 @@ its way from the bare media to its last useful amount, in L*a*b*: even places ar
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from math import comb
+
 import numpy as np
 
 from fidele.arrays import Floats
@@ -25,6 +28,8 @@ _LEAST_TOTAL = 2.0
 _NONE = 1e-3
 #: Entries of a curve.
 _ENTRIES = 257
+#: Draws a curve through steps of a ramp, and returns it where it is asked for: amounts, how far it came, where.
+_Curve = Callable[[Floats, Floats, Floats], Floats]
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,14 +163,53 @@ def _enough(at: Floats, line: Floats) -> float:
 
 
 def _even(at: Floats, way: Floats, most: float) -> Floats:
-    """Return the amounts (257,) at even places up to the last useful one."""
+    """Return the amounts (257,) at even places up to the last useful one.
+
+    What a measurement errs by must not bend the places by which a whole printer is fitted, and where a ramp itself
+    bends they have to follow: of several curves that one is taken by which steps that are left out are told best.
+    """
+    inside = at <= most + 1e-9
+    there, come = at[inside] / most, way[inside]
+    amount = np.linspace(0, 1, 4 * _ENTRIES)
+    drawn = min(_CURVES, key=lambda curve: _missed(curve, there, come))(there, come, amount)
+    # Where a ramp stands still its curve would jump: a little of the straight way keeps it going.
+    drawn = 0.97 * drawn / drawn[-1] + 0.03 * amount
+    return np.interp(np.linspace(0, 1, _ENTRIES), drawn, amount * most)
+
+
+def _missed(curve: _Curve, at: Floats, way: Floats) -> float:
+    """Return how far off steps are told by the others, mean square; both ends are always there."""
+    off = []
+    for step in range(1, len(at) - 1):
+        others = np.arange(len(at)) != step
+        off.append(float(curve(at[others], way[others], at[step : step + 1])[0] - way[step]))
+    return float(np.mean(np.square(off)))
+
+
+def _rising(degree: int) -> _Curve:
+    """Return what draws a polynomial that rises everywhere through a ramp: Bernstein's, its coefficients in order."""
+
+    def shares(at: Floats) -> Floats:
+        each = [comb(degree, k) * at**k * (1 - at) ** (degree - k) for k in range(1, degree + 1)]
+        return np.cumsum(np.stack(each, axis=1)[:, ::-1], axis=1)[:, ::-1]
+
+    def drawn(at: Floats, way: Floats, where: Floats) -> Floats:
+        from scipy.optimize import nnls
+
+        return np.asarray(shares(where) @ nnls(shares(at), way)[0])
+
+    return drawn
+
+
+def _through(at: Floats, way: Floats, where: Floats) -> Floats:
+    """Draw a curve through all steps of a ramp, which it never leaves (Fritsch and Butland, 1984)."""
     from scipy.interpolate import PchipInterpolator
 
-    amount = np.linspace(0, most, 4 * _ENTRIES)
-    come = PchipInterpolator(at, way)(amount)
-    # Where a ramp stands still its curve would jump: a little of the straight way keeps it going.
-    come = 0.98 * come / come[-1] + 0.02 * amount / most
-    return np.interp(np.linspace(0, 1, _ENTRIES), come, amount)
+    return np.asarray(PchipInterpolator(at, _pooled(way))(where))
+
+
+#: Curves that a ramp is drawn by, the smoothest first.
+_CURVES: tuple[_Curve, ...] = (_rising(5), _rising(8), _rising(14), _through)
 
 
 def _darkest(amounts: Floats, Lab: Floats) -> float | None:

@@ -80,6 +80,8 @@ from fidele.tiles import Progress
 
 #: So many new profiles are read on the spot; more are read beside the interface.
 _AT_ONCE = 40
+#: Desks that show what is in the logbook and the workshop's folders.
+_OF_LOG = ("Logbook", "Own profile", "Ink profile")
 #: Below this width the columns beside the desk give way.
 _NARROW = 1150
 #: Desks that are not shown are made one by one, so many milliseconds apart.
@@ -415,7 +417,7 @@ class Window(QMainWindow):
                     self.show_desk("Arrivals")
             case LogChanged():
                 self._know_print()
-                self._outdate("log", *(["desk"] if self._station == "Logbook" else []))
+                self._outdate("log", *(["desk"] if self._station in _OF_LOG else []))
             case QueueChanged():
                 self.desks.print.printing.follow()
             case WorldSeen():
