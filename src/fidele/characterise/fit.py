@@ -41,10 +41,8 @@ _SPARSE = 80
 _OUT = 0.1
 #: The square of a fit's true error is so much of that of patches that are left out once so much of their noise is taken
 #: out, and so much of it whatever the noise; in nine cases of ten it lies between so many times that. As measured on
-#: printers that nobody here made (docs/own-profiles.md).
-_OF_LOO, _OF_NOISE, _AT_LEAST, _LOW, _HIGH = 0.24, 0.28, 0.10, 0.70, 1.35
-#: The error itself is so many times that of RGB printers where there are four inks (the same place).
-_OF_INKS = 1.12
+#: printers that nobody here made, of RGB and of four inks (docs/own-profiles.md).
+_ERROR_OF_RGB, _ERROR_OF_INKS = (0.24, 0.28, 0.10, 0.70, 1.35), (0.38, 2.07, 0.245, 0.70, 1.55)
 #: The 95th percentile beside the mean.
 _TAIL = 2.4
 
@@ -274,7 +272,7 @@ def fit(
     off = delta_e_2000(colours, expected[used])
     out = rest[np.argsort(-delta_e_2000(Lab[rest], expected[rest]))] if len(rest) else rest
     pairs = _swapped(Lab, expected, out) if keep is None else ()
-    stated = _stated(off, spoken_for(mine), noise, _OF_INKS if rgb.shape[1] > 3 else 1.0)
+    stated = _stated(off, spoken_for(mine), noise, _ERROR_OF_INKS if rgb.shape[1] > 3 else _ERROR_OF_RGB)
     return Fit(parts, weights, stated, out, pairs, expected)
 
 
@@ -412,7 +410,8 @@ def _fits(form: Form, rgb: Floats, Lab: Floats, smoothings: tuple[float, ...], s
         yield _Fitted(form, smoothing, centres, factors, of_trend, left_out, noise, score)
 
 
-def _stated(off: Floats, shares: Floats, noise: float, times: float) -> Stated:
+def _stated(off: Floats, shares: Floats, noise: float, error: tuple[float, ...]) -> Stated:
+    of_loo, of_noise, at_least, low, high = error
     loo = float((off * shares).sum())
-    mean = times * float(np.sqrt(max(_OF_LOO * (loo**2 - _OF_NOISE * noise**2), 0.0) + _AT_LEAST * loo**2))
-    return Stated(mean, _LOW * mean, _HIGH * mean, _TAIL * mean, noise)
+    mean = float(np.sqrt(max(of_loo * (loo**2 - of_noise * noise**2), 0.0) + at_least * loo**2))
+    return Stated(mean, low * mean, high * mean, _TAIL * mean, noise)

@@ -64,7 +64,7 @@ class InkDesk(Desk):
         self.limit = number(0, 400, tr("The most of all inks together that the media holds"), 0, " %", 92)
         self.limit.setSpecialValueText(tr("as measured"))
         self.limit.editingFinished.connect(self._limited)
-        self.patches = choice(tr("Patches of the target"), letters=30, chosen=lambda _: self._sized())
+        self.patches = choice(tr("Patches of the target"), letters=14, chosen=lambda _: self._sized())
         for count in SIZES:
             self.patches.addItem(tr("{n} patches", n=count), count)
         self.buys = label("", 9.0, dim=True, wrap=True)

@@ -253,11 +253,15 @@ class InkProfiles:
         before = self.work
         after = replace(before, ramps=name) if of_ramps else replace(before, pages=(*before.pages, name))
         self._live.history.do(tr("Add {name}", name=path.name), lambda: self._write(after), lambda: self._write(before))
-        what = tr("the page of ramps") if of_ramps else tr("the target")
-        self._live.say(
-            tr("{name}: {n} patches of {what}.", name=path.name, n=len(found.ids), what=what)
-            + "".join(f" {sentence}" for sentence in found.put_right)
+        count = len(found.ids)
+        said = (
+            trn("{name}: {n} patch of the ramps.", "{name}: {n} patches of the ramps.", count, name=path.name, n=count)
+            if of_ramps
+            else trn(
+                "{name}: {n} patch of the target.", "{name}: {n} patches of the target.", count, name=path.name, n=count
+            )
         )
+        self._live.say(" ".join((said, *found.put_right)))
 
     def _with_amounts(self, path: Path, measured: Measurement) -> Measurement:
         from fidele.chart.cgats import read
