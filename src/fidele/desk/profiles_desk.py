@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
-from fidele.desk.kit import across, choice, entry, fill, tick
+from fidele.desk.kit import SPRING, across, choice, entry, fill, tick
 from fidele.desk.labels import button, label, section
 from fidele.desk.profile_list import GROUPS, ProfileList, lines_of
 from fidele.desk.theme import Theme
@@ -39,11 +39,6 @@ class ProfilesDesk(Desk):
             ),
             button(
                 tr("Find a lost profile"), lambda: self.go.emit("Lost"), tr("Search downloads, mails, zips and trash")
-            ),
-            button(
-                tr("For inks"),
-                lambda: self.go.emit("Ink profile"),
-                tr("Make a profile for a printer that is sent cyan, magenta, yellow and black"),
             ),
         ):
             head.addWidget(made, alignment=Qt.AlignmentFlag.AlignTop)
@@ -77,6 +72,13 @@ class ProfilesDesk(Desk):
         self.box.addWidget(self.list, 1)
         self.nothing = label("", 9.5, dim=True, wrap=True)
         self.box.addWidget(self.nothing)
+        inks = button(
+            tr("For a printer that takes inks"),
+            lambda: self.go.emit("Ink profile"),
+            tr("Make a profile for a printer that is sent cyan, magenta, yellow and black"),
+            quiet=True,
+        )
+        self.box.addLayout(across(SPRING, inks))
 
     def refresh(self) -> None:
         """Show the profiles as they are now."""
