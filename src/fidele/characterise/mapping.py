@@ -19,6 +19,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.characterise.detail import Detail, detail_of, lines
@@ -413,20 +414,11 @@ def _tips(solid: Solid) -> Floats:
 
 def _leaves(solid: Solid, middle: Floats) -> Leaves:
     """Measure a solid in Oklab from the middles of its leaves."""
-    from fidele.kernels.solids import farthest
+    from fidele.kernels.solids import leaf_reach
 
-    rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
     reach = np.empty((_HUES + 1, _RISES))
-    _, green_red, blue_yellow = solid.vertices.T
-    for row, hue in enumerate(_hues()[:-1]):
-        # Only what the plane of this hue cuts can be met.
-        beside = blue_yellow * np.cos(hue) - green_red * np.sin(hue)
-        one, two, three = solid.triangles.T
-        left, right = beside <= 1e-6, beside >= -1e-6
-        cut = solid.triangles[(left[one] | left[two] | left[three]) & (right[one] | right[two] | right[three])]
-        flat = np.cos(rise)
-        toward = np.stack([np.sin(rise), flat * np.cos(hue), flat * np.sin(hue)], axis=1)
-        farthest(np.array([middle[row], 0.0, 0.0]), toward, solid.vertices, cut, reach[row])
+    rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
+    leaf_reach(solid.vertices, solid.triangles, _hues()[:-1], np.ascontiguousarray(middle), rise, reach[:-1])
     reach[-1] = reach[0]
     return Leaves(middle, reach)
 
@@ -441,21 +433,27 @@ def _rising(printer: Leaves, source: Leaves) -> Leaves:
     rise = np.linspace(-np.pi / 2, np.pi / 2, _RISES)
     hue = np.broadcast_to(_hues()[:, None], printer.reach.shape)
 
-    def lightness(reach: Floats) -> Floats:
-        return oklab_to_lab(_leaf(printer.middle[:, None] + reach * np.sin(rise), reach * np.cos(rise), hue))[..., 0]
+    def lightness(reach: Floats, at: NDArray[np.bool_]) -> Floats:
+        middle = np.broadcast_to(printer.middle[:, None], hue.shape)[at]
+        L = middle + reach * np.broadcast_to(np.sin(rise), hue.shape)[at]
+        return oklab_to_lab(_leaf(L, reach * np.broadcast_to(np.cos(rise), hue.shape)[at], hue[at]))[..., 0]
 
     edge = np.minimum(printer.reach, source.reach)
-    first = lightness(edge)
+    first = lightness(edge.ravel(), np.ones(hue.shape, bool)).reshape(hue.shape)
     climb = _CLIMB * np.arange(_RISES)
     below = np.maximum.accumulate(first - climb, axis=1) + climb
     above = np.minimum.accumulate((first - climb)[:, ::-1], axis=1)[:, ::-1] + climb
     wanted = np.where(rise < 0, below, above)
     broken = np.abs(wanted - first) > 1e-6
-    low, high = 0.2 * edge, edge.copy()
+    low, high, goal = 0.2 * edge[broken], edge[broken], wanted[broken]
+    downward = np.broadcast_to(rise < 0, hue.shape)[broken]
     for _ in range(30):
         half = (low + high) / 2
-        enough = np.where(rise < 0, lightness(half) >= wanted, lightness(half) <= wanted)
+        found = lightness(half, broken)
+        enough = np.where(downward, found >= goal, found <= goal)
         low, high = np.where(enough, half, low), np.where(enough, high, half)
     # Beside a mended place the edge itself stands, lest what lies between the two reach beyond both.
     beside = binary_dilation(broken, np.ones((3, 3), bool))
-    return Leaves(printer.middle, np.where(broken, low, np.where(beside, edge, printer.reach)))
+    mended = np.where(beside, edge, printer.reach)
+    mended[broken] = low
+    return Leaves(printer.middle, mended)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
+from numba import njit, types
+
+from fidele.kernels.kinds import DOUBLE_ROWS, given
 
 
 @njit(nogil=True, cache=True)
@@ -87,3 +89,53 @@ def farthest(middle, directions, vertices, triangles, out):
             v = (d0 * q[0] + d1 * q[1] + d2 * q[2]) / det
             if u >= -1e-9 and v >= -1e-9 and u + v <= 1 + 1e-9:
                 out[i] = max(out[i], reach / det)
+
+
+@njit(
+    types.void(given(types.float64), given(types.int64), *(given(types.float64, 1),) * 3, DOUBLE_ROWS),
+    nogil=True,
+    cache=True,
+)
+def leaf_reach(vertices, triangles, hues, middles, rises, out):
+    """Distance to the last triangle met from the middle (h,) of each hue's half-plane, by rise (r,), into out (h, r).
+
+    The first coordinate of vertices (n, 3) is lightness, the others point to hues 0 and 90 degrees; rises are evenly
+    spaced from straight down to straight up. Each triangle meets a half-plane in one segment, which only the rises
+    between its ends see. 0 where none is met.
+    """
+    out[:] = 0.0
+    steps = rises.shape[0] - 1
+    up = steps / math.pi
+    x, y = np.empty(2), np.empty(2)
+    for row in range(hues.shape[0]):
+        toward_a, toward_b = math.cos(hues[row]), math.sin(hues[row])
+        for t in range(triangles.shape[0]):
+            found = 0
+            for k in range(3):
+                one, other = triangles[t, k], triangles[t, (k + 1) % 3]
+                here = vertices[one, 2] * toward_a - vertices[one, 1] * toward_b
+                there = vertices[other, 2] * toward_a - vertices[other, 1] * toward_b
+                if (here >= 0) != (there >= 0):
+                    share = here / (here - there)
+                    x_one = vertices[one, 1] * toward_a + vertices[one, 2] * toward_b
+                    x_other = vertices[other, 1] * toward_a + vertices[other, 2] * toward_b
+                    x[found] = x_one + share * (x_other - x_one)
+                    rise = vertices[one, 0] + share * (vertices[other, 0] - vertices[one, 0])
+                    y[found] = rise - middles[row]
+                    found += 1
+            if found < 2 or (x[0] < 0 and x[1] < 0):
+                continue
+            for k in range(2):  # what lies beyond the axis is of the opposite hue
+                if x[k] < 0:
+                    y[k] += (y[1 - k] - y[k]) * x[k] / (x[k] - x[1 - k])
+                    x[k] = 0.0
+            low, high = math.atan2(y[0], x[0]), math.atan2(y[1], x[1])
+            if low > high:
+                low, high = high, low
+            first = max(0, math.ceil((low + math.pi / 2) * up - 1e-9))
+            last = min(steps, math.floor((high + math.pi / 2) * up + 1e-9))
+            area = x[0] * y[1] - y[0] * x[1]
+            for i in range(first, last + 1):
+                across = math.cos(rises[i]) * (y[1] - y[0]) - math.sin(rises[i]) * (x[1] - x[0])
+                flat = max(math.hypot(x[0], y[0]), math.hypot(x[1], y[1]))  # seen from its end
+                out[row, i] = max(out[row, i], area / across if abs(across) > 1e-12 else flat)
