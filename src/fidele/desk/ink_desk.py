@@ -41,10 +41,16 @@ class InkDesk(Desk):
         self.anew = button(
             tr("Another printer"), self._anew, tr("Begin from nothing; one step, which Undo takes back"), quiet=True
         )
+        self.convert = button(
+            tr("Write the picture in its inks …"),
+            self.house_wanted.emit,
+            tr("The picture in hand, converted through a profile of inks from the shelf"),
+            quiet=True,
+        )
         self.make = button(
             tr("Make it and put it on the shelf"), self._make, tr("The profile, with the black chosen below"), main=True
         )
-        for one in (self.anew, self.make):
+        for one in (self.anew, self.convert, self.make):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.name = entry(tr("What the profile is called"), hint=tr("printer, paper and ink"), points=9.5)
@@ -168,6 +174,7 @@ class InkDesk(Desk):
         fitted = self.inks.fitted
         self._after.setVisible(fitted is not None)
         self.make.setEnabled(fitted is not None and not self.work.busy)
+        self.convert.setVisible(self.session.artwork is not None and self.inks.made)
         clear(self._said)
         if fitted is not None:
             self._show(fitted)

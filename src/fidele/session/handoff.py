@@ -92,7 +92,7 @@ class Handoff:
 
         def go() -> None:
             do()
-            self._in_force.put(card)
+            self._in_force.put(card, read=False)
             self._set_all()
 
         def back() -> None:

@@ -23,13 +23,14 @@ class InForce:
     def __init__(self, live: Live, cards: CardStore, shelf: Shelf) -> None:
         self._live, self._cards, self._shelf = live, cards, shelf
 
-    def put(self, card: Card | None) -> None:
-        """Take a card, None for none; the route is read anew."""
+    def put(self, card: Card | None, read: bool = True) -> None:
+        """Take a card, None for none; the route is read anew, where nobody is about to set it and read it back."""
         live = self._live
         kept = self._cards.kept(card.id) if card is not None else None
         live.change(CardTaken(card, self._profile(card), kept))
         live.tell(ConditionsChanged())
-        live.refresh()
+        if read:
+            live.refresh()
 
     def _profile(self, card: Card | None) -> Profile | None:
         if card is not None and card.profile is not None:

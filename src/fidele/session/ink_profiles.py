@@ -303,6 +303,14 @@ class InkProfiles:
         """What was fitted of the files that count now, None before that."""
         return self._fitted[1] if self._fitted is not None and self._fitted[0] == self._key() else None
 
+    @property
+    def made(self) -> bool:
+        """Whether the shelf holds a profile of inks."""
+        return any(
+            row.entry.description.usable_as_output and row.entry.description.colour_space == "CMYK"
+            for row in self._profiles.rows()
+        )
+
     def _key(self) -> object:
         work = self.work
         return work.ramps, work.pages, work.limit
