@@ -16,11 +16,14 @@ import numpy as np
 from fidele import __version__
 from fidele.artwork.depth import to_eight
 from fidele.artwork.save import save_picture
+from fidele.bench import drum
+from fidele.characterise.ink_setup import setup_of
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
 from fidele.characterise.scanner import fit_scanner
 from fidele.chart.cgats import Table, dump
 from fidele.chart.definition import Chart
 from fidele.chart.family import target_chart
+from fidele.chart.ink_target import ink_target, ramp_page
 from fidele.chart.read import read_scan
 from fidele.colour.cie import xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
@@ -70,7 +73,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     """
     places = Places.under(root)
     mark = root / "demo.json"
-    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 9}
+    stamp = {"version": __version__, "made": CREATED.isoformat(), "recipe": 10}
     try:
         made = json.loads(read_bytes(mark, 1 << 16))
     except (FideleError, ValueError):
@@ -85,9 +88,11 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     with ThreadPoolExecutor(1) as beside:  # pictures and downloads on one core, the profile on another
         drawn = beside.submit(draw_pictures, root / "artwork")
         filled = beside.submit(fill_downloads, bench, root / "downloads")
+        inks = beside.submit(measure_inks, root / "ink printer")
         _, profile, measured = characterise(bench, card, places, lambda words, share: tell(words, 0.04 + 0.92 * share))
         drawn.result()
         filled.result()
+        inks.result()
     tell("Putting the profile on the shelf", 0.97)
     bundle = root / "from the supplier" / SUPPLIER_ZIP
     write_bytes(
@@ -116,7 +121,10 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
 def clear_outdated(root: Path) -> None:
     """Take away what an earlier Fidele made for the demo, so that two of each do not lie side by side."""
     (root / "demo.json").unlink(missing_ok=True)
-    for name in ("artwork", "bench", "conditions", "downloads", "from the supplier", "icc", "profiles", "scanner"):
+    for name in (
+        "artwork", "bench", "conditions", "downloads", "from the supplier", "icc", "ink printer", "profiles",
+        "scanner",
+    ):  # fmt: skip
         shutil.rmtree(root / name, ignore_errors=True)
 
 
@@ -127,6 +135,31 @@ def fill_downloads(bench: Bench, folder: Path) -> None:
         write_bytes(folder / name, files[name])
     write_bytes(folder / "Velm_Wren_Tarn_light_60.icc.txt", files["Velm_Wren_Tarn_light_60.icc"])
     write_bytes(folder / "Trash" / "files" / "gallery rag.icc", files["Orrin Gannet gallery rag.icc"])
+
+
+def measure_inks(folder: Path) -> None:
+    """Leave what was measured of a printer that takes inks: its page of ramps, and a target within what they tell."""
+    ramps = ramp_page()
+    assert ramps.inks is not None
+    setup = setup_of(ramps.inks, _measured_of(ramps, folder / "ramps.txt"))
+    _measured_of(ink_target(300, lambda places: setup.laid(setup.limited(places))), folder / "target.txt")
+
+
+def _measured_of(chart: Chart, path: Path) -> np.ndarray:
+    assert chart.inks is not None
+    spectra = drum.measured(chart.inks)
+    Lab = xyz_to_lab(spectra_to_xyz(spectra))
+    columns = {f"CMYK_{c}": 100 * chart.inks[:, i] for i, c in enumerate("CMYK")}
+    columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
+    keywords = {
+        "ORIGINATOR": "Bench P1",
+        "DESCRIPTOR": f"Kestrel Drum on gallery rag, {chart.title.lower()}",
+        "CREATED": CREATED.date().isoformat(),
+        "INSTRUMENTATION": "Bench P1",
+        "FIDELE_MODE": "M1",
+    }
+    write_bytes(path, dump(Table(chart.ids, columns, keywords)).encode())
+    return Lab
 
 
 def _zip(files: dict[str, bytes]) -> bytes:

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 
 #: Sizes of target that are offered, with what they leave on printers that nobody here made: mean ΔE00 by an
 #: instrument, the middle and nineteen in twenty (docs/own-profiles.md).
-SIZES = {300: (0.19, 0.45), 600: (0.15, 0.36), 1000: (0.13, 0.31)}
+SIZES = {300: (0.21, 0.34), 600: (0.15, 0.29), 1000: (0.12, 0.26)}
 #: How much black is taken where nobody says.
 BLACK = 0.5
 #: Greys in so many steps are shown.
