@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import tarfile
 import zipfile
 from pathlib import Path
 
@@ -21,6 +22,15 @@ def debian_profiles() -> list[Path]:
 
 
 PROFILES = debian_profiles()
+
+
+def unpacked(archive: Path, into: Path) -> None:
+    """Unpack a tar of ours; Debian 12's Python has no filters for it yet."""
+    with tarfile.open(archive) as tar:
+        if hasattr(tarfile, "data_filter"):
+            tar.extractall(into, filter="data")
+        else:
+            tar.extractall(into)
 
 
 def maker_profiles(demo: Places) -> dict[str, Profile]:

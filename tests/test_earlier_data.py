@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import sqlite3
-import tarfile
 from contextlib import closing
 from dataclasses import astuple
 from pathlib import Path
@@ -15,6 +14,7 @@ from fidele.run.kept import job_again
 from fidele.session.model import Session
 from fidele.session.places import Places
 from fidele.store.cards import read_export
+from tests.known import unpacked
 
 SAMPLE = Path(__file__).parent / "data" / "workshop-0.1.tar.xz"
 #: Where it lay when it was made: kept jobs and house rules name their artwork by its whole path.
@@ -24,8 +24,7 @@ _THERE = "/tmp/sample/workshop"
 @pytest.fixture(scope="module")
 def earlier(tmp_path_factory: pytest.TempPathFactory) -> Path:
     root = tmp_path_factory.mktemp("earlier")
-    with tarfile.open(SAMPLE) as archive:
-        archive.extractall(root, filter="data")
+    unpacked(SAMPLE, root)
     here = str(root / "workshop")
     with closing(sqlite3.connect(root / "workshop" / "logbook.sqlite")) as db, db:
         db.execute("UPDATE run SET job = replace(job, ?, ?)", (_THERE, here))

@@ -11,7 +11,6 @@ import sqlite3
 import stat
 import subprocess
 import sys
-import tarfile
 import time
 from contextlib import closing
 from pathlib import Path
@@ -29,15 +28,14 @@ from fidele.store.cards import read_export
 from fidele.store.logbook import Logbook
 from fidele.store.processes import is_alive, this_process
 from tests.fuzz.targets import SAMPLE
-from tests.known import bundle
+from tests.known import bundle, unpacked
 
 
 @pytest.fixture(scope="module")
 def earlier(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """What lies beside a workshop of the earlier version, unpacked once."""
     made = tmp_path_factory.mktemp("earlier")
-    with tarfile.open(SAMPLE) as archive:
-        archive.extractall(made, filter="data")
+    unpacked(SAMPLE, made)
     return made
 
 

@@ -6,7 +6,6 @@ import json
 import random
 import shutil
 import sqlite3
-import tarfile
 from collections.abc import Callable
 from contextlib import closing, suppress
 from dataclasses import dataclass, field
@@ -32,6 +31,7 @@ from fidele.store.cards import card_of, read_export
 from fidele.store.parcel import open_parcel
 from tests.fuzz.mutate import mutated
 from tests.fuzz.seeds import seeds
+from tests.known import unpacked
 
 SAMPLE = Path(__file__).parent.parent / "data" / "workshop-0.1.tar.xz"
 _MOST = 1 << 30
@@ -95,8 +95,7 @@ class Fuzz:
     found: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        with tarfile.open(SAMPLE) as archive:
-            archive.extractall(self.folder / "sample", filter="data")
+        unpacked(SAMPLE, self.folder / "sample")
         self.workshop = self.folder / "sample" / "workshop"
         self.seeds = seeds(self.workshop, self.folder / "sample" / "parcel.condition.zip")
         self.profile = self.folder / "to.icc"
