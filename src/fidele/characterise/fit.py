@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
+from fidele.characterise.other_media import on_other_media
 from fidele.colour.difference import delta_e_2000
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
@@ -43,6 +44,8 @@ _OUT = 0.1
 #: out, and so much of it whatever the noise; in nine cases of ten it lies between so many times that. As measured on
 #: printers that nobody here made, of RGB and of four inks (docs/own-profiles.md).
 _ERROR_OF_RGB, _ERROR_OF_INKS = (0.24, 0.28, 0.10, 0.70, 1.35), (0.38, 2.07, 0.245, 0.70, 1.55)
+#: The same where a known printer is followed: what it is wrong by itself is the same in all patches.
+_ERROR_FOLLOWING = (0.18, 1.31, 0.33, 0.70, 1.38)
 #: The 95th percentile beside the mean.
 _TAIL = 2.4
 
@@ -243,8 +246,9 @@ def fit(
 
     Patches that no smooth printer prints so are left out; `keep` (n,) says which are to be used, whatever they look
     like, and which are not. `like` is what the same printer with the same inks prints on another media, L*a*b* of
-    device values, as its profile tells: what it holds to be near each other is near here as well. Forms that follow it
-    are tried beside the others, so that fewer patches do where they fit. `kernels` are tried, each with its reach and
+    device values, as its profile tells: what it holds to be near each other is near here as well. Forms that follow it,
+    as it is and as another media moves it (`other_media`), are tried beside the others, so that fewer patches do where
+    they fit. `kernels` are tried, each with its reach and
     the degree of its trend.
 
     Raises
@@ -272,7 +276,8 @@ def fit(
     off = delta_e_2000(colours, expected[used])
     out = rest[np.argsort(-delta_e_2000(Lab[rest], expected[rest]))] if len(rest) else rest
     pairs = _swapped(Lab, expected, out) if keep is None else ()
-    stated = _stated(off, spoken_for(mine), noise, _ERROR_OF_INKS if rgb.shape[1] > 3 else _ERROR_OF_RGB)
+    error = _ERROR_OF_INKS if rgb.shape[1] > 3 else _ERROR_FOLLOWING if made.follows > 0.5 else _ERROR_OF_RGB
+    stated = _stated(off, spoken_for(mine), noise, error)
     return Fit(parts, weights, stated, out, pairs, expected)
 
 
@@ -361,10 +366,10 @@ def _chosen(rgb: Floats, Lab: Floats, like: Model | None, kernels: Sequence[Kern
     shares = spoken_for(rgb[some])
     best: list[_Fitted] = []
     ways: list[tuple[Model, Model | None, bool]] = [(bend, None, False) for bend in _BENDS]
-    if like is not None:
+    for model in () if like is None else (like, on_other_media(like, rgb, Lab)):
 
-        def known(device: Floats) -> Floats:
-            return like(device) / _PLACES
+        def known(device: Floats, model: Model = model) -> Floats:
+            return model(device) / _PLACES
 
         ways += [(bend, known, True) for bend in _BENDS]
         ways.append((known, None, True))
