@@ -23,7 +23,7 @@ from fidele.errors import FideleError
 from fidele.icc.spaces import SENDS, srgb
 from fidele.run.page import prepare_page
 from fidele.session.balancing import CHROMA, TONE
-from fidele.tuning.balance import Balance, mixed
+from fidele.tuning.balance import Balance, mixed, shifted
 from fidele.tuning.conversion import sent_values
 from tests.hands import choose, click, look, settle
 from tests.shell import fidele
@@ -231,6 +231,17 @@ def test_one_driver_is_made_to_look_like_another(kind, seed, other):
     before, after = (delta_e_2000(theirs(page), mine(sent)).mean() for sent in (page, found.balance(page)))
     assert after < before / 2
     assert found.apart == (pytest.approx(before, rel=0.1), pytest.approx(after, abs=0.2 * before))
+    # Shifts all over the cube bring it nearer than curves and a mix, pictures' colours as well; and nothing folds.
+    bare = found.balance.model_copy(update={"shifts": None})
+    pictures = 0.7 * rng.random((300, 3)) + 0.15
+    for colours in (page, pictures):
+        near, far = (delta_e_2000(theirs(colours), mine(way(colours))).mean() for way in (found.balance, bare))
+        assert near < 0.97 * far
+    some = rng.random((4000, 3)) * 0.9 + 0.05
+    slopes = np.stack([found.balance(some + step) - found.balance(some - step) for step in 0.005 * np.eye(3)], axis=2)
+    assert (np.linalg.det(slopes / 0.01) > -0.05).all()
+    assert found.balance(np.ones((1, 3))) == pytest.approx(np.ones((1, 3)), abs=1e-6)
+    assert Balance.model_validate_json(found.balance.model_dump_json()) == found.balance
 
 
 @pytest.mark.parametrize(("kind", "seed"), [("dye", 3), ("wide", 3)])
@@ -272,6 +283,16 @@ def test_no_mix_loses_a_tint(others, colour, share):
     turned = np.linalg.norm((way[2] - grey) @ shares.T)
     assert far[2] - far[1] >= 1e-4 * turned - 1e-12
     assert mixed(way, np.eye(3)) == pytest.approx(way, abs=1e-12)
+
+
+@given(hnp.arrays(float, 3, elements=st.floats(0, 1)), st.floats(-1, 1), st.floats(0.001, 0.2))
+def test_what_is_shifted_alike_stays_apart_and_within_the_range(colour, by, apart):
+    other = np.minimum(colour + apart, 1)
+    one, two = shifted(colour, np.full(3, by)), shifted(other, np.full(3, by))
+    assert (one >= -1e-12).all()
+    assert (two <= 1 + 1e-12).all()
+    assert (two >= one).all()
+    assert (two - one)[other - colour > 1e-6].min(initial=1) > 0
 
 
 def test_the_same_from_a_shell(places, tmp_path):

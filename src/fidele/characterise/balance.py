@@ -11,6 +11,8 @@ import numpy as np
 from fidele.arrays import Floats
 from fidele.characterise.aims import Look, aimed, on_screen
 from fidele.characterise.fit import CALM, Fit, Model, fit
+from fidele.characterise.shifts import shifted_toward
+from fidele.chart.family import made as family
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.uniform import lab_to_din99o
 from fidele.dataclass import dataclass
@@ -23,6 +25,8 @@ NODES = 33
 _SMOOTH = 0.6
 #: Knots of a curve that is drawn toward a look, what its bends count beside colours, and what a mix counts.
 _KNOTS, _CALM_CURVES, _CALM_MIX = 9, 0.3, 3.0
+#: What colours count that lie between those of the page: both prints are guessed there.
+_BETWEEN = 0.3
 #: The shares of a mix that are free are those of the two other channels; each is no more than so much.
 _MOST_MIX = 0.8
 _OTHERS = ~np.eye(3, dtype=bool)
@@ -86,11 +90,25 @@ def balance(rgb: Floats, Lab: Floats, look: Look | None = None, as_sent: Model =
         # Pages lie along greys: what colours become between them is asked of surfaces that do not run away.
         model = fit(rgb, Lab, like=on_screen, kernels=CALM)
         sent, goal = as_sent(look.rgb), look.wanted(look.rgb, black)
-        made = _nearest(made, model, sent, goal, np.where(np.ptp(look.rgb, axis=1) < 1e-6, look.greys, 1.0))
+        counts = np.where(np.ptp(look.rgb, axis=1) < 1e-6, look.greys, 1.0)
+        made = _nearest(made, model, sent, goal, counts)
+        between = np.concatenate([family("families").rgb, _lattice(4)])
+        made = shifted_toward(
+            made,
+            model,
+            np.concatenate([sent, as_sent(between)]),
+            np.concatenate([goal, look.wanted(between, black)]),
+            np.append(counts, np.full(len(between), _BETWEEN)),
+        )
         now, then = (float(delta_e_2000(goal, model(numbers)).mean()) for numbers in (sent, made(sent)))
         apart = now, float(np.hypot(then, model.stated.mean))
     neutral = np.repeat(levels[:, None], 3, 1)
     return Balanced(made, model(made(neutral)), wanted, model(neutral), model, model.stated.mean, apart)
+
+
+def _lattice(size: int) -> Floats:
+    axis = np.linspace(0, 1, size)
+    return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
 
 
 def _with_curves(curves: Floats, mixing: Floats | None = None) -> Balance:
