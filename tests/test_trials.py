@@ -20,7 +20,7 @@ from fidele.session.model import Session
 from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
 from fidele.trials.search import Round, beginning, following
-from tests.hands import click, ready, settle
+from tests.hands import choose, click, ready, settle
 
 
 def _print(letter: str, aim: np.ndarray, off: float, seed: int, noise: float = 0.2) -> PrintRead:
@@ -182,15 +182,21 @@ def test_of_one_print_alone_nothing_is_said_but_what_it_shows(bare):
     assert np.allclose(alone.comparison.measured, relative(alone.measured.Lab, alone.chart.rgb[alone.index]))
 
 
-def test_families_and_a_picture_of_ones_own_lie_on_each_sheet(bare, demo):
+def test_families_and_a_picture_of_ones_own_lie_on_each_sheet(bare, demo, qtbot, tmp_path):
     """Half a sheet each; read by their patches with the picture beside them, printed again as they were."""
     session = ready(bare)
     with pytest.raises(FideleError, match="picture of your own"):
         session.print_trials.make("stand_in", ["Everyday", "Glint"], "families", own=True)
     session.open_artwork(demo.data / "artwork" / "signal-flags.png")
-    trial = session.print_trials.order(
-        session.print_trials.make("stand_in", ["Everyday", "Glint"], "families", own=True)
-    )
+    window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(window)
+    window.show()
+    window.show_desk("Trial prints")
+    desk = window.desks.trial
+    choose(desk.what, "families and own")
+    click(desk, "Make the trial")
+    settle(window, qtbot)
+    trial = session.print_trials.order(session.print_trials.shown)
     assert not session.print_trials.by_itself(trial)
     for one in trial.prints:
         printed = session.press_run(session.queue.carry_out(one.run))
@@ -201,7 +207,7 @@ def test_families_and_a_picture_of_ones_own_lie_on_each_sheet(bare, demo):
         assert session.checking.check_run(printed, seen).chart.name == "families"
         x, y = (int(v / 25.4 * 150) for v in picture.placing.centre)
         assert np.ptp(seen[y - 60 : y + 60, x - 60 : x + 60].reshape(-1, 3).astype(int), axis=0).max() > 20000
-    assert len(session.print_trials.standing(trial).seen) == 2
+    assert len(session.print_trials.standing(trial).seen) == 3
     kept = job_again(session.kept_sources(), session.logbook.run(trial.prints[0].run))
     assert [(one.placing, one.artwork.path.name) for one in kept.lying[1:]] == [
         (picture.placing, picture.artwork.path.name)
