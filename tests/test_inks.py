@@ -257,6 +257,7 @@ def test_at_the_desk_from_ramps_to_a_profile_on_the_shelf(window, qtbot, tmp_pat
     assert desk.inks.work.ramps
     (tmp_path / "x.txt").write_text("SAMPLE_ID\tLAB_L\tLAB_A\tLAB_B\nA1\t50\t0\t0\nA2\t60\t0\t0\n")
     desk.take_file(tmp_path / "x.txt")
+    settle(window, qtbot)
     assert "states no amounts of ink" in window.foot.said.text()
     click(desk, "Another printer")
     assert not desk.inks.work.ramps

@@ -18,7 +18,7 @@ from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.language import tr
-from fidele.session.ink_profiles import SIZES, Fitted, Greys, buys
+from fidele.session.ink_profiles import SIZES, Fitted, Greys, Taken, buys
 from fidele.session.model import Session
 
 #: What stands for no limit of one's own.
@@ -67,7 +67,7 @@ class InkDesk(Desk):
             tr("CGATS, CxF or CSV of the ramps or of the target; they can be dropped on the window, too"),
         )
         self.ramps, self.total = RampsPlot(), TotalPlot()
-        self.limit = number(0, 400, tr("The most of all inks together that the media holds"), 0, " %", 92)
+        self.limit = number(0, 400, tr("The most of all inks together that the media holds"), 0, " %", 108)
         self.limit.setSpecialValueText(tr("as measured"))
         self.limit.editingFinished.connect(self._limited)
         self.patches = choice(tr("Patches of the target"), letters=14, chosen=lambda _: self._sized())
@@ -121,14 +121,8 @@ class InkDesk(Desk):
             self.told,
             self._plots,
             section(tr("2  The target, printed with nothing converting")),
-            across(
-                self.patches,
-                label(tr("All inks together at most"), 9.5),
-                self.limit,
-                self.write_target,
-                SPRING,
-                space=10,
-            ),
+            across(label(tr("All inks together at most"), 9.5), self.limit, SPRING, space=10),
+            across(self.patches, self.write_target, SPRING, space=10),
             self.buys,
             section(tr("3  What is measured")),
             self._files,
@@ -287,9 +281,13 @@ class InkDesk(Desk):
             self.take_file(Path(name))
 
     def take_file(self, path: Path) -> None:
-        """Take a file of measurements."""
-        self.guarded(self.inks.take, path)
-        self.refresh()
+        """Take a file of measurements, read beside the window."""
+
+        def done(taken: Taken) -> None:
+            self.guarded(self.inks.take, taken)
+            self.refresh()
+
+        self.work.run(tr("Reading {name}", name=path.name), self.inks.reading(path), done, lane="opening")
 
     def _without(self, name: str) -> None:
         self.guarded(self.inks.without, name)

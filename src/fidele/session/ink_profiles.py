@@ -22,7 +22,7 @@ from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
 from fidele.chart.definition import to_table as definition
 from fidele.chart.draw import draw_page
-from fidele.chart.ink_target import FEWEST, MOST, ink_target, ramp_page
+from fidele.chart.ink_target import FEWEST, MOST, TARGET, ink_target, ramp_page
 from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import Measurement, to_table
 from fidele.dataclass import dataclass
@@ -109,6 +109,18 @@ class Greys:
             )
             for row in rows
         )
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """A file of measurements that was read: what it was called, as what it is kept, and what it holds."""
+
+    file: str
+    name: str
+    of_ramps: bool
+    patches: int
+    put_right: tuple[str, ...]
+    measured: Measurement
 
 
 class InkProfiles:
@@ -222,13 +234,13 @@ class InkProfiles:
 
     def _keep(self, chart: Chart) -> None:
         """Keep a target's definition: measurements that state no amounts are read by it."""
-        if chart.name != ramp_page().name:
+        if chart.name == TARGET:
             write_table(self._folder / f"{chart.name}.txt", definition(chart))
 
     # What was measured of them -----------------------------------------------------------------------------------
 
-    def take(self, path: Path) -> None:
-        """Take a file of measurements: of the ramps or of the target, told by its samples; a step of Undo.
+    def reading(self, path: Path) -> Callable[[Progress], Taken]:
+        """Return what reads a file of measurements, of the ramps or of the target, and keeps it in the workshop.
 
         Raises
         ------
@@ -237,43 +249,54 @@ class InkProfiles:
         """
         from fidele.characterise.gathered import gathered
 
-        measured, ramps = read_any(path), ramp_page()
-        of_ramps = len(set(measured.ids) & set(ramps.ids)) > 0.5 * len(ramps.ids)
-        if of_ramps:
-            if measured.inks is None:
-                rows = {sample: row for row, sample in enumerate(ramps.ids)}
-                known = tuple(s for s in measured.ids if s in rows)
-                assert ramps.inks is not None
-                measured = replace(measured.rows(known), inks=ramps.inks[[rows[s] for s in known]])
-        elif measured.inks is None:
-            measured = self._with_amounts(path, measured)
-        found = gathered([(path.name, measured)], ramps if of_ramps else None)
-        name = f"{'ramps' if of_ramps else 'target'} {datetime.datetime.now():%Y-%m-%d %H.%M.%S.%f}.txt"
-        write_table(self._folder / name, to_table(measured, path.name))
+        def work(_: Progress) -> Taken:
+            measured, ramps = read_any(path), ramp_page()
+            of_ramps = len(set(measured.ids) & set(ramps.ids)) > 0.5 * len(ramps.ids)
+            if of_ramps and measured.inks is None:
+                measured = _amounts_from(ramps, measured)
+            elif measured.inks is None:
+                measured = self._with_amounts(path, measured)
+            found = gathered([(path.name, measured)], ramps if of_ramps else None)
+            name = f"{'ramps' if of_ramps else 'target'} {datetime.datetime.now():%Y-%m-%d %H.%M.%S.%f}.txt"
+            write_table(self._folder / name, to_table(measured, path.name))
+            return Taken(path.name, name, of_ramps, len(found.ids), found.put_right, measured)
+
+        return work
+
+    def take(self, taken: Taken) -> None:
+        """Let a file that was read count, as a step that can be undone."""
         before = self.work
-        after = replace(before, ramps=name) if of_ramps else replace(before, pages=(*before.pages, name))
-        self._live.history.do(tr("Add {name}", name=path.name), lambda: self._write(after), lambda: self._write(before))
-        count = len(found.ids)
+        if taken.of_ramps:
+            after = replace(before, ramps=taken.name)
+            self._ramps = taken.name, taken.measured
+        else:
+            after = replace(before, pages=(*before.pages, taken.name))
+        self._live.history.do(
+            tr("Add {name}", name=taken.file), lambda: self._write(after), lambda: self._write(before)
+        )
+        count = taken.patches
         said = (
-            trn("{name}: {n} patch of the ramps.", "{name}: {n} patches of the ramps.", count, name=path.name, n=count)
-            if of_ramps
+            trn("{name}: {n} patch of the ramps.", "{name}: {n} patches of the ramps.", count, name=taken.file, n=count)
+            if taken.of_ramps
             else trn(
-                "{name}: {n} patch of the target.", "{name}: {n} patches of the target.", count, name=path.name, n=count
+                "{name}: {n} patch of the target.",
+                "{name}: {n} patches of the target.",
+                count,
+                name=taken.file,
+                n=count,
             )
         )
-        self._live.say(" ".join((said, *found.put_right)))
+        self._live.say(" ".join((said, *taken.put_right)))
 
     def _with_amounts(self, path: Path, measured: Measurement) -> Measurement:
         from fidele.chart.cgats import read
         from fidele.chart.definition import from_table
 
-        kept = self._folder / f"{ink_target(FEWEST).name}.txt"
+        kept = self._folder / f"{TARGET}.txt"
         if kept.exists():
             chart = from_table(read(kept), kept.name)
-            rows = {sample: row for row, sample in enumerate(chart.ids)}
-            known = tuple(s for s in measured.ids if s in rows)
-            if chart.inks is not None and len(known) > 0.5 * len(measured.ids):
-                return replace(measured.rows(known), inks=chart.inks[[rows[s] for s in known]])
+            if chart.inks is not None and len(set(measured.ids) & set(chart.ids)) > 0.5 * len(measured.ids):
+                return _amounts_from(chart, measured)
         raise FideleError(
             tr(
                 "{name} states no amounts of ink (CMYK), and its samples are not those of the pages that were written "
@@ -384,6 +407,14 @@ class InkProfiles:
         profile_id = shelved(self._profiles, self._work_folder, title, data)
         self._live.say(tr("“{title}” is on the shelf: pictures can be converted to its inks.", title=title))
         return profile_id
+
+
+def _amounts_from(chart: Chart, measured: Measurement) -> Measurement:
+    """Return the samples of a chart that were measured, with its amounts of ink."""
+    rows = {sample: row for row, sample in enumerate(chart.ids)}
+    known = tuple(sample for sample in measured.ids if sample in rows)
+    assert chart.inks is not None
+    return replace(measured.rows(known), inks=chart.inks[[rows[sample] for sample in known]])
 
 
 def buys(patches: int) -> str:
