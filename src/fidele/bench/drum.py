@@ -1,4 +1,4 @@
-"""A printer that takes inks: Kestrel Drum, a large-format press behind a program of its own that is sent CMYK.
+"""A printer that takes inks: Tove Drum, a large-format press behind a program of its own that is sent CMYK.
 
 Pages are laid in as they are and nothing converts. Its cyan ends before full: the drum takes no more of it. Made-up.
 """

@@ -153,7 +153,7 @@ def _measured_of(chart: Chart, path: Path) -> np.ndarray:
     columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
     keywords = {
         "ORIGINATOR": "Bench P1",
-        "DESCRIPTOR": f"Kestrel Drum on gallery rag, {chart.title.lower()}",
+        "DESCRIPTOR": f"Tove Drum on gallery rag, {chart.title.lower()}",
         "CREATED": CREATED.date().isoformat(),
         "INSTRUMENTATION": "Bench P1",
         "FIDELE_MODE": "M1",
