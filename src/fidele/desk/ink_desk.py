@@ -181,7 +181,7 @@ class InkDesk(Desk):
         if fitted is not None:
             return tr("Choose how much black, and make it.")
         if work.pages:
-            return tr("The target is being fitted.") if self._failed is None else tr("The target could not be fitted.")
+            return tr("The target is being fitted.") if self.work.busy else tr("The target could not be fitted.")
         if work.ramps:
             return tr("Next: print the target with nothing converting, measure it, and add the measurements.")
         return tr(

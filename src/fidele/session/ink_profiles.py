@@ -34,7 +34,7 @@ from fidele.session.own_profiles import shelved
 from fidele.session.places import Places
 from fidele.session.profiles import Profiles
 from fidele.statefile import StateFile
-from fidele.tiles import Progress
+from fidele.tiles import CancelledError, Progress
 
 if TYPE_CHECKING:
     from fidele.characterise.gathered import Gathered
@@ -225,7 +225,7 @@ class InkProfiles:
                 one = chart.name if chart.pages == 1 else f"{chart.name}-page-{page + 1}"
                 written.append(folder / f"{one}.{'pdf' if as_pdf else 'tif'}")
                 save_picture(written[-1], draw_page(chart, page, label), None, 300)
-                progress((page + 1) / chart.pages)
+                _told(progress)((page + 1) / chart.pages)
             write_table(folder / f"{chart.name}.txt", definition(chart))
             self._keep(chart)
             return written
@@ -329,10 +329,8 @@ class InkProfiles:
     @property
     def made(self) -> bool:
         """Whether the shelf holds a profile of inks."""
-        return any(
-            row.entry.description.usable_as_output and row.entry.description.colour_space == "CMYK"
-            for row in self._profiles.rows()
-        )
+        entries = self._profiles.shelf.entries()
+        return any(e.description.usable_as_output and e.description.colour_space == "CMYK" for e in entries)
 
     def _key(self) -> object:
         work = self.work
@@ -356,7 +354,7 @@ class InkProfiles:
 
         def do(progress: Progress) -> Fitted:
             found = gathered([(name, read_any(self._folder / name)) for name in names])
-            progress(0.2)
+            _told(progress)(0.2)
             printer, setup = fitted_inks(found, total=work.limit)
             made = Fitted(found, setup, printer)
             self._fitted = key, made
@@ -388,7 +386,7 @@ class InkProfiles:
         now = datetime.datetime.now().replace(microsecond=0)
 
         def do(progress: Progress) -> bytes:
-            return profile_of(fitted.printer, fitted.found, title, now, work.black, progress=progress)
+            return profile_of(fitted.printer, fitted.found, title, now, work.black, progress=_told(progress))
 
         return do
 
@@ -407,6 +405,17 @@ class InkProfiles:
         profile_id = shelved(self._profiles, self._work_folder, title, data)
         self._live.say(tr("“{title}” is on the shelf: pictures can be converted to its inks.", title=title))
         return profile_id
+
+
+def _told(progress: Progress) -> Progress:
+    """Return what tells how far it is, and stops where nobody wants it any more."""
+
+    def told(share: float) -> bool:
+        if not progress(share):
+            raise CancelledError
+        return True
+
+    return told
 
 
 def _amounts_from(chart: Chart, measured: Measurement) -> Measurement:
