@@ -40,12 +40,18 @@ class _InkPlot(QWidget):
         return QRectF(px(46), px(22), self.width() - px(70), self.height() - px(64))
 
     def axes(
-        self, painter: QPainter, room: QRectF, across: tuple[float, ...], up: tuple[float, ...], most: Floats
+        self,
+        painter: QPainter,
+        room: QRectF,
+        across: tuple[float, ...],
+        up: tuple[float, ...],
+        most: Floats,
+        first: float = 0.0,
     ) -> None:
-        """Draw lines and figures at values across and up, of which `most` (2,) are the ends."""
+        """Draw lines and figures at values across, from a first one, and up; `most` (2,) are what is shown of them."""
         painter.setFont(font(7.5))
         for value in across:
-            x = room.left() + value / most[0] * room.width()
+            x = room.left() + (value - first) / most[0] * room.width()
             painter.setPen(QPen(self.theme.colour("line"), 1))
             painter.drawLine(QPointF(x, room.top()), QPointF(x, room.bottom()))
             painter.setPen(self.theme.colour("dim"))
@@ -153,14 +159,7 @@ class TotalPlot(_InkPlot):
             top = step * np.ceil(L.max() / step + 0.1)
             most = np.array([300.0, top])
             painter.setFont(font(7.5))
-            self.axes(painter, room, (), tuple(np.arange(0, top + 0.1, step)), most)
-            for value in (100, 200, 300, 400):
-                x = room.left() + (value - 100) / 300 * room.width()
-                painter.setPen(QPen(self.theme.colour("line"), 1))
-                painter.drawLine(QPointF(x, room.top()), QPointF(x, room.bottom()))
-                painter.setPen(self.theme.colour("dim"))
-                box = QRectF(x - px(24), room.bottom() + px(3), px(48), px(14))
-                painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, f"{value}")
+            self.axes(painter, room, (100, 200, 300, 400), tuple(np.arange(0, top + 0.1, step)), most, 100.0)
             self.named(painter, room, tr("L* of black with all others"), tr("all inks together, %"))
             along = room.left() + (100 * total - 100) / 300 * room.width()
             down = room.bottom() - L / top * room.height()
