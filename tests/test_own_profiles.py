@@ -13,7 +13,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QLabel
 from scipy.interpolate import RBFInterpolator
 
-from fidele.characterise.fit import fit
+from fidele.characterise.fit import fit, looked_at
 from fidele.characterise.mend import mend
 from fidele.chart.cgats import Table, write
 from fidele.chart.family import control_chart, made
@@ -51,6 +51,10 @@ def test_it_is_better_than_a_plain_spline_and_says_how_good_it_is():
         assert np.percentile(off, 95) < 1.05 * np.percentile(usual, 95), kind
         within.append(ours.stated.low <= off.mean() <= ours.stated.high)
         assert len(ours.out) == 0, kind
+        for (
+            part
+        ) in ours.parts:  # how much each patch counts is what makes the colours: by it noise goes into what is said
+            assert part.counts @ Lab == pytest.approx(part(looked_at(3)), abs=1e-6)
     assert np.mean(better) < 0.85
     assert max(better) < 1.02
     assert sum(within) >= 3
@@ -357,6 +361,21 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     assert mended.mended.advice == "mend"
     assert 0.4 < mended.mended.drift < 3
     assert "It prints otherwise than its profile says" in window.foot.said.text()
+    # A small target may as well be made anew, beginning from the profile: what was measured before it counts no more.
+    click(desk, "Make it anew from a small target")
+    assert (desk.target, desk.like.currentData()) == ("control", first)
+    assert len(session.own_profiles.files("control", like=first)) == 1  # the thirty patches
+    click(desk, "Print, press and measure it")
+    settle(window, qtbot)
+    click(desk, "Make the profile")
+    settle(window, qtbot)
+    part = session.own_profiles.made
+    assert (len(part.found.ids), part.like) == (172, before.title)  # two are in both
+    apart = delta_e_2000(mended.own.model(part.found.device), part.own.model(part.found.device))
+    assert apart.mean() < 0.5 * mended.mended.drift  # both see the same drift
+    desk.choose("mend")
+    click(desk, "Mend the profile")
+    settle(window, qtbot)
     click(desk, "Put it on the shelf and use it")
     newest, oldest = session.own_profiles.versions()
     assert (newest.in_use, oldest.in_use) == (True, False)

@@ -44,6 +44,8 @@ _FAR, _TIMES = 3.0, 4.0
 _OF_COMPUTED, _LOW, _HIGH = 1.08, 0.7, 1.4
 #: A profile that says nothing of itself is off by so much where nothing drifts, mean ΔE00.
 _UNSTATED = 0.3
+#: A small target that begins from the profile leaves so much beside a whole one (docs/own-profiles.md, 150 and 400).
+_OF_PART = 1.1
 #: The 95th percentile beside the mean.
 _TAIL = 2.4
 #: Less drift than so many times what mending leaves, or than the noise, is none; more than so much is of no ink.
@@ -82,6 +84,11 @@ class Mended:
     remade: float
 
     @property
+    def part(self) -> float:
+        """What a part of a target is likely to leave where it begins from the old profile, mean ΔE00."""
+        return _OF_PART * self.remade
+
+    @property
     def advice(self) -> Advice:
         """What is best done."""
         stated = self.model.fit.stated
@@ -93,7 +100,7 @@ class Mended:
     def words(self) -> str:
         """What happened, and what each way out would gain."""
         stated = self.model.fit.stated
-        figures = {"drift": self.drift, "mean": stated.mean, "remade": self.remade}
+        figures = {"drift": self.drift, "mean": stated.mean, "part": self.part, "remade": self.remade}
         match self.advice:
             case Advice.KEEP:
                 return tr(
@@ -104,13 +111,15 @@ class Mended:
             case Advice.MEND:
                 return tr(
                     "It prints otherwise than its profile says by a mean ΔE00 of {drift:.2f}. Mended, the profile is "
-                    "off by about {mean:.2f}; made anew from a whole target, by about {remade:.2f}. Mend it.",
+                    "off by about {mean:.2f}; made anew from a small target that begins from it, by about {part:.2f}; "
+                    "from a whole one, by about {remade:.2f}. Mend it.",
                     **figures,
                 )
         return tr(
-            "It prints otherwise than its profile says by a mean ΔE00 of {drift:.1f}, and not as drifting inks do. "
-            "Look whether paper, ink, settings and press are still what they were. If they are, print a whole target "
-            "and make the profile anew; if the paper is another one, begin its profile from this one.",
+            "It prints otherwise than its profile says by a mean ΔE00 of {drift:.2f}, and not as drifting inks do. "
+            "Look whether paper, ink, settings and press are still what they were. If they are meant to be so, make "
+            "the profile anew: from a small target that begins from it, it is off by about {part:.2f}, from a whole "
+            "one by about {remade:.2f}.",
             **figures,
         )
 

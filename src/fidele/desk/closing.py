@@ -68,9 +68,10 @@ class ClosingDialog(QDialog):
 class Closing(QObject):
     """Lets a window close at once, or when what is under way has ended as a person wished."""
 
-    def __init__(self, window: QWidget, session: Session, work: Work, settings: QSettings) -> None:
+    def __init__(self, window: QWidget, over: QWidget, session: Session, work: Work, settings: QSettings) -> None:
+        """`over` is what its dialog is a child of."""
         super().__init__(window)
-        self._window, self._session, self._work, self._settings = window, session, work, settings
+        self._window, self._over, self._session, self._work, self._settings = window, over, session, work, settings
         self._wish: Choice | None = None
         self._timer = QTimer(self, interval=_LOOK)
         self._timer.timeout.connect(self._look)
@@ -84,7 +85,7 @@ class Closing(QObject):
             now = printing()
             run = now.under_way if now is not None else 0
             waiting = sum(e.id != run for e in self._session.queue.entries())
-            self.dialog = ClosingDialog(self._work.title, bool(run), waiting if run else 0, self._window)
+            self.dialog = ClosingDialog(self._work.title, bool(run), waiting if run else 0, self._over)
             self.dialog.chosen.connect(partial(self._chosen, run))
             self.dialog.open()
         return False

@@ -13,7 +13,7 @@ from fidele.artwork.picture import Artwork
 from fidele.chart.definition import Chart
 from fidele.desk.kit import down, fill
 from fidele.desk.labels import heading, label
-from fidele.desk.theme import LIGHT, Theme
+from fidele.desk.theme import LIGHT, Theme, sheet
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
 from fidele.language import tr
@@ -63,6 +63,8 @@ class Desk(QWidget):
         self.session = session
         self.work = work
         self.theme: Theme = LIGHT
+        #: The theme whose style sheet it has.
+        self.styled: Theme | None = None
         self.box = down(space=8, margins=(22, 16, 22, 16), on=self)
 
     def head(self) -> QHBoxLayout:
@@ -84,6 +86,12 @@ class Desk(QWidget):
 
     def refresh(self) -> None:
         """Show the session as it is now."""
+
+    def take_style(self, theme: Theme) -> None:
+        """Take the style sheet of a theme, once: all that is on the desk is styled anew by it, which takes its time."""
+        if self.styled is not theme:
+            self.styled = theme
+            self.setStyleSheet(sheet(theme))
 
     def set_theme(self, theme: Theme) -> None:
         """Take another theme."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from importlib import import_module
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QStackedWidget
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSplitter, QSplitterHandle, QStackedWidget
 
 from fidele.desk.desk import Desk
+from fidele.desk.theme import LIGHT
 
 if TYPE_CHECKING:
     from fidele.desk.arrivals_desk import ArrivalsDesk
@@ -64,6 +66,26 @@ class Stack(QStackedWidget):
 
     def minimumSizeHint(self) -> QSize:
         return QSize(0, 0)
+
+
+class _Seam(QSplitterHandle):
+    """A line between two parts of the window, which can be dragged."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        with QPainter(self) as painter:
+            painter.fillRect(event.rect(), cast(Sides, self.splitter()).colour)
+
+
+class Sides(QSplitter):
+    """The shelf, the desk in front, and what is beside it."""
+
+    def __init__(self) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        #: Of the lines between them.
+        self.colour = QColor(LIGHT.colour("line"))
+
+    def createHandle(self) -> QSplitterHandle:
+        return _Seam(self.orientation(), self)
 
 
 class Desks(Mapping[str, Desk]):

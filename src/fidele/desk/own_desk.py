@@ -23,7 +23,7 @@ from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.language import tr, trn
 from fidele.session.model import Session
-from fidele.session.own_profiles import FURTHER, MEND, TARGETS, Further, Made, Version
+from fidele.session.own_profiles import FURTHER, MEND, PART, TARGETS, Further, Made, Version
 
 #: So many versions are listed, the newest first.
 _VERSIONS = 4
@@ -155,14 +155,15 @@ class OwnDesk(Desk):
         self.accuracy.theme = self.theme
         of = (len(made.own.comparison.ids), made.own.fit.stated) if made is not None and not mending else None
         self.accuracy.show_target(len(self.own.chart(self.target).ids), of)
-        pages, free = self.own.pages(self.target), not self.work.busy
+        like, free = str(self.like.currentData() or ""), not self.work.busy
+        pages = self.own.pages(self.target, like)
         self.buys.setText(
             trn(
                 "{n} page. {expected}",
                 "{n} pages. {expected}",
                 len(pages),
                 n=len(pages),
-                expected=self.own.expected(self.target, bool(self.like.currentData())),
+                expected=self.own.expected(self.target, bool(like)),
             )
         )
         for row, page in enumerate(pages):
@@ -179,7 +180,7 @@ class OwnDesk(Desk):
         self.all.setVisible(self.own.by_itself)
         for one in (self.all, self.add, self.kind, self.like):
             one.setEnabled(free)
-        files, counting = self.own.files(self.target, pages), self.own.counting(self.target)
+        files, counting = self.own.files(self.target, pages, like), self.own.counting(self.target, like)
         self.build.setEnabled(bool(files) and free and not (mending and profile is None))
         if made is not None:  # what was measured since then is worth making it again
             self.build.setVisible({*files, *counting} != set(made.files))
@@ -205,7 +206,10 @@ class OwnDesk(Desk):
             self._said.addStretch(1)
 
     def _show_kin(self) -> None:
-        """Offer what a profile can begin from; the likeliest is chosen until a person chose otherwise."""
+        """Offer what a profile can begin from; the likeliest is chosen until a person chose otherwise.
+
+        A version of the same profile is not likely: what it knows was measured with what is here already.
+        """
         kin = [(row.entry.id, row.title) for row in self.own.kin()]
         offered = [*kin, ("", tr("nothing: every colour is measured anew"))]
         if offered == self._kin:
@@ -215,7 +219,9 @@ class OwnDesk(Desk):
         self.like.clear()
         for key, title in offered:
             self.like.addItem(title, key)
-        self.like.setCurrentIndex(max(0, self.like.findData(chosen)) if chosen is not None else 0)
+        versions = {version.id for version in self.own.versions()}
+        likely = next(k for k, (key, _) in enumerate(offered) if key not in versions)
+        self.like.setCurrentIndex(max(0, self.like.findData(chosen)) if chosen is not None else likely)
 
     def _show_versions(self) -> None:
         """List what was made for this condition, to be gone back to."""
@@ -261,6 +267,11 @@ class OwnDesk(Desk):
             once_more.setEnabled(not self.work.busy)
             once_more.setVisible(bool(count))
             self._said.addLayout(across(once_more, more, SPRING))
+        elif made.mended.advice != "keep":
+            lead = tr("It begins from the profile in force: what that knows need not be measured again")
+            part = button(tr("Make it anew from a small target"), self._make_part, lead)
+            part.setEnabled(not self.work.busy)
+            self._said.addLayout(across(part, SPRING))
         self._said.addWidget(self._pictures(made))
         shown = Distribution()
         shown.theme = self.theme
@@ -310,14 +321,22 @@ class OwnDesk(Desk):
         self.work.run(tr("Choosing patches"), self.own.choosing(made), done)
         self.refresh()
 
+    def _make_part(self) -> None:
+        """Go on to a small target that begins from the profile in force."""
+        card = self.session.card
+        if card is not None and card.profile is not None:
+            self._show_kin()
+            self.like.setCurrentIndex(max(0, self.like.findData(card.profile)))
+            self.choose(PART)
+
     def _measure_again(self) -> None:
         if self.own.made is not None:
             self.guarded(self.own.measure_again, self.own.made)
         self.refresh()
 
     def _do(self) -> None:
-        title = tr("Printing, pressing and measuring the target")
-        self.guarded(lambda: self.work.run(title, self.own.doing(self.target), lambda _: self.refresh()))
+        title, like = tr("Printing, pressing and measuring the target"), str(self.like.currentData() or "")
+        self.guarded(lambda: self.work.run(title, self.own.doing(self.target, like), lambda _: self.refresh()))
         self.refresh()
 
     def _add(self) -> None:

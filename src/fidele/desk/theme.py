@@ -159,5 +159,4 @@ def sheet(theme: Theme) -> str:
     QScrollBar::handle:horizontal {{ background: {c("faint")}; border-radius: 4px; min-width: 30px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
-    QSplitter::handle {{ background: {c("line")}; }}
     """

@@ -22,14 +22,14 @@ from PySide6.QtGui import (
     QShortcut,
     QShowEvent,
 )
-from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, QSplitter, QWidget
+from PySide6.QtWidgets import QAbstractButton, QFileDialog, QMainWindow, QMenu, QWidget
 
 from fidele import units
 from fidele.apart.ask import warm
 from fidele.check.statistics import SAID
 from fidele.desk.closing import Closing
 from fidele.desk.desk import FIRST_LEFT, Desk, clock, short
-from fidele.desk.desks import Desks, Stack
+from fidele.desk.desks import Desks, Sides, Stack
 from fidele.desk.findings import FindingsView
 from fidele.desk.foot import Foot, Steps
 from fidele.desk.incoming import Incoming
@@ -103,8 +103,10 @@ class Window(QMainWindow):
         self.session = session
         self.settings = settings
         self.work = Work(self)
-        self.incoming = Incoming(self, self)
-        self.closing = Closing(self, session, self.work, settings)
+        self.foot = Foot()
+        # Dialogs and menus are children of the foot, and take its style.
+        self.incoming = Incoming(self, self.foot)
+        self.closing = Closing(self, self.foot, session, self.work, settings)
         self.setWindowTitle(tr("Fidele, demo: everything in it is invented") if session.places.demo else "Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
@@ -121,7 +123,6 @@ class Window(QMainWindow):
         self.thread_view = ThreadView()
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
-        self.foot = Foot()
         self.stack = Stack()
         self.desks = Desks(self._make)
         self._turned_bad = TurnedBad()
@@ -146,6 +147,7 @@ class Window(QMainWindow):
         finally:
             Desk.home = None
         desk.restore(self.settings)
+        desk.take_style(self.theme)
         self.stack.addWidget(desk)
         desk.go.connect(lambda name: self.show_desk(name) if name else self._beside())
         desk.pick.connect(self.pick_file)
@@ -182,11 +184,11 @@ class Window(QMainWindow):
         self.work.quietly("desks", lambda _: self.desks.load(station), made)
 
     def _lay_out(self) -> None:
-        panel = QWidget()
+        panel = self._panel = QWidget()
         panel.setObjectName("panel")
         panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         down(self.findings_view, margins=(0, 0, 0, 0), on=panel)
-        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter = Sides()
         self.splitter.setHandleWidth(2)
         for widget, least in ((self.shelf_view, max(180, px(155))), (self.stack, 420), (panel, 230)):
             widget.setMinimumWidth(least)
@@ -274,13 +276,13 @@ class Window(QMainWindow):
         """Open the help on the desk in front."""
         from fidele.desk.help import Help
 
-        made = Help(self.desk.station, self.desks, self.shortcuts, self)
+        made = Help(self.desk.station, self.desks, self.shortcuts, self.foot)
         made.wanted.connect(self._go_to)
         made.open()
 
     def show_steps(self) -> None:
         """Open the list of what was done and undone."""
-        made = Steps(self.session.history.done, self.session.history.undone, self)
+        made = Steps(self.session.history.done, self.session.history.undone, self.foot)
         made.wanted.connect(lambda steps: self._guarded(self.session.undo_to, steps))
         made.open()
 
@@ -308,7 +310,7 @@ class Window(QMainWindow):
 
     def show_settings(self) -> None:
         """Let a person set size of type, theme and units."""
-        made = Preferences(self.settings, self.session.measures, self.theme.name, self)
+        made = Preferences(self.settings, self.session.measures, self.theme.name, self.foot)
         made.theme_chosen.connect(lambda name: self.apply_theme(THEMES[name]))
         made.reopen.connect(self._reopen)
         made.backup_wanted.connect(self._back_up)
@@ -318,7 +320,7 @@ class Window(QMainWindow):
     def _back_up(self) -> None:
         """Write the whole workshop into a file that is asked for."""
         proposed = str(Path.home() / f"fidele-{datetime.date.today():%Y-%m-%d}.zip")
-        name, _ = QFileDialog.getSaveFileName(self, tr("Back up the workshop"), proposed, tr("Backup (*.zip)"))
+        name, _ = QFileDialog.getSaveFileName(self.foot, tr("Back up the workshop"), proposed, tr("Backup (*.zip)"))
         if name:
             places = self.session.places
             self.work.run(
@@ -331,7 +333,7 @@ class Window(QMainWindow):
 
     def _put_back(self) -> None:
         """Open the window anew on a backup that is asked for."""
-        name, _ = QFileDialog.getOpenFileName(self, tr("Restore a backup"), str(Path.home()), tr("Backup (*.zip)"))
+        name, _ = QFileDialog.getOpenFileName(self.foot, tr("Restore a backup"), str(Path.home()), tr("Backup (*.zip)"))
         if name:
             self._guarded(self._put_back_from, Path(name))
 
@@ -593,6 +595,7 @@ class Window(QMainWindow):
         if self._station in STATIONS:
             self._came_from = self._station
         self._station = name if name in self.desks else "Artwork"
+        self.desk.take_style(self.theme)
         self.stack.setCurrentWidget(self.desk)
         self.thread_view.choose(self._station, self._came_from)
         self.desk.set_theme(self.theme)
@@ -616,7 +619,7 @@ class Window(QMainWindow):
 
     def _card_menu(self, card_id: str, at: QPoint) -> None:
         """Show what can be done with a printing condition, at the pointer."""
-        menu = QMenu(self)
+        menu = QMenu(self.foot)
         for text, call, possible in self.card_actions(card_id):
             menu.addAction(text, call).setEnabled(possible)
         menu.exec(at)
@@ -640,7 +643,7 @@ class Window(QMainWindow):
 
         def export() -> None:
             name, _ = QFileDialog.getSaveFileName(
-                self, tr("Send this condition"), f"{card.name}.condition.zip", tr("Printing condition (*.zip)")
+                self.foot, tr("Send this condition"), f"{card.name}.condition.zip", tr("Printing condition (*.zip)")
             )
             if name:
                 self._guarded(conditions.export, card_id, Path(name))
@@ -792,7 +795,12 @@ class Window(QMainWindow):
         palette.setColor(QPalette.ColorRole.PlaceholderText, theme.colour("dim"))
         self.setPalette(palette)
         self.setFont(font())
-        self.setStyleSheet(sheet(theme))
+        # Each part has a style sheet of its own: one of the window's would style thirty desks anew in one go.
+        for part in (self.thread_view, self.shelf_view, self._panel, self.foot):
+            part.setStyleSheet(sheet(theme))
+        self.splitter.colour = theme.colour("line")
+        self.desk.take_style(theme)
+        self._style_others()
         self.thread_view.theme = theme
         self.shelf_view.set_theme(theme)
         self.findings_view.theme = theme
@@ -800,6 +808,17 @@ class Window(QMainWindow):
         self.desk.set_theme(theme)
         self.refresh(desk=False)
         self.thread_view.update()
+
+    def _style_others(self) -> None:
+        """Style the desks that are not in front, one in each turn of the event loop."""
+
+        def take() -> None:
+            other = next((desk for desk in self.desks.made().values() if desk.styled is not self.theme), None)
+            if other is not None:
+                other.take_style(self.theme)
+                self._style_others()
+
+        QTimer.singleShot(_TURN, self, take)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

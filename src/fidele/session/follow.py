@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import logging
 import threading
+from contextlib import suppress
 from pathlib import Path
 
 from fidele.devices.devices import Devices
+from fidele.errors import FideleError
 from fidele.files import stamp_of
 from fidele.language import tr
+from fidele.run.probes import Corrections
 from fidele.run.route import Route, read_route
 from fidele.session.in_force import InForce
 from fidele.session.inbox import Inbox
@@ -46,7 +49,9 @@ class Follow:
         watch: Watch,
         inbox: Inbox,
         measured: Inbox,
+        corrections: Corrections,
     ) -> None:
+        self._corrections = corrections
         self._live, self._devices, self._in_force, self._profiles = live, devices, in_force, profiles
         self._cards, self._watch, self._inbox, self._measured = cards, watch, inbox, measured
         self._thread: threading.Thread | None = None
@@ -88,7 +93,11 @@ class Follow:
         route = Route()
         if card is not None:
             probed = probes.direct if probes is not None else None
-            route = read_route(card, self._devices.find(card.printer), probed)
+            device = self._devices.find(card.printer)
+            route = read_route(card, device, probed)
+            if card.owner == "driver":
+                with suppress(FideleError):  # who judges asks for it as well, and says why it cannot be told
+                    self._corrections.of(device)
         pictures = {p.opened.path for p in state.pieces if p.chart is None}
         return Seen(
             self._profiles.shelf.snapshot(),

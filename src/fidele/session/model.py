@@ -199,7 +199,15 @@ class Session:
         self.measured = Inbox(live, places.data / "watched-measured.json", (*PICTURES, *MEASURED), takes)
         self.watch = Watch(live, self.sources)
         self.follow = Follow(
-            live, devices, self.in_force, self.profiles, self.cards, self.watch, self.inbox, self.measured
+            live,
+            devices,
+            self.in_force,
+            self.profiles,
+            self.cards,
+            self.watch,
+            self.inbox,
+            self.measured,
+            self.corrections,
         )
         self.looks = Looks(lambda: live.state.shown_by, self.screen)
         self._gathering = Gathering(

@@ -70,6 +70,8 @@ TARGETS = {
 #: What so many patches leave, mean ΔE00 by an instrument: the middle of printers, and nineteen in twenty.
 ACCURACY = ((100, 0.27, 1.3), (200, 0.17, 0.56), (400, 0.13, 0.38), (900, 0.10, 0.25))
 MEND = "mend"
+#: The target of which a part is measured anew, beginning from the profile in force.
+PART = "control"
 #: So many patches are chosen for a further page.
 FURTHER = 120
 #: The same where a profile of the same printer and inks is begun from: what 150 patches leave on another media.
@@ -313,8 +315,19 @@ class OwnProfiles:
         self._charts.keep(chart)
         return chart
 
-    def pages(self, kind: str) -> list[PageState]:
-        """Return how each page of a target stands for the condition in force: by its last bare print."""
+    def anew(self, kind: str, like: str = "") -> bool:
+        """Whether only what is measured after the profile in force was made counts: it prints otherwise by now.
+
+        So it is where that is mended, and where a part of a target is measured anew, beginning from it.
+        """
+        card = self._live.state.card
+        return kind == MEND or (card is not None and like == card.profile and bool(like))
+
+    def pages(self, kind: str, like: str = "") -> list[PageState]:
+        """Return how each page of a target stands for the condition in force: by its last bare print.
+
+        `like` is the id of the profile that is begun from, as in `making`.
+        """
         card, chart = self._live.state.card, made(kind)
         mine = [(chart, page) for page in range(chart.pages)]
         if kind != MEND:
@@ -332,9 +345,9 @@ class OwnProfiles:
                 continue
             states[job.chart, job.page] = replace(known, run=number, measured=file if file.exists() else None)
         for page, state in states.items():
-            if kind == MEND and state.measured is not None:
+            if state.measured is not None and self.anew(kind, like):
                 states[page] = replace(state, known=self._known(state.measured))
-        return list(states.values())
+        return [state for state in states.values() if kind == MEND or state.chosen is None or not state.known]
 
     def ready(self, kind: str) -> Chart:
         """Return the chart of a target, with all made ready to print it with nothing converting.
@@ -347,25 +360,28 @@ class OwnProfiles:
 
     # Measurements ------------------------------------------------------------------------------------------------
 
-    def files(self, kind: str, pages: list[PageState] | None = None) -> list[Path]:
+    def files(self, kind: str, pages: list[PageState] | None = None, like: str = "") -> list[Path]:
         """Return the measurements that there are: of the target's pages (where they are known), and those added.
 
-        For mending only what the profile in force cannot know of: the rest would hide that the printer has drifted.
+        For mending, and for a part made anew, only what the profile in force cannot know of: the rest would hide that
+        the printer has drifted. What mending was measured for counts toward the part as well.
         """
-        card = self._live.state.card
-        mine = [
-            p.measured for p in (self.pages(kind) if pages is None else pages) if p.measured is not None and not p.known
-        ]
+        card, anew = self._live.state.card, self.anew(kind, like)
+        states = self.pages(kind, like) if pages is None else pages
+        states = [*states, *(self.pages(MEND) if anew and kind != MEND else ())]
+        mine = [p.measured for p in states if p.measured is not None and not p.known]
         added = self._added.get(card.id, ()) if card is not None else ()
-        return [*mine, *(path for path in added if kind != MEND or not self._known(path))]
+        return [*mine, *(path for path in added if not (anew and self._known(path)))]
 
-    def counting(self, kind: str) -> list[Path]:
+    def counting(self, kind: str, like: str = "") -> list[Path]:
         """Return the measurements of pages that the driver converted, which count toward a target's profile as well.
 
         A profile is not mended by them: what the driver makes of numbers is no part of what thirty patches tell.
         """
         card = self._live.state.card
-        return [page.path for page in self._measured_pages.counting(card)] if card is not None and kind != MEND else []
+        if card is None or self.anew(kind, like):
+            return []
+        return [page.path for page in self._measured_pages.counting(card)]
 
     def _known(self, measured: Path) -> bool:
         """Whether a file of measurements was there before the profile in force was made."""
@@ -402,7 +418,7 @@ class OwnProfiles:
         d = self._devices
         return d.table is not None and d.press is not None and d.instrument is not None
 
-    def doing(self, kind: str) -> Callable[[Progress], int]:
+    def doing(self, kind: str, like: str = "") -> Callable[[Progress], int]:
         """Return the work of printing the target bare, pressing it flat, and measuring it, beside the interface.
 
         Raises
@@ -425,7 +441,7 @@ class OwnProfiles:
                 tr("A bare target passes no conversion: put the driver and the print system to rest first.")
             )
         logbook, work, media = self._logbook, self._work, device.media(card.size, card.feed)
-        states = self.pages(kind)
+        states = self.pages(kind, like)
         # What was measured already stays; where all was, all of it is done again.
         left = [s for s in states if s.measured is None or s.known] or states
         todo = [(s.chosen or chart, s.page) for s in left]
@@ -499,9 +515,10 @@ class OwnProfiles:
         FideleError
             When nothing was measured yet.
         """
-        files, card, chart = self.files(kind), self._live.state.need_card(), made(kind)
+        files, card, chart = self.files(kind, like=like), self._live.state.need_card(), made(kind)
         chosen = self.chosen()
-        of = {page.measured: page.chosen or chart for page in self.pages(kind)}
+        of = {page.measured: made(MEND) for page in self.pages(MEND)}
+        of |= {page.measured: page.chosen or chart for page in self.pages(kind, like)}
         once_more = [one for n, one in enumerate(chosen) if is_again(one, [chart, *chosen[:n]])]
         if not files:
             raise FideleError(tr("Nothing was measured yet: print the target bare, press it, and scan or measure it."))
@@ -512,13 +529,14 @@ class OwnProfiles:
         now = datetime.datetime.now().replace(microsecond=0)
         title = f"{card.printer_name}, {card.media}, {card.substrate}, {now:%Y-%m-%d %H:%M}"
 
-        pages, counting = self._measured_pages, self.counting(kind)
+        counting = self.counting(kind, like)
+        pages = self._measured_pages if counting else None
 
         def work(progress: Progress) -> Made:
             read = [_read(path, of.get(path), chart, chosen) for path in files]
             kinds = {one.measured.conditions.kind for one in read}
             mine = [(one.name, one.measured) for one in replaced(read, once_more)]
-            found = gathered(mine + pages.as_patches(card, kinds), chart)
+            found = gathered(mine + (pages.as_patches(card, kinds) if pages is not None else []), chart)
             if not progress(0.05):
                 raise CancelledError
 
@@ -652,6 +670,8 @@ def _read(path: Path, chart: Chart | None, target: Chart, chosen: list[Chart]) -
         chart = next((one for one in (*chosen, target) if ids <= set(one.ids)), None)
     if chart is not None and chart is not target and measured.rgb is None:
         measured = replace(measured, rgb=Read(path.name, measured, chart).rgb)
+        if chart.name == MEND and target.name != MEND:  # its samples are called like some of the target's
+            measured, chart = replace(measured, ids=tuple(f"{MEND} {sample}" for sample in measured.ids)), None
     return Read(path.name, measured, chart)
 
 
