@@ -19,7 +19,8 @@ from fidele.chart.cgats import Table, read, write
 from fidele.chart.cxf import read_measurement, write_measurement
 from fidele.chart.definition import from_table
 from fidele.chart.draw import draw_page
-from fidele.chart.ink_target import ink_target, on_screen, ramp_page
+from fidele.chart.ink_set import InkSet
+from fidele.chart.ink_target import ink_target, ramp_page
 from fidele.chart.measured_file import read_any
 from fidele.chart.read import read_scan
 from fidele.cli import cli
@@ -203,7 +204,7 @@ def test_from_a_shell_to_a_profile_by_which_littlecms_prints_what_is_asked(tmp_p
     assert (np.diff(printed[:, 0]) < -3).all()
     # What cannot be, in a sentence.
     mixed = tmp_path / "rgb.txt"
-    rgb = on_screen(target.inks)
+    rgb = InkSet().on_screen(target.inks)
     columns = {f"RGB_{c}": rgb[:, i] * 255 for i, c in enumerate("RGB")} | {
         f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")
     }
@@ -221,7 +222,7 @@ def test_from_a_shell_to_a_profile_by_which_littlecms_prints_what_is_asked(tmp_p
 
 
 def test_at_the_desk_from_ramps_to_a_profile_on_the_shelf(window, qtbot, tmp_path, trapping, monkeypatch):
-    monkeypatch.setattr("fidele.characterise.own_inks.SIZES", Sizes(9, 5, 17, 9, 9))  # a quick one
+    monkeypatch.setattr("fidele.characterise.own_inks.SIZES", {4: Sizes(9, 5, 17, 9, 9)})  # a quick one
     stranger, setup, (_, inks, Lab) = trapping
     window.show_desk("Ink profile")
     desk = window.desks.ink

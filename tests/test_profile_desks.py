@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hands import choose, click, comes, drop, keys, look, settle
+from hands import choose, click, comes, drop, keys, look, pause, settle
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
@@ -42,7 +42,8 @@ class Clicks:
 
 
 def picture(widget) -> np.ndarray:
-    """What a widget shows, as pixels (h, w, 3)."""
+    """What a widget shows, as pixels (h, w, 3); some are drawn in an event of their own."""
+    pause(20)
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
     flat = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
     return flat[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()

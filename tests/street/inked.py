@@ -36,7 +36,7 @@ def xyz(stranger: Stranger, inks: np.ndarray) -> np.ndarray:
 
 def lab(stranger: Stranger, inks: np.ndarray) -> np.ndarray:
     """Media-relative L*a*b* (n, 3) of amounts of ink (n, 4), without noise."""
-    return xyz_to_lab(xyz(stranger, inks) / xyz(stranger, np.zeros((1, 4))) * D50)
+    return xyz_to_lab(xyz(stranger, inks) / xyz(stranger, np.zeros((1, inks.shape[1]))) * D50)
 
 
 def measured(stranger: Stranger, inks: np.ndarray, noise: float, seed: int) -> np.ndarray:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from fidele.arrays import Floats
 from fidele.characterise.fit import FEWEST, left_out, predictable
 from fidele.chart.definition import Chart
+from fidele.chart.ink_set import InkSet
 from fidele.chart.ink_target import ramp_page
 from fidele.chart.measurement import Measurement
 from fidele.check.statistics import relative_to_white
@@ -56,7 +57,7 @@ class Gathered:
     ----------
     ids, device, Lab
         Names, device values (n, k), 0 to 1, and absolute L*a*b* (n, 3). Device values are RGB, or 1 less the amounts of
-        four inks.
+        inks.
     put_right
         What was wrong in the files and was put right, in sentences.
     doubtful
@@ -67,6 +68,8 @@ class Gathered:
         What else is to be known.
     missing
         Names of patches of the chart that were not measured.
+    ink_names
+        (k,) which inks the printer takes, where it takes inks.
     """
 
     ids: tuple[str, ...]
@@ -77,11 +80,12 @@ class Gathered:
     noise: float = float("nan")
     cautions: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
+    ink_names: tuple[str, ...] = ()
 
     @property
     def inks(self) -> Floats | None:
-        """Amounts (n, 4) of cyan, magenta, yellow and black, 0 to 1, where the printer takes inks."""
-        return 1 - self.device if self.device.shape[1] == 4 else None
+        """Amounts (n, k) of `ink_names`, 0 to 1, where the printer takes inks."""
+        return 1 - self.device if self.device.shape[1] > 3 else None
 
     @property
     def XYZ(self) -> Floats:
@@ -97,6 +101,7 @@ class _Page:
     ids: tuple[str, ...]
     device: Floats
     Lab: Floats
+    ink_names: tuple[str, ...] = ()
 
 
 def gathered(
@@ -158,12 +163,23 @@ def _ramps_of(measured: Measurement) -> Chart | None:
 
 
 def _one_kind(pages: Sequence[_Page], old: Profile | None) -> None:
-    if len({page.device.shape[1] for page in pages}) > 1:
+    other = next((page for page in pages if page.ink_names != pages[0].ink_names), None)
+    if other is not None and pages[0].ink_names and other.ink_names:
+        raise FideleError(
+            tr(
+                "{name} is of {inks} and {name2} of {inks2}: a profile is of one printer.",
+                name=pages[0].name,
+                inks=InkSet(pages[0].ink_names).words,
+                name2=other.name,
+                inks2=InkSet(other.ink_names).words,
+            )
+        )
+    if other is not None:
         raise FideleError(
             tr(
                 "{name} is of an RGB printer and {name2} of one that takes inks: a profile is of one printer.",
-                name=next(p.name for p in pages if p.device.shape[1] == 3),
-                name2=next(p.name for p in pages if p.device.shape[1] == 4),
+                name=next(p.name for p in pages if not p.ink_names),
+                name2=next(p.name for p in pages if p.ink_names),
             )
         )
     if old is not None and pages[0].device.shape[1] != old.channels:
@@ -176,7 +192,7 @@ def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]
         rows = [i for i, s in enumerate(measured.ids) if s in known]
         if len(rows) >= 0.5 * len(measured.ids):
             ids = tuple(measured.ids[i] for i in rows)
-            return _Page(name, ids, chart.device[[known[s] for s in ids]], measured.Lab[rows])
+            return _Page(name, ids, chart.device[[known[s] for s in ids]], measured.Lab[rows], _inks(chart))
         if measured.rgb is None and measured.inks is None and len(measured.ids) == len(chart.ids):
             said.append(
                 tr(
@@ -184,9 +200,10 @@ def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]
                     name=name,
                 )
             )
-            return _Page(name, chart.ids, chart.device, measured.Lab)
+            return _Page(name, chart.ids, chart.device, measured.Lab, _inks(chart))
     if measured.inks is not None and (chart is None or chart.inks is not None):
-        return _Page(name, _names_in(chart, 1 - measured.inks, measured.ids), 1 - measured.inks, measured.Lab)
+        device = 1 - measured.inks
+        return _Page(name, _names_in(chart, device, measured.ids), device, measured.Lab, measured.ink_names)
     if measured.rgb is None:
         raise FideleError(
             tr("{name} states no device values (RGB or CMYK): give the chart that was printed with --chart.", name=name)
@@ -206,6 +223,10 @@ def _page(name: str, measured: Measurement, chart: Chart | None, said: list[str]
             )
         )
     return _Page(name, _names_in(chart, rgb, measured.ids), rgb, measured.Lab)
+
+
+def _inks(chart: Chart) -> tuple[str, ...]:
+    return chart.ink_names if chart.inks is not None else ()
 
 
 def _names_in(chart: Chart | None, device: Floats, ids: tuple[str, ...]) -> tuple[str, ...]:
@@ -327,7 +348,12 @@ def _averaged(pages: Sequence[_Page]) -> Gathered:
         doubtful = [ids[i] for i, far in zip(np.flatnonzero(again), off, strict=True) if far > _UNLIKE / 2]
     rows = first[order]
     return Gathered(
-        tuple(ids[i] for i in rows), device[rows], mean, doubtful=tuple(dict.fromkeys(doubtful)), noise=noise
+        tuple(ids[i] for i in rows),
+        device[rows],
+        mean,
+        doubtful=tuple(dict.fromkeys(doubtful)),
+        noise=noise,
+        ink_names=pages[0].ink_names,
     )
 
 
@@ -399,7 +425,12 @@ def named(found: Gathered, index: Sequence[int]) -> list[str]:
     inks = found.inks
     if inks is not None:
         return [
-            tr("{ids} (CMYK {value})", ids=found.ids[i], value=" ".join(f"{v * 100:.0f}" for v in inks[i]))
+            tr(
+                "{ids} ({inks} {value})",
+                ids=found.ids[i],
+                inks="".join(InkSet(found.ink_names).letters),
+                value=" ".join(f"{v * 100:.0f}" for v in inks[i]),
+            )
             for i in index
         ]
     return [

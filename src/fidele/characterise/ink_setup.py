@@ -7,17 +7,17 @@ its way from the bare media to its last useful amount, in L*a*b*: even places ar
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import field
 from math import comb
 
 import numpy as np
 
 from fidele.arrays import Floats
+from fidele.chart.ink_set import BLACK, InkSet
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 
-#: The inks that four channels are, in the order in which files hold them.
-INKS = ("cyan", "magenta", "yellow", "black")
 #: More ink that moves a colour less than this, in L*a*b*, is of no use: it cannot be seen.
 _UNSEEN = 0.8
 #: A ramp has so many steps at least.
@@ -34,57 +34,62 @@ _Curve = Callable[[Floats, Floats, Floats], Floats]
 
 @dataclass(frozen=True, eq=False)
 class InkSetup:
-    """How much ink a press of four inks is to be given.
+    """How much ink a press is to be given.
 
     Attributes
     ----------
     most
-        (4,) the last useful amount of each.
+        (k,) the last useful amount of each.
     total
         The most of all together; 1 is one full ink.
     curves
-        (4, 257) amounts of each ink at even places from 0 to 1.
+        (k, 257) amounts of each ink at even places from 0 to 1.
     measured
         Whether a ramp of all inks over each other told the total.
+    inks
+        Which inks they are.
     """
 
     most: Floats
     total: float
     curves: Floats
     measured: bool = False
+    inks: InkSet = field(default_factory=InkSet)
 
     def laid(self, places: Floats) -> Floats:
-        """Return amounts (n, 4) at places (n, 4); what lies beyond 0 and 1 is cut off."""
+        """Return amounts (n, k) at places (n, k); what lies beyond 0 and 1 is cut off."""
         at = np.linspace(0, 1, _ENTRIES)
         return np.stack([np.interp(p, at, curve) for p, curve in zip(places.T, self.curves, strict=True)], axis=1)
 
     def places(self, amounts: Floats) -> Floats:
-        """Return the places (n, 4) of amounts (n, 4); beyond the last useful amount nothing changes."""
+        """Return the places (n, k) of amounts (n, k); beyond the last useful amount nothing changes."""
         at = np.linspace(0, 1, _ENTRIES)
         return np.stack([np.interp(a, curve, at) for a, curve in zip(amounts.T, self.curves, strict=True)], axis=1)
 
     def limited(self, places: Floats) -> Floats:
-        """Return places (n, 4) of which colours are reduced alike until all together are within the total."""
+        """Return places (n, k) of which colours are reduced alike until all together are within the total."""
         amounts = self.laid(places)
-        black = amounts[:, 3:]
-        room = np.maximum(self.total - black, 0) / np.maximum(amounts[:, :3].sum(axis=1, keepdims=True), 1e-9)
-        return self.places(np.concatenate([amounts[:, :3] * np.minimum(room, 1), black], axis=1))
+        black = amounts[:, BLACK].copy()
+        room = np.maximum(self.total - black, 0) / np.maximum(amounts.sum(axis=1) - black, 1e-9)
+        amounts *= np.minimum(room, 1)[:, None]
+        amounts[:, BLACK] = black
+        return self.places(amounts)
 
     def words(self) -> list[str]:
         """Say what is of use."""
         said = []
-        for name, most in zip((tr("cyan"), tr("magenta"), tr("yellow"), tr("black")), self.most, strict=True):
+        for name, most in zip(self.inks.names, self.most, strict=True):
             if most < 0.995:
                 said.append(
-                    tr("Of {ink} {most:.0f} % is all that shows: more changes nothing.", ink=name, most=100 * most)
+                    tr("Of {ink} {most:.0f} % is all that shows: more changes nothing.", ink=tr(name), most=100 * most)
                 )
         if self.measured:
             said.append(tr("All inks together: no darker above {total:.0f} %.", total=100 * self.total))
         return said
 
 
-def setup_of(amounts: Floats, Lab: Floats, total: float | None = None) -> InkSetup:
-    """Read a setup from what was printed of amounts (n, 4) and measured, L*a*b* (n, 3).
+def setup_of(amounts: Floats, Lab: Floats, total: float | None = None, inks: InkSet | None = None) -> InkSetup:
+    """Read a setup from what was printed of amounts (n, k) and measured, L*a*b* (n, 3); of CMYK where nobody says.
 
     Ramps of each ink alone and, where black lies under equal amounts of the others, of all of them, are looked for
     among the patches. `total` is what the media holds, where somebody knows it; the smaller one counts.
@@ -98,8 +103,9 @@ def setup_of(amounts: Floats, Lab: Floats, total: float | None = None) -> InkSet
     if not bare.any():
         raise FideleError(tr("The bare media (no ink at all) was not measured: it is the white of the profile."))
     white = Lab[bare].mean(axis=0)
-    most, curves = np.ones(4), np.empty((4, _ENTRIES))
-    for ink, name in enumerate(INKS):
+    of = inks or InkSet()
+    most, curves = np.ones(len(of)), np.empty((len(of), _ENTRIES))
+    for ink, name in enumerate(of.names):
         others = np.delete(amounts, ink, axis=1).max(axis=1) < _NONE
         rows = np.flatnonzero(others & ~bare)
         if len(np.unique(np.round(amounts[rows, ink], 3))) < _STEPS or amounts[rows, ink].max(initial=0) < 0.85:
@@ -115,15 +121,15 @@ def setup_of(amounts: Floats, Lab: Floats, total: float | None = None) -> InkSet
     told = _darkest(amounts, Lab)
     known = [value for value in (total, told) if value is not None]
     limit = max(min(known), min(known) if total is not None else _LEAST_TOTAL) if known else amounts.sum(axis=1).max()
-    return InkSetup(most, float(limit), curves, told is not None)
+    return InkSetup(most, float(limit), curves, told is not None, of)
 
 
 def alone(amounts: Floats, Lab: Floats) -> list[tuple[Floats, Floats]]:
-    """Return for each of four inks its amounts, 0 first, and how far its ramp has come from the bare media at each."""
+    """Return for each ink its amounts, 0 first, and how far its ramp has come from the bare media at each."""
     bare = amounts.max(axis=1) < _NONE
     white = Lab[bare].mean(axis=0)
     found = []
-    for ink in range(4):
+    for ink in range(amounts.shape[1]):
         rows = np.flatnonzero((np.delete(amounts, ink, axis=1).max(axis=1) < _NONE) & ~bare)
         at, way, _ = _ramp(amounts[rows, ink], Lab[rows], white)
         found.append((at, way))
@@ -132,7 +138,8 @@ def alone(amounts: Floats, Lab: Floats) -> list[tuple[Floats, Floats]]:
 
 def together(amounts: Floats, Lab: Floats) -> tuple[Floats, Floats]:
     """Return the totals (m,) of black under equal amounts of the others, and L* (m,) at each."""
-    rows = np.flatnonzero((amounts[:, 3] > 1 - _NONE) & (np.ptp(amounts[:, :3], axis=1) < 0.02))
+    process = (np.ptp(amounts[:, :BLACK], axis=1) < 0.02) & (amounts[:, BLACK + 1 :].max(axis=1, initial=0) < _NONE)
+    rows = np.flatnonzero((amounts[:, BLACK] > 1 - _NONE) & process)
     total, which = np.unique(np.round(amounts[rows].sum(axis=1), 3), return_inverse=True)
     return total, np.bincount(which, Lab[rows, 0]) / np.maximum(np.bincount(which), 1)
 

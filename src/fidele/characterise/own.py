@@ -14,7 +14,7 @@ from fidele.characterise.gathered import Gathered, named
 from fidele.characterise.inks import InkPrinter
 from fidele.characterise.mend import Mended, mend
 from fidele.characterise.printer import PrinterModel, fit_printer, make_profile
-from fidele.chart.cgats import Table, dump
+from fidele.chart.cgats import Table, dump, ink_columns
 from fidele.check.statistics import TOLERANCES, Comparison, compare
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
@@ -192,10 +192,11 @@ def _check(like: Profile) -> None:
 def table(found: Gathered, used: np.ndarray, title: str, created: datetime.datetime) -> Table:
     """Return the patches, by index, that went into a profile, as it carries them."""
     Lab, inks = found.Lab[used], found.inks
+    which: dict[str, str] = {}
     if inks is None:
         columns = {f"RGB_{c}": found.device[used, i] * 255 for i, c in enumerate("RGB")}
     else:
-        columns = {f"CMYK_{c}": inks[used, i] * 100 for i, c in enumerate("CMYK")}
+        columns, which = ink_columns(inks[used], found.ink_names)
     columns |= {f"LAB_{c}": Lab[:, i] for i, c in enumerate("LAB")}
-    keywords = {"ORIGINATOR": "Fidele", "DESCRIPTOR": title, "CREATED": created.date().isoformat()}
+    keywords = {"ORIGINATOR": "Fidele", "DESCRIPTOR": title, "CREATED": created.date().isoformat()} | which
     return Table(tuple(found.ids[i] for i in used), columns, keywords)

@@ -1,4 +1,4 @@
-"""An own profile of a printer that takes four inks: setup, fit, separation, and what is to be said of it."""
+"""An own profile of a printer that takes inks: setup, fit, separation, and what is to be said of it."""
 
 from __future__ import annotations
 
@@ -16,13 +16,20 @@ from fidele.characterise.inks import InkPrinter, Separation, fit_inks
 from fidele.characterise.own import OwnProfile, finished, quality, table
 from fidele.characterise.printer import Sizes, make_profile
 from fidele.chart.cgats import dump
+from fidele.chart.ink_set import InkSet
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.tiles import Progress
 
-#: Nodes along an edge: four dimensions take seventeen, and eleven where colours are mapped.
-SIZES = Sizes(a2b=17, a2b_mapped=11)
+#: Nodes along an edge, by the number of inks, and fewer where colours are mapped: with more a table would outgrow what
+#: readers hold.
+SIZES = {
+    4: Sizes(a2b=17, a2b_mapped=11),
+    5: Sizes(a2b=11, a2b_mapped=7),
+    6: Sizes(a2b=8, a2b_mapped=5),
+    7: Sizes(a2b=6, a2b_mapped=4),
+}
 
 
 @dataclass(frozen=True)
@@ -64,7 +71,8 @@ def fitted_inks(
         raise FideleError(tr("These are measurements of a printer that takes RGB, not inks."))
     chosen = np.array([s not in without for s in found.ids])
     back = np.flatnonzero(chosen)
-    setup = _held_to(setup_of(amounts[chosen], found.Lab[chosen], total), amounts[chosen])
+    inks = InkSet(found.ink_names)
+    setup = _held_to(setup_of(amounts[chosen], found.Lab[chosen], total, inks), amounts[chosen])
     keep = np.ones(len(back), bool) if keep_all else None
     model = fit_inks(amounts[chosen], found.XYZ[chosen], setup, keep)
     pairs = tuple((int(back[a]), int(back[b])) for a, b in model.fit.swapped)
@@ -92,10 +100,12 @@ def profile_of(
     said = quality(printer.fit, len(used)) | {
         "inks.total_percent": f"{100 * printer.setup.total:.0f}",
         "inks.black_percent": f"{100 * black:.0f}",
+        "inks.names": ", ".join(printer.inks.names),
         "inks.most_percent": " ".join(f"{100 * most:.0f}" for most in printer.setup.most),
     }
     text = dump(table(found, used, title, created))
-    return make_profile(Separation(printer, black), title, created, text, progress, (states or {}) | said, SIZES)
+    sizes = SIZES[len(printer.inks)]
+    return make_profile(Separation(printer, black), title, created, text, progress, (states or {}) | said, sizes)
 
 
 def made_of_inks(

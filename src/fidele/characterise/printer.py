@@ -74,6 +74,10 @@ class Printable(Protocol):
         """Coordinates (n, 3) to media-relative L*a*b* (n, 3)."""
         ...
 
+    def tags(self) -> dict[str, bytes]:
+        """Return what a profile states beside its tables, by the signatures of tags."""
+        ...
+
     def inverse(self) -> Inverse:
         """Return what finds device values for colours."""
         ...
@@ -104,6 +108,10 @@ class PrinterGrid:
     def space(self) -> str:
         """The profile's colour space, as its header states it."""
         return "RGB "
+
+    def tags(self) -> dict[str, bytes]:
+        """Return what a profile states beside its tables: nothing."""
+        return {}
 
     def inverse(self) -> Inverse:
         """Return what finds device values for colours."""
@@ -213,7 +221,7 @@ def make_profile(
         for share, intent in ((0.8, 0), (1.0, 2)):
             a2b[intent], b2a[intent] = mapped[intent].result()
             told(share)
-    extra = {"gamt": gamut.result().encode()} | ({"meta": dictionary_tag(states)} if states else {})
+    extra = {"gamt": gamut.result().encode()} | model.tags() | ({"meta": dictionary_tag(states)} if states else {})
     tables = OutputTables(
         description,
         model.white_XYZ,

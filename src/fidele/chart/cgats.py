@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import field
 from pathlib import Path
 
@@ -11,6 +12,7 @@ import numpy as np
 
 from fidele.apart.ask import outside
 from fidele.arrays import Floats
+from fidele.chart.ink_set import PROCESS, InkSet
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
@@ -56,23 +58,59 @@ class Table:
         return self.triple("RGB_R", "RGB_G", "RGB_B")
 
 
+#: The keyword that says which inks columns such as 6CLR_1 are of.
+INK_NAMES = "FIDELE_INKS"
 _TEXT_FIELDS = {"SAMPLE_NAME", "SAMPLE_LOC", "STRING"}
 
 
 def amounts_of(table: Table, name: str) -> Floats | None:
-    """Return amounts (n, 4), 0 to 1, of cyan, magenta, yellow and black, where a table states them.
+    """Return amounts (n, k), 0 to 1, of the inks of `inks_of`, where a table states them.
 
     Raises
     ------
     FideleError
-        When they are beyond 0 to 100 %.
+        When they are beyond 0 to 100 %, or nobody says which inks they are.
     """
-    if not all(f"CMYK_{c}" in table.columns for c in "CMYK"):
+    if (names := inks_of(table, name)) is None:
         return None
-    inks = np.stack([table.columns[f"CMYK_{c}"] for c in "CMYK"], axis=1)
+    inks = np.stack([table.columns[column] for column in names.columns], axis=1)
     if not np.isfinite(inks).all() or inks.min() < -0.5 or inks.max() > 100.5:
         raise FideleError(tr("{name} has amounts of ink beyond 0 to 100 %.", name=name))
     return np.clip(inks / 100, 0, 1)
+
+
+def inks_of(table: Table, name: str) -> InkSet | None:
+    """Return which inks a table states amounts of: of CMYK, or of more where a keyword says which; None for none.
+
+    Raises
+    ------
+    FideleError
+        When it states amounts of more inks and not which, or of some that are not known here.
+    """
+    if all(f"CMYK_{c}" in table.columns for c in "CMYK"):
+        return InkSet()
+    count = next((k for k in range(5, 16) if all(f"{k}CLR_{i + 1}" in table.columns for i in range(k))), 0)
+    if not count:
+        return None
+    said = tuple(one.strip().lower() for one in table.keywords.get(INK_NAMES, "").split(","))
+    if len(said) != count:
+        raise FideleError(
+            tr(
+                "{name} has amounts of {n} inks and does not say which: add a line {keyword} with their names, cyan, "
+                "magenta, yellow and black first.",
+                name=name,
+                n=count,
+                keyword=INK_NAMES,
+            )
+        )
+    return InkSet(said)
+
+
+def ink_columns(inks: Floats, names: Sequence[str]) -> tuple[dict[str, Floats], dict[str, str]]:
+    """Return the columns of a table for amounts (n, k), 0 to 1, and the keywords that say which inks they are."""
+    of = InkSet(tuple(names))
+    columns = {column: inks[:, i] * 100 for i, column in enumerate(of.columns)}
+    return columns, ({INK_NAMES: ", ".join(of.names)} if len(of) > len(PROCESS) else {})
 
 
 def parse_all(text: str, name: str) -> list[Table]:

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
-from fidele.chart.cgats import Table, amounts_of
+from fidele.chart.cgats import Table, amounts_of, ink_columns, inks_of
+from fidele.chart.ink_set import PROCESS
 from fidele.chart.layout import Layout
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
@@ -36,8 +37,9 @@ class Chart:
     reference
         (n, 3) L*a*b* that the patches should have, where the definition states it.
     inks
-        (n, 4) amounts of cyan, magenta, yellow and black, 0 to 1, of a chart that is printed in inks; `rgb` then only
-        stands for them on a screen.
+        (n, k) amounts of ink, 0 to 1, of a chart that is printed in inks; `rgb` then only stands for them on a screen.
+    ink_names
+        (k,) which inks: cyan, magenta, yellow and black, and perhaps further ones.
     """
 
     name: str
@@ -49,10 +51,11 @@ class Chart:
     mark_set: int
     reference: Floats | None = None
     inks: Floats | None = None
+    ink_names: tuple[str, ...] = PROCESS
 
     @property
     def device(self) -> Floats:
-        """Device values (n, k), 0 to 1, of which 1 is no ink: RGB, or what four inks leave."""
+        """Device values (n, k), 0 to 1, of which 1 is no ink: RGB, or what inks leave."""
         return self.rgb if self.inks is None else 1 - self.inks
 
     @property
@@ -96,7 +99,8 @@ def to_table(chart: Chart) -> Table:
     }
     columns = {f"RGB_{c}": chart.rgb[:, i] * 255 for i, c in enumerate("RGB")}
     if chart.inks is not None:
-        columns = {f"CMYK_{c}": chart.inks[:, i] * 100 for i, c in enumerate("CMYK")}
+        columns, which = ink_columns(chart.inks, chart.ink_names)
+        keywords |= which
     if chart.reference is not None:
         columns |= {f"LAB_{c}": chart.reference[:, i] for i, c in enumerate("LAB")}
     return Table(chart.ids, columns, keywords, {"SAMPLE_NAME": chart.families})
@@ -131,18 +135,19 @@ def from_table(table: Table, name: str, across: int = 0) -> Chart:
     families = table.texts.get("SAMPLE_NAME", ("",) * len(table.ids))
     title = table.keywords.get("DESCRIPTOR", "Chart")
     reference = table.Lab if "LAB_L" in table.columns else None
-    inks = amounts_of(table, name)
-    if inks is not None:
+    inks, which = amounts_of(table, name), inks_of(table, name)
+    if inks is not None and which is not None:
         return Chart(
             table.keywords.get("FIDELE_CHART", "chart"),
             title,
             table.ids,
-            (1 - inks[:, :3]) * (1 - inks[:, 3:]),
+            which.on_screen(inks),
             families,
             layout,
             mark_set,
             reference,
             inks,
+            which.names,
         )
     return Chart(
         table.keywords.get("FIDELE_CHART", "chart"),

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fidele.chart.code import PageCode, code_bitmap
 from fidele.chart.definition import Chart
+from fidele.chart.ink_set import BLACK
 from fidele.chart.layout import Layout
 from fidele.chart.marks import mark_bitmap
 from fidele.language import tr
@@ -24,7 +25,7 @@ _NUMBERS = 1.35
 
 
 def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCode | None = None) -> NDArray[np.uint16]:
-    """Return a page as RGB (h, w, 3), or amounts of four inks (h, w, 4), uint16; nothing where nothing stands.
+    """Return a page as RGB (h, w, 3), or amounts of ink (h, w, k), uint16; nothing where nothing stands.
 
     `label` is printed at the foot in small print, lines between ' · ' broken where there is room; `code` is what the
     page says of itself to a machine. The patch values are the chart's own.
@@ -44,8 +45,8 @@ def draw_page(chart: Chart, page: int, label: str, ppi: int = 300, code: PageCod
         scale,
     )
     if chart.inks is not None:  # all that is not a patch stands in black alone
-        grey = canvas[..., :1]
-        canvas = np.concatenate([np.zeros_like(canvas), 65535 - grey], axis=2)
+        grey, canvas = canvas[..., 0], np.zeros((*canvas.shape[:2], chart.inks.shape[1]), np.uint16)
+        canvas[..., BLACK] = 65535 - grey
     half = chart.layout.patch / 2
     values = np.round((chart.rgb if chart.inks is None else chart.inks) * 65535).astype(np.uint16)
     for index, centre in zip(chart.on_page(page), chart.centres(page), strict=True):

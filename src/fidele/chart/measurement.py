@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fidele.arrays import Floats
-from fidele.chart.cgats import Table, amounts_of
+from fidele.chart.cgats import Table, amounts_of, ink_columns, inks_of
+from fidele.chart.ink_set import PROCESS, InkSet
 from fidele.colour.adaptation import adapt
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
@@ -95,7 +96,9 @@ class Measurement:
     spectra, wavelengths
         (n, k) reflectance at (k,) nm, where the file has them.
     inks
-        (n, 4) amounts of cyan, magenta, yellow and black, 0 to 1, where the file has them.
+        (n, k) amounts of ink, 0 to 1, where the file has them.
+    ink_names
+        (k,) which inks: cyan, magenta, yellow and black, and perhaps further ones.
     spread
         (n,) how much repeated measurements, or the pixels of a scan, differ.
     """
@@ -110,6 +113,7 @@ class Measurement:
     keywords: dict[str, str] = field(default_factory=dict)
     cautions: tuple[str, ...] = ()
     inks: Floats | None = None
+    ink_names: tuple[str, ...] = PROCESS
 
     def rows(self, ids: tuple[str, ...]) -> Measurement:
         """Return these samples only, in this order.
@@ -207,10 +211,11 @@ def from_table(table: Table, name: str) -> Measurement:
     else:
         raise FideleError(tr("{name} holds neither L*a*b*, nor XYZ, nor spectra.", name=name))
     spread = table.columns.get("STDEV_RGB", table.columns.get("STDEV_DE"))
-    inks = amounts_of(table, name)
-    return Measurement(
+    inks, which = amounts_of(table, name), inks_of(table, name) or InkSet()
+    measured = Measurement(
         table.ids, Lab, conditions, rgb, spectra, wavelengths, spread, table.keywords, tuple(cautions), inks
     )
+    return replace(measured, ink_names=which.names)
 
 
 def reflectance(spectra: Floats, name: str) -> Floats:
@@ -309,7 +314,9 @@ def to_table(measured: Measurement, title: str = "") -> Table:
     if measured.rgb is not None:
         columns |= {f"RGB_{n}": measured.rgb[:, i] * 255 for i, n in enumerate("RGB")}
     if measured.inks is not None:
-        columns |= {f"CMYK_{n}": measured.inks[:, i] * 100 for i, n in enumerate("CMYK")}
+        mine, which = ink_columns(measured.inks, measured.ink_names)
+        columns |= mine
+        keywords |= which
     columns |= {f"LAB_{n}": measured.Lab[:, i] for i, n in enumerate("LAB")}
     if measured.spread is not None:
         columns["STDEV_RGB" if c.kind == "scan" else "STDEV_DE"] = measured.spread

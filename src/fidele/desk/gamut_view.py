@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy
 
 from fidele.arrays import Floats
 from fidele.dataclass import dataclass
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.drawn import Drawn
+from fidele.desk.theme import font
 from fidele.icc.solid import Solid
 from fidele.language import tr
 from fidele.proof.soft import show
@@ -36,12 +37,11 @@ def _draw(painter: QPainter, lines: Floats) -> None:
     painter.drawLines([QLineF(*ends) for ends in lines.reshape(-1, 4).tolist()])
 
 
-class SolidView(QWidget):
+class SolidView(Drawn):
     """A gamut in L*a*b*, turned by dragging or with the arrow keys; another one over it as a wire frame."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.theme: Theme = LIGHT
         self.gamuts = Gamuts("", None)
         self.turn, self.tilt, self.zoom = 0.7, 0.42, 1.0
         self.level = 50.0
@@ -81,37 +81,36 @@ class SolidView(QWidget):
         scale = min(self.width() / 2, self.height() / 1.72) / self._radius * self.zoom
         return np.stack([self.width() / 2 + across * scale, self.height() / 2 - high * scale], axis=1), depth
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        with QPainter(self) as painter:
-            painter.fillRect(self.rect(), self.theme.colour("field"))
-            painter.setPen(QPen(self.theme.colour("line"), 1))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-            solid = self.gamuts.solid
-            if solid is None:
-                painter.setPen(self.theme.colour("dim"))
-                painter.setFont(font(9))
-                words = tr("A profile of this kind has no gamut.") if self.gamuts.name else ""
-                painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
-                return
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._axes(painter)
-            places, depth = self._projected(solid.vertices)
-            corners = places[solid.triangles]
-            side, along = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-            facing = side[:, 0] * along[:, 1] - side[:, 1] * along[:, 0] < 0
-            order = np.flatnonzero(facing)
-            order = order[np.argsort(depth[solid.triangles[order]].mean(axis=1))]
-            painter.drawImage(QPointF(0, 0), self._surface(corners, order))
-            self._net(painter, solid, places, facing)
-            self._ring(painter, solid)
-            if self.gamuts.other is not None:
-                self._wires(painter, self.gamuts.other)
-            if self.gamuts.points is not None:
-                self._cloud(painter, self.gamuts.points)
-            if self.hasFocus():
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(self.theme.colour("text"), 1, Qt.PenStyle.DotLine))
-                painter.drawRect(self.rect().adjusted(2, 2, -3, -3))
+    def draw(self, painter: QPainter) -> None:
+        """Draw everything."""
+        painter.setPen(QPen(self.theme.colour("line"), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        solid = self.gamuts.solid
+        if solid is None:
+            painter.setPen(self.theme.colour("dim"))
+            painter.setFont(font(9))
+            words = tr("A profile of this kind has no gamut.") if self.gamuts.name else ""
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._axes(painter)
+        places, depth = self._projected(solid.vertices)
+        corners = places[solid.triangles]
+        side, along = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+        facing = side[:, 0] * along[:, 1] - side[:, 1] * along[:, 0] < 0
+        order = np.flatnonzero(facing)
+        order = order[np.argsort(depth[solid.triangles[order]].mean(axis=1))]
+        painter.drawImage(QPointF(0, 0), self._surface(corners, order))
+        self._net(painter, solid, places, facing)
+        self._ring(painter, solid)
+        if self.gamuts.other is not None:
+            self._wires(painter, self.gamuts.other)
+        if self.gamuts.points is not None:
+            self._cloud(painter, self.gamuts.points)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(self.theme.colour("text"), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.rect().adjusted(2, 2, -3, -3))
 
     def _surface(self, corners: Floats, order: NDArray[np.int64]) -> QImage:
         """Return the surface as a picture of the widget's size, in the screen's own pixels."""
@@ -213,14 +212,13 @@ class SolidView(QWidget):
             super().keyPressEvent(event)
 
 
-class SliceView(QWidget):
+class SliceView(Drawn):
     """A cut through the gamut at a lightness, filled with its own colours; another one over it as an outline."""
 
     level_wanted = Signal(float)
 
     def __init__(self) -> None:
         super().__init__()
-        self.theme: Theme = LIGHT
         self.gamuts = Gamuts("", None)
         self.level = 50.0
         self._image: tuple[tuple[object, ...], QImage] | None = None
@@ -266,34 +264,33 @@ class SliceView(QWidget):
             self._image = (key, image)
         return self._image[1]
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        with QPainter(self) as painter:
-            painter.fillRect(self.rect(), self.theme.colour("field"))
-            painter.setPen(QPen(self.theme.colour("line"), 1))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            image = self._filled()
-            if image is not None:
-                side = image.width()
-                painter.drawImage(QRectF((self.width() - side) / 2, (self.height() - side) / 2, side, side), image)
-            painter.setPen(QPen(self.theme.colour("strong"), 0.8))
-            zero = self._place(np.array([0.0, 0.0]))
-            painter.drawLine(QPointF(0, zero[1]), QPointF(self.width(), zero[1]))
-            painter.drawLine(QPointF(zero[0], 0), QPointF(zero[0], self.height()))
-            for solid, dashed in ((self.gamuts.solid, False), (self.gamuts.other, True)):
-                if solid is not None:
-                    self._outline(painter, solid, dashed)
-            if self.gamuts.points is not None:
-                self._dots(painter, self.gamuts.points)
-            painter.setPen(self.theme.colour("dim"))
-            painter.setFont(font(7.5))
-            painter.drawText(QPointF(self.width() - 16, zero[1] - 4), "a*")
-            painter.drawText(QPointF(zero[0] + 4, 12), "b*")
-            tick = self._place(np.array([50.0, 0.0]))
-            painter.drawLine(QPointF(tick[0], zero[1] - 3), QPointF(tick[0], zero[1] + 3))
-            painter.drawText(QPointF(tick[0] - 6, zero[1] + 14), "50")
-            painter.setPen(self.theme.colour("text"))
-            painter.drawText(QPointF(8, self.height() - 8), tr("cut at L* {level:.0f}", level=self.level))
+    def draw(self, painter: QPainter) -> None:
+        """Draw everything."""
+        painter.setPen(QPen(self.theme.colour("line"), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        image = self._filled()
+        if image is not None:
+            side = image.width()
+            painter.drawImage(QRectF((self.width() - side) / 2, (self.height() - side) / 2, side, side), image)
+        painter.setPen(QPen(self.theme.colour("strong"), 0.8))
+        zero = self._place(np.array([0.0, 0.0]))
+        painter.drawLine(QPointF(0, zero[1]), QPointF(self.width(), zero[1]))
+        painter.drawLine(QPointF(zero[0], 0), QPointF(zero[0], self.height()))
+        for solid, dashed in ((self.gamuts.solid, False), (self.gamuts.other, True)):
+            if solid is not None:
+                self._outline(painter, solid, dashed)
+        if self.gamuts.points is not None:
+            self._dots(painter, self.gamuts.points)
+        painter.setPen(self.theme.colour("dim"))
+        painter.setFont(font(7.5))
+        painter.drawText(QPointF(self.width() - 16, zero[1] - 4), "a*")
+        painter.drawText(QPointF(zero[0] + 4, 12), "b*")
+        tick = self._place(np.array([50.0, 0.0]))
+        painter.drawLine(QPointF(tick[0], zero[1] - 3), QPointF(tick[0], zero[1] + 3))
+        painter.drawText(QPointF(tick[0] - 6, zero[1] + 14), "50")
+        painter.setPen(self.theme.colour("text"))
+        painter.drawText(QPointF(8, self.height() - 8), tr("cut at L* {level:.0f}", level=self.level))
 
     def _outline(self, painter: QPainter, solid: Solid, dashed: bool) -> None:
         cut = solid.slice_at(self.level)

@@ -5,22 +5,22 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy
 
 from fidele.arrays import Floats
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.drawn import Drawn
+from fidele.desk.theme import font
 from fidele.icc.behaviour import Behaviour
 from fidele.language import tr
 from fidele.proof.soft import show
 
 
-class _Plot(QWidget):
+class _Plot(Drawn):
     """A small plot of a behaviour, with a title in its corner."""
 
     def __init__(self, title: str, tip: str) -> None:
         super().__init__()
-        self.theme: Theme = LIGHT
         self.title = title
         self.found: Behaviour | None = None
         self.setAccessibleName(title)
@@ -38,21 +38,20 @@ class _Plot(QWidget):
         """Return what the plot shows, in words, for those who do not see it."""
         raise NotImplementedError
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        with QPainter(self) as painter:
-            painter.fillRect(self.rect(), self.theme.colour("field"))
-            painter.setPen(QPen(self.theme.colour("line"), 1))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            said = self._draw(painter, QRectF(self.rect()).adjusted(10, 22, -10, -10)) if self.found else ""
-            painter.setFont(font(8, font().Weight.DemiBold))
-            painter.setPen(self.theme.colour("text"))
-            painter.drawText(QPointF(8, 15), self.title)
-            painter.setFont(font(7.5))
-            painter.setPen(self.theme.colour("dim"))
-            painter.drawText(QRectF(0, 3, self.width() - 8, 16), Qt.AlignmentFlag.AlignRight, said)
+    def draw(self, painter: QPainter) -> None:
+        """Draw everything."""
+        painter.setPen(QPen(self.theme.colour("line"), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        said = self._plot(painter, QRectF(self.rect()).adjusted(10, 22, -10, -10)) if self.found else ""
+        painter.setFont(font(8, font().Weight.DemiBold))
+        painter.setPen(self.theme.colour("text"))
+        painter.drawText(QPointF(8, 15), self.title)
+        painter.setFont(font(7.5))
+        painter.setPen(self.theme.colour("dim"))
+        painter.drawText(QRectF(0, 3, self.width() - 8, 16), Qt.AlignmentFlag.AlignRight, said)
 
-    def _draw(self, painter: QPainter, room: QRectF) -> str:
+    def _plot(self, painter: QPainter, room: QRectF) -> str:
         """Draw the data; return what is said at the right of the title."""
         raise NotImplementedError
 
@@ -85,7 +84,7 @@ class GreyPlot(_Plot):
             else tr("cannot be told")
         )
 
-    def _draw(self, painter: QPainter, room: QRectF) -> str:
+    def _plot(self, painter: QPainter, room: QRectF) -> str:
         grey = self.found.grey if self.found else None
         if grey is None:
             return tr("cannot be told")
@@ -127,7 +126,7 @@ class TonePlot(_Plot):
         middle = grey.device[int(np.abs(grey.wanted - 50).argmin())]
         return tr("A middle grey, L* 50, is sent as {value} %", value=" ".join(f"{v * 100:.0f}" for v in middle))
 
-    def _draw(self, painter: QPainter, room: QRectF) -> str:
+    def _plot(self, painter: QPainter, room: QRectF) -> str:
         grey = self.found.grey if self.found else None
         if grey is None:
             return tr("cannot be told")
@@ -174,7 +173,7 @@ class TripPlot(_Plot):
             else tr("cannot be told")
         )
 
-    def _draw(self, painter: QPainter, room: QRectF) -> str:
+    def _plot(self, painter: QPainter, room: QRectF) -> str:
         trip = self.found.round_trip if self.found else None
         if trip is None or self._colours is None:
             return tr("cannot be told")

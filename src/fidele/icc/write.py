@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import datetime
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import field
 
 import numpy as np
@@ -67,6 +67,16 @@ def dictionary_tag(values: dict[str, str]) -> bytes:
             rows += struct.pack(">II", place + len(body), len(wide))
             body += wide + b"\0" * (-len(wide) % 4)
     return b"dict\0\0\0\0" + struct.pack(">II", len(values), 16) + rows + body
+
+
+def colorants_tag(names: Sequence[str], Lab: Floats) -> bytes:
+    """Return a colorant table (ICC.1:2022, 10.5): the names of inks and the L*a*b* (k, 3) of each alone."""
+    each = encode_lab(Lab, "legacy")
+    parts = [struct.pack(">4sII", b"clrt", 0, len(names))]
+    for name, colour in zip(names, each, strict=True):
+        parts.append(name.encode("ascii")[:31].ljust(32, b"\0"))
+        parts.append(np.round(np.clip(colour, 0, 1) * 65535).astype(">u2").tobytes())
+    return b"".join(parts)
 
 
 def xyz_tag(XYZ: ArrayLike) -> bytes:

@@ -26,6 +26,7 @@ def warm() -> None:
     ready_to_draw()
     farthest(np.zeros(3), flat, flat, np.zeros((1, 3), long), np.empty(2))
     damped_steps(np.ones((2, 3, 3)), flat, flat, np.ones(2), 0.0, 1.0, np.empty((2, 3)))
+    grids.simplices(np.zeros((1, 5), np.float32), np.zeros(2**5 * 4, np.float32), 2, np.empty((1, 3), np.float32))
     said = (grain.grained, grids.tetrahedral3, colours.de00, patches.patch_statistics, surfaces.kernel_sums)
     assert all(kernel.signatures for kernel in said)
 

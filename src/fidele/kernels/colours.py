@@ -37,12 +37,13 @@ def _de00_of(row_L1, row_a1, row_b1, row_L2, row_a2, row_b2, out, count):
         r1 = both * (c2 if c2 > 0 else 1.0) if c1 > 0 else 0.0
         r2 = both * (c1 if c1 > 0 else 1.0) if c2 > 0 else 0.0
         # On which side the other hue lies; of opposite ones, which of the two comes first from 0 degrees.
-        cross, area = a1 * (b2 - b1) - b1 * (a2 - a1), c1 * c2
+        # Of differences, so that equal hues are; times the greyer colour, or rounding would be as large as its hue.
+        greyer = q1 <= q2
+        cross, area = (a1 if greyer else a2) * (b2 - b1) - (b1 if greyer else b2) * (a2 - a1), c1 * c2
         dot = a1 * a2 + b1 * b2 if area > 0 else 0.0
         first = 1.0 if b1 > b2 else (-1.0 if b1 < b2 else (1.0 if a1 > a2 else -1.0))
         side = 1.0 if cross > 0 else -1.0
-        # The product is of differences, which are as long as both together: so is what rounding leaves of it.
-        side = first if abs(cross) <= 5e-16 * (area + q1 + q2) else side
+        side = first if abs(cross) <= 5e-16 * (area + (q1 if greyer else q2)) else side
         # The mean hue as a unit vector: that of the sum, or, of hues far apart, at right angles to the difference.
         u1, v1, u2, v2 = a1 * r1, b1 * r1, a2 * r2, b2 * r2
         u = u1 + u2 if dot >= 0 else side * (v2 - v1)

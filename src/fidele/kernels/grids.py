@@ -167,3 +167,35 @@ def tetrahedral4(codes, table, out):
         for i in range(count):
             for v in range(k):
                 out[start + i, v] = made[4 * i + v]
+
+
+@njit(nogil=True, cache=True, error_model="numpy")
+def simplices(codes, table, side, out):
+    """Interpolate a table of k dimensions in simplices: along the largest part of a place first, the smallest last.
+
+    codes (n, k) float32 from 0 to 1; table (side ** k * 4,) float32, four numbers a node; out (n, 3).
+    """
+    n, k = codes.shape
+    part, steps = np.empty(k, np.float32), np.empty(k, np.int64)
+    for i in range(n):
+        base, step = np.int64(0), np.int64(4)
+        for axis in range(k - 1, -1, -1):
+            place = min(max(codes[i, axis], np.float32(0)), np.float32(1)) * np.float32(side - 1)
+            low = min(np.int64(place), np.int64(side - 2))
+            base += low * step
+            fraction = place - np.float32(low)
+            slot = k - 1 - axis  # kept in order, the largest first
+            while slot > 0 and part[slot - 1] < fraction:
+                part[slot], steps[slot] = part[slot - 1], steps[slot - 1]
+                slot -= 1
+            part[slot], steps[slot] = fraction, step
+            step *= side
+        weight = np.float32(1) - part[0]
+        x, y, z = weight * table[base], weight * table[base + 1], weight * table[base + 2]
+        for slot in range(k):
+            base += steps[slot]
+            weight = part[slot] - (part[slot + 1] if slot + 1 < k else np.float32(0))
+            x += weight * table[base]
+            y += weight * table[base + 1]
+            z += weight * table[base + 2]
+        out[i, 0], out[i, 1], out[i, 2] = x, y, z

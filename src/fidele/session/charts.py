@@ -20,6 +20,7 @@ from fidele.chart.strip import STRIP, strip_chart
 from fidele.chart.visual import VISUAL
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.files import stamp_of
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, from_lab, to_lab
 from fidele.language import tr
@@ -55,6 +56,8 @@ class Charts:
 
     def __init__(self, live: Live, customers: Customers, pieces: Pieces, folder: Path) -> None:
         self._live, self._customers, self._pieces, self._folder = live, customers, pieces, folder
+        #: Definitions that were read, by their files, with size and time of these.
+        self._read: dict[Path, tuple[tuple[int, int], Chart | None]] = {}
 
     @staticmethod
     def pages() -> tuple[str, ...]:
@@ -126,12 +129,20 @@ class Charts:
         found[readiness_chart().digest] = readiness_chart()
         files = sorted(self._folder.glob("*.txt"), key=lambda p: -p.stat().st_mtime) if self._folder.is_dir() else []
         for path in files[:_KNOWN]:
-            try:
-                chart = from_table(read_table(path), str(path))
-            except FideleError:
-                continue
-            found.setdefault(chart.digest, chart)
+            chart = self._definition(path)
+            if chart is not None:
+                found.setdefault(chart.digest, chart)
         return list(found.values())
+
+    def _definition(self, path: Path) -> Chart | None:
+        """Return the chart of a file, read again where that has changed; None where it is none."""
+        stamp = stamp_of(path)
+        if self._read.get(path, (None, None))[0] != stamp:
+            try:
+                self._read[path] = stamp, from_table(read_table(path), str(path))
+            except FideleError:
+                self._read[path] = stamp, None
+        return self._read[path][1]
 
     def export(self, chart: Chart, path: Path) -> None:
         """Write a chart's definition as CGATS, with the L*a*b* that the condition in force predicts."""
