@@ -6,6 +6,7 @@ import dataclasses
 import gc
 import json
 import logging
+import os
 import threading
 import time
 import weakref
@@ -64,6 +65,7 @@ def beside(call):
     return raised
 
 
+@pytest.mark.skipif("FIDELE_EVENTS" in os.environ, reason="the guard is off while events are measured")
 def test_the_state_is_changed_on_one_thread_and_news_waits_for_it(session):
     heard = []
     session.listen(lambda news: heard.append((news, threading.get_ident())))
@@ -80,6 +82,7 @@ def test_the_state_is_changed_on_one_thread_and_news_waits_for_it(session):
         session.state.card = None
 
 
+@pytest.mark.skipif("FIDELE_EVENTS" in os.environ, reason="the guard is off while events are measured")
 def test_the_guard_sees_a_widget_of_another_thread(window):
     beside(lambda: window.foot.said.setText("from elsewhere"))
     assert guard.offences.pop().startswith("QLabel.setText")

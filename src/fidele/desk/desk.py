@@ -127,7 +127,7 @@ class Desk(QWidget):
                 self.guarded(self.lay_chart, chart, page, bare)
                 return
             self.guarded(charts.take, chart, page, bare, drawn)
-            self.go.emit("Print")
+            self.then_go("Print")
 
         title = tr("Drawing “{title}”, page {page}", title=chart.title, page=page + 1)
         self.work.run(title, charts.drawing(chart, page, bare), done, "sheet")

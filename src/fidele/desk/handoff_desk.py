@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
@@ -120,6 +120,9 @@ class HandoffDesk(Desk):
         self.rightness = label("", 8.5, dim=True, wrap=True)
         self.box.addWidget(self.rightness)
         self.table = SettingTable()
+        #: Its rows are shown in an event of their own.
+        self._rows_soon = QTimer(self, singleShot=True, interval=0)
+        self._rows_soon.timeout.connect(self._show_rows)
         self.table.chosen.connect(lambda n, v: self.guarded(self.session.handoff.choose_setting, n, v))
         self.table.kept.connect(lambda: self.guarded(self.session.handoff.keep_hands))
         self.box.addWidget(self.table)
@@ -173,6 +176,7 @@ class HandoffDesk(Desk):
         self.choosers.setVisible(card is not None)
         self.rightness.setVisible(card is not None)
         if card is None:
+            self._rows_soon.stop()
             self.table.clear()
             return
         owners = session.handoff.owners()
@@ -200,14 +204,18 @@ class HandoffDesk(Desk):
             )
         )
         self._fill_profiles(card)
-        choices = session.device.choices() if session.rows else ()
-        self.table.show_rows(session.rows, choices, self.all.isChecked(), self.height() < 600)
         self.table.show_time(tr("read back {clock}", clock=clock(session.state.read_at)))
+        self._rows_soon.start()
         self.all.setVisible(len(session.rows) > MOST_ROWS)
         self.all.setText(
             tr("The most important only") if self.all.isChecked() else tr("All {n} settings", n=len(session.rows))
         )
         self._want_predictions()
+
+    def _show_rows(self) -> None:
+        session = self.session
+        choices = session.device.choices() if session.rows else ()
+        self.table.show_rows(session.rows, choices, self.all.isChecked(), self.height() < 600)
 
     def _fill_profiles(self, card: Card) -> None:
         """Offer what fits this printer, media and piece; the rest stands on its own desk, with the reasons."""

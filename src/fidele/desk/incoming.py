@@ -354,12 +354,19 @@ class Incoming:
         results: list[Installed] = []
         self._guarded(lambda: results.extend(self._session.profiles.receive(delivery)))
         there = next((r.id for r in results if r.status in ("installed", "already")), "")
+        # In an event of its own: taking it in has had its time.
+        QTimer.singleShot(0, self._window.work, lambda: self._answered(delivery, there))
+
+    def _answered(self, delivery: Delivery, there: str) -> None:
+        """Look which order a delivery answers, and show what there is to do with it."""
         answers: list[Match | None] = []
         self._guarded(lambda: answers.append(self._session.orders.answered(delivery)))
         if there and self._session.profiles.pending is None:
-            match, window = next(iter(answers), None), self._window
-            # In an event of its own: taking it in has had its time.
-            QTimer.singleShot(0, window.work, lambda: window.show_order(match) if match else window.show_profile(there))
+            match = next(iter(answers), None)
+            if match:
+                self._window.show_order(match)
+            else:
+                self._window.show_profile(there)
 
     # Going out ---------------------------------------------------------------------------------------------------
 

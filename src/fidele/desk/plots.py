@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
@@ -99,6 +99,9 @@ class Eyes(Plot):
         self._wanted: list[QColor] = []
         self._measured: list[QColor] = []
         self._spots = Spots(self)
+        #: A hundred widgets are shown in an event of their own.
+        self._soon = QTimer(self, singleShot=True, interval=0)
+        self._soon.timeout.connect(self._show_parts)
         self.setMouseTracking(True)
 
     def set_chart(self, chart: Chart, index: NDArray[np.int64]) -> None:
@@ -120,7 +123,7 @@ class Eyes(Plot):
         if self.comparison is not None:
             self._wanted = _colours(self.comparison.wanted)
             self._measured = _colours(self.comparison.measured)
-        self._show_parts()
+        self._soon.start()
 
     def _show_parts(self) -> None:
         """Let those patches that are furthest off be reached and picked by keyboard and screen reader."""

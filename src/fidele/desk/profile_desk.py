@@ -305,7 +305,8 @@ class ProfileDesk(Desk):
         if self._row is None:
             return
         key, what = self._row.entry.id, self.over.currentData() or ""
-        path = entry.path if (entry := self.session.shelf.find(what)) else None
+        entry = self.session.shelf.find(what) if what else None
+        path = entry.path if entry is not None else None
         artwork = self.session.artwork if what == _ARTWORK else None
         mine = self._solids.get(key)
         name = f"{key} {what} {artwork.path if artwork else ''}"

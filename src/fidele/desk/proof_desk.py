@@ -432,17 +432,20 @@ class ProofDesk(Desk):
                 )
                 chosen = intent is settings.intent
                 name = _SHORT[intent] if settings.way is None else tr("as printed")
-                teeth.append(Tooth(name, self._soon(session.settings(intent), chosen, late), beneath, chosen))
+                teeth.append(Tooth(name, self._soon(session.settings(intent), late), beneath, chosen))
             self._make_late(late)
         self.view.set_teeth(teeth, surround)
 
-    def _soon(self, settings: ProofSettings, now: bool, late: list[ProofSettings]) -> Show:
-        """Return how the picture is shown; coarse, and noted as `late`, where its table is still to be made."""
+    def _soon(self, settings: ProofSettings, late: list[ProofSettings]) -> Show:
+        """Return how the picture is shown; noted as `late` where its table is still to be made.
+
+        Until then a coarse one serves: that of the first intent for all of them, which takes a moment less each.
+        """
         artwork, looks = self.session.artwork, self.session.looks
-        if artwork is None or now or looks.is_made(artwork.profile, settings):
+        if artwork is None or looks.is_made(artwork.profile, settings):
             return self._link(settings)
         late.append(settings)
-        return looks.printed(artwork.profile, settings, quick=True)
+        return looks.printed(artwork.profile, late[0], quick=True)
 
     def _make_late(self, late: list[ProofSettings]) -> None:
         """Make tables beside the interface, and show the picture by them then."""

@@ -331,7 +331,8 @@ class TrialDesk(Desk):
         )
         of = (trial, self.session.profile and self.session.profile.content_id)
         if of != self._stood:  # measurements are read from disk, and compared: not at every look
-            self._stood, self._standing = of, self._stands(trial)
+            self._stood = of
+            self._compare(trial)
         self.say_result()
         key = (trial, self.theme, self._standing is not None)
         if key != self._shown:
@@ -364,14 +365,17 @@ class TrialDesk(Desk):
             )
         )
 
-    def _stands(self, trial: TrialRecord) -> Standing | None:
-        from fidele.errors import FideleError
+    def _compare(self, trial: TrialRecord) -> None:
+        """Read what was measured of a trial and compare it, beside the window."""
+        of = self._stood
 
-        try:
-            return self.trials.standing(trial)
-        except FideleError as error:
-            self.session.warn(str(error))
-            return None
+        def take(found: Standing | None) -> None:
+            if self._stood == of and found is not self._standing:
+                self._standing = found
+                self.refresh()
+
+        self._standing = None
+        self.work.quietly("how a trial stands", lambda _: self.trials.standing(trial), take)
 
     def say_result(self) -> None:
         """Say what came of the trial in hand so far, by scan and by eye."""

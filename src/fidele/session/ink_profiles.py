@@ -121,6 +121,8 @@ class Taken:
     patches: int
     put_right: tuple[str, ...]
     measured: Measurement
+    #: What its ramps tell, with the limit that was set when they were read.
+    setup: InkSetup | None = None
 
 
 class InkProfiles:
@@ -248,6 +250,9 @@ class InkProfiles:
             When it holds no measurements of inks, or cannot be kept.
         """
         from fidele.characterise.gathered import gathered
+        from fidele.characterise.ink_setup import setup_of
+
+        limit = self.work.limit
 
         def work(_: Progress) -> Taken:
             measured, ramps = read_any(path), ramp_page()
@@ -257,9 +262,12 @@ class InkProfiles:
             elif measured.inks is None:
                 measured = self._with_amounts(path, measured)
             found = gathered([(path.name, measured)], ramps if of_ramps else None)
+            setup = None
+            if of_ramps and found.inks is not None:
+                setup = setup_of(found.inks, found.Lab, limit)
             name = f"{'ramps' if of_ramps else 'target'} {datetime.datetime.now():%Y-%m-%d %H.%M.%S.%f}.txt"
             write_table(self._folder / name, to_table(measured, path.name))
-            return Taken(path.name, name, of_ramps, len(found.ids), found.put_right, measured)
+            return Taken(path.name, name, of_ramps, len(found.ids), found.put_right, measured, setup)
 
         return work
 
@@ -269,6 +277,8 @@ class InkProfiles:
         if taken.of_ramps:
             after = replace(before, ramps=taken.name)
             self._ramps = taken.name, taken.measured
+            if taken.setup is not None:
+                self._setup = (taken.name, before.limit), taken.setup
         else:
             after = replace(before, pages=(*before.pages, taken.name))
         self._live.history.do(
