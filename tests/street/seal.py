@@ -33,6 +33,8 @@ DRIFT = "drift"
 ALIKE = "units alike"
 #: And that in which printers of inks are fitted and separated.
 INKS = "inks"
+#: And that in which printers of more than four inks are.
+MORE_INKS = "more inks"
 #: And that in which the same is asked on three media each.
 MEDIA = "three media"
 #: By the first words of a piece of work, the module that judges a stranger; and whether each has one row.
@@ -43,6 +45,7 @@ _JUDGES = {
     DRIFT: ("drift", False),
     ALIKE: ("alike", False),
     INKS: ("inked", False),
+    MORE_INKS: ("more_inks", False),
     MEDIA: ("media", False),
 }
 _FILE = Path(__file__).with_name("sealed.json")

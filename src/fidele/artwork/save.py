@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import struct
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +20,8 @@ from fidele.icc.profile import Profile
 from fidele.icc.transform import white_of
 from fidele.language import tr
 
+#: The tag that says what samples beyond a picture's colours are.
+_EXTRA_SAMPLES = 338
 #: Endings of the files that Fidele writes.
 WRITTEN = (".tif", ".tiff", ".png", ".jpg", ".jpeg", ".pdf")
 
@@ -29,10 +33,12 @@ def save_picture(
     ppi: float | None = None,
     alpha: Codes | None = None,
     record: ConversionRecord | None = None,
+    inks: Sequence[str] = (),
 ) -> None:
     """Write pixels (h, w, channels) by the ending of `path`, one of `WRITTEN`; `record` says what was done to them.
 
-    JPEG holds 8 bit and no alpha: it is dithered, and laid over bare paper.
+    JPEG holds 8 bit and no alpha: it is dithered, and laid over bare paper. More than four inks, whose names are
+    `inks`, are held by TIFF alone.
 
     Raises
     ------
@@ -40,11 +46,13 @@ def save_picture(
         When the ending is another, PNG cannot hold the channels, or the file cannot be written.
     """
     ending = path.suffix.lower()
+    if pixels.shape[2] > 4 and ending not in (".tif", ".tiff"):
+        raise FideleError(tr("{path}: only TIFF holds more than four inks.", path=path))
     icc = profile.data if profile else None
     paper = white_of(profile, pixels.dtype) if profile else None
     whole = pixels if alpha is None else np.concatenate([pixels, alpha[..., None]], axis=2)
     if ending in (".tif", ".tiff"):
-        _tiff(path, whole, icc, ppi, alpha is not None, packet(record) if record else None)
+        _tiff(path, whole, icc, ppi, alpha is not None, packet(record) if record else None, inks)
     elif ending in (".jpg", ".jpeg"):
         _jpeg(path, over_white(pixels, alpha, paper), icc, ppi, packet(record) if record else None)
     elif ending == ".pdf":
@@ -86,12 +94,20 @@ def _jpeg(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, xmp: 
         picture.save(out, "JPEG", **options)
 
 
-def _tiff(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, has_alpha: bool, xmp: bytes | None) -> None:
+def _tiff(
+    path: Path,
+    pixels: Codes,
+    icc: bytes | None,
+    ppi: float | None,
+    has_alpha: bool,
+    xmp: bytes | None,
+    inks: Sequence[str] = (),
+) -> None:
     import tifffile
 
     colours = pixels.shape[2] - has_alpha
     options: dict[str, Any] = {
-        "photometric": {1: "minisblack", 3: "rgb", 4: "separated"}[colours],
+        "photometric": {1: "minisblack", 3: "rgb"}.get(colours, "separated"),
         "compression": "zlib",
         "compressionargs": {"level": 6},
         "predictor": True,
@@ -99,8 +115,12 @@ def _tiff(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, has_a
         "bigtiff": pixels.nbytes > 2**31,
         "metadata": None,
     }
-    if xmp:
-        options["extratags"] = [(700, "B", len(xmp), xmp, True)]
+    tags: list[tuple[int, str, int, object, bool]] = [(700, "B", len(xmp), xmp, True)] if xmp else []
+    if colours > 4:  # TIFF 6.0, section 16: another set of inks, how many, and their names
+        names = "".join(f"{name}\0" for name in (inks or [f"ink {n + 1}" for n in range(colours)]))
+        tags += [(332, "H", 1, 2, True), (333, "s", len(names), names, True), (334, "H", 1, colours, True)]
+    if tags:
+        options["extratags"] = tags
     if has_alpha:
         options["extrasamples"] = ["unassalpha"]
     if icc:
@@ -110,3 +130,27 @@ def _tiff(path: Path, pixels: Codes, icc: bytes | None, ppi: float | None, has_a
         options["resolutionunit"] = "INCH"
     with replacing(path) as temporary:
         tifffile.imwrite(temporary, pixels.squeeze(2) if pixels.shape[2] == 1 else pixels, **options)
+        if colours > 4 and not has_alpha:
+            _no_extra_samples(temporary)
+
+
+def _no_extra_samples(path: Path) -> None:
+    """Take the tag of extra samples out of a TIFF's only page: all of its samples are inks.
+
+    Whoever writes more than four samples of separated colour is taken to mean four inks and something beside them.
+    """
+    import tifffile
+
+    with tifffile.TiffFile(path) as tiff:
+        page, order, big = tiff.pages.first, tiff.byteorder, tiff.is_bigtiff
+        start, tags = page.offset, [tag.code for tag in page.tags.values()]
+    if _EXTRA_SAMPLES not in tags:
+        return
+    head, entry, tail = (8, 20, 8) if big else (2, 12, 4)
+    with path.open("r+b") as file:
+        file.seek(start)
+        raw = file.read(head + entry * len(tags) + tail)
+        at = head + entry * tags.index(_EXTRA_SAMPLES)
+        count = struct.pack(order + ("Q" if big else "H"), len(tags) - 1)
+        file.seek(start)
+        file.write(count + raw[head:at] + raw[at + entry :])

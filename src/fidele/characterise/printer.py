@@ -173,7 +173,7 @@ def make_profile(
     characterisation: str = "",
     progress: Progress | None = None,
     states: dict[str, str] | None = None,
-    sizes: Sizes = SIZES,
+    sizes: Sizes | None = None,
     ways: dict[int, Mapping] | None = None,
 ) -> bytes:
     """Make the output profile of a fitted printer: three intents in both directions, and a gamut table.
@@ -182,10 +182,13 @@ def make_profile(
     ----------
     states
         Goes into its metadata tag: what it is for and how it was made.
+    sizes
+        Of its tables; `SIZES` where nothing is said.
     ways
         By intent (0, 1, 2), how colours become what is to be printed; None for this printer's own gamut mapping.
     """
     told = progress or (lambda _: True)
+    sizes = sizes or SIZES
     inverse = model.inverse()
     samples = inverse.device(_samples())
     printed = inverse.model(samples)

@@ -115,13 +115,22 @@ def make(name: str, out: Path, page: str, patch: float, in_order: bool, target: 
 
 @chart.command("inks")
 @click.option("--out", required=True, type=FILE, help=tr("Folder to write into."))
+@click.option(
+    "--ink",
+    "further",
+    multiple=True,
+    metavar="NAME",
+    help=tr("An ink beside CMYK, as light-cyan, light-magenta, orange, green or violet; once for each."),
+)
 @click.option("--ramps", type=FILE, help=tr("The page of ramps, measured: it tells how much ink is of use."))
 @click.option("--patches", default=0, help=tr("How many patches the target has; 600 where nothing is said."))
 @click.option("--ink-limit", default=0.0, help=tr("Most of all inks together that the media holds, in per cent."))
 @click.option("--page", default="A4", show_default=True, help=tr("Sheet to lay it out for, as in `fidele chart list`."))
 @click.option("--pdf", "as_pdf", is_flag=True, help=tr("Pages as PDF instead of TIFF."))
-def inks(out: Path, ramps: Path | None, patches: int, ink_limit: float, page: str, as_pdf: bool) -> None:
-    """Write pages for a printer that is sent cyan, magenta, yellow and black: ramps first, then the target.
+def inks(
+    out: Path, further: tuple[str, ...], ramps: Path | None, patches: int, ink_limit: float, page: str, as_pdf: bool
+) -> None:
+    """Write pages for a printer that is sent cyan, magenta, yellow, black and further inks: ramps, then the target.
 
     Without anything else the page of ramps is written. Print it with nothing converting, measure it, and give it with
     --ramps: the target then has no more ink than is of use. `fidele profile make` makes the profile of both.
@@ -133,27 +142,36 @@ def inks(out: Path, ramps: Path | None, patches: int, ink_limit: float, page: st
     from fidele.chart.cgats import write
     from fidele.chart.definition import to_table
     from fidele.chart.draw import draw_page
+    from fidele.chart.ink_set import InkSet, ink_set
     from fidele.chart.ink_target import ink_target, ramp_page, within
     from fidele.chart.measured_file import read_any
 
     total = InkWish(ink_limit / 100).total if ink_limit else None
     said: list[str] = []
+    of = ink_set(further)
     if ramps is not None:
-        found = gathered([(ramps.name, read_any(ramps))], ramp_page())
+        measured = read_any(ramps)
+        if measured.inks is not None:
+            if further and measured.ink_names != of.names:
+                words = InkSet(measured.ink_names).words
+                raise FideleError(tr("{ramps} is of other inks: {words}.", ramps=ramps, words=words))
+            of = InkSet(measured.ink_names)
+        found = gathered([(ramps.name, measured)], ramp_page(inks=of))
         if found.inks is None:
             raise FideleError(tr("{ramps} states no amounts of ink (CMYK).", ramps=ramps))
-        setup = setup_of(found.inks, found.Lab, total)
+        setup = setup_of(found.inks, found.Lab, total, of)
         said = [*found.put_right, *setup.words()]
-        what = ink_target(patches or 600, lambda places: setup.laid(setup.limited(places)), page)
+        what = ink_target(patches or 600, lambda places: setup.laid(setup.limited(places)), page, of)
     elif patches:
-        what = ink_target(patches, within(total) if total else None, page)
+        what = ink_target(patches, within(total) if total else None, page, of)
     else:
-        what = ramp_page(page)
+        what = ramp_page(page, of)
     written = []
     for number in range(what.pages):
         one = what.name if what.pages == 1 else f"{what.name}-page-{number + 1}"
         written.append(out / f"{one}.{'pdf' if as_pdf else 'tif'}")
-        save_picture(written[-1], draw_page(what, number, tr("print with nothing converting")), None, 300)
+        page_of = draw_page(what, number, tr("print with nothing converting"))
+        save_picture(written[-1], page_of, None, 300, inks=what.ink_names)
     write(out / f"{what.name}.txt", to_table(what))
     click.echo(
         tr(

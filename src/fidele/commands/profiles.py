@@ -15,6 +15,7 @@ from fidele.language import tr
 
 if TYPE_CHECKING:
     from fidele.characterise.gathered import Gathered
+    from fidele.characterise.ink_setup import InkSetup
     from fidele.characterise.own import OwnProfile
     from fidele.icc.describe import Description
     from fidele.icc.profile import Profile
@@ -350,7 +351,7 @@ def make(
     if out is not None:
         write_bytes(out, made.profile)
     if as_json:
-        inks = {} if setup is None else {"inks": {"total": round(setup.total, 3), "most": setup.most.round(3).tolist()}}
+        inks = {} if setup is None else {"inks": _of_inks(setup)}
         print_json(_figures(out, title, found, made) | inks)
         return
     if out is not None:
@@ -366,6 +367,11 @@ def make(
     _tell(made.fit.stated.words, found, made)
     for sentence in setup.words() if setup is not None else ():
         click.echo(f"  {sentence}")
+
+
+def _of_inks(setup: InkSetup) -> dict[str, Any]:
+    most = setup.most.round(3).tolist()
+    return {"names": list(setup.inks.names), "total": round(setup.total, 3), "most": most}
 
 
 def _figures(out: Path | None, title: str, found: Gathered, made: OwnProfile) -> dict[str, Any]:

@@ -426,7 +426,9 @@ class Incoming:
         piece = session.pieces.need()
         rows = [r for r in session.profiles.rows() if r.entry.description.usable_as_output and not r.papers.hidden]
         inks = {
-            tr("{title} (CMYK)", title=r.title): r.entry.id for r in rows if r.entry.description.colour_space == "CMYK"
+            f"{r.title} ({r.entry.description.colour_space})": r.entry.id
+            for r in rows
+            if r.entry.description.colour_space == "CMYK" or r.entry.description.colour_space.endswith("CLR")
         }
         names = [*SENDS, *(tr("grey, {name}", name=name) for name in GREYS), *inks]
         asked = tr("The space, or the printing condition, that they ask for:")

@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QSlider, QWidget
 
+from fidele.chart.ink_set import ink_set
 from fidele.desk.desk import Desk
 from fidele.desk.ink_plots import GreysPlot, RampsPlot, TotalPlot
 from fidele.desk.kit import SPRING, across, choice, down, entry, tick
@@ -21,12 +22,23 @@ from fidele.language import tr
 from fidele.session.ink_profiles import SIZES, Fitted, Greys, Taken, buys
 from fidele.session.model import Session
 
+#: The inks beside cyan, magenta, yellow and black that are offered.
+_SETS = (
+    (),
+    ("light cyan", "light magenta"),
+    ("orange",),
+    ("orange", "green"),
+    ("orange", "violet"),
+    ("orange", "green", "violet"),
+    ("red", "blue"),
+    ("red", "green", "blue"),
+)
 #: What stands for no limit of one's own.
 _NONE = 0.0
 
 
 class InkDesk(Desk):
-    """Makes a profile of a printer that is sent cyan, magenta, yellow and black."""
+    """Makes a profile of a printer that is sent cyan, magenta, yellow, black and perhaps further inks."""
 
     station = "Ink profile"
 
@@ -55,11 +67,14 @@ class InkDesk(Desk):
         self.box.addLayout(head)
         self.name = entry(tr("What the profile is called"), hint=tr("printer, paper and ink"), points=9.5)
         self.name.editingFinished.connect(self._named)
+        self.set = choice(tr("Its inks"), letters=40, chosen=lambda _: self._inked())
+        for further in _SETS:
+            self.set.addItem(ink_set(further).words, ", ".join(further))
         self.pdf = tick(tr("as PDF"), tip=tr("Pages as PDF instead of TIFF"))
         self.write_ramps = button(
             tr("Save the page of ramps …"),
             partial(self._write, "ramps"),
-            tr("A page in cyan, magenta, yellow and black, to be printed with nothing converting"),
+            tr("A page in its inks, to be printed with nothing converting"),
         )
         self.add = button(
             tr("Add measurements …"),
@@ -116,6 +131,7 @@ class InkDesk(Desk):
         inside = QWidget()
         down(
             across(label(tr("Name"), 9.5, bold=True), (self.name, 1)),
+            across(label(tr("Its inks"), 9.5, bold=True), self.set, SPRING),
             section(tr("1  A page of ramps: how much ink is of use")),
             across(self.write_ramps, self.pdf, self.add, SPRING),
             self.told,
@@ -147,6 +163,10 @@ class InkDesk(Desk):
         self.title.setText(tr("A printer that takes inks"))
         if not self.name.hasFocus():
             self.name.setText(work.title)
+        if work.further not in _SETS and self.set.findText(work.inks.words) < 0:  # by hand, or from elsewhere
+            self.set.addItem(work.inks.words, ", ".join(work.further))
+        self.set.setCurrentIndex(max(0, self.set.findText(work.inks.words)))
+        self.pdf.setVisible(not work.further)
         self.patches.setCurrentIndex(max(0, self.patches.findData(work.patches)))
         self.limit.setValue(_NONE if work.limit is None else 100 * work.limit)
         self.black.blockSignals(True)
@@ -185,7 +205,7 @@ class InkDesk(Desk):
         if work.ramps:
             return tr("Next: print the target with nothing converting, measure it, and add the measurements.")
         return tr(
-            "It is sent cyan, magenta, yellow and black by a program of its own. First: print the page of ramps with "
+            "It is sent amounts of ink by a program of its own. First: choose its inks, print the page of ramps with "
             "nothing converting, and measure it."
         )
 
@@ -222,7 +242,7 @@ class InkDesk(Desk):
     # Doing -------------------------------------------------------------------------------------------------------
 
     def _fit(self) -> None:
-        what = (self.inks.work.ramps, self.inks.work.pages, self.inks.work.limit)
+        what = (self.inks.work.ramps, self.inks.work.pages, self.inks.work.limit, self.inks.work.further)
         if self._failed == what or self.work.busy:
             return
         self._failed = what  # unless it succeeds
@@ -236,6 +256,10 @@ class InkDesk(Desk):
 
     def _named(self) -> None:
         self.guarded(partial(self.inks.change, tr("Name the profile"), title=self.name.text().strip()))
+
+    def _inked(self) -> None:
+        self.guarded(self.inks.choose_inks, tuple(one for one in str(self.set.currentData()).split(", ") if one))
+        self.refresh()
 
     def _sized(self) -> None:
         self.guarded(partial(self.inks.change, tr("Another target"), patches=int(self.patches.currentData())))
@@ -271,7 +295,11 @@ class InkDesk(Desk):
             )
 
         self.guarded(
-            lambda: self.work.run(tr("Writing the pages"), self.inks.writing(which, folder, self.pdf.isChecked()), done)
+            lambda: self.work.run(
+                tr("Writing the pages"),
+                self.inks.writing(which, folder, self.pdf.isVisible() and self.pdf.isChecked()),
+                done,
+            )
         )
 
     def _add(self) -> None:

@@ -9,12 +9,22 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Floats
 from fidele.characterise.ink_setup import InkSetup, alone, together
+from fidele.chart.ink_set import InkSet
 from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.language import tr
 from fidele.proof.soft import show
 from fidele.session.ink_profiles import Greys
 
-_LETTERS = "CMYK"
+#: Lines of inks, on light and on dark ground; black is the colour of text. Letters stand beside the lines, and lighter
+#: inks are drawn in dashes.
+_LIGHT_GROUND = {
+    "cyan": (0, 120, 165), "magenta": (190, 20, 120), "yellow": (140, 115, 0), "orange": (190, 90, 0),
+    "red": (190, 30, 30), "green": (0, 120, 60), "blue": (40, 70, 190), "violet": (110, 50, 170),
+}  # fmt: skip
+_DARK_GROUND = {
+    "cyan": (0, 190, 235), "magenta": (255, 110, 205), "yellow": (240, 220, 60), "orange": (255, 165, 60),
+    "red": (255, 120, 110), "green": (90, 215, 130), "blue": (140, 170, 255), "violet": (200, 150, 255),
+}  # fmt: skip
 
 
 class _InkPlot(QWidget):
@@ -27,13 +37,14 @@ class _InkPlot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(name)
 
-    def pens(self) -> tuple[QColor, ...]:
-        """A colour for each ink that is told from the ground in either theme; letters stand beside the lines."""
-        dark = self.theme.name != "light"
-        inks = (
-            ((0, 190, 235), (255, 110, 205), (240, 220, 60)) if dark else ((0, 120, 165), (190, 20, 120), (140, 115, 0))
-        )
-        return (*(QColor(*ink) for ink in inks), self.theme.colour("text"))
+    def pens(self, inks: InkSet) -> list[QPen]:
+        """A pen for each ink that is told from the ground in either theme."""
+        ground, pens = (_LIGHT_GROUND if self.theme.name == "light" else _DARK_GROUND), []
+        for name in inks.names:
+            of = name.removeprefix("light ")
+            colour = self.theme.colour("text") if of == "black" else QColor(*ground[of])
+            pens.append(QPen(colour, 1.8, Qt.PenStyle.SolidLine if of == name else Qt.PenStyle.DashLine))
+        return pens
 
     def room(self) -> QRectF:
         """Return where the lines are."""
@@ -65,14 +76,14 @@ class _InkPlot(QWidget):
             right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
             painter.drawText(QRectF(0, y - px(8), room.left() - px(5), px(16)), right, f"{value:.0f}")
 
-    def letters(self, painter: QPainter, room: QRectF, ends: Floats) -> None:
-        """Write the inks' letters beside the ends (4,) of their lines, shares of the height, none on another."""
+    def letters(self, painter: QPainter, room: QRectF, ends: Floats, inks: InkSet) -> None:
+        """Write the inks' letters beside the ends (k,) of their lines, shares of the height, none on another."""
         painter.setFont(font(8, font().Weight.DemiBold))
         below = -1e9
         for channel in np.argsort(ends):
             below = max(float(ends[channel]) * room.height(), below + px(11))
-            painter.setPen(self.pens()[channel])
-            painter.drawText(QPointF(room.right() + px(5), room.bottom() - below + px(4)), _LETTERS[channel])
+            painter.setPen(self.pens(inks)[channel].color())
+            painter.drawText(QPointF(room.right() + px(5), room.bottom() - below + px(4)), inks.letters[channel])
 
     def named(self, painter: QPainter, room: QRectF, upward: str, along: str) -> None:
         """Name both axes."""
@@ -91,12 +102,14 @@ class RampsPlot(_InkPlot):
         self._found: tuple[InkSetup, list[tuple[Floats, Floats]]] | None = None
 
     def show_ramps(self, setup: InkSetup | None, ramps: tuple[Floats, Floats] | None) -> None:
-        """Show what was measured of amounts (n, 4): L*a*b* (n, 3)."""
+        """Show what was measured of amounts (n, k): L*a*b* (n, 3)."""
         self._found = (setup, alone(*ramps)) if setup is not None and ramps is not None else None
         if self._found is not None:
             said = [
                 tr("{ink}: ΔE {way:.0f} at full, useful up to {most:.0f} %", ink=letter, way=way[-1], most=100 * most)
-                for letter, (_, way), most in zip(_LETTERS, self._found[1], self._found[0].most, strict=True)
+                for letter, (_, way), most in zip(
+                    self._found[0].inks.letters, self._found[1], self._found[0].most, strict=True
+                )
             ]
             self.setAccessibleDescription("; ".join(said))
             self.setToolTip("\n".join(said))
@@ -113,16 +126,16 @@ class RampsPlot(_InkPlot):
             most = np.array([100.0, 20 * np.ceil(max(way[-1] for _, way in ramps) / 20 + 0.1)])
             self.axes(painter, room, (0, 25, 50, 75, 100), tuple(np.arange(0, most[1] + 1, 40)), most)
             self.named(painter, room, tr("ΔE from the bare media"), tr("amount of one ink, %"))
-            for (amounts, way), end, pen in zip(ramps, setup.most, self.pens(), strict=True):
+            for (amounts, way), end, pen in zip(ramps, setup.most, self.pens(setup.inks), strict=True):
                 x = room.left() + amounts * room.width()
                 y = room.bottom() - way / most[1] * room.height()
-                painter.setPen(QPen(pen, 1.8))
+                painter.setPen(pen)
                 painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
                 if end < 0.995:
                     at = QPointF(room.left() + end * room.width(), float(np.interp(end, amounts, y)))
                     painter.drawLine(at + QPointF(0, -px(6)), at + QPointF(0, px(6)))
             ends = np.array([way[-1] for _, way in ramps]) / most[1]
-            self.letters(painter, room, ends)
+            self.letters(painter, room, ends, setup.inks)
 
 
 class TotalPlot(_InkPlot):
@@ -133,7 +146,7 @@ class TotalPlot(_InkPlot):
         self._found: tuple[InkSetup, Floats, Floats] | None = None
 
     def show_ramps(self, setup: InkSetup | None, ramps: tuple[Floats, Floats] | None) -> None:
-        """Show what was measured of amounts (n, 4): L*a*b* (n, 3)."""
+        """Show what was measured of amounts (n, k): L*a*b* (n, 3)."""
         self._found = (setup, *together(*ramps)) if setup is not None and ramps is not None else None
         if self._found is not None:
             self.setAccessibleDescription(
@@ -202,11 +215,11 @@ class GreysPlot(_InkPlot):
             self.named(painter, room, tr("amount of each ink, %"), tr("greys, L* 100 to {L:.0f}", L=greys.L[-1]))
             span = max(100 - float(greys.L[-1]), 1.0)
             x = room.left() + (100 - greys.L) / span * room.width()
-            for channel, pen in enumerate(self.pens()):
+            for channel, pen in enumerate(self.pens(greys.of)):
                 y = room.bottom() - greys.inks[:, channel] * room.height()
-                painter.setPen(QPen(pen, 1.8))
+                painter.setPen(pen)
                 painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
-            self.letters(painter, room, greys.inks[-1])
+            self.letters(painter, room, greys.inks[-1], greys.of)
             shades = show(np.stack([greys.L, 0 * greys.L, 0 * greys.L], axis=1).astype(np.float32)).reshape(-1, 3)
             for index in range(len(x) - 1):
                 r, g, b = (int(v) for v in shades[index])

@@ -84,11 +84,11 @@ def _starting_lightness(profile: Profile, intent: int) -> float:
     space = profile.header.colour_space
     if space == "Lab":
         return 0.0
-    if intent == _RELATIVE and space == "CMYK" and profile.header.device_class == "prtr":
+    if intent == _RELATIVE and (space == "CMYK" or space.endswith("CLR")) and profile.header.device_class == "prtr":
         device = pcs_lab_to_device(profile, np.zeros((1, 3)), _PERCEPTUAL)
         Lab = device_to_pcs_lab(profile, np.clip(device, 0, 1), _RELATIVE)
     else:
-        device = np.full((1, profile.channels), 1.0 if space in ("CMYK", "CMY") else 0.0)
+        device = np.full((1, profile.channels), 1.0 if space in ("CMYK", "CMY") or space.endswith("CLR") else 0.0)
         Lab = device_to_pcs_lab(profile, device, intent)
     return float(np.clip(Lab[0, 0], 0, 50))
 
@@ -97,7 +97,8 @@ def _target_black(profile: Profile, intent: int) -> float:
     """ISO 18619, 6.3: by the round trip of the grey axis through a profile with tables, else as a source's."""
     if forced(profile, intent) and _tables(profile, "B2A", intent):
         return REFERENCE_BLACK
-    if not _tables(profile, "B2A", intent) or profile.header.colour_space not in ("RGB", "CMYK", "GRAY"):
+    space = profile.header.colour_space
+    if not _tables(profile, "B2A", intent) or not (space in ("RGB", "CMYK", "GRAY") or space.endswith("CLR")):
         return float(_neutral(_starting_lightness(profile, intent)))
     start = _starting_lightness(profile, _RELATIVE) if intent == _RELATIVE else 0.0
     into = np.linspace(0, 100, 256)

@@ -8,11 +8,13 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from fidele.arrays import Depth, top_of
+from fidele.arrays import Depth, Floats, top_of
+from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.icc.blackpoint import blacks, forced
 from fidele.icc.describe import require_sound
 from fidele.icc.fast import FastTransform, fast_from_lab, fast_to_lab, fast_transform
 from fidele.icc.profile import Profile, ProfileError
+from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device
 from fidele.language import tr
 from fidele.tiles import Progress, in_tiles
 
@@ -53,6 +55,8 @@ class Intent(StrEnum):
         return list(Intent).index(self)
 
 
+#: LittleCMS itself takes sixteen channels; its binding takes four.
+_BY_LITTLECMS = 4
 _SPACES = {"RGB": "rgb", "GRAY": "gray", "CMYK": "cmyk", "Lab": "lab"}
 
 
@@ -86,7 +90,7 @@ def convert(
     rest = 0.0 if forced(target, intent.code) else out
 
     def exact(values: NDArray[_AnyDepth], told: Progress | None = None) -> NDArray[_AnyDepth]:
-        if into in (out, rest):
+        if into in (out, rest) and max(source.channels, target.channels) <= _BY_LITTLECMS:
             return _direct(values, source, target, intent, told)
         return _through_lab(values, source, target, intent, (into, rest), told)
 
@@ -124,8 +128,9 @@ def _through_lab(
     out = np.empty((len(flat), target.channels), values.dtype)
 
     def work(piece: slice) -> None:
-        Lab = _lab_of(flat[piece], source, intent)
-        scale_black(Lab, *scaling)
+        Lab = np.ascontiguousarray(_lab_of(flat[piece], source, intent))
+        if scaling[0] != scaling[1]:
+            scale_black(Lab, *scaling)
         device = _device_of(Lab, target, intent)
         if out.dtype.kind == "u":
             top = top_of(out)
@@ -161,7 +166,11 @@ def to_lab(
 def _lab_of(
     pixels: NDArray[np.generic], source: Profile, intent: Intent, progress: Progress | None = None
 ) -> NDArray[np.float32]:
-    """Convert device values to L*a*b* by LittleCMS."""
+    """Convert device values to L*a*b* by LittleCMS, of more channels than its binding takes by our own reading."""
+    if source.channels > _BY_LITTLECMS:
+        device = as_float(pixels)
+        Lab = device_to_pcs_lab(source, np.clip(device, 0, 1), _table_of(intent))
+        return _of_white(Lab, source, intent, False).astype(np.float32)
     pair, spaces = (source.for_littlecms, _lab_profile()), (_space(source), "lab")
     return _transform(_in_units(as_float(pixels), source), pair, spaces, 3, intent, progress, source.name)
 
@@ -209,9 +218,25 @@ def from_lab(Lab: NDArray[np.generic], target: Profile, intent: Intent = Intent.
 
 
 def _device_of(Lab: NDArray[np.float32], target: Profile, intent: Intent) -> NDArray[np.float32]:
-    """Convert L*a*b* to device values by LittleCMS."""
+    """Convert L*a*b* to device values by LittleCMS, of more channels than its binding takes by our own reading."""
+    if target.channels > _BY_LITTLECMS:
+        relative = _of_white(np.asarray(Lab, float), target, intent, True)
+        return pcs_lab_to_device(target, relative, _table_of(intent)).astype(np.float32)
     pair, spaces = (_lab_profile(), target.for_littlecms), ("lab", _space(target))
     return _transform(Lab, pair, spaces, target.channels, intent, None, target.name)
+
+
+def _table_of(intent: Intent) -> int:
+    return Intent.RELATIVE.code if intent is Intent.ABSOLUTE else intent.code
+
+
+def _of_white(Lab: Floats, profile: Profile, intent: Intent, relative: bool) -> Floats:
+    """Return absolute L*a*b* (n, 3) of media-relative, or the other way; as it is where the intent is not absolute."""
+    white = profile.xyz("wtpt")
+    if intent is not Intent.ABSOLUTE or white is None:
+        return Lab
+    by = D50 / white if relative else white / D50
+    return np.asarray(xyz_to_lab(lab_to_xyz(Lab) * by))
 
 
 def white_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
@@ -227,7 +252,9 @@ def black_of(profile: Profile, dtype: np.dtype[Depth]) -> NDArray[Depth]:
 def _ends(
     profile: Profile, dtype: np.dtype[Depth], known: dict[str, tuple[float, ...]], other: float
 ) -> NDArray[Depth]:
-    values = np.array(known.get(profile.header.colour_space, (other,) * profile.channels))
+    space = profile.header.colour_space
+    every = 1.0 - other if space.endswith("CLR") and space[0].isdigit() else other  # inks, of which 0 is none
+    values = np.array(known.get(space, (every,) * profile.channels))
     if dtype.kind == "u":
         return np.rint(values * np.iinfo(dtype.name).max).astype(dtype)
     return values.astype(dtype)

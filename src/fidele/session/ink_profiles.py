@@ -22,6 +22,7 @@ from fidele.chart.cgats import write as write_table
 from fidele.chart.definition import Chart
 from fidele.chart.definition import to_table as definition
 from fidele.chart.draw import draw_page
+from fidele.chart.ink_set import InkSet, ink_set
 from fidele.chart.ink_target import FEWEST, MOST, TARGET, ink_target, ramp_page
 from fidele.chart.measured_file import read_any
 from fidele.chart.measurement import Measurement, to_table
@@ -62,6 +63,8 @@ class InkWork:
         How much of the black that could be is taken, 0 to 1.
     ramps, pages
         Files of measurements in the workshop's folder, '' and () before there are any.
+    further
+        The inks beside cyan, magenta, yellow and black.
     """
 
     title: str = ""
@@ -70,6 +73,12 @@ class InkWork:
     black: float = BLACK
     ramps: str = ""
     pages: tuple[str, ...] = ()
+    further: tuple[str, ...] = ()
+
+    @property
+    def inks(self) -> InkSet:
+        """All its inks."""
+        return ink_set(self.further)
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,10 +98,11 @@ class Fitted:
 
 @dataclass(frozen=True, eq=False)
 class Greys:
-    """What greys are printed by: L* (n,), amounts (n, 4) and the total of the inks, from white to the darkest."""
+    """What greys are printed by: L* (n,), and amounts (n, k) of each ink, from white to the darkest."""
 
     L: Floats
     inks: Floats
+    of: InkSet
 
     @property
     def words(self) -> str:
@@ -100,12 +110,11 @@ class Greys:
         rows = [int(np.abs(self.L - level).argmin()) for level in (75, 50, 25)]
         return "; ".join(
             tr(
-                "L* {L:.0f}: cyan {c:.0f}, magenta {m:.0f}, yellow {y:.0f}, black {k:.0f} %",
+                "L* {L:.0f}: {amounts} %",
                 L=self.L[row],
-                c=100 * self.inks[row, 0],
-                m=100 * self.inks[row, 1],
-                y=100 * self.inks[row, 2],
-                k=100 * self.inks[row, 3],
+                amounts=", ".join(
+                    f"{tr(name)} {100 * amount:.0f}" for name, amount in zip(self.of.names, self.inks[row], strict=True)
+                ),
             )
             for row in rows
         )
@@ -152,6 +161,11 @@ class InkProfiles:
             return
         self._live.history.do(name, lambda: self._write(after), lambda: self._write(before))
 
+    def choose_inks(self, further: tuple[str, ...]) -> None:
+        """Take other inks, as a step that can be undone: what was measured of others counts no more."""
+        if further != self.work.further:
+            self.change(tr("Other inks"), further=further, ramps="", pages=())
+
     def anew(self) -> None:
         """Begin with another printer; what was measured stays in the workshop's folder, and Undo takes it back."""
         before = self.work
@@ -177,18 +191,19 @@ class InkProfiles:
         from fidele.characterise.ink_setup import setup_of
 
         work = self.work
-        key = (work.ramps, work.limit)
+        key = (work.ramps, work.limit, work.further)
         if not work.ramps or not (self._folder / work.ramps).exists():
             return None
         if self._setup is None or self._setup[0] != key:
-            found = gathered([(work.ramps, self._measured_ramps(work.ramps))], ramp_page())
+            found = gathered([(work.ramps, self._measured_ramps(work.ramps))], ramp_page(inks=work.inks))
             assert found.inks is not None  # the chart is of inks
-            self._setup = key, setup_of(found.inks, found.Lab, work.limit)
+            self._setup = key, setup_of(found.inks, found.Lab, work.limit, work.inks)
         return self._setup[1]
 
     def ramps(self) -> tuple[Floats, Floats] | None:
-        """Return the amounts (n, 4) and L*a*b* (n, 3) of the measured ramps."""
-        work, chart = self.work, ramp_page()
+        """Return the amounts (n, k) and L*a*b* (n, 3) of the measured ramps."""
+        work = self.work
+        chart = ramp_page(inks=work.inks)
         if self.setup() is None or chart.inks is None:
             return None
         measured = self._measured_ramps(work.ramps)
@@ -207,8 +222,8 @@ class InkProfiles:
         if setup is None:
             from fidele.chart.ink_target import within
 
-            return ink_target(work.patches, within(work.limit) if work.limit else None)
-        return ink_target(work.patches, lambda places: setup.laid(setup.limited(places)))
+            return ink_target(work.patches, within(work.limit) if work.limit else None, inks=work.inks)
+        return ink_target(work.patches, lambda places: setup.laid(setup.limited(places)), inks=work.inks)
 
     def writing(self, which: str, folder: Path, as_pdf: bool) -> Callable[[Progress], list[Path]]:
         """Return what writes the pages of 'ramps' or 'target' and their definition into a folder.
@@ -218,7 +233,7 @@ class InkProfiles:
         FideleError
             When the folder cannot be written.
         """
-        chart = ramp_page() if which == "ramps" else self.target()
+        chart = ramp_page(inks=self.work.inks) if which == "ramps" else self.target()
         label = tr("print with nothing converting")
 
         def work(progress: Progress) -> list[Path]:
@@ -226,7 +241,7 @@ class InkProfiles:
             for page in range(chart.pages):
                 one = chart.name if chart.pages == 1 else f"{chart.name}-page-{page + 1}"
                 written.append(folder / f"{one}.{'pdf' if as_pdf else 'tif'}")
-                save_picture(written[-1], draw_page(chart, page, label), None, 300)
+                save_picture(written[-1], draw_page(chart, page, label), None, 300, inks=chart.ink_names)
                 _told(progress)((page + 1) / chart.pages)
             write_table(folder / f"{chart.name}.txt", definition(chart))
             self._keep(chart)
@@ -252,10 +267,19 @@ class InkProfiles:
         from fidele.characterise.gathered import gathered
         from fidele.characterise.ink_setup import setup_of
 
-        limit = self.work.limit
+        limit, inks = self.work.limit, self.work.inks
 
         def work(_: Progress) -> Taken:
-            measured, ramps = read_any(path), ramp_page()
+            measured, ramps = read_any(path), ramp_page(inks=inks)
+            if measured.inks is not None and measured.ink_names != inks.names:
+                raise FideleError(
+                    tr(
+                        "{name} is of {inks}; this profile is of {inks2}: choose its inks first.",
+                        name=path.name,
+                        inks=InkSet(measured.ink_names).words,
+                        inks2=inks.words,
+                    )
+                )
             of_ramps = len(set(measured.ids) & set(ramps.ids)) > 0.5 * len(ramps.ids)
             if of_ramps and measured.inks is None:
                 measured = _amounts_from(ramps, measured)
@@ -264,7 +288,7 @@ class InkProfiles:
             found = gathered([(path.name, measured)], ramps if of_ramps else None)
             setup = None
             if of_ramps and found.inks is not None:
-                setup = setup_of(found.inks, found.Lab, limit)
+                setup = setup_of(found.inks, found.Lab, limit, inks)
             name = f"{'ramps' if of_ramps else 'target'} {datetime.datetime.now():%Y-%m-%d %H.%M.%S.%f}.txt"
             write_table(self._folder / name, to_table(measured, path.name))
             return Taken(path.name, name, of_ramps, len(found.ids), found.put_right, measured, setup)
@@ -278,7 +302,7 @@ class InkProfiles:
             after = replace(before, ramps=taken.name)
             self._ramps = taken.name, taken.measured
             if taken.setup is not None:
-                self._setup = (taken.name, before.limit), taken.setup
+                self._setup = (taken.name, before.limit, before.further), taken.setup
         else:
             after = replace(before, pages=(*before.pages, taken.name))
         self._live.history.do(
@@ -340,11 +364,15 @@ class InkProfiles:
     def made(self) -> bool:
         """Whether the shelf holds a profile of inks."""
         entries = self._profiles.shelf.entries()
-        return any(e.description.usable_as_output and e.description.colour_space == "CMYK" for e in entries)
+        return any(
+            e.description.usable_as_output
+            and (e.description.colour_space == "CMYK" or e.description.colour_space.endswith("CLR"))
+            for e in entries
+        )
 
     def _key(self) -> object:
         work = self.work
-        return work.ramps, work.pages, work.limit
+        return work.ramps, work.pages, work.limit, work.further
 
     def fitting(self) -> Callable[[Progress], Fitted]:
         """Return what fits the files that count.
@@ -383,7 +411,7 @@ class InkProfiles:
             darkest = float(inverse.cube(np.zeros((1, 3)))[0, 0])
             L = np.linspace(100, darkest, _GREYS)
             device = inverse(np.stack([L, np.zeros_like(L), np.zeros_like(L)], axis=1))
-            return Greys(inverse.model(device)[:, 0], fitted.setup.laid(1 - device))
+            return Greys(inverse.model(device)[:, 0], fitted.setup.laid(1 - device), fitted.setup.inks)
 
         return do
 
@@ -433,7 +461,8 @@ def _amounts_from(chart: Chart, measured: Measurement) -> Measurement:
     rows = {sample: row for row, sample in enumerate(chart.ids)}
     known = tuple(sample for sample in measured.ids if sample in rows)
     assert chart.inks is not None
-    return replace(measured.rows(known), inks=chart.inks[[rows[sample] for sample in known]])
+    amounts = chart.inks[[rows[sample] for sample in known]]
+    return replace(measured.rows(known), inks=amounts, ink_names=chart.ink_names)
 
 
 def buys(patches: int) -> str:
@@ -455,10 +484,14 @@ def _parsed(data: bytes) -> InkWork:
     limit, pages = kept["limit"], kept["pages"]
     work = InkWork(
         str(kept["title"]), int(kept["patches"]), None if limit is None else float(limit), float(kept["black"]),
-        str(kept["ramps"]), tuple(str(p) for p in pages),
+        str(kept["ramps"]), tuple(str(p) for p in pages), tuple(str(name) for name in kept.get("further", ())),
     )  # fmt: skip
     names = [name for name in (work.ramps, *work.pages) if name]
     sane = FEWEST <= work.patches <= MOST and 0 <= work.black <= 1 and (work.limit is None or 1 <= work.limit <= 4)
-    if not sane or not all(re.fullmatch(r"(ramps|target) [\d .-]+\.txt", name) for name in names):
+    try:
+        known = work.inks.names[4:] == work.further
+    except FideleError:
+        known = False
+    if not sane or not known or not all(re.fullmatch(r"(ramps|target) [\d .-]+\.txt", name) for name in names):
         raise ValueError(tr("its content is not what it should hold"))
     return work
