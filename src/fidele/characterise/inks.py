@@ -35,7 +35,7 @@ from fidele.language import tr
 from fidele.tiles import in_tiles
 
 #: Nodes along each dimension, by the number of inks: what readers of lut16 take, and what some megabytes hold.
-GRID = {4: 17, 5: 11, 6: 8, 7: 6}
+GRID = {4: 17, 5: 13, 6: 9, 7: 7}
 #: Entries of the curves into a table.
 _CURVE = 1024
 #: Nodes of the cube in which amounts of black are kept.
