@@ -24,7 +24,7 @@ from fidele.arrays import Floats
 from fidele.characterise.fit import FEWEST, Fit, fit
 from fidele.characterise.ink_setup import InkSetup
 from fidele.characterise.inverse import Inverse
-from fidele.chart.ink_set import BLACK, PROCESS, InkSet
+from fidele.chart.ink_set import BLACK, FURTHER, PROCESS, InkSet
 from fidele.colour.adaptation import media_relative
 from fidele.colour.cie import D50, xyz_to_lab
 from fidele.dataclass import dataclass
@@ -179,8 +179,12 @@ class Separation:
 
     @cached_property
     def _colours(self) -> tuple[int, ...]:
-        """The channels that are not black."""
-        return tuple(channel for channel in range(len(self.printer.inks)) if channel != BLACK)
+        """The channels that make up for more or less black.
+
+        Not those of inks that stand between two others: greys are printed without them, as a press is kept in balance.
+        """
+        names = self.printer.inks.names
+        return tuple(n for n, name in enumerate(names) if n != BLACK and len(FURTHER.get(name, ())) < 2)
 
     @property
     def space(self) -> str:
