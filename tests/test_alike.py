@@ -61,6 +61,7 @@ def test_the_second_unit_prints_what_the_first_prints():
     assert off[1].mean() == pytest.approx(off[0].mean(), rel=0.1)
 
 
+@pytest.mark.usefixtures("quick_tables")
 def test_units_are_made_alike_at_the_desk(session, qtbot, tmp_path):
     """Another profile on the shelf: the cost and the colours are shown, taken as one step, undone; both, cancelled."""
     media = session.device.carries.media_list()[0]

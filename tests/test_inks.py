@@ -157,6 +157,7 @@ def fidele(*words: str):
     return done.exit_code, done.output + str(done.exception or "")
 
 
+@pytest.mark.usefixtures("quick_tables")
 def test_from_a_shell_to_a_profile_by_which_littlecms_prints_what_is_asked(tmp_path):
     """What LittleCMS makes of colours is printed by the stranger's own physics."""
     stranger = seal.stranger(seal.INKS, "yellowish", 1)

@@ -155,6 +155,7 @@ def test_trials_balance_and_a_right_piece_on_a_served_queue_and_the_same_next_we
     assert np.abs(sheets[0] - sheets[1]).mean() < 0.02 * sheets[0].max()
 
 
+@pytest.mark.usefixtures("quick_tables")
 def test_what_was_measured_without_a_profile_counts_toward_one(session, printer):
     """Pages and trials printed with the settings in force become patches of the bare printer; others do not."""
     session.change_card("No profile", profile=None, owner="driver")

@@ -37,6 +37,8 @@ from tests.street import drift, seal
 from tests.street.fitted import ANYWHERE, measured, patches
 from tests.street.kin import known
 
+pytestmark = pytest.mark.usefixtures("quick_tables")
+
 
 def test_it_is_better_than_a_plain_spline_and_says_how_good_it_is():
     """Against a thin-plate spline of the same patches, and the printers' own colours without noise."""
@@ -225,9 +227,9 @@ def test_what_is_wrong_with_measurements_is_noticed_named_and_put_right(tmp_path
 def _profile(chart, Lab) -> bytes:
     import datetime
 
-    from fidele.characterise.printer import fit_printer, make_profile
+    from fidele.characterise.printer import Sizes, fit_printer, make_profile
 
-    return make_profile(fit_printer(chart.rgb, lab_to_xyz(Lab)), "x", datetime.datetime(2026, 1, 1))
+    return make_profile(fit_printer(chart.rgb, lab_to_xyz(Lab)), "x", datetime.datetime(2026, 1, 1), sizes=Sizes())
 
 
 def test_repeats_are_averaged_and_the_profile_says_how_good_it_is(tmp_path, target):

@@ -47,6 +47,9 @@ _OUT = 0.1
 _ERROR_OF_RGB, _ERROR_OF_INKS = (0.30, 0.93, 0.645, 0.0, 0.75, 1.25), (0.354, 2.06, 1.6, 0.086, 0.68, 1.38)
 #: The same where a known printer is followed: what it is wrong by itself is the same in all patches.
 _ERROR_FOLLOWING = (0.17, 1.55, 0.37, 0.305, 0.72, 1.47)
+#: Of more than four inks what patches that are left out are off by in the middle: most patches lie at the rim of what
+#: so many inks can do, where others tell little and a separation never prints.
+_ERROR_OF_MORE_INKS = (0.706, 3.375, 0.0, 0.373, 0.78, 1.34)
 #: How much of the patches' noise a fit keeps is looked up at so many device values.
 _LOOKED_AT = 500
 #: The 95th percentile beside the mean.
@@ -281,8 +284,12 @@ def fit(
     off = delta_e_2000(colours, expected[used])
     out = rest[np.argsort(-delta_e_2000(Lab[rest], expected[rest]))] if len(rest) else rest
     pairs = _swapped(Lab, expected, out) if keep is None else ()
-    error = _ERROR_OF_INKS if rgb.shape[1] > 3 else _ERROR_FOLLOWING if made.follows > 0.5 else _ERROR_OF_RGB
-    stated = _stated(off, spoken_for(mine), noise, _kept(parts, weights), error)
+    if rgb.shape[1] > 4:
+        loo, error = float(np.median(off)), _ERROR_OF_MORE_INKS
+    else:
+        loo = float((off * spoken_for(mine)).sum())
+        error = _ERROR_OF_INKS if rgb.shape[1] > 3 else _ERROR_FOLLOWING if made.follows > 0.5 else _ERROR_OF_RGB
+    stated = _stated(loo, noise, _kept(parts, weights), error)
     return Fit(parts, weights, stated, out, pairs, expected)
 
 
@@ -448,9 +455,8 @@ def _kept(parts: tuple[_Fitted, ...], weights: Floats) -> float:
     return float((np.asarray(counts) ** 2).sum(axis=1).mean())
 
 
-def _stated(off: Floats, shares: Floats, noise: float, kept: float, error: tuple[float, ...]) -> Stated:
+def _stated(loo: float, noise: float, kept: float, error: tuple[float, ...]) -> Stated:
     of_loo, of_noise, of_kept, at_least, low, high = error
-    loo = float((off * shares).sum())
     beyond = max(of_loo * (loo**2 - of_noise * noise**2), 0.0)
     mean = float(np.sqrt(beyond + of_kept * kept * noise**2 + at_least * loo**2))
     return Stated(mean, low * mean, high * mean, _TAIL * mean, noise)
