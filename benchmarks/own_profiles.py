@@ -1,4 +1,4 @@
-"""How well printers are fitted, on strangers that may be looked at; what the seals told stands in docs/own-profiles.md."""
+"""How well printers are fitted, on strangers that may be looked at; what the seals told: docs/own-profiles.md."""
 
 from __future__ import annotations
 

@@ -19,7 +19,7 @@ from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.language import tr
-from fidele.session.ink_profiles import SIZES, Fitted, Greys, Taken, buys
+from fidele.session.ink_profiles import Fitted, Greys, Taken, buys
 from fidele.session.model import Session
 
 #: The inks beside cyan, magenta, yellow and black that are offered.
@@ -86,8 +86,6 @@ class InkDesk(Desk):
         self.limit.setSpecialValueText(tr("as measured"))
         self.limit.editingFinished.connect(self._limited)
         self.patches = choice(tr("Patches of the target"), letters=14, chosen=lambda _: self._sized())
-        for count in SIZES:
-            self.patches.addItem(tr("{n} patches", n=count), count)
         self.buys = label("", 9.0, dim=True, wrap=True)
         self.write_target = button(
             tr("Save the target …"), partial(self._write, "target"), tr("Its pages, with no more ink than is of use")
@@ -167,13 +165,17 @@ class InkDesk(Desk):
             self.set.addItem(work.inks.words, ", ".join(work.further))
         self.set.setCurrentIndex(max(0, self.set.findText(work.inks.words)))
         self.pdf.setVisible(not work.further)
+        if [self.patches.itemData(k) for k in range(self.patches.count())] != list(work.sizes):
+            self.patches.clear()
+            for count in work.sizes:
+                self.patches.addItem(tr("{n} patches", n=count), count)
         self.patches.setCurrentIndex(max(0, self.patches.findData(work.patches)))
         self.limit.setValue(_NONE if work.limit is None else 100 * work.limit)
         self.black.blockSignals(True)
         self.black.setValue(round(100 * work.black))
         self.black.blockSignals(False)
         self.share.setText(tr("{share} % of what could be", share=self.black.value()))
-        self.buys.setText(buys(work.patches))
+        self.buys.setText(buys(work))
         self._show_ramps()
         clear(self._files)
         lines = self.inks.lines()

@@ -45,6 +45,8 @@ if TYPE_CHECKING:
 #: Sizes of target that are offered, with what they leave on printers that nobody here made: mean ΔE00 by an
 #: instrument, the middle and nineteen in twenty (docs/own-profiles.md).
 SIZES = {300: (0.21, 0.34), 600: (0.15, 0.29), 1000: (0.12, 0.26)}
+#: The same of more than four inks, over what a separation prints: targets of them are no smaller.
+SIZES_OF_MORE = {600: (0.19, 0.38), 1000: (0.14, 0.3)}
 #: How much black is taken where nobody says.
 BLACK = 0.5
 #: Greys in so many steps are shown.
@@ -79,6 +81,11 @@ class InkWork:
     def inks(self) -> InkSet:
         """All its inks."""
         return ink_set(self.further)
+
+    @property
+    def sizes(self) -> dict[int, tuple[float, float]]:
+        """Sizes of target that are offered, with what they leave."""
+        return SIZES_OF_MORE if self.further else SIZES
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,7 +171,9 @@ class InkProfiles:
     def choose_inks(self, further: tuple[str, ...]) -> None:
         """Take other inks, as a step that can be undone: what was measured of others counts no more."""
         if further != self.work.further:
-            self.change(tr("Other inks"), further=further, ramps="", pages=())
+            sizes = replace(self.work, further=further).sizes
+            patches = self.work.patches if self.work.patches in sizes else min(sizes)
+            self.change(tr("Other inks"), further=further, ramps="", pages=(), patches=patches)
 
     def anew(self) -> None:
         """Begin with another printer; what was measured stays in the workshop's folder, and Undo takes it back."""
@@ -465,10 +474,10 @@ def _amounts_from(chart: Chart, measured: Measurement) -> Measurement:
     return replace(measured.rows(known), inks=amounts, ink_names=chart.ink_names)
 
 
-def buys(patches: int) -> str:
-    """Say what so many patches are expected to leave."""
-    nearest = min(SIZES, key=lambda n: abs(n - patches))
-    middle, most = SIZES[nearest]
+def buys(work: InkWork) -> str:
+    """Say what the patches of a target are expected to leave."""
+    patches, sizes = work.patches, work.sizes
+    middle, most = sizes[min(sizes, key=lambda n: abs(n - patches))]
     return trn(
         "{n} patch: off by a mean ΔE00 of {middle:g} on most printers, up to {most:g} on difficult ones.",
         "{n} patches: off by a mean ΔE00 of {middle:g} on most printers, up to {most:g} on difficult ones.",
