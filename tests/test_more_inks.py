@@ -178,6 +178,14 @@ def test_what_is_wrong_with_measurements_of_more_inks_is_said(six, tmp_path):
     (tmp_path / "nameless.txt").write_text("\n".join(lines))
     with pytest.raises(FideleError, match="amounts of 6 inks and does not say which"):
         read_any(tmp_path / "nameless.txt")
+    # A table that names its columns after the inks needs no more.
+    once = read_any(folder / "ramps.txt")
+    rows = [";".join([*once.ink_names, "L*", "a*", "b*"])]
+    rows += [";".join(f"{v:.4f}" for v in (*(100 * inks), *Lab)) for inks, Lab in zip(once.inks, once.Lab, strict=True)]
+    (tmp_path / "named.csv").write_text("\n".join(rows))
+    told = read_any(tmp_path / "named.csv")
+    assert told.ink_names == once.ink_names
+    assert np.abs(told.inks - once.inks).max() < 1e-5
     (tmp_path / "other.txt").write_text(text.replace("orange, green", "violet, green"))
     done = CliRunner().invoke(cli, ["profile", "make", str(folder / "target.txt"), str(tmp_path / "other.txt")])
     assert "violet" in str(done.exception)

@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from fidele.apart.ask import outside
-from fidele.chart.cgats import Table, decoded
+from fidele.chart.cgats import INK_NAMES, Table, decoded
+from fidele.chart.ink_set import FURTHER, PROCESS, InkSet
 from fidele.chart.measurement import Measurement, from_table
 from fidele.errors import FideleError
 from fidele.files import read_bytes
@@ -80,7 +81,8 @@ def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
     except csv.Error as error:
         raise FideleError(tr("{path} is no table: {error}.", path=path, error=error)) from error
     titles, body = rows[0], rows[1:]
-    known = columns or {t: k for t in titles if (k := _known(t, titles))}
+    inks, of_inks = _inks(titles)
+    known = columns or {t: k for t in titles if (k := of_inks.get(t) or _known(t, titles))}
     held = set(known.values())
     if not ({"LAB_L", "LAB_A", "LAB_B"} <= held or {"XYZ_X", "XYZ_Y", "XYZ_Z"} <= held or _spectral(held) >= 8):
         raise ColumnsError(
@@ -117,7 +119,18 @@ def read_csv(path: Path, columns: dict[str, str] | None = None) -> Measurement:
                 tr("{path} has a value that is not a number in the column for {kind}.", path=path, kind=kind)
             )
         numbers[kind] = values
-    return from_table(Table(ids, numbers, {"ORIGINATOR": path.name}), str(path))
+    said = {"ORIGINATOR": path.name} | ({INK_NAMES: ", ".join(inks)} if of_inks else {})
+    return from_table(Table(ids, numbers, said), str(path))
+
+
+def _inks(titles: list[str]) -> tuple[tuple[str, ...], dict[str, str]]:
+    """Return the inks that columns are named after, and what these hold, where there are more than four of them."""
+    named = {" ".join(title.lower().replace("-", " ").split()): title for title in titles}
+    further = [name for name in named if name in FURTHER]
+    if not further or not all(name in named for name in PROCESS):
+        return (), {}
+    of = InkSet((*PROCESS, *further))
+    return of.names, {named[name]: column for name, column in zip(of.names, of.columns, strict=True)}
 
 
 def _known(title: str, titles: list[str]) -> str:

@@ -81,7 +81,8 @@ def _root(path: Path) -> ElementTree.Element:
     return root
 
 
-#: The first letters of what CxF calls the inks: Cyan, Magenta, Yellow, Black.
+_CMYK = ("Cyan", "Magenta", "Yellow", "Black")
+#: The first letters of what CxF calls the inks.
 _INKS = "CMYB"
 
 _Sample = tuple[str, str, Floats | None, tuple[Floats, tuple[float, float]] | None, Floats | None, Floats | None]
@@ -192,9 +193,9 @@ def write_measurement(path: Path, measured: Measurement, title: str) -> None:
             device = _child(_child(thing, "DeviceColorValues"), "ColorRGB", ColorSpecification="CS1")
             for letter, value in zip("RGB", measured.rgb[row] * 255, strict=True):
                 _child(device, letter, f"{value:.4f}")
-        if measured.inks is not None:
+        if measured.inks is not None and measured.inks.shape[1] == len(_CMYK):  # more are told by names of samples
             device = _child(_child(thing, "DeviceColorValues"), "ColorCMYK", ColorSpecification="CS1")
-            for ink, value in zip(("Cyan", "Magenta", "Yellow", "Black"), measured.inks[row] * 100, strict=True):
+            for ink, value in zip(_CMYK, measured.inks[row] * 100, strict=True):
                 _child(device, ink, f"{value:.4f}")
     spec = _child(_child(resources, "ColorSpecificationCollection"), "ColorSpecification", Id="CS1")
     c = measured.conditions
