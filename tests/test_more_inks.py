@@ -10,6 +10,7 @@ import pytest
 import tifffile
 from click.testing import CliRunner
 
+from fidele.artwork.open import open_artwork
 from fidele.artwork.save import save_picture
 from fidele.characterise import printer
 from fidele.characterise.inks import GRID
@@ -165,6 +166,9 @@ def test_pictures_are_written_in_six_inks(six, tmp_path):
     assert white.max() < 100  # bare paper stays bare
     save_picture(tmp_path / "six.tif", inks, profile, 300)
     assert np.array_equal(tifffile.imread(tmp_path / "six.tif"), inks)
+    assert "orange\0green" in tifffile.TiffFile(tmp_path / "six.tif").pages[0].tags["InkNames"].value
+    with pytest.raises(FideleError, match="a TIFF of 6 inks that are not C, M, Y and K"):
+        open_artwork(tmp_path / "six.tif")
     for ending in ("png", "jpg", "pdf"):
         with pytest.raises(FideleError, match="only TIFF holds more than four inks"):
             save_picture(tmp_path / f"six.{ending}", inks, profile, 300)

@@ -20,6 +20,8 @@ from fidele.language import tr, trn
 
 TIFF_HEADS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 #: Channels of each kind of colour.
+#: Tags of TIFF 6.0, section 16.
+_INK_SET, _NUMBER_OF_INKS = 332, 334
 CHANNELS = {"GRAY": 1, "RGB": 3, "CMYK": 4, "Lab": 3}
 
 
@@ -222,15 +224,24 @@ def tiff_space(page: Any, path: Path) -> str:
                 photometric=page.photometric,
             )
         )
-    if space == "CMYK" and page.samplesperpixel < 4:
+    inks = _inks(page)
+    if space == "CMYK" and inks != 4:
         raise FideleError(
             tr(
                 "{path} is a TIFF of {samplesperpixel} inks that are not C, M, Y and K.",
                 path=path,
-                samplesperpixel=page.samplesperpixel,
+                samplesperpixel=inks,
             )
         )
     return space
+
+
+def _inks(page: Any) -> int:
+    """Return how many inks a TIFF page of separated colour has: those that its set of inks counts, or at most four."""
+    tags, samples = page.tags, int(page.samplesperpixel)
+    if _INK_SET in tags and int(tags[_INK_SET].value) == 2:  # another set than CMYK
+        return int(tags[_NUMBER_OF_INKS].value) if _NUMBER_OF_INKS in tags else samples
+    return min(samples, 4)
 
 
 def tiff_ppi(page: Any) -> float | None:

@@ -46,6 +46,8 @@ def save_picture(
         When the ending is another, PNG cannot hold the channels, or the file cannot be written.
     """
     ending = path.suffix.lower()
+    if not inks and profile is not None and len(known := profile.colorants()) == pixels.shape[2]:
+        inks = known
     if pixels.shape[2] > 4 and ending not in (".tif", ".tiff"):
         raise FideleError(tr("{path}: only TIFF holds more than four inks.", path=path))
     icc = profile.data if profile else None

@@ -143,6 +143,15 @@ class Profile:
                 tags[signature] = Tag(signature, _name(data[offset : offset + 4]), offset, size)
         return Profile(data, name, header, tags, tuple(faults))
 
+    def colorants(self) -> tuple[str, ...]:
+        """Return the names of its inks, where it states them (ICC.1:2022, 10.5); () where it does not."""
+        if "clrt" not in self.tags:
+            return ()
+        data = self.raw("clrt")
+        count = min(int.from_bytes(data[8:12], "big"), (len(data) - 12) // 38) if len(data) >= 12 else 0
+        each = (data[12 + 38 * n : 44 + 38 * n] for n in range(count))
+        return tuple(one.split(b"\0")[0].decode("ascii", "replace") for one in each)
+
     def raw(self, signature: str) -> bytes:
         """Return the bytes of a tag, type signature included; KeyError when it is not there."""
         tag = self.tags[signature]
