@@ -98,7 +98,7 @@ def judged(stranger: Stranger) -> list[dict]:
 
 def _separated(stranger: Stranger, printer: InkPrinter, truth: np.ndarray) -> dict:
     """Return how far printed colours are off from what the profile was asked for, and how much ink it asks for."""
-    data = make_profile(Separation(printer), "", datetime.datetime(2026, 1, 1), sizes=SIZES)
+    data = make_profile(Separation(printer), "", datetime.datetime(2026, 1, 1), sizes=SIZES[4])
     profile = Profile.parse(data, "inks")
     inks = pcs_lab_to_device(profile, truth)
     off = delta_e_2000(lab(stranger, inks), truth)

@@ -46,7 +46,7 @@ if TYPE_CHECKING:
 #: instrument, the middle and nineteen in twenty (docs/own-profiles.md).
 SIZES = {300: (0.21, 0.34), 600: (0.15, 0.29), 1000: (0.12, 0.26)}
 #: The same of more than four inks, over what a separation prints: targets of them are no smaller.
-SIZES_OF_MORE = {600: (0.19, 0.38), 1000: (0.14, 0.3)}
+SIZES_OF_MORE = {600: (0.21, 0.42), 1000: (0.16, 0.34)}
 #: How much black is taken where nobody says.
 BLACK = 0.5
 #: Greys in so many steps are shown.
