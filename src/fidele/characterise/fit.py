@@ -49,7 +49,7 @@ _ERROR_OF_RGB, _ERROR_OF_INKS = (0.30, 0.93, 0.645, 0.0, 0.75, 1.25), (0.354, 2.
 _ERROR_FOLLOWING = (0.17, 1.55, 0.37, 0.305, 0.72, 1.47)
 #: Of more than four inks what patches that are left out are off by in the middle: most patches lie at the rim of what
 #: so many inks can do, where others tell little and a separation never prints.
-_ERROR_OF_MORE_INKS = (0.706, 3.375, 0.0, 0.373, 0.78, 1.34)
+_ERROR_OF_MORE_INKS = (0.706, 3.375, 0.0, 0.373, 0.68, 1.55)
 #: How much of the patches' noise a fit keeps is looked up at so many device values.
 _LOOKED_AT = 500
 #: The 95th percentile beside the mean.
