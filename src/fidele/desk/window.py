@@ -488,12 +488,15 @@ class Window(QMainWindow):
 
     def _freshen(self) -> None:
         """Show one part anew: what a person looks at first."""
-        parts = ("come", "theme", "desk", "thread", "figures", "cards", "profiles", "log")
+        parts = ("make", "come", "theme", "desk", "thread", "figures", "cards", "profiles", "log")
         part = next((name for name in parts if name in self._stale), "")
         self._stale.discard(part)
         if self._stale:
             self._fresh.start()
-        if part == "come":
+        if part == "make":
+            self.desks[self._coming]
+            self._outdate("come")
+        elif part == "come":
             self.show_desk(self._coming)
         elif part == "theme":
             self._stale.discard("desk")
@@ -607,19 +610,20 @@ class Window(QMainWindow):
             self.show_desk("Bench")
 
     def _go(self, name: str) -> None:
-        """Open a station's desk as a person asked for it: made in this event where it never was, shown in the next."""
+        """Open a station's desk as a person asked for it; where it never was, it is loaded, made and shown in turn."""
         if name not in self.desks or name in self.desks.made():
             self.show_desk(name)
             return
-        self.desks[name]
+        self.desks.load(name)
         self._coming = name
-        self._outdate("come")
+        self._outdate("make")
 
     def show_desk(self, name: str) -> None:
         """Open a station's desk."""
         if self._station in STATIONS:
             self._came_from = self._station
         self._station = name if name in self.desks else "Artwork"
+        self._stale -= {"make", "come"}  # another one was asked for a moment ago
         fresh = self._station not in self.desks.made()
         self.desk.take_style(self.theme)
         self.stack.setCurrentWidget(self.desk)
