@@ -114,7 +114,7 @@ class Window(QMainWindow):
         #: Whether it is closed to be opened anew.
         self.again = False
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
-        self._station = self._came_from = self._coming = "Artwork"
+        self._station = self._came_from = "Artwork"
         self._findings_soon = QTimer(self, singleShot=True, interval=_FOLLOW)
         self._findings_soon.timeout.connect(self._beside)
         #: What is to be shown anew in the next turns of the event loop, once for however much news there was.
@@ -150,7 +150,7 @@ class Window(QMainWindow):
         desk.restore(self.settings)
         desk.take_style(self.theme)
         self.stack.addWidget(desk)
-        desk.go.connect(lambda name: self._go(name) if name else self._beside())
+        desk.go.connect(lambda name: self.show_desk(name) if name else self._beside())
         desk.pick.connect(self.pick_file)
         desk.acted.connect(self.act)
         desk.opened.connect(self.show_profile)
@@ -212,7 +212,7 @@ class Window(QMainWindow):
         self._woken.connect(self.session.live.deliver, Qt.ConnectionType.QueuedConnection)
         self.session.live.wake = self._woken.emit
         self.session.listen(self._heard)
-        self.thread_view.chosen.connect(self._go)
+        self.thread_view.chosen.connect(self.show_desk)
         self.findings_view.acted.connect(self.act)
         self.shelf_view.card_chosen.connect(self._take_card)
         self.shelf_view.card_menu_wanted.connect(self._card_menu)
@@ -243,7 +243,7 @@ class Window(QMainWindow):
         self.work.ended.connect(self._ended)
         self.work.failed.connect(self.session.warn)
         for number, name in enumerate(STATIONS, 1):
-            QShortcut(QKeySequence(f"Alt+{number}"), self, lambda n=name: self._go(n))
+            QShortcut(QKeySequence(f"Alt+{number}"), self, lambda n=name: self.show_desk(n))
         #: Shortcuts, and what they do.
         self.shortcuts = [(f"Alt+{n}", tr("the desk “{name}”", name=tr(name))) for n, name in enumerate(STATIONS, 1)]
         for keys, words, call in (
@@ -256,18 +256,18 @@ class Window(QMainWindow):
             ("Ctrl+V", tr("paste a picture, or a table of measurements"), self._paste),
             ("Ctrl+Tab", tr("the next picture in hand"), lambda: self.session.pieces.step(1)),
             ("Ctrl+Shift+Tab", tr("the one before"), lambda: self.session.pieces.step(-1)),
-            ("Ctrl+J", tr("jobs"), lambda: self._go("Jobs")),
-            ("F2", tr("colours of the picture and the customer"), lambda: self._go("Colours")),
-            ("F3", tr("tuning"), lambda: self._go("Tuning")),
+            ("Ctrl+J", tr("jobs"), lambda: self.show_desk("Jobs")),
+            ("F2", tr("colours of the picture and the customer"), lambda: self.show_desk("Colours")),
+            ("F3", tr("tuning"), lambda: self.show_desk("Tuning")),
             ("F4", tr("the bench, where there is one"), self._show_bench),
             ("F5", tr("read driver and print system back"), self.session.refresh),
             ("F6", tr("a new printing condition"), lambda: self._begin_making()),
-            ("F7", tr("profiles"), lambda: self._go("Profiles")),
+            ("F7", tr("profiles"), lambda: self.show_desk("Profiles")),
             ("F8", tr("fold the shelf away"), self.fold_shelf),
             ("F9", tr("booth grey, for judging colour"), self.toggle_theme),
-            ("F10", tr("charts"), lambda: self._go("Charts")),
+            ("F10", tr("charts"), lambda: self.show_desk("Charts")),
             ("F12", tr("settings: size of type, theme, units"), self.show_settings),
-            ("F11", tr("the logbook"), lambda: self._go("Logbook")),
+            ("F11", tr("the logbook"), lambda: self.show_desk("Logbook")),
             ("Esc", tr("stop the work under way; else leave a desk beside the thread"), self._leave),
         ):
             QShortcut(QKeySequence(keys), self, call)
@@ -488,24 +488,16 @@ class Window(QMainWindow):
 
     def _freshen(self) -> None:
         """Show one part anew: what a person looks at first."""
-        parts = ("make", "come", "theme", "desk", "thread", "figures", "cards", "profiles", "log")
+        parts = ("desk", "thread", "figures", "cards", "profiles", "log")
         part = next((name for name in parts if name in self._stale), "")
         self._stale.discard(part)
         if self._stale:
             self._fresh.start()
-        if part == "make":
-            self.desks[self._coming]
-            self._outdate("come")
-        elif part == "come":
-            self.show_desk(self._coming)
-        elif part == "theme":
-            self._stale.discard("desk")
-            self.desk.set_theme(self.theme)
-        elif part == "figures":
-            self.desks.proof.want_figures(judged=True)
-        elif part == "desk":
+        if part == "desk":
             self.desk.refresh()
             self._findings_soon.start()
+        elif part == "figures":
+            self.desks.proof.want_figures(judged=True)
         elif part == "thread":
             self.thread_view.show_state(self._thread_state())
             self._findings_soon.start()
@@ -609,29 +601,15 @@ class Window(QMainWindow):
         if self.session.devices.hands():
             self.show_desk("Bench")
 
-    def _go(self, name: str) -> None:
-        """Open a station's desk as a person asked for it; where it never was, it is loaded, made and shown in turn."""
-        if name not in self.desks or name in self.desks.made():
-            self.show_desk(name)
-            return
-        self.desks.load(name)
-        self._coming = name
-        self._outdate("make")
-
     def show_desk(self, name: str) -> None:
         """Open a station's desk."""
         if self._station in STATIONS:
             self._came_from = self._station
         self._station = name if name in self.desks else "Artwork"
-        self._stale -= {"make", "come"}  # another one was asked for a moment ago
-        fresh = self._station not in self.desks.made()
         self.desk.take_style(self.theme)
         self.stack.setCurrentWidget(self.desk)
         self.thread_view.choose(self._station, self._came_from)
-        if fresh:  # making it has had its time: what it shows follows in an event of its own
-            self._outdate("theme")
-        else:
-            self.desk.set_theme(self.theme)
+        self.desk.set_theme(self.theme)
         self.refresh(desk=False, soon=True)
 
     def show_profile(self, profile_id: str, page: int | None = None) -> None:
