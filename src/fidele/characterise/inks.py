@@ -32,10 +32,12 @@ from fidele.errors import FideleError
 from fidele.icc.solve import solve
 from fidele.icc.write import LabGrid, Lut16, colorants_tag, device_lut, lab_lut
 from fidele.language import tr
-from fidele.tiles import in_tiles
+from fidele.tiles import CancelledError, Progress, in_tiles
 
 #: Nodes along each dimension, by the number of inks: what readers of lut16 take, and what some megabytes hold.
 GRID = {4: 17, 5: 13, 6: 9, 7: 7}
+#: What is printed at all nodes is found in so many parts: of six inks that takes some ten seconds.
+_PARTS = 20
 #: Entries of the curves into a table.
 _CURVE = 1024
 #: Nodes of the cube in which amounts of black are kept.
@@ -89,13 +91,21 @@ class InkPrinter:
         return out.astype(float)
 
 
-def fit_inks(amounts: Floats, XYZ: Floats, setup: InkSetup, keep: NDArray[np.bool_] | None = None) -> InkPrinter:
+def fit_inks(
+    amounts: Floats,
+    XYZ: Floats,
+    setup: InkSetup,
+    keep: NDArray[np.bool_] | None = None,
+    progress: Progress | None = None,
+) -> InkPrinter:
     """Fit a printer from amounts of ink (n, k), 0 to 1, and measured XYZ (n, 3); `keep` (n,): see `fit.fit`.
 
     Raises
     ------
     FideleError
         When the bare media is not among the patches, or they are too few.
+    CancelledError
+        When `progress` returned False.
     """
     bare = amounts.max(axis=1) <= 0.001
     if not bare.any():
@@ -115,7 +125,12 @@ def fit_inks(amounts: Floats, XYZ: Floats, setup: InkSetup, keep: NDArray[np.boo
     side = GRID[count]
     nodes = _lattice(np.linspace(0, 1, side), count)
     # Nothing was printed beyond the total: what stands there is what the total prints.
-    grid = made(1 - setup.limited(1 - nodes))
+    parts = []
+    for number, some in enumerate(np.array_split(nodes, _PARTS), 1):
+        parts.append(made(1 - setup.limited(1 - some)))
+        if progress is not None and not progress(0.4 + 0.6 * number / _PARTS):
+            raise CancelledError
+    grid = np.concatenate(parts)
     grid[-1] = [100, 0, 0]  # the media itself, not the fit's idea of it
     grid[:, 0] = np.clip(grid[:, 0], 0, 100)
     used = np.setdiff1d(np.arange(len(amounts)), made.out)

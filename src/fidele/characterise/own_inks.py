@@ -55,7 +55,11 @@ class InkWish:
 
 
 def fitted_inks(
-    found: Gathered, without: Collection[str] = (), keep_all: bool = False, total: float | None = None
+    found: Gathered,
+    without: Collection[str] = (),
+    keep_all: bool = False,
+    total: float | None = None,
+    progress: Progress | None = None,
 ) -> tuple[InkPrinter, InkSetup]:
     """Fit what was gathered of a printer of inks; the indices of its fit are those of `found`.
 
@@ -74,7 +78,7 @@ def fitted_inks(
     inks = InkSet(found.ink_names)
     setup = _held_to(setup_of(amounts[chosen], found.Lab[chosen], total, inks), amounts[chosen])
     keep = np.ones(len(back), bool) if keep_all else None
-    model = fit_inks(amounts[chosen], found.XYZ[chosen], setup, keep)
+    model = fit_inks(amounts[chosen], found.XYZ[chosen], setup, keep, progress)
     pairs = tuple((int(back[a]), int(back[b])) for a, b in model.fit.swapped)
     return replace(model, fit=replace(model.fit, out=back[model.fit.out], swapped=pairs)), setup
 

@@ -214,6 +214,8 @@ class HandoffDesk(Desk):
 
     def _show_rows(self) -> None:
         session = self.session
+        if session.card is None:  # gone meanwhile
+            return
         choices = session.device.choices() if session.rows else ()
         self.table.show_rows(session.rows, choices, self.all.isChecked(), self.height() < 600)
 

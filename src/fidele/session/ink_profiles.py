@@ -402,7 +402,8 @@ class InkProfiles:
         def do(progress: Progress) -> Fitted:
             found = gathered([(name, read_any(self._folder / name)) for name in names])
             _told(progress)(0.2)
-            printer, setup = fitted_inks(found, total=work.limit)
+            told = _told(progress)
+            printer, setup = fitted_inks(found, total=work.limit, progress=lambda share: told(0.2 + 0.8 * share))
             made = Fitted(found, setup, printer)
             self._fitted = key, made
             return made
