@@ -147,6 +147,8 @@ class InkDesk(Desk):
         )
         self.box.addWidget(scrolled(inside), 1)
 
+        work.ended.connect(lambda: self.state.setText(self._state(self.inks.fitted)))  # cancelled or failed, too
+
     def restore(self, settings: QSettings) -> None:
         """Take up the folder that pages were written to last."""
         self._folder = str(settings.value("ink pages", "") or "")
