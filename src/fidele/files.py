@@ -189,7 +189,12 @@ def read_bytes(path: Path, at_most: int) -> bytes:
         size = path.stat().st_size
         if size > at_most:
             raise FideleError(
-                f"{path} is {size / 2**20:,.0f} MiB, more than the {at_most / 2**20:,.0f} MiB allowed here."
+                tr(
+                    "{path} is {size:,.0f} MiB, more than the {at_most:,.0f} MiB allowed here.",
+                    path=path,
+                    size=size / 2**20,
+                    at_most=at_most / 2**20,
+                )
             )
         with path.open("rb") as source:
             return source.read(size)  # not `at_most`: so much would be asked of the memory before a byte is read

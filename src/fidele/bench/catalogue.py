@@ -18,6 +18,7 @@ from fidele.bench.maker import Recipe, make
 from fidele.bench.wren import STOCKS
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.language import tr
 
 
 @dataclass(frozen=True)
@@ -150,7 +151,7 @@ def fetch(item: Item) -> bytes:
         When there is no such line.
     """
     if item not in _ITEMS:
-        raise FideleError(f"The catalogue has no '{item.name}' any more.")
+        raise FideleError(tr("The catalogue has no '{name}' any more.", name=item.name))
     return _ITEMS[item]()
 
 

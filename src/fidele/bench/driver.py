@@ -18,6 +18,7 @@ from fidele.arrays import Floats
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes, write_bytes
+from fidele.language import tr
 from fidele.values import Value
 
 #: Settings in a driver's own words: each knows what its own hold.
@@ -161,9 +162,11 @@ class Driver:
         try:
             stored = json.loads(read_bytes(self.path, 1 << 20))
         except ValueError as error:
-            raise FideleError(f"The driver's settings in {self.path} are damaged; reset the driver.") from error
+            raise FideleError(
+                tr("The driver's settings in {path} are damaged; reset the driver.", path=self.path)
+            ) from error
         if not isinstance(stored, dict):
-            raise FideleError(f"The driver's settings in {self.path} are damaged; reset the driver.")
+            raise FideleError(tr("The driver's settings in {path} are damaged; reset the driver.", path=self.path))
         return stored
 
     @property
@@ -222,22 +225,38 @@ class Driver:
         """
         setting = self.model.settings.get(name)
         if setting is None:
-            raise FideleError(f"The {self.model.name} driver has no setting '{name}'.")
+            raise FideleError(tr("The {driver} driver has no setting '{name}'.", driver=self.model.name, name=name))
         if setting.at_printer:
-            raise FideleError(f"'{name}' is set {setting.place}, not in the driver.")
+            raise FideleError(tr("'{name}' is not set in the driver: {place}.", name=name, place=setting.place))
         if name in self.held:
-            raise FideleError(f"{setting.place} is greyed out: this machine's administrator has locked it.")
+            raise FideleError(
+                tr("{place} is greyed out: this machine's administrator has locked it", place=setting.place) + "."
+            )
         now = self.values()
         offered = setting.offers(now)
         if not isinstance(value, str) if offered is None else value not in offered:
-            raise FideleError(f"The {self.model.name} driver does not offer '{value}' under {setting.place} now.")
+            raise FideleError(
+                tr(
+                    "The {driver} driver does not offer '{value}' under {place} now.",
+                    driver=self.model.name,
+                    value=value,
+                    place=setting.place,
+                )
+            )
         self._take(name, value, now)
 
     def at_the_panel(self, name: str, value: Value) -> None:
         """Change something at the printer itself, as a person standing before it would."""
         setting, now = self.model.settings.get(name), self.values()
         if setting is None or value not in self.offered(name):
-            raise FideleError(f"The {self.model.name} has no '{name}: {value}' in its menu.")
+            raise FideleError(
+                tr(
+                    "The {printer} has no '{name}: {value}' in its menu.",
+                    printer=self.model.name,
+                    name=name,
+                    value=value,
+                )
+            )
         self._take(name, value, now)
 
     def _take(self, name: str, value: Value, now: Values) -> None:
@@ -270,7 +289,7 @@ class SentAlong(Driver):
         return stored | {n: v for n, v in self._sent.items() if n not in held}
 
     def _write(self, values: Values, beside: Values) -> None:
-        raise FideleError("Values that are sent with a job cannot be changed on their way.")
+        raise FideleError(tr("Values that are sent with a job cannot be changed on their way."))
 
 
 def taste(numbers: Floats, light: float, strength: float, warmth: float) -> Floats:

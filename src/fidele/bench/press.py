@@ -11,6 +11,7 @@ from fidele.bench.inks import SUBSTRATES, InkModel, sublimation_densities, trans
 from fidele.bench.printer import FULL, Print, Unit
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Rows that are pressed at a time.
 _ROWS = 1024
@@ -61,9 +62,15 @@ def press(sheet: Print, unit: Unit, substrate: str, settings: PressSettings, lot
     import cv2
 
     if substrate not in SUBSTRATES:
-        raise FideleError(f"There is no '{substrate}' on the bench; there is {', '.join(SUBSTRATES)}.")
+        raise FideleError(
+            tr(
+                "There is no '{substrate}' on the bench; there is {offered}.",
+                substrate=substrate,
+                offered=", ".join(SUBSTRATES),
+            )
+        )
     if not (20 <= settings.temperature <= 240 and 0 < settings.seconds <= 900 and 0 < settings.pressure <= 8):
-        raise FideleError("The press goes to 240 °C, 900 s and 8 bar.")
+        raise FideleError(tr("The press goes to 240 °C, 900 s and 8 bar."))
     base = SUBSTRATES[substrate]().of_lot(lot)
     share = transferred(settings)
     dose = settings.seconds / 180 * 2 ** ((settings.temperature - 200) / 9)

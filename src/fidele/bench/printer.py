@@ -18,6 +18,7 @@ from fidele.bench.supply import TANKS, Store, Supply
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import replacing
+from fidele.language import tr
 from fidele.tiles import Progress, in_tiles
 
 #: Ink amounts are kept as 16-bit codes; this one is full coverage.
@@ -61,7 +62,7 @@ class Print:
                 about = json.loads(tiff.pages[0].description)  # type: ignore[union-attr]
                 return Print(tiff.asarray(), about["ppi"], about["paper"], about["unit"])
         except (OSError, ValueError, LookupError, tifffile.TiffFileError) as error:
-            raise FideleError(f"{path} is not a print of this bench.") from error
+            raise FideleError(tr("{path} is not a print of this bench.", path=path)) from error
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,7 @@ class Machine:
         `instead` are settings sent with this job alone; the driver's own stay as they are.
         """
         if page.size > 3 << 20:
-            raise FideleError("A dry run takes a page of at most one megapixel.")
+            raise FideleError(tr("A dry run takes a page of at most one megapixel."))
         self._check(page)
         full = top_of(page)
         effect = self.effect(instead)
@@ -134,7 +135,9 @@ class Machine:
     def _check(self, page: Codes) -> None:
         depths = (np.uint8,) if self.model.bits == 8 else (np.uint8, np.uint16)
         if page.dtype not in depths or page.ndim != 3 or page.shape[2] != 3:
-            raise FideleError(f"The {self.model.name} takes {self.model.bits}-bit RGB pages.")
+            raise FideleError(
+                tr("The {printer} takes {bits}-bit RGB pages.", printer=self.model.name, bits=self.model.bits)
+            )
 
     def print_page(self, page: Codes, progress: Progress | None = None) -> tuple[Print, Values]:
         """Print a page of RGB (h, w, 3) at the printer's resolution; return the sheet and the driver's receipt.
@@ -166,7 +169,9 @@ class Machine:
 
         def work(rows: slice) -> None:
             if not self.store.read().online:
-                raise FideleError(f"The {self.model.title} stopped answering in mid-run; the sheet is spoilt.")
+                raise FideleError(
+                    tr("The {printer} stopped answering in mid-run; the sheet is spoilt.", printer=self.model.title)
+                )
             codes = placed[rows].reshape(-1, 3).astype(np.float32) / full
             flat = np.empty((len(codes), 4), np.float32)
             tetrahedral3(codes, table, flat)
@@ -186,10 +191,12 @@ class Machine:
 
     def _check_supply(self, supply: Supply) -> None:
         if not supply.online:
-            raise FideleError(f"The {self.model.title} does not answer: it is switched off or unplugged.")
+            raise FideleError(
+                tr("The {printer} does not answer: it is switched off or unplugged.", printer=self.model.title)
+            )
         empty = [t for t in TANKS if supply.inks[t] <= 0]
         if empty:
-            raise FideleError(f"The {self.model.title} has no {empty[0]} ink left.")
+            raise FideleError(tr("The {printer} has no {ink} ink left.", printer=self.model.title, ink=tr(empty[0])))
 
     def _cut(self, ink: NDArray[np.uint16], effect: Effect, supply: Supply) -> None:
         """Leave bare what would fall beside the sheet that really lies there, in the middle of the way in."""

@@ -20,6 +20,7 @@ from fidele.bench.spectrophotometer import Spectrophotometer
 from fidele.colour.cie import lab_to_xyz, xyz_to_lab
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.errors import FideleError
+from fidele.language import tr
 
 NAME, MAIL = "Marl profiles", "targets@marl.example"
 _PATCH, _ACROSS, _DOWN, _FRAME = 8.5, 20, 22, 1.5  # mm
@@ -74,11 +75,18 @@ def centres(piece: Piece) -> Floats:
     boxes = [row[:4] * mm for row in found[1:]]
     best = max(boxes, key=lambda box: box[2] * box[3], default=None)
     if best is None or best[2] * best[3] < 0.1 * wide * high:
-        raise FideleError(f"{NAME} write: there is no target of ours on this piece.")
+        raise FideleError(tr("{name} write: there is no target of ours on this piece.", name=NAME))
     if abs(best[2] / wide - 1) > 0.02 or abs(best[3] / high - 1) > 0.02:
         raise FideleError(
-            f"{NAME} write: the target was printed {best[2]:.0f} x {best[3]:.0f} mm large in place of "
-            f"{wide:.0f} x {high:.0f}; print it at true size."
+            tr(
+                "{name} write: the target was printed {across:.0f} x {down:.0f} mm large in place of "
+                "{wide:.0f} x {high:.0f}; print it at true size.",
+                name=NAME,
+                across=best[2],
+                down=best[3],
+                wide=wide,
+                high=high,
+            )
         )
     across, down = np.meshgrid(np.arange(_ACROSS) + 0.5, np.arange(_DOWN) + 0.5)
     places = np.stack([across.ravel(), down.ravel()], axis=1) * _PATCH + _FRAME

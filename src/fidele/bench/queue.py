@@ -13,6 +13,7 @@ from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
+from fidele.language import tr
 from fidele.values import Document, Json
 
 
@@ -66,7 +67,7 @@ class PrintQueue:
             When this system insists on one.
         """
         if profile is None and self.insists:
-            raise FideleError("This print system insists on a profile for each printer; give it a pass-through.")
+            raise FideleError(tr("This print system insists on a profile for each printer; give it a pass-through."))
         named = {"profile": str(profile) if profile else None, "source": str(source) if source else None}
         self._write(self._read() | named)
 
@@ -93,4 +94,4 @@ class SentThrough(PrintQueue):
         return super()._read() | {"profile": str(self._profile), "source": None}
 
     def _write(self, values: Document) -> None:
-        raise FideleError("A profile that is sent with a job cannot be changed on its way.")
+        raise FideleError(tr("A profile that is sent with a job cannot be changed on its way."))

@@ -19,6 +19,7 @@ from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
+from fidele.language import tr
 
 NAME = "Skerry Sketch"
 _LARGEST = 1 << 28
@@ -74,7 +75,7 @@ class Sketch:
         """
         offered = SETTINGS[name].offers({}) if name in SETTINGS else ()
         if offered is not None and value not in offered:
-            raise FideleError(f"{NAME} has no '{name}: {value}'.")
+            raise FideleError(tr("{program} has no '{name}: {value}'.", program=NAME, name=name, value=value))
         write_bytes(self._path, json.dumps(self.values() | {name: value}, indent=2).encode())
 
     def page(self, file: Path, leaf: tuple[float, float], ppi: int) -> NDArray[np.uint8]:
@@ -139,7 +140,7 @@ def _read(file: Path) -> tuple[NDArray[np.uint8], Profile | None, float]:
             icc = image.info.get("icc_profile")
             pixels = np.asarray(image.convert("RGB"))
     except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError) as error:
-        raise FideleError(f"{NAME} cannot open {file}.") from error
+        raise FideleError(tr("{program} cannot open {file}.", program=NAME, file=file)) from error
     try:
         profile = Profile.parse(icc) if icc else None
     except FideleError:

@@ -270,19 +270,19 @@ def _ordered(page: _Page, chart: Chart | None, said: list[str], agrees: Agrees) 
     given = agrees(page.device, page.Lab)
     if given < _JUMBLED:
         return page
-    tries: dict[str, NDArray[np.int64]] = {"the last patch first": np.arange(count)[::-1]}
+    tries: dict[str, NDArray[np.int64]] = {tr("the last patch first"): np.arange(count)[::-1]}
     tries |= {tr("shifted by {k}", k=k): np.roll(np.arange(count), -k) for k in (1, -1, 2, -2)}
     columns = chart.layout.columns if chart is not None else 0
     halves = chart.per_page if chart is not None and chart.pages > 1 else 0
     if columns and count % columns == 0:
         grid = np.arange(count).reshape(-1, columns)
-        tries["from right to left"] = grid[:, ::-1].ravel()
-        tries["from the bottom up"] = grid[::-1].ravel()
-        tries["by columns instead of rows"] = np.arange(count).reshape(columns, -1).T.ravel()
+        tries[tr("from right to left")] = grid[:, ::-1].ravel()
+        tries[tr("from the bottom up")] = grid[::-1].ravel()
+        tries[tr("by columns instead of rows")] = np.arange(count).reshape(columns, -1).T.ravel()
     if halves and halves < count:
         each = [np.arange(a, min(a + halves, count)) for a in range(0, count, halves)]
-        tries["each page from its last patch"] = np.concatenate([one[::-1] for one in each])
-        tries["the pages exchanged"] = np.concatenate(each[::-1])
+        tries[tr("each page from its last patch")] = np.concatenate([one[::-1] for one in each])
+        tries[tr("the pages exchanged")] = np.concatenate(each[::-1])
     found = {how: agrees(page.device, page.Lab[order]) for how, order in tries.items()}
     best = min(found, key=lambda how: found[how])
     if found[best] * _BETTER < given:

@@ -18,7 +18,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import named, tr
 
 #: White points of illuminants that measurements are stated for, Y = 1 (CIE 15, 2 degree observer).
 _WHITES = {
@@ -362,9 +362,9 @@ def averaged(measured: list[Measurement]) -> tuple[Measurement, float]:
 _Order = Callable[[NDArray[np.int64], NDArray[np.int64], int, int], tuple[NDArray[np.int64], NDArray[np.int64]]]
 #: How samples can have been measured in a wrong order, from the place (column, row) in a grid of columns and rows.
 ORDERS: dict[str, _Order] = {
-    "from the bottom up": lambda c, r, columns, rows: (c, rows - 1 - r),
-    "from right to left": lambda c, r, columns, rows: (columns - 1 - c, r),
-    "upside down": lambda c, r, columns, rows: (columns - 1 - c, rows - 1 - r),
+    named("from the bottom up"): lambda c, r, columns, rows: (c, rows - 1 - r),
+    named("from right to left"): lambda c, r, columns, rows: (columns - 1 - c, r),
+    named("upside down"): lambda c, r, columns, rows: (columns - 1 - c, rows - 1 - r),
 }
 
 
@@ -381,7 +381,7 @@ def reordered(measured: Floats, wanted: Floats, columns: int) -> tuple[str, NDAr
     place = np.arange(count)
     column, row = place % columns, place // columns
     orders = {how: (at := call(column, row, columns, rows))[1] * columns + at[0] for how, call in ORDERS.items()}
-    orders["by columns instead of rows"] = column * rows + row
+    orders[named("by columns instead of rows")] = column * rows + row
     given = float(delta_e_2000(measured, wanted).mean())
     fits = {how: float(delta_e_2000(measured[order], wanted).mean()) for how, order in orders.items()}
     best = min(fits, key=lambda how: fits[how])

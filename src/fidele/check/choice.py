@@ -19,7 +19,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.dataclass import dataclass
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab
-from fidele.language import tr
+from fidele.language import filled, tr
 
 #: Weights of: cube root of the gamut's volume, distance from sRGB, flat ends, bends.
 _WEIGHTS = np.array([-1.76, -1.41, 11.2, 4.69])
@@ -47,7 +47,7 @@ class Told:
     ink
         Ink of the first by ink of the second where that is all in which they differ; else 1.
     words
-        What was found, in a sentence or two.
+        What was found, in a sentence or two, with {first} and {second} for what the two prints are called.
     """
 
     first: bool | None
@@ -58,7 +58,7 @@ class Told:
 
     def said(self, first: str, second: str) -> str:
         """Return the words with what the two prints are called."""
-        return self.words.replace("first", f"one under “{first}”").replace("second", f"one under “{second}”")
+        return self.words.format(first=first, second=second)
 
     @property
     def proved(self) -> bool:
@@ -83,9 +83,10 @@ def which_passes(first: Floats, second: Floats) -> Told:
         )
     ink = _only_ink(first, second)
     if ink != 1.0:
-        name, other, by = ("first", "second", ink) if ink > 1 else ("second", "first", 1 / ink)
+        name, other, by = ("{first}", "{second}", ink) if ink > 1 else ("{second}", "{first}", 1 / ink)
         words = tr(
-            "The {name} lays down about {by:.0f} % more ink than the {other}, and that is all it does.",
+            "The one under “{name}” lays down about {by:.0f} % more ink than the one under “{other}”, and that is all "
+            "it does.",
             name=name,
             by=100 * (by - 1),
             other=other,
@@ -94,13 +95,17 @@ def which_passes(first: Floats, second: Floats) -> Told:
     signs = _signs(second) - _signs(first)
     score = float(signs @ _WEIGHTS)
     sure = 1 / (1 + np.exp(-abs(score)))
-    name, other = ("first", "second") if score > 0 else ("second", "first")
+    name = "{first}" if score > 0 else "{second}"
     found = _found(signs if score > 0 else -signs)
     if sure < NAMED:
         words = tr("The prints differ by ΔE00 {off:.1f}, and which of them converts does not show.", off=off)
         return Told(None, float(sure), darker, words)
-    certain = tr("leaves the numbers alone") if sure >= PROVED else tr("probably leaves the numbers alone")
-    words = tr("The {name} {certain}: {format}.", name=name, certain=certain, format=found.format(other=f"the {other}"))
+    said = (
+        tr("The one under “{name}” leaves the numbers alone: {why}.")
+        if sure >= PROVED
+        else tr("The one under “{name}” probably leaves the numbers alone: {why}.")
+    )
+    words = filled(said, name=name, why=found)
     return Told(score > 0, float(sure), darker, words)
 
 
@@ -146,9 +151,9 @@ def _signs(Lab: Floats) -> Floats:
 def _found(signs: Floats) -> str:
     """Say what speaks most for it; `signs` are those of the converted print less those of the other."""
     said = (
-        tr("{other} reaches fewer colours"),
-        tr("{other} lies nearer to what the numbers mean in sRGB"),
-        tr("{other} flattens the ends of ramps"),
-        tr("{other} bends ramps that ink leaves smooth"),
+        tr("the other one reaches fewer colours"),
+        tr("the other one lies nearer to what the numbers mean in sRGB"),
+        tr("the other one flattens the ends of ramps"),
+        tr("the other one bends ramps that ink leaves smooth"),
     )
     return said[int(np.argmax(signs * _WEIGHTS))]

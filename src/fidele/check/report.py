@@ -9,7 +9,7 @@ import io
 
 from fidele.check.statistics import Comparison
 from fidele.dataclass import dataclass
-from fidele.language import tr
+from fidele.language import LANGUAGE, tr
 
 _STYLE = (
     "body{font-family:Inter,sans-serif;color:#222;margin:32px auto;max-width:900px;line-height:1.45}"
@@ -44,15 +44,15 @@ class Report:
         e = html.escape
         c = self.comparison
         parts = [
-            f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{e(self.title)}</title>'
+            f'<!doctype html><html lang="{LANGUAGE}"><head><meta charset="utf-8"><title>{e(self.title)}</title>'
             f"<style>{_STYLE}</style></head><body>",
             f"<h1>{e(self.title)}</h1>",
             f'<p class="verdict">{e(self.verdict)}</p>',
             *(f"<p>{e(s)}</p>" for s in self.sentences),
-            *(f"<p>Note: {e(s)}</p>" for s in self.cautions),
-            "<h2>Figures</h2>",
+            *(f"<p>{e(tr('Note: {words}', words=s))}</p>" for s in self.cautions),
+            f"<h2>{tr('Figures')}</h2>",
             self._figures(),
-            "<h2>Conditions</h2><table>",
+            f"<h2>{tr('Conditions')}</h2><table>",
             *(f"<tr><th>{e(name)}</th><td>{e(value)}</td></tr>" for name, value in self.conditions),
             "</table>",
         ]
@@ -66,7 +66,7 @@ class Report:
             w, m, s = c.wanted[i], c.measured[i], c.signed[i]
             both = (tr("{v:.1f} {v2:.1f} {v3:.1f}", v=v[0], v2=v[1], v3=v[2]) for v in (w, m))
             worst.append([c.ids[i], tr("{de00:.2f}", de00=c.de00[i]), *both, *(tr("{v:+.1f}", v=v) for v in s)])
-        parts += ["<h2>The ten patches that are furthest off</h2>", _table(titles, worst)]
+        parts += [f"<h2>{tr('The ten patches that are furthest off')}</h2>", _table(titles, worst)]
         return "".join([*parts, "</body></html>"])
 
     def _figures(self) -> str:

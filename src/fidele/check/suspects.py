@@ -121,7 +121,8 @@ def suspicions(
             if (other, black) != (intent, bpc) and not (black and other is Intent.ABSOLUTE):
                 code = f"wrong-intent:{other.value}{', black point compensated' if black else ''}"
                 device[code] = through(printer, other, black)
-                about[code] = code.partition(":")[2]
+                name = tr(other.value)
+                about[code] = tr("{intent}, black point compensated", intent=name) if black else name
     device["wrong-source:opRGB"] = through(printer, space=oprgb())
     about["wrong-source:opRGB"] = "opRGB"
     for names, order in _exchanged().items():

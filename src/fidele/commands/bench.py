@@ -88,7 +88,7 @@ def bench_serve(folder: Path | None) -> None:
     with served_bench(folder or places().bench) as served:
         for name, value in served.environment.items():
             click.echo(f"export {name}={shlex.quote(value)}")
-        click.echo("# Ready. Whatever is started with these meets the bench as queues of a print service.")
+        click.echo("# " + tr("Ready. Whatever is started with these meets the bench as queues of a print service."))
         sys.stdout.flush()
         while not over.wait(0.5) and os.getppid() == parent:
             if not served.alive():

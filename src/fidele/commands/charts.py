@@ -58,7 +58,15 @@ def list_charts(as_json: bool) -> None:
         print_json({"charts": rows, "pages": list(PAGES)})
         return
     for row in rows:
-        click.echo(f"{row['name']:10} {row['patches']:5} patches, {row['pages']} on A4: {row['purpose']}")
+        click.echo(
+            tr(
+                "{name:10} {patches:5} patches, {pages} on A4: {purpose}",
+                name=row["name"],
+                patches=row["patches"],
+                pages=row["pages"],
+                purpose=row["purpose"],
+            )
+        )
     click.echo(tr("Pages: {pages}", pages=", ".join(PAGES)))
 
 

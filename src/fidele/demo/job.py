@@ -17,6 +17,7 @@ from fidele.colour.cie import D50, xyz_to_lab
 from fidele.demo.prepare import prepare
 from fidele.files import write_bytes
 from fidele.icc.spaces import srgb
+from fidele.language import tr, trn
 from fidele.proof.soft import show, soft_proof
 from fidele.route.condition import Card
 from fidele.run.job import Printed
@@ -50,7 +51,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     artwork = session.artwork
     if artwork is None:
         raise AssertionError("the demo's picture did not open")
-    tell("Converting and proofing the artwork")
+    tell(tr("Converting and proofing the artwork"))
     converted = convert_artwork(artwork, profile, Conversion(card.intent, card.bpc))
     save_picture(out / "artwork-converted.tif", converted.pixels, profile, converted.ppi)
     save_picture(
@@ -67,7 +68,7 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
     sheet = _sheet(session, root / "artwork", out, tell)
     scenarios = {}
     for name, (owner, blend) in SCENARIOS.items():
-        tell(f"Route “{name}”")
+        tell(tr("Route “{name}”", name=name))
         session.put_in_force(card.model_copy(update={"owner": owner}))
         session.device.bring(card)
         session.device.choose("Blend", blend)
@@ -91,7 +92,8 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             "stops": [f.code for f in session.stops],
             "suspects": {s.code: round(s.fit_de00, 2) for s in wanted.cause.suspects if s.Lab is not None},
         }
-        tell(f"  mean ΔE00 {c.mean:.2f}, 95th percentile {c.p95:.2f}: {c.verdict}, {wanted.cause.code}")
+        said = tr("mean ΔE00 {mean:.2f}, 95th percentile {p95:.2f}", mean=c.mean, p95=c.p95)
+        tell(f"  {said}: {c.said}, {wanted.cause.code}")
     limits = session.checking.tolerance
     summary: dict[str, Any] = {
         "scanner": {
@@ -109,13 +111,13 @@ def run_demo(out: Path, tell: Callable[[str], None] = print) -> dict[str, Any]:
             "mean_de00": round(losses.mean_de00, 3),
         }
     write_bytes(out / "summary.json", json.dumps(summary, indent=2, ensure_ascii=False).encode())
-    tell(f"Results: {out / 'summary.json'}")
+    tell(tr("Results: {path}", path=out / "summary.json"))
     return summary
 
 
 def _sheet(session: Session, artwork: Path, out: Path, tell: Callable[[str], None]) -> dict[str, Any]:
     """Nest pieces on a sheet with their signs, print and press it, and read signs and control strip off its scan."""
-    tell("A sheet of several pieces, with identity lines and a control strip")
+    tell(tr("A sheet of several pieces, with identity lines and a control strip"))
     habits = session.need_card().sheet.model_copy(update={"identity": True, "cut": True, "strip": True})
     session.change_card("Signs", sheet=habits)
     for name, width, copies in (("signal-flags.png", 70.0, 3), ("harbour-at-dusk.png", 60.0, 2)):
@@ -130,7 +132,8 @@ def _sheet(session: Session, artwork: Path, out: Path, tell: Callable[[str], Non
         raise AssertionError("the scanner returned nothing")
     checked = session.checking.check_run(run, run.scan, run.ppi)
     found = read_identities(run.scan)
-    tell(f"  {len(found)} identity lines read; the control strip {checked.comparison.verdict}")
+    read = trn("{n} identity line read", "{n} identity lines read", len(found), n=len(found))
+    tell("  " + tr("{read}; the control strip: {said}", read=read, said=checked.comparison.said))
     return {
         "pieces": len(run.job.lying),
         "use": round(session.sheet.use(0), 3),
@@ -146,7 +149,7 @@ def _as_wanted(run: Printed, card: Card) -> Printed:
 
 def _through(session: Session, name: str, out: Path, tell: Callable[[str], None]) -> Printed:
     """Print and press the artwork in hand; write how it looks before and after pressing."""
-    tell(f"Printing and pressing: {name}")
+    tell(tr("Printing and pressing: {name}", name=name))
     why = f"demo: {name}" if session.stops else ""
     run = session.press_run(session.print_job(session.job(), overridden=why))
     table = session.devices.table

@@ -35,6 +35,7 @@ from fidele.files import read_bytes, write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, sgrey, srgb
 from fidele.icc.transform import Intent, convert
+from fidele.language import tr
 from fidele.route.condition import Card
 from fidele.run.chart_page import chart_artwork, chart_placing, on_piece
 from fidele.run.job import Job
@@ -82,7 +83,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
         return places
     if made is not None:
         clear_outdated(root)
-    tell("Drawing the pictures", 0.02)
+    tell(tr("Drawing the pictures"), 0.02)
     bench = Bench(places.bench)
     card = demo_card(None)
     with ThreadPoolExecutor(1) as beside:  # pictures and downloads on one core, the profile on another
@@ -93,7 +94,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
         drawn.result()
         filled.result()
         inks.result()
-    tell("Putting the profile on the shelf", 0.97)
+    tell(tr("Putting the profile on the shelf"), 0.97)
     bundle = root / "from the supplier" / SUPPLIER_ZIP
     write_bytes(
         bundle,
@@ -114,7 +115,7 @@ def prepare(root: Path, tell: Told = lambda _words, _share: None) -> Places:
     printer.choose("Blend", "Velm natural")  # what the operator will find: the maker's colours are back
     places.switch_bench(True)  # wherever this workshop is taken, its printers go along
     write_bytes(mark, json.dumps(stamp).encode())
-    tell("Ready", 1.0)
+    tell(tr("Ready"), 1.0)
     return places
 
 
@@ -194,32 +195,32 @@ def characterise(bench: Bench, card: Card, places: Places, tell: Told) -> tuple[
     XYZ, scanned = [], []
     media = device.media(card.size, card.feed)
     for page in range(target.pages):
-        tell(f"Printing target page {page + 1} with nothing converting", page * 0.28)
+        tell(tr("Printing target page {n} with nothing converting", n=page + 1), page * 0.28)
         artwork = chart_artwork(target, page, f"{card.name} · nothing converts")
         placing = chart_placing(target, media)
         job = Job.of(artwork, placing, card, None, target, page)
         sheet = device.print_page(prepare_page(job, device)).sheet
         assert sheet is not None  # the bench lays every print on its table
-        tell(f"Pressing target page {page + 1}", page * 0.28 + 0.06)
+        tell(tr("Pressing target page {n}", n=page + 1), page * 0.28 + 0.06)
         piece = bench.table.as_printed(sheet)
         if card.process == "transfer":
             piece = bench.press.press(sheet, card.substrate, card.press)
-        tell(f"Measuring target page {page + 1}", page * 0.28 + 0.10)
+        tell(tr("Measuring target page {n}", n=page + 1), page * 0.28 + 0.10)
         XYZ.append(spectra_to_xyz(bench.instrument.measure(piece, on_piece(target.centres(page), target, placing))))
-        tell(f"Scanning target page {page + 1}", page * 0.28 + 0.16)
+        tell(tr("Scanning target page {n}", n=page + 1), page * 0.28 + 0.16)
         reading = read_scan(bench.scanner.scan(piece, 1000 + page).pixels, target)
         scanned.append(reading.rgb)
-    tell("Fitting the printer", 0.58)
+    tell(tr("Fitting the printer"), 0.58)
     measured = np.concatenate(XYZ)
     model = fit_printer(target.rgb, measured)
     text = dump(_measurements(target, measured, bench.instrument.name))
 
     def progress(share: float) -> bool:
-        tell("Making the profile", 0.60 + 0.37 * share)
+        tell(tr("Making the profile"), 0.60 + 0.37 * share)
         return True
 
     profile = make_profile(model, PROFILE_TITLE, CREATED, text, progress, stated(card))
-    tell("Characterising the scanner", 0.98)
+    tell(tr("Characterising the scanner"), 0.98)
     fit = fit_scanner(
         np.concatenate(scanned),
         xyz_to_lab(measured),

@@ -116,7 +116,7 @@ class ArrivalsDesk(Desk):
             )
             + (tr(", made {made}", made=what.made[:10]) if what.made else "")
             + (f"; {intents}" if intents else "")
-            + f". {arrival.found.name}, {what.size:,} bytes.",
+            + tr(". {name}, {size:,} bytes.", name=arrival.found.name, size=what.size),
             fits.words if fits.grade != "fits" else tr("Fits {wanted}.", wanted=self._wanted(in_full=True)),
             arrival.reason,
         ]

@@ -19,7 +19,7 @@ from fidele.desk.picture import to_image
 from fidele.desk.theme import font
 from fidele.desk.work import Work
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.session.batch import Batch, Done, Listed
 from fidele.session.model import Session
 from fidele.tuning.conversion import Conversion
@@ -194,7 +194,9 @@ class BatchDesk(Desk):
             self.batch.took(found, folder)
             self.refresh()
 
-        self.work.run(f"Converting {len(self.batch.convertible())} pictures", work, done)
+        number = len(self.batch.convertible())
+        title = trn("Converting {n} picture", "Converting {n} pictures", number, n=number)
+        self.work.run(title, work, done)
         self.refresh()
 
     # Showing -----------------------------------------------------------------------------------------------------

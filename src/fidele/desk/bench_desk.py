@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QWidget
 from fidele.desk.desk import Desk
 from fidele.desk.kit import across, down
 from fidele.desk.labels import clear
-from fidele.desk.machine_view import MachineView, words
+from fidele.desk.machine_view import MachineView, called, words
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.devices.protocol import Control
@@ -76,7 +76,7 @@ class BenchDesk(Desk):
             tr(
                 "{device}: {name} is now {words}.",
                 device=control.device,
-                name=control.name,
+                name=called(control),
                 words=words(control, value),
             )
         )

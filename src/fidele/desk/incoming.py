@@ -23,7 +23,7 @@ from fidele.desk.work import Work
 from fidele.errors import FideleError
 from fidele.icc.spaces import GREYS, SENDS, space_named
 from fidele.icc.transform import Intent
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.run.instructions import write_instructions
 from fidele.run.job import Printed
 from fidele.run.kept import file_hash
@@ -459,7 +459,7 @@ class Incoming:
             )
 
         self._window.work.run(
-            f"Writing {path.name}", lambda told: write_converted(piece.artwork, path, order, told), done
+            tr("Writing {name}", name=path.name), lambda told: write_converted(piece.artwork, path, order, told), done
         )
 
     def write_one(self, path: Path) -> None:
@@ -480,7 +480,7 @@ class Incoming:
             )
 
         self._window.work.run(
-            f"Writing {path.name}", lambda told: write_converted(piece.artwork, path, order, told), done
+            tr("Writing {name}", name=path.name), lambda told: write_converted(piece.artwork, path, order, told), done
         )
 
     def _convert_many(self, targets: dict[Path, Path]) -> None:
@@ -515,7 +515,9 @@ class Incoming:
             )
             session.say(f"{said} {failed[0]}" if failed else said)
 
-        self._window.work.run(f"Converting {len(targets)} pictures", work, done)
+        number = len(targets)
+        title = trn("Converting {n} picture", "Converting {n} pictures", number, n=number)
+        self._window.work.run(title, work, done)
 
     def write_finished(self) -> None:
         """Let a person say where the finished file goes, and write it beside the interface."""
@@ -559,7 +561,7 @@ class Incoming:
                     )
                     window.show_desk("Print")
 
-                window.work.run(f"Writing {path.name}", work, done)
+                window.work.run(tr("Writing {name}", name=path.name), work, done)
 
         self._guarded(begin)
 

@@ -99,13 +99,13 @@ class JobsDesk(Desk):
     def actions_of(self, job: JobRecord) -> dict[str, object]:
         """Return what can be done with a job, by its words."""
         return {
-            "Name it …": partial(self._name, job),
-            "Duplicate": partial(self._duplicate, job),
+            tr("Name it …"): partial(self._name, job),
+            tr("Duplicate"): partial(self._duplicate, job),
             tr("Take out of the archive") if job.archived else tr("Archive"): partial(
                 self.jobs.archive, job.id, not job.archived
             ),
-            "Export with its pictures …": partial(self._export, job, True),
-            "Export without pictures …": partial(self._export, job, False),
+            tr("Export with its pictures …"): partial(self._export, job, True),
+            tr("Export without pictures …"): partial(self._export, job, False),
         }
 
     def _menu(self, job: JobRecord, beneath: QPushButton, _checked: bool = False) -> None:
@@ -151,7 +151,7 @@ class JobsDesk(Desk):
         """Write a job as one file, beside the interface."""
         jobs = self.jobs
         self.work.run(
-            f"Writing {path.name}",
+            tr("Writing {name}", name=path.name),
             lambda _: jobs.export(job.id, path, with_artwork),
             lambda _: self.session.say(tr("“{title}” is in {path}.", title=job.title, path=path)),
             lane="opening",

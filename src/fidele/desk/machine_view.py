@@ -30,7 +30,14 @@ def words(control: Control, value: object) -> str:
             if value == 1
             else tr("{value:g} times as fast", value=value)
         )
-    return str(value).rpartition("/")[2] or tr("none")
+    said = str(value).rpartition("/")[2] or tr("none")
+    # Where a machine has words of its own for it they stand as they are; on and off, yes and no are ours.
+    return tr(said) if control.said else said
+
+
+def called(control: Control) -> str:
+    """Return what a control is called."""
+    return control.said or control.name
 
 
 class MachineView(QWidget):
@@ -88,7 +95,7 @@ class MachineView(QWidget):
         """Let every control be reached and pressed by keyboard and screen reader."""
         self._spots.show(
             [
-                Part(f"{c.device}, {c.name}: {words(c, c.value)}", place.toRect(), partial(self.ask, c))
+                Part(f"{c.device}, {called(c)}: {words(c, c.value)}", place.toRect(), partial(self.ask, c))
                 for place, c in self._places
             ]
         )
@@ -168,7 +175,9 @@ class MachineView(QWidget):
         painter.setPen(QPen(self.theme.colour("line"), 1))
         painter.setBrush(self.theme.colour("field"))
         painter.drawRect(sheet)
-        said = f"{words(control, control.value)}, {control.name.removeprefix('lies ')}".removesuffix(", in it")
+        _, _, way = control.part.partition(":")
+        size = words(control, control.value)
+        said = tr("{size}, in the {way}", size=size, way=way) if way else size
         self._say(painter, sheet.adjusted(px(8), 0, 0, 0), said)
 
     def _tank(self, painter: QPainter, place: QRectF, control: Control) -> None:
@@ -192,7 +201,7 @@ class MachineView(QWidget):
         painter.drawText(inside, Qt.AlignmentFlag.AlignCenter, words(control, level))
         painter.setPen(self.theme.colour("text"))
         below = QRectF(place.x(), place.bottom() - px(16), place.width(), px(16))
-        painter.drawText(below, Qt.AlignmentFlag.AlignCenter, control.part.partition(":")[2])
+        painter.drawText(below, Qt.AlignmentFlag.AlignCenter, tr(control.part.partition(":")[2]))
 
     def _nozzles(self, painter: QPainter, place: QRectF, control: Control) -> None:
         """Nozzles as dots: hollow ones let nothing through."""
@@ -219,7 +228,7 @@ class MachineView(QWidget):
         painter.setPen(self.theme.colour("text"))
         said = painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, int(right.width()))
         painter.drawText(right, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, said)
-        self._say(painter, place.adjusted(px(6), 0, -room, 0), control.name, dim=True)
+        self._say(painter, place.adjusted(px(6), 0, -room, 0), called(control), dim=True)
 
     def _say(self, painter: QPainter, place: QRectF, said: str, dim: bool = False) -> None:
         painter.setFont(font(8.5))

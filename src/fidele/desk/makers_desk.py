@@ -73,4 +73,4 @@ class MakersDesk(Desk):
             progress(0.9)
             return beside.look_into(name, data)
 
-        self.work.run(f"Fetching {name}", work, self.arrived.emit)
+        self.work.run(tr("Fetching {name}", name=name), work, self.arrived.emit)

@@ -250,7 +250,7 @@ class PressDesk(Desk):
         ticked = [k for k, on in self._ticked.items() if on and k in known]
         note, devices, logbook = self.note.text().strip(), self.session.devices, self.session.logbook
         self.work.run(
-            f"Pressing run {run.number}",
+            tr("Pressing run {number}", number=run.number),
             lambda _progress: (pressed(devices, logbook, run, card, really, note, ticked), card, really),
             self._pressed,
         )

@@ -261,7 +261,7 @@ class PrintersDesk(Desk):
             )
             self.go.emit("")
 
-        self.work.run(f"Printing “{choices[0]}” and “{choices[1]}”", work, done)
+        self.work.run(tr("Printing “{first}” and “{second}”", first=choices[0], second=choices[1]), work, done)
 
     def _read_two(self, device: Printer) -> None:
         control, *choices = self._asked()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fidele.desk.work import Work
 from fidele.devices.protocol import FollowedJob
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import filled, tr
 from fidele.run.job import Printed
 from fidele.session.model import Session
 from fidele.session.news import LogChanged
@@ -86,8 +86,8 @@ class Printing(QObject):
             except FideleError as error:
                 return str(error)
 
-        verb = tr("Preparing") if only_prepare else tr("Printing")
-        self._work.run(f"{verb} run {number}", work, self._done(number))
+        title = tr("Preparing run {number}") if only_prepare else tr("Printing run {number}")
+        self._work.run(filled(title, number=number), work, self._done(number))
         self.changed.emit()
 
     def _done(self, number: int) -> Callable[[Printed | str | None], None]:

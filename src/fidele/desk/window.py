@@ -753,7 +753,8 @@ class Window(QMainWindow):
         def begin() -> None:
             trials = self.session.trials
             trial = trials.of_profile(profile_id)
-            self.work.run(f"Trying “{trial.title}”: print, press, scan", trials.trying(trial), trials.take)
+            title = tr("Trying “{title}”: print, press, scan", title=trial.title)
+            self.work.run(title, trials.trying(trial), trials.take)
 
         self._guarded(begin)
 

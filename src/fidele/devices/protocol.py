@@ -481,7 +481,8 @@ class Control:
     """One thing that hands can change at a stand-in: which device, its name, how it stands, and what it can be.
 
     `part` says what of a machine it is, for pictures of it: 'power', 'tray', 'tank:' and 'nozzles:' with the name of
-    the ink, 'panel', 'driver', or '' for anything else.
+    the ink, 'panel', 'driver', or '' for anything else. `said` is what it is called in the user's language, '' where
+    its name is a word of the machine's own.
     """
 
     device: str
@@ -490,6 +491,7 @@ class Control:
     offered: tuple[Value, ...]
     set: Callable[[Value], None]
     part: str = ""
+    said: str = ""
 
     def take(self, words: str) -> None:
         """Change it to the value that is written so.

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Groups of attributes.
 OPERATION, JOB, PRINTER, UNSUPPORTED, END = 1, 2, 4, 5, 3
@@ -104,7 +105,7 @@ def decode(data: bytes) -> tuple[Message, int]:
         reader = _Reader(data[:_MOST], 8)
         message = Message(code, number, reader.groups(), (major, minor))
     except (struct.error, IndexError, UnicodeDecodeError, ValueError) as error:
-        raise FideleError("This is no IPP message, or it breaks off.") from error
+        raise FideleError(tr("This is no IPP message, or it breaks off.")) from error
     return message, reader.at
 
 

@@ -16,6 +16,7 @@ import numpy as np
 from fidele.arrays import Codes
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: First bytes, and whether rows are packed and numbers big-endian: PWG (and CUPS 2), CUPS 3 as written here.
 _PWG, _PLAIN = b"RaS2", b"RaS3"
@@ -139,10 +140,10 @@ def read_raster(source: BinaryIO, most: int = _MOST) -> Iterator[RasterPage]:
     elif start in (_PWG, _PWG[::-1]):
         order, packed = (">" if start == _PWG else "<"), True
     else:
-        raise FideleError("This is no raster that a printer takes.")
+        raise FideleError(tr("This is no raster that a printer takes."))
     while head := source.read(_HEADER):
         if len(head) < _HEADER:
-            raise FideleError("The raster breaks off in a page's header.")
+            raise FideleError(tr("The raster breaks off in a page's header."))
         yield _page(head, source, order, packed, most)
 
 
@@ -156,16 +157,24 @@ def _page(head: bytes, source: BinaryIO, order: str, packed: bool, most: int) ->
     sound = bits in (8, 16) and 1 <= channels <= 15 and depth == bits * channels and line == width * depth // 8
     if not sound or numbers(396)[0] != 0 or not 0 < width <= 1 << 20 or not 0 < height <= 1 << 22:
         raise FideleError(
-            f"The raster says {width} × {height} pixels of {channels} × {bits} bits: no page that can be read."
+            tr(
+                "The raster says {width} × {height} pixels of {channels} × {bits} bits: no page that can be read.",
+                width=width,
+                height=height,
+                channels=channels,
+                bits=bits,
+            )
         )
     if line * height > most:
-        raise FideleError(f"The raster says {line * height / 1e6:,.0f} MB for a page: more than is read.")
+        raise FideleError(tr("The raster says {size:,.0f} MB for a page: more than is read.", size=line * height / 1e6))
     if packed:
         flat = _unpacked(source, height, line, depth // 8)
     else:
         data = source.read(line * height)
         if len(data) < line * height:
-            raise FideleError(f"The raster breaks off after {len(data) // line} of {height} rows.")
+            raise FideleError(
+                tr("The raster breaks off after {rows} of {height} rows.", rows=len(data) // line, height=height)
+            )
         flat = np.frombuffer(data, np.uint8)
     values = flat if bits == 8 else flat.view(np.dtype(f"{order}u2")).astype(np.uint16)
     points = struct.unpack_from(f"{order}2f", head, _SIZE)
@@ -194,7 +203,7 @@ def _unpacked(source: BinaryIO, height: int, line: int, pixel: int) -> np.ndarra
     out = np.empty((height, line), np.uint8)
     rows, used = unpack_rows(data, out, pixel)
     if rows < height:
-        raise FideleError(f"The raster breaks off after {rows} of {height} rows.")
+        raise FideleError(tr("The raster breaks off after {rows} of {height} rows.", rows=rows, height=height))
     if used < len(data) and source.seekable():
         source.seek(used - len(data), 1)
     return out.reshape(-1)

@@ -29,6 +29,7 @@ _MENDS = {
     "unit": _MEND,
     "wrong-profile": (tr("Show the profiles"), Action(Deed.SHOW, "profiles")),
 }
+_LOT_OF = {"ink": tr("ink"), "media": tr("media"), "substrate": tr("piece")}
 
 
 def check_findings(facts: Facts) -> Iterator[Finding]:
@@ -36,7 +37,7 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
     if facts.unchecked is not None and facts.unchecked >= DUE_DAYS:
         yield finding("check-due", days=facts.unchecked, card=facts.card.name)
     for what, lot in facts.new_lots:
-        yield finding("new-lot", what=what.removeprefix("Lot of the "), lot=lot, card=facts.card.name)
+        yield finding("new-lot", what=_LOT_OF[what], lot=lot, card=facts.card.name)
     if facts.curved:
         yield finding("curved-piece", name=facts.curved)
     check = facts.check

@@ -148,7 +148,7 @@ class Facts:
     unchecked
         For how many days the condition was not checked, None where it never was.
     new_lots
-        What is of another lot than when the condition was checked last, in words, with that lot.
+        What is of another lot than when the condition was checked last ('ink', 'media', 'substrate'), with that lot.
     readiness
         Why a readiness page is due, '' where it is not.
     not_ready

@@ -9,7 +9,7 @@ from functools import partial
 from fidele.judge.facts import Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import TABLE, finding, wrong
-from fidele.language import lowered, tr
+from fidele.language import filled, lowered, tr
 from fidele.route.condition import Card
 from fidele.route.layers import Evidence, SettingRow
 
@@ -57,18 +57,17 @@ def setting_findings(rows: tuple[SettingRow, ...]) -> Iterator[Finding]:
         if not row.settable:
             button, act = ("", None) if told else (tr("It is put right"), Action(Deed.CONFIRM, row.meaning))
         locked = tr(" It is greyed out: an administrator has locked it.") if row.held else ""
-        unlock, then = ("Have", " unlocked, then set it") if row.held else ("Set", "")
+        remedy = tr("Have {place} unlocked, then set it to {wanted}.") if row.held else tr("Set {place} to {wanted}.")
+        wanted = tr(row.wanted)
         yield finding(
             wrong(row.meaning),
             button=button,
             act=act,
             label=row.label,
             found=row.found,
-            wanted=tr(row.wanted),
-            place=row.place,
+            wanted=wanted,
             locked=locked,
-            unlock=unlock,
-            then=then,
+            remedy=filled(remedy, place=row.place, wanted=wanted),
         )
 
 

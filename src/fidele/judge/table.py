@@ -831,7 +831,7 @@ TABLE |= {
         weight,
         tr("{label}: {found} instead of {wanted}"),
         why + "{locked}",
-        tr("{unlock} {place}{then} to {wanted}."),
+        "{remedy}",
         tr("Set it to the card"),
         Deed.SET,
         meaning,

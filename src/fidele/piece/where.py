@@ -6,7 +6,7 @@ import numpy as np
 
 from fidele.arrays import Floats
 from fidele.dataclass import dataclass
-from fidele.language import tr
+from fidele.language import named, tr
 
 #: Cells along the longer side of the map.
 _CELLS = 24
@@ -15,15 +15,15 @@ _NAMED = 2.5
 #: Cells are of one colour within so much; of fewer of them it cannot be told what is usual.
 _LIKE, _SOME = 6.0, 5
 _PARTS = {
-    "upper left corner": (0, 0),
-    "upper edge": (0, 1),
-    "upper right corner": (0, 2),
-    "left edge": (1, 0),
-    "middle": (1, 1),
-    "right edge": (1, 2),
-    "lower left corner": (2, 0),
-    "lower edge": (2, 1),
-    "lower right corner": (2, 2),
+    named("upper left corner"): (0, 0),
+    named("upper edge"): (0, 1),
+    named("upper right corner"): (0, 2),
+    named("left edge"): (1, 0),
+    named("middle"): (1, 1),
+    named("right edge"): (1, 2),
+    named("lower left corner"): (2, 0),
+    named("lower edge"): (2, 1),
+    named("lower right corner"): (2, 2),
 }
 
 
@@ -61,7 +61,7 @@ def parts_of(off: Floats) -> list[tuple[str, Floats]]:
     for name, (down, across) in _PARTS.items():
         part = off[_third(rows, down), _third(columns, across)]
         known = part[np.isfinite(part)]
-        found.append((name, known if len(known) >= max(3, part.size // 3) else known[:0]))
+        found.append((tr(name), known if len(known) >= max(3, part.size // 3) else known[:0]))
     return found
 
 

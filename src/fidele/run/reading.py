@@ -225,7 +225,9 @@ def check_measured(chart: Chart, measured: Measurement, aim: Aim, uncertainty: f
     if order is not None:
         mine = Measurement(mine.ids, mine.Lab[order[1]], mine.conditions)
         found = judged(chart, index, mine, aim, uncertainty, Signs(order=order[0]))
-        cautions.append(tr("The patches were measured in another order: {order}. They were put right.", order=order[0]))
+        cautions.append(
+            tr("The patches were measured in another order: {order}. They were put right.", order=tr(order[0]))
+        )
     return _made(chart, index, mine, found, uncertainty, to_table(mine, chart.title), tuple(cautions))
 
 

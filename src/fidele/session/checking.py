@@ -226,7 +226,7 @@ class Checking:
         then = self._logbook.lots_checked(card.id) if card.lots else None
         if then is None:
             return ()
-        return tuple((LOTS[k], lot) for k, lot in card.lots.items() if k in LOTS and then.get(k, "") != lot)
+        return tuple((k, lot) for k, lot in card.lots.items() if k in LOTS and then.get(k, "") != lot)
 
     # The scanner -------------------------------------------------------------------------------------------------
 

@@ -47,7 +47,7 @@ class Shown:
             if scale is not None and abs(scale - 1) >= _TRUE:
                 does.append(tr("prints at {scale:.1f} % of the size", scale=100 * scale))
             if does:
-                sentences.append(f"“{name}” {tr(' and ').join(does)}.")
+                sentences.append(tr("“{name}” {does}.", name=name, does=tr(" and ").join(does)))
         if not any(self.mirrors) and None not in self.mirrors:
             sentences.append(tr("Neither mirrors."))
         if all(s is not None and abs(s - 1) < _TRUE for s in self.scales):

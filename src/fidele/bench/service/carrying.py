@@ -22,6 +22,7 @@ from fidele.bench.supply import TANKS
 from fidele.errors import FideleError
 from fidele.files import reason
 from fidele.ipp.raster import RasterPage, read_raster
+from fidele.language import tr
 
 _LOOK = 0.05
 
@@ -41,7 +42,9 @@ class Carrying:
         try:
             self._prints.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise FideleError(f"{self._prints} cannot be made: {reason(error)}.") from error
+            raise FideleError(
+                tr("{path} cannot be made: {reason}.", path=self._prints, reason=reason(error))
+            ) from error
         self._thread.start()
 
     def stop(self) -> None:
@@ -66,7 +69,7 @@ class Carrying:
         machine = self._machines.get(queue)
         try:
             if machine is None:
-                raise FideleError(f"There is no machine behind {queue}.")
+                raise FideleError(tr("There is no machine behind {queue}.", queue=queue))
             said = self._carried(machine, queue, path.read_bytes())
             said[0].save(self._prints / f"{queue}-{job}.tif")
             end, words = "done", said[1]
@@ -81,7 +84,7 @@ class Carrying:
         head, _, raster = data.partition(b"\nraster\n")
         page = next(read_raster(io.BytesIO(raster)), None)
         if page is None:
-            raise FideleError("the job held no page")
+            raise FideleError(tr("the job held no page"))
         self.arrived[queue] = page
         values = values_of(machine.model, _options(head.decode("utf-8", "replace")))
         sending = machine.sending(values)
@@ -108,7 +111,7 @@ def _whole(page: RasterPage, machine: Machine, values: Values) -> Codes:
     """Lay a raster of the printable area on its page, as its header says where it lies."""
     pixels = page.pixels
     if pixels.shape[2] != 3:
-        raise FideleError("the driver takes RGB alone")
+        raise FideleError(tr("the driver takes RGB alone"))
     if machine.model.bits == 8 and pixels.dtype == np.uint16:
         pixels = (pixels >> 8).astype(np.uint8)
     ppi = page.ppi[0]

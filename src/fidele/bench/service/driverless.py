@@ -43,6 +43,7 @@ from fidele.ipp.message import (
     one,
 )
 from fidele.ipp.raster import RasterPage, read_raster
+from fidele.language import tr
 
 _PRINT, _VALIDATE, _CREATE, _SEND, _CANCEL, _JOB, _JOBS, _PRINTER = 0x02, 0x04, 0x05, 0x06, 0x08, 0x09, 0x0A, 0x0B
 _OK, _BAD, _NOT_FOUND, _FORMAT, _UNKNOWN = 0x0000, 0x0400, 0x0406, 0x040A, 0x0501
@@ -174,7 +175,7 @@ class DriverlessPrinter:
         try:
             page = next(read_raster(io.BytesIO(document)), None)
             if page is None:
-                raise FideleError("there was no page")
+                raise FideleError(tr("there was no page"))
             self.arrived = page
             pixels = page.pixels
             if self._machine.model.bits == 8 and pixels.dtype == np.uint16:

@@ -17,6 +17,7 @@ from fidele.bench.service.driverless import DriverlessPrinter
 from fidele.bench.service.server import PrintServer, Queue
 from fidele.errors import FideleError
 from fidele.ipp.raster import RasterPage
+from fidele.language import tr
 
 #: The machine that is also reached without a driver, as a queue of this name.
 DRIVERLESS = "gannet-by-itself"
@@ -114,5 +115,5 @@ class ServedBench:
         if queue == DRIVERLESS and self._driverless is not None and self._driverless.arrived is not None:
             return self._driverless.arrived
         if self._carrying is None or queue not in self._carrying.arrived:
-            raise FideleError(f"Nothing has arrived at {queue}.")
+            raise FideleError(tr("Nothing has arrived at {queue}.", queue=queue))
         return self._carrying.arrived[queue]

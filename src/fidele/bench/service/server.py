@@ -24,6 +24,7 @@ from fidele.bench.service.parent import with_parent
 from fidele.bench.service.ppd import ppd_of
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
+from fidele.language import tr
 
 #: Where Debian and others keep the server and what it runs.
 _SERVERS = ("/usr/sbin/cupsd", "/usr/local/sbin/cupsd")
@@ -142,7 +143,7 @@ class PrintServer:
             When there is no print server to be had.
         """
         if server_program() is None:
-            raise FideleError("There is no print server on this machine: install the package cups-daemon.")
+            raise FideleError(tr("There is no print server on this machine: install the package cups-daemon."))
         # Below the system's own folder for such things: those who filter and print need not be who started it.
         self.root = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=_reachable()))
         self.root.chmod(0o755)
@@ -165,7 +166,7 @@ class PrintServer:
         copy = self.root / "cupsd"
         shutil.copy2(program, copy)
         if not self._run(copy, seconds, environment):
-            raise FideleError(f"The private print server did not start: {self._last_words()}")
+            raise FideleError(tr("The private print server did not start: {words}", words=self._last_words()))
 
     def stop(self) -> None:
         """Stop it."""
@@ -279,7 +280,7 @@ def _other_user() -> tuple[str, str]:
     for name in ("lp", "nobody"):
         with contextlib.suppress(KeyError):
             return name, grp.getgrgid(pwd.getpwnam(name).pw_gid).gr_name
-    raise FideleError("This machine has no user 'lp' that a print server could run as.")
+    raise FideleError(tr("This machine has no user 'lp' that a print server could run as."))
 
 
 def _free_port() -> int:

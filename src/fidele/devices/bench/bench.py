@@ -77,8 +77,17 @@ class Bench:
 
     def hands(self) -> list[Control]:
         """Return what a person's hands can do here."""
-        pace = Control("Press", "seconds pass", self.press.pace, (1.0, 10.0, 60.0), self.press.set_pace)
-        lot = Control("Press", "lot of the blanks", self.press.lot, ("", "B", "C"), self.press.take_lot)
+        pace = Control(
+            "Press", "seconds pass", self.press.pace, (1.0, 10.0, 60.0), self.press.set_pace, said=tr("seconds pass")
+        )
+        lot = Control(
+            "Press",
+            "lot of the blanks",
+            self.press.lot,
+            ("", "B", "C"),
+            self.press.take_lot,
+            said=tr("lot of the blanks"),
+        )
         mine = [c for machine in self.machines for c in machine_controls(machine)]
         return [
             *mine,

@@ -15,6 +15,7 @@ from fidele.bench.sketch import NAME, SETTINGS, Sketch
 from fidele.bench.supply import TANKS
 from fidele.devices.protocol import Control
 from fidele.errors import FideleError
+from fidele.language import tr
 from fidele.values import Value
 
 #: How full a tank can be made.
@@ -33,6 +34,7 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
         ("on", "off"),
         lambda v: machine.store.switch(v == "on"),
         "power",
+        tr("power"),
     )
     for way, size in supply.loaded.items():
         sizes = tuple(str(v) for v in model.every(model.size_control))
@@ -42,16 +44,31 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
             size,
             sizes,
             partial(machine.store.lay_in, way=way),
-            "tray",
+            f"tray:{way}",
+            tr("lies in the {way}", way=way) if way else tr("lies in it"),
         )
     for tank in TANKS:
         left = supply.inks[tank]
         levels = tuple(sorted({*_LEVELS, round(left, 2)}, reverse=True))
-        yield Control(name, f"{tank} ink", round(left, 2), levels, partial(machine.store.fill, tank), f"tank:{tank}")
+        yield Control(
+            name,
+            f"{tank} ink",
+            round(left, 2),
+            levels,
+            partial(machine.store.fill, tank),
+            f"tank:{tank}",
+            tr("{ink} ink", ink=tr(tank)),
+        )
         through = round(supply.flow[tank], 2)
         shares = tuple(sorted({*_FLOWS, through}, reverse=True))
         yield Control(
-            name, f"{tank} nozzles let through", through, shares, partial(machine.store.clog, tank), f"nozzles:{tank}"
+            name,
+            f"{tank} nozzles let through",
+            through,
+            shares,
+            partial(machine.store.clog, tank),
+            f"nozzles:{tank}",
+            tr("{ink} nozzles let through", ink=tr(tank)),
         )
     try:
         values = machine.driver.values()
@@ -76,10 +93,13 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
         ("no", "yes"),
         lambda v: machine.driver.hold(*(n for n, s in model.settings.items() if v == "yes" and not s.at_printer)),
         "driver",
+        tr("driver locked by the administrator"),
     )
     version = machine.driver.version
     newer = f"{version}, newer"
-    yield Control(name, "driver version", version, (version, newer), lambda v: _update(machine, v), "driver")
+    yield Control(
+        name, "driver version", version, (version, newer), lambda v: _update(machine, v), "driver", tr("driver version")
+    )
 
 
 def _update(machine: Machine, version: Value) -> None:
@@ -112,4 +132,11 @@ def queue_controls(queues: list[PrintQueue]) -> Iterator[Control]:
             queue.insist(value == "yes")
 
     must = any(q.insists for q in queues)
-    yield Control("Print system", "every printer must have a profile", "yes" if must else "no", ("no", "yes"), insist)
+    yield Control(
+        "Print system",
+        "every printer must have a profile",
+        "yes" if must else "no",
+        ("no", "yes"),
+        insist,
+        said=tr("every printer must have a profile"),
+    )
