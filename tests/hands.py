@@ -32,6 +32,12 @@ def look() -> None:
         pause(1)
 
 
+def go(window: Window, station: str) -> None:
+    """Open a desk, and wait until it is in front."""
+    window.show_desk(station)
+    look()
+
+
 def settle(window: Window, qtbot) -> None:
     """Wait until nothing is under way any more."""
     qtbot.waitUntil(lambda: window.work.idle, timeout=90_000)

@@ -21,7 +21,7 @@ from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device
-from tests.hands import click, settle
+from tests.hands import click, go, settle
 from tests.street import drift, seal
 from tests.street.alike import printed, units
 from tests.street.fitted import measured, patches
@@ -70,7 +70,7 @@ def test_units_are_made_alike_at_the_desk(session, qtbot, tmp_path):
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(window)
     window.show()
-    window.show_desk("Own profile")
+    go(window, "Own profile")
     desk = window.desks.own
     click(desk, "One profile for both")
     window.work.cancel()

@@ -14,7 +14,7 @@ from fidele.demo import pictures
 from fidele.errors import FideleError
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, convert
-from tests.hands import click, comes, keys, look, settle, take
+from tests.hands import click, comes, go, keys, look, settle, take
 
 
 def eight(image):
@@ -49,7 +49,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     session.sources.make_rule(desk.rules_offered()[0])
     assert open_artwork(tmp_path / "flags.png", suppose=session.sources.suppose(tmp_path / "flags.png")).slip.rule
     # What will be lost, and where.
-    window.show_desk("Proof")
+    go(window, "Proof")
     settle(window, qtbot)
     proof = window.desks["Proof"]
     assert "of the picture will be visibly" in proof.advice.text()
@@ -69,7 +69,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     assert proof.every.isChecked()
     assert {t.name for t in proof.view._teeth} == {"as sent", *(c.name for c in session.cards.cards())}
     # The worst of its colours is replaced by the nearest that can be printed, in a copy.
-    window.show_desk("Colours")
+    go(window, "Colours")
     settle(window, qtbot)
     colours = window.desks.colours
     assert window.desk is colours
@@ -89,7 +89,7 @@ def test_from_an_untagged_picture_to_a_file_that_is_not_converted_twice(window, 
     assert not session.pieces.current.replacements
     session.redo()
     # The intent that suits, on the picture itself.
-    window.show_desk("Proof")
+    go(window, "Proof")
     settle(window, qtbot)
     assert [t.name for t in proof.view._teeth][:3] == ["as sent", "before", "Perceptual"]
     QTest.mouseClick(proof.view, Qt.MouseButton.LeftButton, pos=QPoint(proof.view._edges()[3] + 20, 15))
@@ -187,7 +187,7 @@ def test_pictures_come_by_paste_drop_and_folder(window, tmp_path, qtbot):
     settle(window, qtbot)
     done = open_artwork(out / "c, converted.tif")
     assert done.record.condition == "House-number tiles"
-    window.show_desk("Artwork")
+    go(window, "Artwork")
     strip = window.desks["Artwork"].strip
     assert strip.count() == 3
     strip.setFocus()

@@ -25,7 +25,7 @@ from fidele.run.page import prepare_page
 from fidele.session.balancing import CHROMA, TONE
 from fidele.tuning.balance import Balance, mixed, shifted
 from fidele.tuning.conversion import sent_values
-from tests.hands import choose, click, look, settle
+from tests.hands import choose, click, go, look, settle
 from tests.shell import fidele
 from tests.street.kinds import made as stranger
 
@@ -91,7 +91,7 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
     session.change_card("No profile", profile=None, owner="driver")
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    window.show_desk("Balance")
+    go(window, "Balance")
     with pytest.raises(FideleError, match="Nothing was measured"):
         session.balancing.computing()
     figures = []
@@ -101,7 +101,7 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
         run = session.press_run(session.print_job(session.job(), overridden="" if not session.stops else "a page"))
         session.take_run(run)
         session.checking.check_run(run, session.devices.scanner.scan(run.piece, run.number).pixels, 150)
-        window.show_desk("Balance")
+        go(window, "Balance")
         page = session.balancing.pages()[0]
         assert (page.run, page.curved) == (run.number, again == 1)
         figures.append(page.figures)
@@ -129,7 +129,7 @@ def test_from_a_page_to_curves_on_the_card_and_a_page_that_proves_them(window, q
         update={"id": "with-profile", "name": "With profile", "profile": profile, "owner": "fidele", "balance": None}
     )
     session.cards.save(aim)
-    window.show_desk("Balance")
+    go(window, "Balance")
     look()
     choose(window.desk.aim, "with-profile")
     before = session.balancing.pages()[-1].apart  # the first page, as the driver does it
@@ -189,7 +189,7 @@ def test_handles_are_learned_at_the_desk_and_kept_on_the_card(window, qtbot):
     session.change_card("No profile", profile=None, owner="driver")
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    window.show_desk("Balance")
+    go(window, "Balance")
     desk = window.desks.balance
 
     def printed_page():

@@ -14,7 +14,7 @@ from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert
 from fidele.session.batch import REPORT, pictures_in
 from fidele.tiles import CancelledError
-from tests.hands import choose, click, drop, settle
+from tests.hands import choose, click, drop, go, settle
 
 
 @pytest.fixture
@@ -41,7 +41,7 @@ def rows_of(report) -> dict[str, list[str]]:
 
 
 def test_a_folder_is_asked_about_once_and_each_picture_is_told_of(window, folder, tmp_path, qtbot):
-    window.show_desk("Batch")
+    go(window, "Batch")
     desk, batch, out = window.desk, window.session.batch, tmp_path / "out"
     out.mkdir()
     drop(window, folder)

@@ -25,7 +25,7 @@ from fidele.errors import FideleError
 from fidele.run.chart_page import on_piece
 from fidele.session.charts import ChartOrder
 from fidele.session.state import RunTaken
-from tests.hands import comes, take
+from tests.hands import comes, go, take
 
 
 def settle(window, qtbot) -> None:
@@ -81,7 +81,7 @@ def test_a_bare_chart_goes_down_a_route_without_any_conversion(session):
 def test_the_chart_maker_lays_what_is_chosen_on_the_sheet(window, qtbot, tmp_path):
     session = window.session
     session.handoff.bring()
-    window.show_desk("Charts")
+    go(window, "Charts")
     desk = window.desk
     assert desk.made.digest == control_chart().digest
     desk.kind.setCurrentIndex(desk.kind.findData("ramps"))
@@ -107,7 +107,7 @@ def test_the_chart_maker_lays_what_is_chosen_on_the_sheet(window, qtbot, tmp_pat
     theirs = to_table(made("quick"))
     theirs.keywords.clear()
     write(tmp_path / "theirs.txt", theirs)
-    window.show_desk("Charts")
+    go(window, "Charts")
     take(window, tmp_path / "theirs.txt")
     assert window.desk.made.name == "others"
     assert np.allclose(window.desk.made.rgb, made("quick").rgb)
@@ -118,7 +118,7 @@ def test_measured_by_instrument_files_and_in_a_wrong_order(window, qtbot, tmp_pa
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
     run = printed(window, qtbot)
-    window.show_desk("Check")
+    go(window, "Check")
     desk = window.desk
     desk.show_page("Measure")
     desk.measuring._start()
@@ -191,7 +191,7 @@ def test_prints_on_one_scan_limits_references_and_corners(window, qtbot, tmp_pat
     session.handoff.bring()
     run = printed(window, qtbot)
     scan = session.scan_run(run).scan
-    window.show_desk("Check")
+    go(window, "Check")
     desk = window.desk
     save_picture(tmp_path / "scan.tif", scan, None, 150)
     take(window, tmp_path / "scan.tif")
@@ -240,7 +240,7 @@ def test_by_eye_the_scanner_and_what_is_due(window, qtbot, tmp_path, places):
     session.charts.take(session.charts.made(ChartOrder("visual")))
     run = session.press_run(session.print_job(session.job(), overridden="x" if session.stops else ""))
     session.take_run(run)
-    window.show_desk("Check")
+    go(window, "Check")
     window.desk.show_page("By eye")
     eye = window.desk.eye
     click(eye, "Keep the answers")

@@ -19,7 +19,7 @@ from fidele.session.model import Session
 from fidele.session.news import ConditionsChanged
 from fidele.session.places import Places
 from fidele.store.cards import export_card, read_export
-from tests.hands import click
+from tests.hands import click, go
 
 
 def codes(session, weight=None):
@@ -364,7 +364,7 @@ def test_materials_of_ones_own_and_their_lots(session, places, qtbot):
     qtbot.addWidget(window)
     window.show()
     session, desk = window.session, window.desks["Materials"]
-    window.show_desk("Materials")
+    go(window, "Materials")
     click(desk, "New …")
     click(desk, "Keep it")
     assert session.said.startswith("It needs a name")
@@ -403,7 +403,7 @@ def test_materials_of_ones_own_and_their_lots(session, places, qtbot):
     session.fields.set("lots.media", "H-8")
     (found,) = [f for f in session.findings if f.code == "new-lot"]
     assert found.title == "Another lot of media: H-8"
-    window.show_desk("Condition")
+    go(window, "Condition")
     # A newer start finds them; what is damaged is kept aside and costs nothing else.
     again = type(session.materials.store)(places.data / "materials.json")
     assert [m.name for m in again.all()] == ["Heron transfer 120", "Glass from behind"]
@@ -416,7 +416,7 @@ def test_what_hands_found_is_kept_on_the_card(window, tmp_path, qtbot):
     session = window.session
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     session.handoff.choose_setting("Warmth", -3)
     session.handoff.choose_setting("Light", 2)
     (row,) = [r for r in session.rows if r.meaning == "sliders"]

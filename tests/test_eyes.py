@@ -30,7 +30,7 @@ from fidele.desk.preferences import Preferences, desktop_scale, wanted_scale
 from fidele.desk.spots import _Spot
 from fidele.desk.theme import BOOTH, LIGHT
 from fidele.desk.thread import _Station
-from tests.hands import choose, keys, machine_of, opened
+from tests.hands import choose, go, keys, machine_of, opened
 
 
 def luminance(level: int) -> float:
@@ -111,7 +111,7 @@ def test_no_text_is_cut_at_small_windows_and_at_large_type(places, qtbot, size, 
         window.session.change_card("A long name", name=long)
         wrong = {}
         for station in window.desks:
-            window.show_desk(station)
+            go(window, station)
             for _ in range(10):  # what is beside the desk follows a moment later
                 qtbot.wait(120)
                 if not (found := cut(window)):
@@ -155,7 +155,7 @@ def test_the_keyboard_is_seen_wherever_it_is(window, qtbot):
     opened(window)
     unseen, looked = [], set()
     for station in window.desks:
-        window.show_desk(station)
+        go(window, station)
         qtbot.wait(60)
         window.activateWindow()
         for one in _by_tab(window):
@@ -175,7 +175,7 @@ def test_the_keyboard_is_seen_wherever_it_is(window, qtbot):
 
 def test_enter_presses_escape_leaves_and_every_step_can_be_gone_back_to(window, qtbot):
     session = window.session
-    window.show_desk("Proof")
+    go(window, "Proof")
     keys(window, Qt.Key.Key_F3)
     assert window.desk.station == "Tuning"
     keys(window, Qt.Key.Key_Escape)
@@ -202,7 +202,7 @@ def test_a_way_that_turns_bad_is_told_once_and_stays_before_what_goes_well(windo
     session = window.session
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    window.show_desk("Tuning")
+    go(window, "Tuning")
     assert session.stops == ()
     machine_of(session, session.device.id).driver.reset()
     told = "The way to the ink has changed"
@@ -214,7 +214,7 @@ def test_a_way_that_turns_bad_is_told_once_and_stays_before_what_goes_well(windo
     assert window.foot.said.text().endswith("Then: All is saved.")
     window.foot.show_messages()
     (messages,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, Messages)]
-    window.show_desk("Proof")
+    go(window, "Proof")
     messages.list.itemActivated.emit(messages.list.item(1))
     assert window.desk.station == "Tuning"
 
@@ -244,7 +244,7 @@ def test_type_follows_the_desktop_until_somebody_sets_it(window, places, qtbot):
 
 def test_the_bench_is_worked_on_its_pictures(window, qtbot):
     """A switch by the mouse, a tank by its menu, nozzles by keyboard: the machine follows."""
-    window.show_desk("Bench")
+    go(window, "Bench")
     session, machine = window.session, window.desk.machines["Velm Wren"]
     parts = {c.name: place for place, c in machine._places}
     QTest.mouseClick(machine, Qt.MouseButton.LeftButton, pos=parts["power"].center().toPoint())

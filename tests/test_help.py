@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from fidele.desk.foot import Messages
 from fidele.desk.help import GUIDE, Help, chapter, commands, matching, of_desk, words
-from tests.hands import comes, keys
+from tests.hands import comes, go, keys
 
 
 def _dialog(kind):
@@ -29,7 +29,7 @@ def test_help_is_there_for_every_desk_and_finds_every_command(window):
     assert {c.station for c in matching(known, "nest")} >= {"Sheet"}
     assert matching(known, "qqxyz") == []
     assert {"thread", "knot", "twist"} <= set(words())
-    window.show_desk("Proof")
+    go(window, "Proof")
     keys(window, Qt.Key.Key_F1)
     assert comes(lambda: _dialog(Help) is not None)
     shown = _dialog(Help)
@@ -62,7 +62,7 @@ def test_messages_stay_and_findings_of_other_desks_lead_there(window):
     assert comes(lambda: _dialog(Messages) is not None)
     assert "The folder cannot be written." in _dialog(Messages).list.item(1).text()
     _dialog(Messages).reject()
-    window.show_desk("Logbook")
+    go(window, "Logbook")
     elsewhere = [b for b in window.findings_view.findChildren(type(window.foot.undo)) if b.text().endswith(" more")]
     assert elsewhere
     station = elsewhere[0].text().partition(":")[0]

@@ -34,7 +34,7 @@ from fidele.session.report import write_report
 from fidele.session.state import WhiteChosen
 from fidele.store.logbook import Logbook
 from tests import guard
-from tests.hands import choose, click, comes, drop, keys, look, machine_of, pause, settle, take
+from tests.hands import choose, click, comes, drop, go, keys, look, machine_of, pause, settle, take
 from tests.plover import plover
 
 
@@ -95,7 +95,7 @@ def test_the_whole_story_on_one_thread_with_the_driver_changed_meanwhile(window,
     window.act(Action(Deed.CONFIRM, "ink_saving"))
     drop(window, picture(tmp_path / "tile.png"))
     for station in ("Proof", "Sheet", "Hand-off", "Print"):
-        window.show_desk(station)
+        go(window, station)
         settle(window, qtbot)
     # A print that takes its time: while it is under way, somebody else brings the maker's colours back.
     begun, go_on, prints = threading.Event(), threading.Event(), Machine.print_page
@@ -121,10 +121,10 @@ def test_the_whole_story_on_one_thread_with_the_driver_changed_meanwhile(window,
     assert seen_after < 5  # within a second on a quiet machine
     # The chart fails, its cause is named, mended at a press, and it is printed again as it was.
     session.open_chart("quick")
-    window.show_desk("Print")
+    go(window, "Print")
     window.desks.print.reason.setText("to see what it does")
     for desk, words in (("Print", "Print all the same"), ("Press", "Done already"), ("Check", "Scan and read")):
-        window.show_desk(desk)
+        go(window, desk)
         click(window.desk, words)
         settle(window, qtbot)
     (cause,) = [f for f in session.findings if f.code == "cause-converted-twice"]
@@ -161,11 +161,11 @@ def test_a_printer_of_another_kind_works_on_every_desk(places, qtbot, monkeypatc
     assert [r.meaning for r in session.rows if r.agrees is False] == []
     take(window, picture(tmp_path / "tile.png"))
     for name in window.desks:
-        window.show_desk(name)
+        go(window, name)
         settle(window, qtbot)
         assert window.desk.facts() is not None
     # Its options stand in the table, and are changed there; what it cannot do is said.
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     settle(window, qtbot)
     boxes = {b.accessibleName(): b for b in window.desk.table.findChildren(type(window.desk.profile))}
     choose(boxes["print-quality in the driver"], "draft")
@@ -175,7 +175,7 @@ def test_a_printer_of_another_kind_works_on_every_desk(places, qtbot, monkeypatc
     assert "cannot be probed" in session.said
     # The chart goes out in its own format, is pressed by hand, and a scan of it is judged.
     session.open_chart("quick")
-    window.show_desk("Print")
+    go(window, "Print")
     assert [f.code for f in session.stops] == ["profile-does-not-fit"]  # it was made for the Wren
     window.desks.print.reason.setText("to have something to print through")
     click(window.desk, "Print all the same")
@@ -184,14 +184,14 @@ def test_a_printer_of_another_kind_works_on_every_desk(places, qtbot, monkeypatc
     page = np.load(places.bench / "plover" / "page-1.npy")
     assert page.shape == (round(297 / 25.4 * 120), round(210 / 25.4 * 120), 3)
     assert (session.run.sheet, session.run.receipt["accepted"]) == (None, True)
-    window.show_desk("Press")
+    go(window, "Press")
     click(window.desk, "Done already")
     settle(window, qtbot)
     assert session.logbook.run(session.run.number).press
     assert session.run.pressed_at is not None
     scan = _scan_of_the_same_chart(session)
     save_picture(tmp_path / "scan.tif", scan, None, 150)
-    window.show_desk("Check")
+    go(window, "Check")
     window.incoming.take(tmp_path / "scan.tif", scan=True)
     settle(window, qtbot)
     assert session.checked.comparison.mean < 2
@@ -301,11 +301,11 @@ def test_nothing_large_is_read_on_the_interface_thread(window, qtbot, monkeypatc
     session.inbox.watch(folder)
     picture(folder / "late.png")
     assert comes(lambda: session.artwork.path == folder / "late.png")
-    window.show_desk("Print")
+    go(window, "Print")
     click(window.desk, "Print")
     settle(window, qtbot)
     assert session.run is not None
-    window.show_desk("Check")
+    go(window, "Check")
     window.incoming.take(tmp_path / "1.png", scan=True)
     settle(window, qtbot)
     assert on_main == []
@@ -333,7 +333,7 @@ def test_the_interface_has_time_while_pictures_are_opened_and_proofed(window, qt
         took.append(time.thread_time() - before)
 
     take(window, picture(tmp_path / "first.png", 600, 400))  # with it, what is loaded once is loaded
-    window.show_desk("Proof")
+    go(window, "Proof")
     settle(window, qtbot)
     window.incoming.take_all([picture(tmp_path / f"{n}.png", 1500 + n, 1000, 300) for n in range(3)])
     while not window.work.idle:
@@ -348,13 +348,13 @@ def test_progress_and_the_logbook_ask_the_disk_once(window, qtbot, monkeypatch):
         session.logbook.add_run(f"Run {number}", session.card.model_dump_json(), None, {}, {}, "", job="{}")
     asked, opened = [], Logbook._open
     monkeypatch.setattr(Logbook, "_open", lambda book: (asked.append(1), opened(book))[1])
-    window.show_desk("Logbook")
+    go(window, "Logbook")
     settle(window, qtbot)
     opening = len(asked)
     assert opening < 14  # not one for each run
     window.desk.search.setText("Run 1")
     assert len(asked) - opening < 8
-    window.show_desk("Print")
+    go(window, "Print")
     settle(window, qtbot)
     asked.clear()
     window.desks.print.printing.under_way = 1

@@ -29,7 +29,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.icc.conform import conformance
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
-from tests.hands import click, drop, settle
+from tests.hands import click, drop, go, settle
 from tests.lcms import LAB, littlecms
 from tests.street import inked, seal
 
@@ -225,7 +225,7 @@ def test_from_a_shell_to_a_profile_by_which_littlecms_prints_what_is_asked(tmp_p
 def test_at_the_desk_from_ramps_to_a_profile_on_the_shelf(window, qtbot, tmp_path, trapping, monkeypatch):
     monkeypatch.setattr("fidele.characterise.own_inks.SIZES", {4: Sizes(9, 5, 17, 9, 9)})  # a quick one
     stranger, setup, (_, inks, Lab) = trapping
-    window.show_desk("Ink profile")
+    go(window, "Ink profile")
     desk = window.desks.ink
     desk.write_into("ramps", tmp_path)
     settle(window, qtbot)

@@ -19,7 +19,7 @@ from fidele.sheet.placing import Placing
 from fidele.store.jobs import export_job, is_job
 from fidele.tuning.model import Tuning
 from tests.fuzz.killed import again, worth
-from tests.hands import click, drop, settle
+from tests.hands import click, drop, go, settle
 
 
 def step(session: Session, rng: np.random.Generator) -> None:
@@ -95,7 +95,7 @@ def test_jobs_are_named_listed_copied_archived_and_sent(window, qtbot, tmp_path,
     # Nothing in hand, and back again: nothing is lost and nothing is asked.
     click(desk, "New job")
     assert session.pieces.all == ()
-    window.show_desk("Jobs")
+    go(window, "Jobs")
     click(window.desk, "Open")
     settle(window, qtbot)
     assert [worth(p) for p in session.pieces.all] == was

@@ -28,6 +28,7 @@ from fidele.store.cards import read_export
 from fidele.store.logbook import Logbook
 from fidele.store.processes import is_alive, this_process
 from tests.fuzz.targets import SAMPLE
+from tests.hands import go
 from tests.known import bundle, unpacked
 
 
@@ -400,7 +401,7 @@ def test_the_window_shows_a_logbook_of_strange_rows(workshop, qtbot, caplog):
     qtbot.addWidget(window)
     window.show()
     for desk in ("Logbook", "Print", "Check", "Press"):
-        window.show_desk(desk)
+        go(window, desk)
         qtbot.wait(50)
     logbook = window.desks.logbook
     for run in window.session.logbook.everything():

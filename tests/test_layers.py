@@ -9,6 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
+from tests.hands import go
+
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "fidele"
 
@@ -69,7 +71,7 @@ def test_the_interface_is_strictly_neutral(demo, tmp_path, qtbot):
     window.show()
     for _ in range(2):
         for name in window.desks.keys() - {"Charts"}:  # it shows a chart, which is colour
-            window.show_desk(name)
+            go(window, name)
             image = window.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
             pixels = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
             red, green, blue = (pixels[:, c : image.width() * 3 : 3] for c in range(3))

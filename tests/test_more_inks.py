@@ -28,7 +28,7 @@ from fidele.icc.conform import conformance
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import Intent, convert, from_lab, to_lab
-from tests.hands import drop, settle
+from tests.hands import drop, go, settle
 from tests.street import inked
 from tests.street.kinds import made
 
@@ -198,7 +198,7 @@ def test_what_is_wrong_with_measurements_of_more_inks_is_said(six, tmp_path):
 
 def test_the_desk_asks_which_inks_and_takes_their_measurements(window, six, qtbot):
     _, _, _, folder = six
-    window.show_desk("Ink profile")
+    go(window, "Ink profile")
     settle(window, qtbot)
     desk = window.desk
     drop(window, folder / "ramps.txt")

@@ -25,7 +25,7 @@ from fidele.run.kept import job_again
 from fidele.run.page import prepare_page
 from fidele.session.model import Session
 from fidele.session.places import Places
-from tests.hands import ByName, choose, comes, settle
+from tests.hands import ByName, choose, comes, go, settle
 from tests.street.kinds import made as stranger
 
 
@@ -83,13 +83,13 @@ def test_trials_balance_and_a_right_piece_on_a_served_queue_and_the_same_next_we
     while looked := hands._found("I looked:"):
         hands.press(looked[0].text())
     # Three stand-ins on three sheets; their scan and a pair of eyes tell which is nearest.
-    window.show_desk("Trial prints")
+    go(window, "Trial prints")
     hands.press("Make the trial")
     hands.press("Print them")
     runs = [p.run for p in session.print_trials.shown.prints]
     assert len(runs) == 3
     assert comes(lambda: all(session.logbook.run(r).state == "printed" for r in runs))
-    window.show_desk("Trial prints")
+    go(window, "Trial prints")
     hands.drop(scans(*runs))
     measured = session.print_trials.shown.measured[-1]
     assert measured.best["all"] == "B", "the heaviest load comes nearest"
@@ -101,35 +101,35 @@ def test_trials_balance_and_a_right_piece_on_a_served_queue_and_the_same_next_we
     settle(window, qtbot)
     chosen = session.card.driver["stand_in"]
     assert chosen == session.print_trials.shown.prints[1].card.driver["stand_in"]
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     hands.press("Set it to the card")
     # One page tells its tone and balance: curves, kept on the card; what it prints is known from then on.
-    window.show_desk("Balance")
+    go(window, "Balance")
     hands.press("Lay the page on the sheet")
-    window.show_desk("Print")
+    go(window, "Print")
     hands.press("Print the sheet")
     page = session.logbook.runs(1)[0]
-    window.show_desk("Check")
+    go(window, "Check")
     hands.drop(scans(page.id))
     (measured,) = session.balancing.pages()
     assert not measured.rough
     assert session.known is not None
     assert session.known.patches > 80
-    window.show_desk("Balance")
+    go(window, "Balance")
     hands.press("Compute the curves")
     hands.press("Keep the curves on the card")
     # The picture: seen as it will print, printed, and right by its scan and by eye.
-    window.show_desk("Artwork")
+    go(window, "Artwork")
     hands.drop(demo.data / "artwork" / "signal-flags.png")
-    window.show_desk("Proof")
+    go(window, "Proof")
     settle(window, qtbot)
     assert "There is no profile: it is shown by" in window.desk.explain.text()
     (lost,) = [f for f in session.findings if f.code in ("losses", "holds")]
     assert lost.code == "holds" or ("known from measured pages alone" in lost.why and "intents" not in lost.remedy)
-    window.show_desk("Print")
+    go(window, "Print")
     hands.press("Print the sheet")
     first = session.logbook.runs(1)[0]
-    window.show_desk("Check")
+    go(window, "Check")
     hands.drop(scans(first.id))
     assert session.logbook.runs(1)[0].verdict == "pass"
     window.close()

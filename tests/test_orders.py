@@ -25,7 +25,7 @@ from fidele.icc.spaces import oprgb
 from fidele.run.target import arrives, target_cautions
 from fidele.sheet.placing import Placing
 from fidele.store.orders import OrderStore, number_in
-from tests.hands import click, look, ready, settle
+from tests.hands import click, go, look, ready, settle
 
 
 def _pdf(colour) -> bytes:
@@ -63,7 +63,7 @@ def test_an_order_from_target_to_a_profile_in_use(places, qtbot, tmp_path):
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(window)
     window.show()
-    window.show_desk("Ordered profile")
+    go(window, "Ordered profile")
     desk = window.desks.order
     assert session.card.owner == "driver"
     assert not desk.start.isEnabled()
@@ -81,7 +81,7 @@ def test_an_order_from_target_to_a_profile_in_use(places, qtbot, tmp_path):
     click(window.desk, "Print")
     settle(window, qtbot)
     session.take_run(session.press_run(session.run))
-    window.show_desk("Logbook")
+    go(window, "Logbook")
     look()
     click(window.desk, "Show order")
     click(desk, "Give it to the maker")

@@ -32,7 +32,7 @@ from fidele.judge.finding import Action, Deed
 from fidele.proof.losses import losses
 from fidele.proof.soft import ProofSettings
 from fidele.run.chart_page import on_patches
-from tests.hands import click, machine_of, ready, settle, take
+from tests.hands import click, go, machine_of, ready, settle, take
 from tests.street import drift, seal
 from tests.street.fitted import ANYWHERE, measured, patches
 from tests.street.kin import known
@@ -296,14 +296,14 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(window)
     window.show()
-    window.show_desk("Own profile")
+    go(window, "Own profile")
     desk = window.desks.own
     assert not desk.build.isEnabled()
     click(desk, "Lay it on the sheet")  # by hand, page by page: nothing may convert it
     settle(window, qtbot)
     assert session.pieces.current.bare
     assert session.chain.knots == ()
-    window.show_desk("Own profile")
+    go(window, "Own profile")
     click(desk, "Print, press and measure it")
     settle(window, qtbot)
     assert [p.words for p in session.own_profiles.pages("full-400")] == ["run 1, measured"]
@@ -314,7 +314,7 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
     assert made_one.before is None
     # One's own picture through it, before it is used: it says what will be lost.
     take(window, demo.data / "artwork" / "signal-flags.png")
-    window.show_desk("Own profile")
+    go(window, "Own profile")
     settle(window, qtbot)
     said = [one.text() for one in desk.findChildren(QLabel) if one.isVisible()]
     (new,) = (words for words in said if words.startswith("Printed by the new one"))
@@ -394,7 +394,7 @@ def test_from_a_bare_target_to_a_profile_in_use(bare, demo, qtbot, tmp_path):
 
     now = off()
     assert now < 0.8
-    window.show_desk("Own profile")
+    go(window, "Own profile")
     click(desk, "Use this one")
     assert session.card.profile == first
     assert off() > 1.3 * now

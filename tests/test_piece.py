@@ -26,7 +26,7 @@ from fidele.route.condition import Card
 from fidele.run.job import Lying
 from fidele.run.reader import shown_by
 from fidele.sheet.placing import Placing
-from tests.hands import click, drop, machine_of, settle
+from tests.hands import click, drop, go, machine_of, settle
 
 
 def pressed(session, change=None):
@@ -78,7 +78,7 @@ def test_a_piece_from_window_and_shell(session, places, tmp_path, qtbot, monkeyp
     session.change_card("No strip", sheet=session.card.sheet.model_copy(update={"strip": False}))
     session.handoff.choose_setting("Blend", "Velm bright")
     session.take_run(session.press_run(session.print_job(session.job(), overridden="to judge the piece")))
-    window.show_desk("Check")
+    go(window, "Check")
     click(window.desk, "Scan and read")
     settle(window, qtbot)
     page = window.desks.check.piece

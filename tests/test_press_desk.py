@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from fidele.desk.press_mode import PressMode
-from tests.hands import click, comes, look, settle
+from tests.hands import click, comes, go, look, settle
 
 
 @pytest.fixture
@@ -21,7 +21,7 @@ def at_the_press(window, places, qtbot):
     session.handoff.confirm("ink_saving", "off")
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
     session.take_run(session.print_job(session.job()))
-    window.show_desk("Press")
+    go(window, "Press")
     return window
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hands import choose, click, comes, drop, keys, look, pause, settle
+from hands import choose, click, comes, drop, go, keys, look, pause, settle
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
@@ -158,13 +158,13 @@ def test_the_search_for_a_lost_one_mends_it(window, downloads, qtbot):
     assert says(window.desks.lost, f"{count - 1} found")
     # What was hidden shows up there too, with a button that shows it again.
     window.session.profiles.hide(entry.id, True)
-    window.show_desk("Lost")
+    go(window, "Lost")
     click(window.desk, "Show it again")
     assert not window.session.profiles.row(window.session.shelf.find(entry.id)).papers.hidden
 
 
 def test_a_profile_is_fetched_and_tried(window, qtbot):
-    window.show_desk("Makers")
+    go(window, "Makers")
     fetch = [b for b in window.desk.findChildren(QPushButton) if b.toolTip() == "Fetch Velm_Wren_Tarn_light_60.icc"]
     QTest.mouseClick(fetch[0], Qt.MouseButton.LeftButton)
     settle(window, qtbot)
@@ -266,7 +266,7 @@ def test_pins_defaults_and_roles_are_set_at_the_desk(window, printer, tmp_path, 
     click(window.desk, "Use for the screen")
     assert window.session.screen().data == oprgb().data
     window.session.open_artwork(window.session.places.data / "artwork" / "signal-flags.png")
-    window.show_desk("Proof")
+    go(window, "Proof")
     settle(window, qtbot)
     title = window.session.profiles.row(window.session.shelf.find(oprgb().content_id)).title
     assert dict(window.desk.facts())["Shown through"].startswith(f"“{title}”, chosen by you")
@@ -290,7 +290,7 @@ def test_pins_defaults_and_roles_are_set_at_the_desk(window, printer, tmp_path, 
 def test_the_hand_off_offers_what_fits_first(window, downloads, qtbot):
     window.session.install(downloads / "fen-100-profiles.zip")
     window.session.profiles.settle({a.id: "put" for a in window.session.profiles.pending.arrivals})
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     # What if somebody took the wrong one? Predicted beside the right print.
     window.session.open_artwork(window.session.places.data / "artwork" / "signal-flags.png")
     settle(window, qtbot)
@@ -405,7 +405,7 @@ def test_every_profile_desk_works_in_both_themes_and_small(window: Window, print
     window.resize(1024, 700)
     for _ in range(2):
         for name in ("Profiles", "Arrivals", "Lost", "Makers", "Profile"):
-            window.show_desk(name)
+            go(window, name)
             if name == "Profile":
                 window.show_profile(printer.content_id)
             settle(window, qtbot)

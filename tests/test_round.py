@@ -22,7 +22,7 @@ from fidele.session.blanks import Blank, Blanks, behind_blank
 from fidele.sheet.arc import Arc, Round, arc_of
 from fidele.sheet.placing import Placing
 from fidele.sheet.shapes import area, outline, within
-from tests.hands import choose, opened
+from tests.hands import choose, go, opened
 
 
 @given(
@@ -127,7 +127,7 @@ def test_a_mug_at_the_sheet(window, qtbot):
     dialog.bleed.setValue(1)
     assert "Bent by" in dialog.said.text()
     session.sheet.blanks.add_blank(dialog.blank())
-    window.show_desk("Sheet")
+    go(window, "Sheet")
     choose(window.desk.column.blank, "Cup")
     piece = session.pieces.current
     assert arc_of(piece.shape).angle > 20
@@ -136,7 +136,7 @@ def test_a_mug_at_the_sheet(window, qtbot):
     assert (told.title, told.desk) == ("Cup is too curved to be measured", "check")
     window.act(told.action)
     assert window.desk.station == "Charts"
-    window.show_desk("Sheet")
+    go(window, "Sheet")
     window.grab()
     page = prepare_page(session.job(), session.device)
     printed = session.print_job(session.job())

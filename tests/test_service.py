@@ -179,7 +179,7 @@ def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tm
     from fidele.desk.application import open_window
     from fidele.devices.cups.queues import queues
     from fidele.devices.devices import Devices
-    from tests.hands import click, settle
+    from tests.hands import click, go, settle
 
     scanner = AnyScanner()
     devices = queues(session.places.data / "printers").joined(Devices(scanner=scanner))
@@ -198,7 +198,7 @@ def test_a_print_out_of_reach_is_pressed_and_scanned_by_hand(session, served, tm
     scan = bench.scanner.scan(bench.press.press(sheet, "ceramic tile", session.card.press), 5)
     file = on_the_glass((scan.pixels >> 8).astype(np.uint8), tmp_path, monkeypatch)
     scanner._found = SaneScanner("pnm:0", "a scanner", {"filename": file, "resolution": "150"})
-    window.show_desk("Check")
+    go(window, "Check")
     click(window.desk, "Scan and read")
     settle(window, qtbot)
     checked = session.checked
@@ -285,7 +285,7 @@ def test_rolls_own_sizes_and_ways_in(session, served):
 def test_a_job_is_held_at_the_service_and_let_go(session, served, qtbot):
     """Its state stands in the queue of the print desk, in words, and its button holds it where it is."""
     from fidele.desk.application import open_window
-    from tests.hands import click, comes, settle
+    from tests.hands import click, comes, go, settle
 
     window = open_window(session.places, session.devices)
     qtbot.addWidget(window)
@@ -297,7 +297,7 @@ def test_a_job_is_held_at_the_service_and_let_go(session, served, qtbot):
     ask = session.device._service.ask
     ask(lambda c: c.addPrinterOptionDefault("wren", "job-hold-until", "indefinite"))
     try:
-        window.show_desk("Print")
+        go(window, "Print")
         desk = window.desk
         click(desk, "Print")
         assert comes(lambda: desk.printing.followed is not None and desk.printing.followed.held)
@@ -638,14 +638,14 @@ def test_a_described_printer_by_finished_file(demo, tmp_path, qtbot, monkeypatch
     from PySide6.QtWidgets import QFileDialog
 
     from fidele.desk.application import open_window
-    from tests.hands import click, settle
+    from tests.hands import click, go, settle
 
     shutil.copytree(demo.data, tmp_path / "w")
     window = open_window(Places.under(tmp_path / "w"))
     qtbot.addWidget(window)
     window.show()
     session, desk = window.session, window.desks.printers
-    window.show_desk("Printers")
+    go(window, "Printers")
     click(desk, "Describe a printer …")
     click(desk.form, "Keep it")
     assert "Give it a name" in desk.form.wrong.text()
@@ -714,6 +714,7 @@ def test_a_fresh_user_is_offered_this_machines_printers_and_nothing_invented(ser
     from PySide6.QtWidgets import QLabel, QPushButton
 
     from fidele.desk.window import Window
+    from tests.hands import go
 
     def words(window) -> str:
         shown = [w for kind in (QLabel, QPushButton) for w in window.findChildren(kind) if w.isVisibleTo(window)]
@@ -729,7 +730,7 @@ def test_a_fresh_user_is_offered_this_machines_printers_and_nothing_invented(ser
     window = opened(tmp_path / "with")
     assert "4 printers are here" in words(window)
     assert {p.kind_words for p in window.session.devices.printers} == {"queue", "driverless"}
-    window.show_desk("New condition")
+    go(window, "New condition")
     assert "The bench" not in words(window)
     # None at all: what is missing is said, no stand-in is offered, and no desk fails.
     before = os.environ["CUPS_SERVER"]
@@ -738,7 +739,7 @@ def test_a_fresh_user_is_offered_this_machines_printers_and_nothing_invented(ser
         bare = opened(tmp_path / "without")
         assert "cannot be reached" in words(bare)
         for station in bare.desks:
-            bare.show_desk(station)
+            go(bare, station)
         assert not any(name in words(bare) for name in ("Velm", "Orrin", "Skarn"))
     finally:
         os.environ["CUPS_SERVER"] = before
@@ -747,6 +748,7 @@ def test_a_fresh_user_is_offered_this_machines_printers_and_nothing_invented(ser
 def test_every_desk_opens_while_the_conditions_printer_is_away(demo, tmp_path, qtbot):
     from fidele.desk.application import open_window
     from fidele.devices.devices import Devices
+    from tests.hands import go
 
     shutil.copytree(demo.data, tmp_path / "w")
     window = open_window(Places.under(tmp_path / "w"), Devices())
@@ -754,5 +756,5 @@ def test_every_desk_opens_while_the_conditions_printer_is_away(demo, tmp_path, q
     window.show()
     assert window.session.card is not None
     for station in window.desks:
-        window.show_desk(station)
+        go(window, station)
     assert "printer-away" in codes(window.session) or not window.session.state.route.here

@@ -20,7 +20,7 @@ from fidele.session.model import Session
 from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
 from fidele.trials.nearness import PrintRead, standing
 from fidele.trials.search import Round, beginning, following
-from tests.hands import choose, click, ready, settle
+from tests.hands import choose, click, go, ready, settle
 
 
 def _print(letter: str, aim: np.ndarray, off: float, seed: int, noise: float = 0.2) -> PrintRead:
@@ -86,7 +86,7 @@ def test_stand_ins_are_tried_read_and_judged_with_no_profile_on_the_machine(bare
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(window)
     window.show()
-    window.show_desk("Trial prints")
+    go(window, "Trial prints")
     desk = window.desks.trial
     click(desk, "Make the trial")
     click(desk, "Print, press and scan")
@@ -191,7 +191,7 @@ def test_families_and_a_picture_of_ones_own_lie_on_each_sheet(bare, demo, qtbot,
     window = Window(session, QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(window)
     window.show()
-    window.show_desk("Trial prints")
+    go(window, "Trial prints")
     desk = window.desks.trial
     choose(desk.what, "families and own")
     click(desk, "Make the trial")
@@ -244,7 +244,7 @@ def test_a_slider_is_found_by_trials_that_lead_on_and_end(window, qtbot):
     session.change_card("No profile", profile=None, owner="driver")
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
-    window.show_desk("Trial prints")
+    go(window, "Trial prints")
     trials, desk = session.print_trials, window.desk
     assert ("hand:Warmth", "Warmth, by hand") in trials.varied()
     assert trials.proposed("hand:Warmth") == [-5, 0, 5]

@@ -15,6 +15,7 @@ from fidele.desk.numbers import Quantity, number
 from fidele.desk.window import Window
 from fidele.errors import FideleError
 from fidele.session.model import Session
+from tests.hands import go
 
 
 @pytest.fixture(autouse=True)
@@ -98,18 +99,18 @@ def test_fields_read_both_commas_and_any_unit(qtbot):
 def test_one_choice_holds_for_every_desk_and_the_next_start(window, places, qtbot):
     session = window.session
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
-    window.show_desk("Sheet")
+    go(window, "Sheet")
     width = window.desk.column.fields["width"]
     mm = session.placing.width
     session.measures.choose(length="in", heat="°F", pressure="psi")
     assert width.text().endswith(" in")
     assert session.placing.width == mm, "nothing moves by being shown in another unit"
     assert " in" in window.thread_view.stations["Sheet"].state
-    window.show_desk("Press")
+    go(window, "Press")
     assert "°F" in window.thread_view.stations["Press"].state
     assert window.desk.fields["temperature"].text().endswith("°F")
     assert window.desk.fields["temperature"].value() == session.card.press.temperature
-    window.show_desk("Condition")
+    go(window, "Condition")
     (said,) = [b for b in window.desk.findChildren(QAbstractButton) if b.accessibleName().startswith("Press pressure")]
     assert said.text().endswith("psi")
     said.click()  # it is changed in its place

@@ -24,7 +24,7 @@ from fidele.icc.transform import Intent
 from fidele.session.model import Session
 from fidele.session.news import ConditionsChanged
 from fidele.session.places import Places
-from tests.hands import machine_of
+from tests.hands import go, machine_of
 
 
 def knots(window: Window) -> tuple[str, ...]:
@@ -46,7 +46,7 @@ def control(desk: Desk, label: str) -> QComboBox:
 def print_press_and_read(window: Window, qtbot) -> None:
     """Take the control chart through print, press and scanner."""
     session = window.session
-    window.show_desk("Check")
+    go(window, "Check")
     click(window.desk, "Take the control chart")
     settle(window, qtbot)
     assert window.desk.station == "Print"
@@ -226,7 +226,7 @@ def test_a_print_can_be_cancelled(window, places, qtbot):
     session = window.session
     session.handoff.bring()
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
-    window.show_desk("Print")
+    go(window, "Print")
     window.work.started.connect(lambda _: window.work.cancel())
     click(window.desk, "Print")
     settle(window, qtbot)
@@ -249,7 +249,7 @@ def test_closing_while_printing_asks_and_the_next_start_tells(window, places, qt
     window.session.open_artwork(places.data / "artwork" / "harbour-at-dusk.png")
     window.session.handoff.bring()
     window.session.handoff.confirm("ink_saving", "off")
-    window.show_desk("Print")
+    go(window, "Print")
     for _ in range(2):
         number = window.session.queue.order(window.session.job())
     first = number - 1
@@ -301,16 +301,16 @@ def test_what_is_dropped_goes_where_it_belongs(window, places, tmp_path, qtbot, 
 def test_a_driver_that_breaks_while_the_window_is_open(window, places, qtbot):
     """Its file is damaged from outside: the thread shows dots and a cut, and one press puts it right."""
     window.session.open_artwork(places.data / "artwork" / "signal-flags.png")
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     settle(window, qtbot)
     next(places.bench.glob("wren-*.json")).write_text("{ broken")
     qtbot.waitUntil(lambda: "driver" in window.session.chain.unknown, timeout=3000)
     for name in window.desks:
-        window.show_desk(name)
+        go(window, name)
         settle(window, qtbot)
         window.grab()
     assert window.thread_view.state.held
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     click(window.findings_view, "Reset the driver, then set it to the card")
     assert knots(window) == ("Fidele",)
     assert not window.thread_view.state.held
@@ -341,7 +341,7 @@ def test_window_theme_and_desk_are_remembered(places, qtbot):
     window.show()
     window.resize(1100, 720)
     window.toggle_theme()
-    window.show_desk("Sheet")
+    go(window, "Sheet")
     window.close()
     again = open_window(places)
     qtbot.addWidget(again)
@@ -356,7 +356,7 @@ def test_it_fits_small_and_large_screens(window, places, qtbot):
     for size in ((1024, 700), (3840, 2160)):
         window.resize(*size)
         for name in window.desks:
-            window.show_desk(name)
+            go(window, name)
             settle(window, qtbot)
             assert (window.width(), window.height()) == size
             for made in window.desk.findChildren(QPushButton):
@@ -369,14 +369,14 @@ def test_an_empty_workshop_guides(tmp_path, demo, qtbot):
     qtbot.addWidget(window)
     window.show()
     for name in window.desks:
-        window.show_desk(name)
+        go(window, name)
     assert window.thread_view.headline.text() == "No printing condition"
     # A first condition: the driver converts. With a profile dropped and used, Fidele does.
     click(window.shelf_view, "Start one for the Velm Wren")
     assert window.session.card.owner == "driver"
     drop(window, demo.data / "from the supplier" / SUPPLIER_ZIP)
     click(window.desk, "Use it here")
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     click(window.desk, "Set the driver to the card")
     assert knots(window) == ("Fidele",)
     assert not window.thread_view.state.held
@@ -394,7 +394,9 @@ def test_none_keeps_its_references(window, qtbot):
             loop.processEvents()
         return sys.getrefcount(None)
 
-    assert len([window.desks[station] for station in window.desks]) > 20
+    desks = [window.desks[station] for station in window.desks]
+    assert len(desks) > 20
+    assert comes(lambda: all(desk.styled is window.theme for desk in desks))  # one in each turn
     spin(200)
     before = sys.getrefcount(None)
     assert abs(spin(3000) - before) < 300
@@ -437,7 +439,7 @@ def test_a_lost_preset_is_seen_within_a_second_and_mended_by_one_press(window, p
             machine.driver.at_the_panel(name, session.card.driver["stand_in"])
     session.handoff.bring()
     session.open_artwork(places.data / "artwork" / "signal-flags.png")
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     settle(window, qtbot)
     assert session.stops == ()
     machine.driver.reset()
@@ -450,7 +452,7 @@ def test_a_lost_preset_is_seen_within_a_second_and_mended_by_one_press(window, p
     click(window.findings_view, "Set everything to the card")
     assert session.stops == ()
     assert len(session.chain.knots) == 1
-    window.show_desk("Print")
+    go(window, "Print")
     settle(window, qtbot)
     assert window.desk.print_it.isEnabled()
     if device.name == "Skarn Longship":  # the others print in tests of their own
@@ -479,7 +481,7 @@ def test_conditions_are_copied_locked_compared_and_taken_in(window, tmp_path, qt
     assert window.desk.said.text() == "“House-number tiles” says the same."
     session.undo()
     do(session.card.id, "Lock")
-    window.show_desk("Hand-off")
+    go(window, "Hand-off")
     choose(window.desk.owner, "driver")
     assert "is locked" in window.foot.said.text()
     assert session.card.owner == "fidele"

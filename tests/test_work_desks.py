@@ -18,7 +18,7 @@ from fidele.icc.spaces import srgb
 from fidele.judge.finding import Action, Deed
 from fidele.run.page import prepare_page
 from fidele.session.piece import PanelPlan
-from tests.hands import take
+from tests.hands import go, take
 
 
 @pytest.fixture
@@ -146,7 +146,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     assert {k: v for k, v in again.receipt.items() if k != "ink ml"} == {
         k: v for k, v in first.receipt.items() if k != "ink ml"
     }
-    window.show_desk("Logbook")
+    go(window, "Logbook")
     desk = window.desk
     desk.tree.selectAll()
     desk.search.setText("quay printed")
@@ -168,7 +168,7 @@ def test_pieces_are_moved_by_hand(window, customers, qtbot):
     session = window.session
     session.handoff.bring()
     take(window, customers[0])
-    window.show_desk("Sheet")
+    go(window, "Sheet")
     settle(window, qtbot)
     desk, view = window.desk, window.desk.view
     number = session.pieces.current.number
@@ -296,7 +296,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     take(window, customers[0])
     session.change_card("line", sheet=session.card.sheet.model_copy(update={"identity": True}))
     session.take_run(session.print_job(session.job()))
-    window.show_desk("Press")
+    go(window, "Press")
     desk = window.desk
     desk.on_top.setCurrentIndex(1)
     desk.on_top.activated.emit(1)
@@ -347,7 +347,7 @@ def test_the_queue_is_put_in_order_by_hand(window, customers, tmp_path, qtbot):
     session.handoff.bring()
     session.handoff.confirm("ink_saving", "off")
     take(window, customers[0])
-    window.show_desk("Print")
+    go(window, "Print")
     desk, queue = window.desk, window.desk.queue
     for _ in range(3):
         desk.ways["hold"].trigger()

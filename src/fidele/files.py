@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import re
 import tempfile
@@ -211,6 +212,27 @@ def stamp_of(path: Path) -> tuple[int, int]:
     return found.st_size, found.st_mtime_ns
 
 
+_REASONS = {
+    errno.EACCES: tr("permission denied"),
+    errno.EPERM: tr("operation not permitted"),
+    errno.ENOENT: tr("no such file or directory"),
+    errno.EEXIST: tr("file exists"),
+    errno.EISDIR: tr("is a directory"),
+    errno.ENOTDIR: tr("not a directory"),
+    errno.ENOTEMPTY: tr("directory not empty"),
+    errno.ENOSPC: tr("no space left on device"),
+    errno.EDQUOT: tr("disk quota exceeded"),
+    errno.EROFS: tr("read-only file system"),
+    errno.EIO: tr("input/output error"),
+    errno.ENAMETOOLONG: tr("file name too long"),
+    errno.EMFILE: tr("too many open files"),
+    errno.ENODEV: tr("no such device"),
+    errno.EBUSY: tr("device or resource busy"),
+}
+
+
 def reason(error: OSError) -> str:
     """Return the system's reason in a few lower-case words."""
+    if error.errno in _REASONS:  # the system says it in English, whatever the user speaks
+        return _REASONS[error.errno]
     return (error.strerror or str(error) or type(error).__name__).lower()

@@ -204,6 +204,7 @@ def identify(
         When inks state nothing and nobody says what they are.
     """
     doubts: list[str] = []
+    odd = ""
     if found.says == "Lab":
         return lab(), SourceSlip("stated", tr("L*a*b*, stated by the file")), ()
     tagged = {"sRGB": srgb, "opRGB": oprgb}[found.says]() if found.says and found.space == "RGB" else None
@@ -221,6 +222,7 @@ def identify(
                 )
             name = describe(profile).description
             if tagged is not None and not _alike(profile, tagged):
+                odd = "contradicts"
                 doubts.append(
                     tr(
                         "{name} contradicts itself: a tag says {says}, its embedded profile is “{name2}”. The profile "
@@ -230,11 +232,13 @@ def identify(
                         name2=name,
                     )
                 )
-            return profile, SourceSlip("stated", tr("{name}, stated by the file", name=name)), tuple(doubts)
+            return profile, SourceSlip("stated", tr("{name}, stated by the file", name=name), odd=odd), tuple(doubts)
         except ProfileError as error:
+            odd = "left-aside"
             doubts.append(tr("{error} It was left aside.", error=error))
     if tagged is not None:
-        return tagged, SourceSlip("stated", tr("{says}, stated by the file", says=found.says)), tuple(doubts)
+        slip = SourceSlip("stated", tr("{says}, stated by the file", says=found.says), odd=odd)
+        return tagged, slip, tuple(doubts)
     if assume is not None and assume.header.colour_space == found.space:
         return (
             assume,
@@ -243,14 +247,15 @@ def identify(
         )
     ruled = suppose(found.space) if suppose is not None else None
     if ruled is not None:
-        return *ruled, tuple(doubts)
+        return ruled[0], replace(ruled[1], odd=odd), tuple(doubts)
     if found.space == "CMYK":
         raise FideleError(
             tr("{path} is CMYK and states no profile; say which one with a CMYK profile to assume.", path=path)
         )
-    word = "grey with the curve of sRGB" if found.space == "GRAY" else "sRGB"
+    word = tr("grey with the curve of sRGB") if found.space == "GRAY" else "sRGB"
     space = sgrey() if found.space == "GRAY" else srgb()
-    return space, SourceSlip("supposed", tr("{word}, supposed: the file states nothing", word=word)), tuple(doubts)
+    slip = SourceSlip("supposed", tr("{word}, supposed: the file states nothing", word=word), odd=odd)
+    return space, slip, tuple(doubts)
 
 
 def _alike(one: Profile, other: Profile) -> bool:

@@ -22,11 +22,15 @@ class SourceSlip:
     ----------
     rule
         Whether a house rule supposed it; False where nothing better than the commonest space was at hand.
+    odd
+        What makes it doubtful: 'left-aside' where what the file says is damaged, 'contradicts' where it says two
+        things, '' for neither.
     """
 
     kind: str
     words: str
     rule: bool = False
+    odd: str = ""
 
 
 @dataclass(frozen=True, eq=False)

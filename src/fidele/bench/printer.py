@@ -25,6 +25,14 @@ from fidele.tiles import Progress, in_tiles
 FULL = 65535
 
 
+class AwayError(FideleError):
+    """The machine is switched off, or was in mid-run."""
+
+
+class EmptyError(FideleError):
+    """A tank is empty."""
+
+
 @dataclass(frozen=True)
 class Print:
     """A sheet as it lies on the table: ink amounts (h, w, 4) uint16, seen from the printed side."""
@@ -169,7 +177,7 @@ class Machine:
 
         def work(rows: slice) -> None:
             if not self.store.read().online:
-                raise FideleError(
+                raise AwayError(
                     tr("The {printer} stopped answering in mid-run; the sheet is spoilt.", printer=self.model.title)
                 )
             codes = placed[rows].reshape(-1, 3).astype(np.float32) / full
@@ -191,12 +199,12 @@ class Machine:
 
     def _check_supply(self, supply: Supply) -> None:
         if not supply.online:
-            raise FideleError(
+            raise AwayError(
                 tr("The {printer} does not answer: it is switched off or unplugged.", printer=self.model.title)
             )
         empty = [t for t in TANKS if supply.inks[t] <= 0]
         if empty:
-            raise FideleError(tr("The {printer} has no {ink} ink left.", printer=self.model.title, ink=tr(empty[0])))
+            raise EmptyError(tr("The {printer} has no {ink} ink left.", printer=self.model.title, ink=tr(empty[0])))
 
     def _cut(self, ink: NDArray[np.uint16], effect: Effect, supply: Supply) -> None:
         """Leave bare what would fall beside the sheet that really lies there, in the middle of the way in."""

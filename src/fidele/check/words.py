@@ -8,7 +8,12 @@ from fidele.arrays import Floats
 from fidele.check.statistics import Comparison
 from fidele.colour.cie import lab_to_lch
 from fidele.colour.words import FAMILIES, hue_name
-from fidele.language import tr
+from fidele.language import tr, trn
+
+
+def run_into_end(count: int) -> str:
+    """Say how many patches lie beyond what the scanner can tell."""
+    return trn("{n} patch runs into the scanner's end.", "{n} patches run into the scanner's end.", count, n=count)
 
 
 def in_words(comparison: Comparison) -> list[str]:

@@ -254,9 +254,8 @@ class ArtworkDesk(Desk):
             self.page.setSuffix(tr(" of {pages}", pages=artwork.pages))
             self.page.blockSignals(False)
         self.view.set_picture(session.laid, keep=True)
-        self.view.set_teeth(
-            self._comb(artwork) if asks else [Tooth(tr("as sent"), self._shown(artwork.profile, False))]
-        )
+        teeth = self._comb(artwork) if asks else []
+        self.view.set_teeth(teeth or [Tooth(tr("as sent"), self._shown(artwork.profile, False))])
         self._look_over()
 
     def _list_spaces(self, artwork: Artwork) -> None:
@@ -269,13 +268,24 @@ class ArtworkDesk(Desk):
                 self.space.setCurrentIndex(self.space.count() - 1)
 
     def _comb(self, artwork: Artwork) -> list[Tooth]:
+        """Return the picture under each space that it could be in; none while their tables are made beside the
+        interface."""
         session = self.session
         self._teeth = session.sources.comb(artwork)
         hint = session.sources.hint(artwork)
         printed = session.shown_by is not None and session.card is not None
+        settings, profiles = session.proof_settings, [space.load() for space in self._teeth]
+        if printed and not all(session.looks.is_made(profile, settings) for profile in profiles):
+            made_by = session.looks
+
+            def make(_told: Progress) -> None:
+                for profile in profiles:
+                    made_by.printed(profile, settings)
+
+            self.work.quietly("comb", make, lambda _: self.refresh())
+            return []
         teeth = []
-        for space in self._teeth:
-            profile = space.load()
+        for space, profile in zip(self._teeth, profiles, strict=True):
             now = tr("taken for it now") if profile.content_id == artwork.profile.content_id else ""
             looks = tr("its numbers look like it") if space.title == hint else ""
             beneath = tuple(words for words in (now, looks) if words) or ("",)

@@ -58,7 +58,7 @@ from fidele.run.beside import PrintMeasured
 from fidele.run.job import Printed
 from fidele.run.log import piece_name
 from fidele.run.press import scanned
-from fidele.run.reader import by_artwork
+from fidele.run.reader import RUN, by_artwork
 from fidele.run.reading import Checked
 from fidele.session.charts import ChartOrder
 from fidele.session.model import Session
@@ -218,7 +218,7 @@ class CheckDesk(Desk):
             *(
                 (
                     tr("Compare with run {run}, {at:%d.%m. %H:%M}", run=c.run, at=c.at),
-                    partial(checking.choose, None, None, tr("run {run}", run=c.run)),
+                    partial(checking.choose, None, None, f"{RUN}{c.run}"),
                     there,
                 )
                 for c in self._earlier()

@@ -20,7 +20,7 @@ from fidele.language import tr
 from fidele.session.model import Session
 
 #: The window's setting that says that the way to a first print is not to be shown at the start any more.
-FIRST_LEFT = tr("first print left")
+FIRST_LEFT = "first print left"
 
 
 class Desk(QWidget):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator, Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING, cast
@@ -146,15 +147,28 @@ class Desks(Mapping[str, Desk]):
     def __len__(self) -> int:
         return len(self._names)
 
+    def __contains__(self, station: object) -> bool:
+        return station in self._names  # a mapping would ask for the desk itself, which makes it
+
+    def has(self, station: str) -> bool:
+        """Whether the desk of a station has been asked for already."""
+        return self._names[station] in vars(self)
+
     def made(self) -> dict[str, Desk]:
         """Return the desks that have been asked for, by their station."""
-        return {station: self[station] for station, name in self._names.items() if name in vars(self)}
+        return {station: self[station] for station in self if self.has(station)}
 
     def next(self) -> str | None:
         """Return the station of the next desk that nobody has asked for yet, None where all are made."""
-        made = self.made()
-        return next((station for station in self if station not in made), None)
+        return next((station for station in self if not self.has(station)), None)
+
+    def loaded(self, station: str) -> bool:
+        """Whether what a desk is made with is loaded."""
+        return self._module(station) in sys.modules
 
     def load(self, station: str) -> None:
         """Load what a desk is made with, which any thread may do: making it then takes less of the interface's time."""
-        import_module(f"fidele.desk.{self._names[station]}_desk")
+        import_module(self._module(station))
+
+    def _module(self, station: str) -> str:
+        return f"fidele.desk.{self._names[station]}_desk"

@@ -25,7 +25,6 @@ from fidele.icc.profile import Profile
 from fidele.icc.spaces import SENDS
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.language import tr
-from fidele.proof.soft import show
 from fidele.route.condition import Card
 from fidele.run.probes import probe
 from fidele.session.model import Session
@@ -366,9 +365,7 @@ class HandoffDesk(Desk):
             )
             if found.title == _SUPPOSED:
                 worst = tr("it cannot be asked: look there and confirm")
-            outcome.show_prediction(
-                to_image(show(found.Lab)), found.title, words, index == 0, " " if index == 1 else worst
-            )
+            outcome.show_prediction(to_image(found.shown), found.title, words, index == 0, " " if index == 1 else worst)
 
     def pictures(self, finding: Finding) -> tuple[QImage, QImage] | None:
         """Return what a finding would do to the picture in hand: as it should be, and as it would come out."""
@@ -377,7 +374,7 @@ class HandoffDesk(Desk):
             return None
         if self._predictions[0].title == _SUPPOSED and not self._predictions[0].worst:
             return None  # what comes out is not known: no picture is claimed
-        now, right = (show(p.Lab) for p in self._predictions[:2])
+        now, right = (p.shown for p in self._predictions[:2])
         both = consequence(finding.code, now, right, chain.scale)
         return (to_image(both[0]), to_image(both[1])) if both is not None else None
 

@@ -37,7 +37,7 @@ from fidele.session.report import write_report
 from fidele.store.cards import Exported, holds_card, read_export
 from fidele.store.jobs import is_job
 from fidele.store.parcel import ENDINGS, LEAFLETS, PACKED
-from fidele.store.shelf import Delivery, Installed, Shelf
+from fidele.store.shelf import Delivery, Installed
 from fidele.tiles import CancelledError, Progress
 from fidele.tuning.conversion import Conversion
 
@@ -169,7 +169,7 @@ class Incoming:
         if ending == ".zip" and is_job(path):
             window.desks.jobs.take_in(path)
         elif ending == ".zip":
-            self._beside(path, lambda: _packed(session.shelf.beside(), path), self._take_packed)
+            self._beside(path, partial(_packed, session.profiles.looking(), path), self._take_packed)
         elif path.is_dir() or ending in ENDINGS or ending in PACKED:
             self.take_profiles([path])
         elif ending in LEAFLETS and station == "Profile":
@@ -346,8 +346,8 @@ class Incoming:
     def take_profiles(self, paths: list[Path]) -> None:
         """Look into files or folders and take in what they hold; large ones beside the interface."""
         for path in paths:
-            look, title = partial(_look, self._session.shelf.beside(), path), tr("Looking into {name}", name=path.name)
-            self._window.work.run(title, look, self.take_delivery, lane="opening")
+            look, title = self._session.profiles.looking(), tr("Looking into {name}", name=path.name)
+            self._window.work.run(title, partial(_look, look, path), self.take_delivery, lane="opening")
 
     def take_delivery(self, delivery: Delivery) -> None:
         """Take in what a file or folder held."""
@@ -430,12 +430,13 @@ class Incoming:
             for r in rows
             if r.entry.description.colour_space == "CMYK" or r.entry.description.colour_space.endswith("CLR")
         }
-        names = [*SENDS, *(tr("grey, {name}", name=name) for name in GREYS), *inks]
+        greys = {tr("grey, {name}", name=name): name for name in GREYS}
+        names = [*SENDS, *greys, *inks]
         asked = tr("The space, or the printing condition, that they ask for:")
         chosen, sure = QInputDialog.getItem(self._parent, tr("A file for another house"), asked, names, 0, False)
         if not sure:
             return
-        target = session.shelf.load(inks[chosen]) if chosen in inks else space_named(chosen.removeprefix("grey, "))
+        target = session.shelf.load(inks[chosen]) if chosen in inks else space_named(greys.get(chosen, chosen))
         start = Path(self._folder("converted")) / tr(
             "{stem}, {chosen}.tif", stem=piece.opened.path.stem, chosen=chosen.replace("/", "-")
         )
@@ -593,9 +594,9 @@ def _part(told: Progress, number: int, count: int, share: float) -> bool:
     return told((number + share) / count)
 
 
-def _packed(shelf: Shelf, path: Path) -> Exported | Delivery:
-    return read_export(path) if holds_card(path) else shelf.look(path)
+def _packed(look: Callable[[Path], Delivery], path: Path) -> Exported | Delivery:
+    return read_export(path) if holds_card(path) else look(path)
 
 
-def _look(shelf: Shelf, path: Path, _told: Progress) -> Delivery:
-    return shelf.look(path)
+def _look(look: Callable[[Path], Delivery], path: Path, _told: Progress) -> Delivery:
+    return look(path)

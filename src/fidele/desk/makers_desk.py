@@ -66,11 +66,13 @@ class MakersDesk(Desk):
 
     def fetch(self, name: str, fetch: Callable[[], bytes]) -> None:
         """Fetch a file beside the interface and look into it."""
-        beside = self.session.shelf.beside()
+        beside, leaf = self.session.shelf.beside(), self.session.profiles.leafing()
 
         def work(progress: Progress) -> Delivery:
             data = fetch()
             progress(0.9)
-            return beside.look_into(name, data)
+            found = beside.look_into(name, data)
+            leaf(found.leaflets)
+            return found
 
         self.work.run(tr("Fetching {name}", name=name), work, self.arrived.emit)

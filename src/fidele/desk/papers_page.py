@@ -19,7 +19,7 @@ from fidele.session.model import Session
 from fidele.session.profiles import Row
 
 #: So many fields are made in one event.
-_AT_ONCE = 6
+_AT_ONCE = 3
 _UNITS = {"press_temperature": "°C", "press_seconds": "s", "press_pressure": "bar", "resolution": "ppi"}
 
 

@@ -535,9 +535,13 @@ class ProfileDesk(Desk):
     def take_leaflet(self, path: Path) -> None:
         """Keep a leaflet with the profile that is shown."""
 
+        leaf = self.session.profiles.leafing()
+
         def read(_told: Progress) -> Leaflet:
             data = read_bytes(path, 8 << 20)
-            return Leaflet(path.name, data, text_of_leaflet(path.name, data))
+            leaflet = Leaflet(path.name, data, text_of_leaflet(path.name, data))
+            leaf([leaflet])
+            return leaflet
 
         def take(leaflet: Leaflet) -> None:
             self.guarded(self.session.profiles.attach, profile_id, leaflet)

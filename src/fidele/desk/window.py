@@ -111,6 +111,8 @@ class Window(QMainWindow):
         self.setWindowTitle(tr("Fidele, demo: everything in it is invented") if session.places.demo else "Fidele")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
+        #: What is done once the desk that was asked for is in front.
+        self._upon: Callable[[], None] | None = None
         #: Whether it is closed to be opened anew.
         self.again = False
         self.theme: Theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
@@ -121,6 +123,11 @@ class Window(QMainWindow):
         self._stale: set[str] = set()
         self._fresh = QTimer(self, singleShot=True, interval=0)
         self._fresh.timeout.connect(self._freshen)
+        #: The desk that is to be in front is made, styled and shown in turns of their own.
+        self._coming = QTimer(self, singleShot=True, interval=0)
+        self._coming.timeout.connect(self._come)
+        self._others = QTimer(self, singleShot=True, interval=_TURN)
+        self._others.timeout.connect(self._ready_others)
         self.thread_view = ThreadView()
         self.shelf_view = ShelfView(session)
         self.findings_view = FindingsView()
@@ -134,6 +141,8 @@ class Window(QMainWindow):
         session.shelf.most = _AT_ONCE
         start = "First print" if session.first_print.untouched and settings.value(FIRST_LEFT) != "yes" else "Artwork"
         self.show_desk(str(settings.value("desk", start)))
+        while self._coming.isActive():
+            self._come()
         self._watch()
         self._take_up()
         self._know_print()
@@ -148,7 +157,6 @@ class Window(QMainWindow):
         finally:
             Desk.home = None
         desk.restore(self.settings)
-        desk.take_style(self.theme)
         self.stack.addWidget(desk)
         desk.go.connect(lambda name: self.show_desk(name) if name else self._beside())
         desk.pick.connect(self.pick_file)
@@ -172,17 +180,22 @@ class Window(QMainWindow):
             self.work.run(tr("Opening the job"), jobs.opening(jobs.left), jobs.take, lane="opening")
         jobs.follow()
 
-    def _make_others(self) -> None:
-        """Make the desks that nobody has opened yet, one in each turn of the event loop, while a person looks."""
-        station = self.desks.next()
-        if station is None:
-            return
+    def _ready_others(self) -> None:
+        """Style and make the desks that are not in front, a step in each turn of the event loop, while a person looks.
 
-        def made(_: None) -> None:
-            self.desks[station]
-            QTimer.singleShot(_TURN, self._make_others)
+        Those that nobody has opened yet are loaded beside the interface.
+        """
+        other = next((desk for desk in self.desks.made().values() if desk.styled is not self.theme), None)
+        if other is not None:
+            other.take_style(self.theme)
+            self._others.start()
+        elif self.eager and self.isVisible() and (station := self.desks.next()) is not None:
 
-        self.work.quietly("desks", lambda _: self.desks.load(station), made)
+            def made(_: None) -> None:
+                self.desks[station]
+                self._others.start()
+
+            self.work.quietly("desks", lambda _: self.desks.load(station), made)
 
     def _lay_out(self) -> None:
         panel = self._panel = QWidget()
@@ -289,7 +302,7 @@ class Window(QMainWindow):
 
     def _print(self) -> None:
         """Show the print desk; print where it is in front already."""
-        if self._station == "Print":
+        if self._station == "Print" and not self._coming.isActive():  # what is not seen yet is not pressed
             self.desks.print.print_it.click()
         else:
             self.show_desk("Print")
@@ -349,11 +362,14 @@ class Window(QMainWindow):
 
     def _go_to(self, station: str, words: str) -> None:
         """Show a desk, and the button with these words on it."""
-        self.show_desk(station)
-        for press in self.desk.findChildren(QAbstractButton):
-            if press.text().strip() == words and press.isVisibleTo(self.desk):
-                press.setFocus(Qt.FocusReason.ShortcutFocusReason)
-                return
+
+        def focus() -> None:
+            for press in self.desk.findChildren(QAbstractButton):
+                if press.text().strip() == words and press.isVisibleTo(self.desk):
+                    press.setFocus(Qt.FocusReason.ShortcutFocusReason)
+                    return
+
+        self.show_desk(station, focus)
 
     def _watch(self) -> None:
         """Follow the profile folders, the driver, cards and pictures, whoever changes them."""
@@ -474,7 +490,7 @@ class Window(QMainWindow):
     @property
     def outdated(self) -> bool:
         """Whether a part of the window is still to show what has changed."""
-        return bool(self._stale)
+        return bool(self._stale) or self._coming.isActive()
 
     def _outdate(self, *parts: str) -> None:
         """Have parts of the window show things as they are now, each in a turn of the event loop of its own."""
@@ -601,16 +617,41 @@ class Window(QMainWindow):
         if self.session.devices.hands():
             self.show_desk("Bench")
 
-    def show_desk(self, name: str) -> None:
-        """Open a station's desk."""
+    def show_desk(self, name: str, upon: Callable[[], None] | None = None) -> None:
+        """Open a station's desk; `upon` is called once it is in front, which takes some turns of the event loop where
+        it was never open."""
+        self._upon = upon
         if self._station in STATIONS:
             self._came_from = self._station
         self._station = name if name in self.desks else "Artwork"
-        self.desk.take_style(self.theme)
-        self.stack.setCurrentWidget(self.desk)
         self.thread_view.choose(self._station, self._came_from)
+        if self.desks.has(self._station) and self.desk.styled is self.theme:
+            self._bring_forward()
+        else:
+            self._coming.start()
+
+    def _come(self) -> None:
+        """Go one step towards a desk that was never open: load it, make it, style it, show it."""
+        self._coming.stop()
+        if not self.desks.has(self._station) and not self.desks.loaded(self._station):
+            self.desks.load(self._station)
+        elif not self.desks.has(self._station):
+            self.desks[self._station]
+        elif self.desk.styled is not self.theme:
+            self.desk.take_style(self.theme)
+        else:
+            self._bring_forward()
+            return
+        self._coming.start()
+
+    def _bring_forward(self) -> None:
+        self._coming.stop()
+        self.stack.setCurrentWidget(self.desk)
         self.desk.set_theme(self.theme)
         self.refresh(desk=False, soon=True)
+        if self._upon is not None:
+            upon, self._upon = self._upon, None
+            upon()
 
     def show_profile(self, profile_id: str, page: int | None = None) -> None:
         """Open the desk of a profile; without one, the desk that a person came from."""
@@ -812,7 +853,7 @@ class Window(QMainWindow):
             part.setStyleSheet(sheet(theme))
         self.splitter.colour = theme.colour("line")
         self.desk.take_style(theme)
-        self._style_others()
+        self._others.start()
         self.thread_view.theme = theme
         self.shelf_view.set_theme(theme)
         self.findings_view.theme = theme
@@ -821,17 +862,6 @@ class Window(QMainWindow):
         self.refresh(desk=False)
         self.thread_view.update()
 
-    def _style_others(self) -> None:
-        """Style the desks that are not in front, one in each turn of the event loop."""
-
-        def take() -> None:
-            other = next((desk for desk in self.desks.made().values() if desk.styled is not self.theme), None)
-            if other is not None:
-                other.take_style(self.theme)
-                self._style_others()
-
-        QTimer.singleShot(_TURN, self, take)
-
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         handle = self.windowHandle()
@@ -839,8 +869,7 @@ class Window(QMainWindow):
             self._follows_screen = True
             handle.screenChanged.connect(lambda _: self.read_screen())
             QTimer.singleShot(0, self.read_screen)
-            if self.eager:
-                QTimer.singleShot(_TURN, self._make_others)
+            self._others.start()
             QTimer.singleShot(_TURN, warm)
 
     def read_screen(self) -> None:

@@ -15,7 +15,7 @@ import numpy as np
 
 from fidele.colour.cie import D50
 from fidele.dataclass import dataclass
-from fidele.icc.profile import Profile
+from fidele.icc.profile import Profile, size_fault
 from fidele.language import tr
 
 
@@ -149,8 +149,9 @@ def profile_md5(data: bytes) -> bytes:
 
 def _tag_table(profile: Profile, newer: bool) -> Iterator[Problem]:
     clause = _clause(newer, "7.3", "6.2")
+    wrong_size = size_fault(profile.header.size, len(profile.data))
     for fault in profile.faults:
-        size = fault.startswith("The header says")
+        size = fault == wrong_size
         yield Problem(
             "size" if size else "structure", "caution", fault, _clause(newer, "7.2.2", "6.1.1") if size else clause
         )

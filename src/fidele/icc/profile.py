@@ -71,6 +71,11 @@ class Header:
     profile_id: bytes
 
 
+def size_fault(said: int, there: int) -> str:
+    """Return the sentence for a file of another size than its header says, both in bytes."""
+    return tr("The header says {size} bytes, the file has {n}.", size=said, n=there)
+
+
 def _name(raw: bytes) -> str:
     return raw.decode("latin-1").rstrip("\0 ")
 
@@ -130,7 +135,7 @@ class Profile:
             )
         faults = []
         if header.size != len(data):
-            faults.append(tr("The header says {size} bytes, the file has {n}.", size=header.size, n=len(data)))
+            faults.append(size_fault(header.size, len(data)))
         tags: dict[str, Tag] = {}
         for row in range(count):
             raw, offset, size = struct.unpack_from(">4sII", data, 132 + 12 * row)

@@ -23,7 +23,10 @@ def text_of(profile: Profile, signature: str) -> str:
 
 
 def _clean(text: str) -> str:
-    return "".join(c if c.isprintable() else " " for c in text.replace("\0", "")).strip()
+    text = text.replace("\0", "")
+    if not text.isprintable():  # some hold pages of text: what cannot be printed is few kinds of characters in it
+        text = text.translate({ord(c): " " for c in set(text) if not c.isprintable()})
+    return text.strip()
 
 
 def _description(raw: bytes) -> str:

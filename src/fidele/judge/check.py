@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from fidele.check.words import run_into_end
 from fidele.judge.facts import CheckFacts, Facts
 from fidele.judge.finding import Action, Deed, Finding
 from fidele.judge.table import finding
@@ -29,6 +30,7 @@ _MENDS = {
     "unit": _MEND,
     "wrong-profile": (tr("Show the profiles"), Action(Deed.SHOW, "profiles")),
 }
+#: What lots are of, as it stands in a sentence.
 _LOT_OF = {"ink": tr("ink"), "media": tr("media"), "substrate": tr("piece")}
 
 
@@ -66,7 +68,7 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
         title, mends = tr("Within tolerance, but: {title}", title=lowered(cause.title)), _MENDS.get(cause.kind, _SHOW)
         yield Finding(f"small-{cause.kind}", "caution", title, cause.sentence, cause.next_step, *mends, "check")
     for words in check.cautions:
-        if "scanner's end" not in words:
+        if words != run_into_end(check.clipped):  # said above
             yield finding("about-the-reading", words=words)
 
 

@@ -85,7 +85,7 @@ def _conversions(chain: Chain, card: Card, rows: tuple[SettingRow, ...]) -> Iter
     yield from _input_space(chain, card)
     other = next((r for r in rows if r.meaning == "system" and r.agrees is False), None)
     if card.owner == "system" and "system" in knots and other is not None:
-        yield finding("wrong-system-profile", found=other.found, wanted=other.wanted.removeprefix("to "))
+        yield finding("wrong-system-profile", found=other.found, wanted=card.profile_title or other.wanted)
 
 
 _CONVERT = {

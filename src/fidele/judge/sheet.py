@@ -87,7 +87,7 @@ def _places(sheet: SheetFacts) -> Iterator[Finding]:
             "crosses-margin",
             button=tr("Nest the pieces") if several else None,
             act=Action(Deed.NEST) if several else None,
-            edges=", ".join(edges),
+            edges=", ".join(map(tr, edges)),
             which=which,
             remedy=tr("Nest the pieces, or move them.") if several else tr("Make the picture smaller or move it."),
         )

@@ -8,6 +8,8 @@ from fidele.language import tr
 from fidele.papers.guess import plain
 from fidele.papers.model import Papers
 
+_PRINTER, _MEDIA, _PIECE, _INK = tr("printer"), tr("media"), tr("piece"), tr("ink")
+
 
 @dataclass(frozen=True)
 class Fit:
@@ -60,10 +62,10 @@ def fit(what: Description, papers: Papers, purpose: Purpose) -> Fit:
         )
         off.append(tr("{colour_space} values", colour_space=what.colour_space))
     for field, wanted, name in (
-        ("printer", purpose.printer, "printer"),
-        ("media", purpose.media, "media"),
-        ("substrate", purpose.piece, "piece"),
-        ("ink", purpose.ink, "ink"),
+        ("printer", purpose.printer, _PRINTER),
+        ("media", purpose.media, _MEDIA),
+        ("substrate", purpose.piece, _PIECE),
+        ("ink", purpose.ink, _INK),
     ):
         said = papers.value(field)
         if not wanted:

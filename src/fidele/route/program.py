@@ -62,11 +62,11 @@ class ProgramProbe:
 
     def found(self, wanted: dict[str, str]) -> dict[str, str]:
         """Return what was found, by meaning, in the words of `wanted` where it is as it should be."""
-        colour = WANTED["program_colour"] if self.passes else "changed"
+        colour = WANTED["program_colour"] if self.passes else named("changed")
         return {
             "program_colour": wanted["program_colour"] if self.as_asked else colour,
             "program_size": WANTED["program_size"] if self.true_size else tr("{scale:.1f} %", scale=self.scale * 100),
-            "program_mirroring": WANTED["program_mirroring"] if not self.mirrored else "mirrored",
+            "program_mirroring": WANTED["program_mirroring"] if not self.mirrored else named("mirrored"),
         }
 
 

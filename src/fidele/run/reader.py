@@ -51,6 +51,8 @@ if TYPE_CHECKING:
 _EDGE = 0.02
 #: So many of a condition's last pieces tell of its press.
 _PIECES = 12
+#: What stands before the number of a run with which a print is compared, in place of a reference file.
+RUN = "run "
 #: How many other profiles are suspected of having been used by mistake.
 _OTHERS = 24
 
@@ -264,9 +266,10 @@ class Reader:
         )
 
     def _reference(self) -> tuple[Measurement, str]:
-        if self.against.startswith("run "):
-            path = measured_file(self.folder, int(self.against[4:]))
-            return from_table(read_table(path), str(path)), tr("the print of {against}", against=self.against)
+        if self.against.startswith(RUN):
+            number = int(self.against.removeprefix(RUN))
+            path = measured_file(self.folder, number)
+            return from_table(read_table(path), str(path)), tr("the print of run {number}", number=number)
         path = Path(self.against)
         return read_any(path), tr("the reference {name}", name=path.name)
 

@@ -18,7 +18,7 @@ from fidele.check.cause import Cause, Signs, find_cause
 from fidele.check.ramps import Ramp, ramps_of
 from fidele.check.statistics import Comparison, Tolerance, compare, relative_to_white
 from fidele.check.suspects import Suspicions, suspicions
-from fidele.check.words import in_words
+from fidele.check.words import in_words, run_into_end
 from fidele.colour.difference import delta_e_2000
 from fidele.dataclass import dataclass
 from fidele.icc.profile import Profile
@@ -163,7 +163,7 @@ def check_reading(
     if reading.bent > 0.7:
         cautions.append(tr("The page is bent, or moved: its marks are off by {bent:.1f} mm.", bent=reading.bent))
     if reading.clipped.any():
-        cautions.append(tr("{sum} patches run into the scanner's end.", sum=int(reading.clipped.sum())))
+        cautions.append(run_into_end(int(reading.clipped.sum())))
     found = (comparison, cause, suspected)
     return _made(chart, reading.index, measured, found, uncertainty, table, tuple(cautions), reading)
 

@@ -307,7 +307,7 @@ def report(done: Iterable[Done], order: Order) -> bytes:
             tr("written as"),
             tr("taken for"),
             tr("result"),
-            tr("for {condition}, {now}", condition=order.condition or "a profile", now=now),
+            tr("for {condition}, {now}", condition=order.condition or tr("a profile"), now=now),
         ]
     )
     rows.writerows([str(one.path), one.to, one.space, one.said, ""] for one in done)

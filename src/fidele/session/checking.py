@@ -21,7 +21,7 @@ from fidele.route.differences import LOTS
 from fidele.run.beside import PrintMeasured
 from fidele.run.job import Printed
 from fidele.run.probes import Corrections
-from fidele.run.reader import Reader, measured_file
+from fidele.run.reader import RUN, Reader, measured_file
 from fidele.run.reading import Checked
 from fidele.run.trial import verified
 from fidele.session.charts import Charts
@@ -102,7 +102,9 @@ class Checking:
         if limits is not None:
             name = tr("Judge by the limits “{limits}”", limits=limits)
         elif against is not None:
-            name = tr("Compare with {against}", against=against or tr("the profile’s prediction"))
+            number = against.removeprefix(RUN)
+            said = tr("run {number}", number=number) if number != against else against
+            name = tr("Compare with {against}", against=said or tr("the profile’s prediction"))
         else:
             name = tr("Judge relative to the white") if relative else tr("Judge as measured")
         self._live.history.do(name, lambda: take(wanted), lambda: take(before))

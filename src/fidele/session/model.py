@@ -344,6 +344,7 @@ class Session:
     def look_into(self, artwork: Artwork) -> None:
         """Find out beside the interface what a picture will be shown and judged with once it is in hand."""
         self.looks.as_sent(artwork.profile)
+        self.sources.hint(artwork)
         self._gathering.content_of(artwork)
 
     @property

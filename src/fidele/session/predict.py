@@ -16,18 +16,22 @@ from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.transform import Intent, as_float, convert
 from fidele.language import tr
 from fidele.proof.losses import shift_in_words
-from fidele.proof.soft import predicted_lab
+from fidele.proof.soft import predicted_lab, show
 from fidele.tuning.conversion import Conversion, device_values
 
 
 @dataclass(frozen=True)
 class Prediction:
-    """A predicted print in L*a*b* (h, w, 3), its mean ΔE00 from the right one, and what becomes of the worst colour."""
+    """A predicted print in L*a*b* (h, w, 3), its mean ΔE00 from the right one, and what becomes of the worst colour.
+
+    `shown` are its 8-bit pixels (h, w, 3) in sRGB.
+    """
 
     title: str
     Lab: NDArray[np.float32]
     mean_de00: float
-    worst: str = ""
+    worst: str
+    shown: NDArray[np.uint8]
 
 
 @dataclass(frozen=True)
@@ -108,7 +112,7 @@ def _seen(
     for title, device in routes:
         Lab = predicted_lab(np.clip(device, 0, 1), printer, absolute=False)
         de00 = delta_e_2000(Lab, wanted)
-        made.append(Prediction(title, Lab, float(de00.mean()), _worst(Lab, wanted, de00)))
+        made.append(Prediction(title, Lab, float(de00.mean()), _worst(Lab, wanted, de00), show(Lab)))
     return made
 
 

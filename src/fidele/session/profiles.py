@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
@@ -76,8 +76,31 @@ class Profiles:
         self.pending: Delivery | None = None
         self._listed: tuple[tuple[Purpose, ...], dict[str, tuple[Papers | None, object, Entry, Row]]] = ((), {})
         self._guessed: tuple[Known, dict[str, dict[str, Said]]] = (Known(), {})
+        #: What texts of leaflets say in the words of a driver, as they were read beside the interface.
+        self._leafed: dict[str, tuple[Vocabulary, dict[str, Said]]] = {}
 
     # Getting in --------------------------------------------------------------------------------------------------
+
+    def looking(self) -> Callable[[Path], Delivery]:
+        """Return what looks into a file or folder beside the interface, and reads the leaflets in it."""
+        shelf, leaf = self.shelf.beside(), self.leafing()
+
+        def look(path: Path) -> Delivery:
+            found = shelf.look(path)
+            leaf(found.leaflets)
+            return found
+
+        return look
+
+    def leafing(self) -> Callable[[Iterable[Leaflet]], None]:
+        """Return what finds out beside the interface what leaflets say: it is known then when they are kept."""
+        words = self._vocabulary()
+
+        def leaf(leaflets: Iterable[Leaflet]) -> None:
+            for leaflet in leaflets:
+                self._leafed[leaflet.text] = (words, statements(leaflet.text, words))
+
+        return leaf
 
     def receive(self, delivery: Delivery) -> list[Installed]:
         """Take a delivery in: at once where there is nothing to choose, else it waits as `pending`."""
@@ -358,7 +381,9 @@ class Profiles:
         return count
 
     def _keep_leaflet(self, profile_id: str, leaflet: Leaflet) -> int:
-        said = statements(leaflet.text, self._vocabulary())
+        words = self._vocabulary()
+        known, found = self._leafed.pop(leaflet.text, (None, {}))
+        said = found if known == words else statements(leaflet.text, words)
         papers = self.store.read(profile_id)
         kept = self.store.keep_leaflet(profile_id, leaflet.name, leaflet.data)
         entry = self.shelf.find(profile_id)

@@ -202,9 +202,9 @@ class Sources:
         """Say in a sentence why the space of a picture is in doubt, '' where it is not."""
         if artwork.slip.kind == "chosen":
             return ""
-        if any("left aside" in d for d in artwork.doubts):
+        if artwork.slip.odd == "left-aside":
             return tr("What the file says of its colours is damaged.")
-        if any("contradicts itself" in d for d in artwork.doubts):
+        if artwork.slip.odd == "contradicts":
             return tr("The file states two different spaces.")
         if artwork.slip.kind != "supposed":
             return ""

@@ -90,13 +90,13 @@ def panels(
         raise FideleError(tr("A piece of no size cannot be parted into panels."))
     clear_x, clear_y = [(x, x + w) for x, _, w, _ in keep_clear], [(y, y + h) for _, y, _, h in keep_clear]
     if pinned[0]:
-        across, wrong_x = _pinned(width, room[0], overlap, clear_x, pinned[0], "wide")
+        across, wrong_x = _pinned(width, room[0], overlap, clear_x, pinned[0], tr("wide"))
     else:
-        across, wrong_x = _seams(width, room[0], overlap, clear_x, count[0], "wide")
+        across, wrong_x = _seams(width, room[0], overlap, clear_x, count[0], tr("wide"))
     if pinned[1]:
-        down, wrong_y = _pinned(height, room[1], overlap, clear_y, pinned[1], "high")
+        down, wrong_y = _pinned(height, room[1], overlap, clear_y, pinned[1], tr("high"))
     else:
-        down, wrong_y = _seams(height, room[1], overlap, clear_y, count[1], "high")
+        down, wrong_y = _seams(height, room[1], overlap, clear_y, count[1], tr("high"))
     edges = [_spans(width, across, overlap), _spans(height, down, overlap)]
     made = tuple(
         Panel(column, row, x0, y0, x1 - x0, y1 - y0)

@@ -6,6 +6,7 @@ import math
 from dataclasses import replace
 
 from fidele.dataclass import dataclass
+from fidele.language import named
 
 #: Millimetres to the inch.
 INCH = 25.4
@@ -131,10 +132,10 @@ class Placing:
         tolerance = 0.05
         x0, y0, x1, y1 = self.bounds
         sides = {
-            "left": x0 < left - tolerance,
-            "top": y0 < top - tolerance,
-            "right": x1 > right + tolerance,
-            "bottom": not media.roll and y1 > bottom + tolerance,
+            named("left"): x0 < left - tolerance,
+            named("top"): y0 < top - tolerance,
+            named("right"): x1 > right + tolerance,
+            named("bottom"): not media.roll and y1 > bottom + tolerance,
         }
         return tuple(name for name, crossed in sides.items() if crossed)
 

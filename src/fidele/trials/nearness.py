@@ -12,7 +12,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.colour.words import hue_name
 from fidele.dataclass import dataclass
 from fidele.errors import FideleError
-from fidele.language import tr, trn
+from fidele.language import named, tr, trn
 from fidele.trials.aim import FAMILIES, families_of, relative, screen_aim
 
 #: Two prints side by side look alike where their colours differ by less than this on average, ΔE00.
@@ -74,7 +74,7 @@ class Standing:
     families: tuple[Family, ...]
     apart: dict[tuple[str, str], float]
     notes: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    against: str = "the picture"
+    against: str = named("the picture")
     aim: Floats = field(default_factory=lambda: np.zeros((0, 3)), compare=False)
     seen: dict[str, Floats] = field(default_factory=dict, compare=False)
 
@@ -97,15 +97,15 @@ class Standing:
             return tr(
                 "{near} come nearest to {against}, and no difference between them is seen; {far}.",
                 near=near,
-                against=self.against,
+                against=tr(self.against),
                 far=far,
             )
         if not self.best and not won:
             if all(d < SEEN for d in self.apart.values()):
                 return tr("A draw: these prints look alike. Further steps of this kind would not be seen.")
-            return tr("A draw: they differ, and none of them is nearer to {against}.", against=self.against)
+            return tr("A draw: they differ, and none of them is nearer to {against}.", against=tr(self.against))
         said = [
-            tr("{best} comes nearest to {against} all in all.", best=self.best, against=self.against)
+            tr("{best} comes nearest to {against} all in all.", best=self.best, against=tr(self.against))
             if self.best
             else tr("None leads all in all.")
         ]
@@ -155,7 +155,7 @@ def standing(prints: Sequence[PrintRead], repeat: float = REPEAT, proof: Floats 
         (a, b): float(delta_e_2000(seen[a], seen[b]).mean()) for i, a in enumerate(letters) for b in letters[i + 1 :]
     }
     said = {letter: notes(rgb, Lab, aim) for letter, Lab in seen.items()}
-    return Standing(families, apart, said, "the picture" if proof is None else "the proof", aim, seen)
+    return Standing(families, apart, said, named("the picture") if proof is None else named("the proof"), aim, seen)
 
 
 def _leaders(off: dict[str, Floats], seen: dict[str, Floats], repeat: float) -> tuple[str, ...]:

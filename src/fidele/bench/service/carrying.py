@@ -16,7 +16,7 @@ import numpy as np
 
 from fidele.arrays import Codes, top_of
 from fidele.bench.driver import Values
-from fidele.bench.printer import Machine, Print
+from fidele.bench.printer import AwayError, EmptyError, Machine, Print
 from fidele.bench.service.ppd import values_of
 from fidele.bench.supply import TANKS
 from fidele.errors import FideleError
@@ -74,7 +74,7 @@ class Carrying:
             said[0].save(self._prints / f"{queue}-{job}.tif")
             end, words = "done", said[1]
         except FideleError as error:
-            end, words = "failed", f"{_reason(str(error))}\nERROR: {error}\n"
+            end, words = "failed", f"{_reason(error)}\nERROR: {error}\n"
         made = path.with_suffix(".said")
         made.write_text(words + (_levels(machine) if machine is not None else ""))
         path.unlink(missing_ok=True)
@@ -126,10 +126,10 @@ def _whole(page: RasterPage, machine: Machine, values: Values) -> Codes:
     return whole[: max(height, 1), :]
 
 
-def _reason(said: str) -> str:
-    if "does not answer" in said or "stopped answering" in said:
+def _reason(error: FideleError) -> str:
+    if isinstance(error, AwayError):
         return "STATE: +offline-report"
-    return "STATE: +marker-supply-empty-error" if "ink" in said else "STATE: +other-error"
+    return "STATE: +marker-supply-empty-error" if isinstance(error, EmptyError) else "STATE: +other-error"
 
 
 def _levels(machine: Machine) -> str:

@@ -243,8 +243,14 @@ class LearnedStore:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         self._tables: dict[Path, tuple[tuple[int, int], Measured | None]] = {}
+        self._paths: dict[tuple[str, str], Path] = {}
 
     def _path(self, driver: str, version: str) -> Path:
+        if (known := self._paths.get((driver, version))) is None:
+            known = self._paths[driver, version] = self._named(driver, version)
+        return known
+
+    def _named(self, driver: str, version: str) -> Path:
         stem = re.sub(r"[^\w.-]+", "-", f"{driver} {version}".strip())[:80].strip("-.") or "driver"
         return below(self._folder, stem, ".json")
 

@@ -229,16 +229,26 @@ class QueuePrinter(DriverSettings):
     def _words(self) -> Words:  # type: ignore[override]
         learned = self.learned
         words = self._meant[3] if self._meant is not None else words_of(self.ppd, learned)
-        meanings = {"way_in": Word((WAY,))} | words.meanings if len(self._ways()) > 1 else words.meanings
-        return replace(
-            words, meanings=meanings, order=("way_in", *words.order) if "way_in" in meanings else words.order
-        )
+        if len(self._ways()) < 2:
+            return words
+        if self._by_way is None or self._by_way[0] is not words:  # asked for a hundred times at every look at the route
+            meanings = {"way_in": Word((WAY,))} | words.meanings
+            self._by_way = (words, replace(words, meanings=meanings, order=("way_in", *words.order)))
+        return self._by_way[1]
+
+    #: A driver's words, and the same with the way in before them.
+    _by_way: tuple[Words, Words] | None = None
 
     @property
     def _controls(self) -> QueueControls:  # type: ignore[override]
         known = self._known()
-        controls = QueueControls(known.ppd, known.defaults, self._ways(), self._path)
+        if self._by_known is None or self._by_known[0] is not known:
+            self._by_known = (known, QueueControls(known.ppd, known.defaults, self._ways(), self._path))
+        controls = self._by_known[1]
         return controls.sending(self._sent) if self._sent else controls
+
+    #: Its controls, by what it said last.
+    _by_known: tuple[_Known, QueueControls] | None = None
 
     @property
     def _meaning_of(self) -> dict[str, str]:  # type: ignore[override]
