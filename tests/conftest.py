@@ -29,6 +29,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 
+import fidele.desk
 import fidele.kernels
 from fidele.characterise.own_inks import SIZES as SIZES_OF_INKS
 from fidele.characterise.printer import Sizes
@@ -77,8 +78,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def lean():
     """What is there by now stays for good, and is not looked through anew after each test.
 
-    Kernels are loaded now, as a window at work has them loaded beside it, whichever test comes first.
+    Kernels and desks are loaded now, as a window at work has them loaded beside it, whichever test comes first.
     """
+    for desk in pkgutil.iter_modules(fidele.desk.__path__, "fidele.desk."):
+        import_module(desk.name)
     for kernels in pkgutil.iter_modules(fidele.kernels.__path__, "fidele.kernels."):
         if not kernels.name.endswith("__main__"):
             import_module(kernels.name)

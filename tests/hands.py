@@ -172,6 +172,7 @@ class ByName:
         QTest.keyClick(QApplication.focusWidget() or self.window, key, modifier)
         self.keys += 1
         pause(1)
+        look()
 
     def tab_to(self, words: str, most: int = 160) -> None:
         """Go on with Tab until the focus is on what these words begin to name, and press it with the space bar."""

@@ -120,6 +120,7 @@ def test_the_operators_story(places, qtbot):
     assert len(view._teeth) == 5
     # The sheet: its size is typed once.
     thread.stations["Sheet"].click()
+    look()
     field = window.desk.column.fields["width"]
     field.setFocus()
     field.selectAll()
@@ -129,6 +130,7 @@ def test_the_operators_story(places, qtbot):
     assert session.placing.height == pytest.approx(80, abs=0.1)
     # The hand-off: changing the driver's colour moves the knots at once, both ways.
     thread.stations["Hand-off"].click()
+    look()
     choose(control(window.desk, "Colour"), "Untouched")
     assert knots(window) == ("Fidele",)
     choose(control(window.desk, "Colour"), "Velm bright")
@@ -152,6 +154,7 @@ def test_the_operators_story(places, qtbot):
     assert session.chain.layer("driver").evidence.value == "probed"
     # Print and press the piece.
     thread.stations["Print"].click()
+    look()
     told = []
     window.work.progress.connect(told.append)
     click(window.desk, "Print")

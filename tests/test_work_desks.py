@@ -7,7 +7,7 @@ import json
 
 import numpy as np
 import pytest
-from hands import click, settle
+from hands import click, look, settle
 from PySide6.QtCore import QPoint, QPointF, Qt, QTime
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
@@ -61,6 +61,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     for path in customers:
         take(window, path)
     thread.stations["Sheet"].click()
+    look()
     desk = window.desk
     click(desk, "All on one sheet")
     settle(window, qtbot)
@@ -83,6 +84,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     assert not session.stops, session.stops
     # Printed; a second run is ordered, held, and cancelled.
     thread.stations["Print"].click()
+    look()
     desk = window.desk
     click(desk, "Print")
     settle(window, qtbot)
@@ -100,6 +102,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     assert session.logbook.run(waiting.id).state == "cancelled"
     # Pressed with the clock: the two customers' pieces apart, each by its own condition.
     thread.stations["Press"].click()
+    look()
     desk = window.desk
     time = [0.0]
     desk.clock._now = lambda: time[0]
@@ -133,6 +136,7 @@ def test_three_pieces_of_two_customers_on_a_roll(window, customers, qtbot):
     session.change_card("else", bpc=not session.card.bpc)
     session.device.choose("Sun", 4)
     window._show_run(first.number)
+    look()
     desk = window.desk
     assert [r.id for r in desk.chosen()] == [first.number]
     click(desk, "Print again")

@@ -5,9 +5,18 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QFrame, QGridLayout, QLineEdit, QSizePolicy, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QGridLayout,
+    QLineEdit,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fidele.desk.by_any_hand import Press
 from fidele.desk.desk import Desk
@@ -20,10 +29,13 @@ from fidele.desk.work import Work
 from fidele.judge.finding import Finding
 from fidele.language import tr
 from fidele.route.condition import Card
+from fidele.route.layers import MEANINGS
 from fidele.session.fields import Field
 from fidele.session.model import Session
 from fidele.values import Value
 
+#: So many lines of a card are put in their places in one turn of the event loop.
+_AT_ONCE = 12
 _WIDE = "QComboBox, QDoubleSpinBox, QLineEdit { padding: 1px 4px; min-height: 17px; }"
 
 
@@ -71,7 +83,7 @@ class Says(Press):
         self._words = words
         self.setFont(font(9, font().Weight.DemiBold))
         self.setProperty("quiet", True)
-        self.setStyleSheet("QPushButton { text-align: left; padding: 2px 0 2px 0; }")
+        self.setProperty("says", True)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.setAccessibleName(f"{of}: {words}")
         self.setToolTip(tr("{words}: press to change it", words=words))
@@ -111,6 +123,14 @@ class CardDesk(Desk):
         self._rows = down(space=0, margins=(0, 0, 8, 0), on=inside)
         self.box.addWidget(scrolled(inside), 1)
         self._shown: Any = None
+        #: Lines that are still to be put in their blocks.
+        self._left: list[tuple[QVBoxLayout, Field]] = []
+        self._soon = QTimer(self, singleShot=True, interval=0)
+        self._soon.timeout.connect(self._go_on)
+
+    def _go_on(self) -> None:
+        if self.session.card is not None:
+            self._fill_some(self.session.card)
 
     def beside(self, card_id: str) -> None:
         """Lay another card beside the one in force; '' takes it away."""
@@ -140,7 +160,7 @@ class CardDesk(Desk):
             self.title.setText(tr("There is no printing condition yet"))
             self.state.setText(tr("Make one: “New”, on the shelf."))
             clear(self._rows)
-            self._shown = None
+            self._shown, self._left = None, []
             return
         self.title.setText(card.name)
         self.state.setText(
@@ -182,12 +202,12 @@ class CardDesk(Desk):
         for field in mine:
             groups.setdefault(field.group, []).append(field)
         columns, heights = [down(space=10), down(space=10)], [0, 0]
+        self._left = []
         for name, fields in groups.items():
             block = QFrame()
             block.setObjectName("card")
             box = down(section(tr(name)), space=0, margins=(12, 8, 10, 8), on=block)
-            for field in fields:
-                fill(box, Fact(field.label, self._says(card, field)))
+            self._left += [(box, field) for field in fields]
             shorter = heights.index(min(heights))
             columns[shorter].addWidget(block)
             heights[shorter] += len(fields) + 2
@@ -196,6 +216,20 @@ class CardDesk(Desk):
         fill(self._rows, across((columns[0], 1), (columns[1], 1), space=12))
         self._history(card)
         self._rows.addStretch()
+        self._fill_some(card)
+
+    def _fill_some(self, card: Card) -> None:
+        """Put some lines of the card in their places, and the rest in turns of the event loop that follow."""
+        now, self._left = self._left[:_AT_ONCE], self._left[_AT_ONCE:]
+        for box, field in now:
+            box.addWidget(Fact(field.label, self._says(card, field)))
+        if self._left:
+            self._soon.start()
+
+    @property
+    def unfinished(self) -> bool:
+        """Whether lines of the card are still to be put in their places."""
+        return bool(self._left)
 
     def _says(self, card: Card, field: Field) -> QWidget:
         """Return a field's words, which become what it is changed with when they are pressed."""
@@ -219,6 +253,7 @@ class CardDesk(Desk):
 
     def _fill(self, card: Card, mine: list[Field], theirs: dict[str, Field], compared: bool) -> None:
         clear(self._rows)
+        self._left = []
         group = ""
         own = {f.key for f in mine}
         # What only the other card has stands last in its group.
@@ -318,12 +353,12 @@ class CardDesk(Desk):
             )
         ]
         rows += [
-            (name.replace("_", " ").capitalize(), f"{said.value}, {said.who}, {said.when:%d.%m.%Y}")
+            (MEANINGS.get(name, name), f"{said.value}, {said.who}, {said.when:%d.%m.%Y}")
             for name, said in card.confirmed.items()
         ]
         return rows + [
             (
-                name.replace("_", " ").capitalize(),
+                MEANINGS.get(name, name),
                 tr(
                     "{value}, says {who}, {when:%d.%m.%Y}; not seen here",
                     value=said.value,

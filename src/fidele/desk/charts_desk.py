@@ -120,7 +120,7 @@ class ChartsDesk(Desk):
         self.patch.setFont(font(9))
         self.patch.setAccessibleName(tr("Width of a patch"))
         self.patch.lineEdit().setTextMargins(5, 0, 0, 0)
-        for name, widget in ((tr("Chart"), self.kind), ("On", self.page), (tr("Patches"), self.patch)):
+        for name, widget in ((tr("Chart"), self.kind), (tr("On"), self.page), (tr("Patches"), self.patch)):
             ask(form, name, widget)
         column.addLayout(form)
         self.purpose = label("", 9, dim=True, wrap=True)

@@ -93,6 +93,11 @@ class Desk(QWidget):
             self.styled = theme
             self.setStyleSheet(sheet(theme))
 
+    @property
+    def unfinished(self) -> bool:
+        """Whether a part of it is still to be put in its place."""
+        return False
+
     def set_theme(self, theme: Theme) -> None:
         """Take another theme."""
         self.theme = theme

@@ -20,6 +20,9 @@ from fidele.desk.theme import LIGHT, Theme, font
 from fidele.language import tr
 from fidele.session.looks import Show
 
+#: So many pixels are worked out in one event: a large screen's are more.
+_AT_ONCE = 1_500_000
+
 
 def to_image(pixels: NDArray[np.uint8]) -> QImage:
     """Return 8-bit RGB pixels (h, w, 3) as an image that owns its memory."""
@@ -81,7 +84,8 @@ class PictureView(Ringed, QWidget):
         self._rest = QTimer(self, singleShot=True, interval=120)
         self._rest.timeout.connect(self._settle)
         self._refined.connect(self._refine)
-        self._images: dict[tuple[int, Show, int], QImage] = {}
+        #: What each tooth shows, and how many rows of it are worked out.
+        self._images: dict[tuple[int, Show, int], tuple[QImage, int]] = {}
         self._count = 0
         self._surround: QColor | None = None
 
@@ -259,22 +263,49 @@ class PictureView(Ringed, QWidget):
                 if self.ringed:
                     ring(painter, self.rect())
                 return
-            ratio = self._ratio()
             frame = self._frame()
             edges = self._edges()
+            room = _AT_ONCE
             for index, tooth in enumerate(self._teeth):
                 left, right = max(place.left(), edges[index]), min(place.right() + 1, edges[index + 1])
                 if right > left:
-                    key = self._key(index, tooth)
-                    if key not in self._images:
-                        a, b = round((left - place.left()) * ratio), round((right - place.left()) * ratio)
-                        sample = self._sample(tooth.pixels if tooth.pixels is not None else self._pixels, place)
-                        self._images[key] = to_image(tooth.show(sample[:, a : max(b, a + 1)]))
-                    painter.drawImage(QRectF(left, place.top(), right - left, place.height()), self._images[key])
+                    room = self._draw(painter, index, place, (left, right), room)
                 if self._comb:
                     self._tooth(painter, tooth, index, edges, frame, ink)
+            if room < 0:
+                QTimer.singleShot(0, self, self.update)
             if self.ringed:
                 ring(painter, self.rect())
+
+    def _draw(self, painter: QPainter, index: int, place: QRect, across: tuple[int, int], room: int) -> int:
+        """Draw a tooth between two places across; return for how many pixels more there is room in this event.
+
+        What was not shown yet is worked out row by row as far as there is room, some in each event; the rest is left
+        for the next one, which a number below zero asks for.
+        """
+        tooth, ratio, (left, right) = self._teeth[index], self._ratio(), across
+        assert self._pixels is not None
+        a, b = round((left - place.left()) * ratio), round((right - place.left()) * ratio)
+        key = self._key(index, tooth)
+        image, done = self._images.get(key, (None, 0))
+        if image is None or done < image.height():
+            sample = self._sample(tooth.pixels if tooth.pixels is not None else self._pixels, place)
+            part = sample[:, a : max(b, a + 1)]
+            if image is None:
+                image = QImage(part.shape[1], part.shape[0], QImage.Format.Format_RGB888)
+                image.fill(self._surround or self.theme.colour("surround"))
+            more = max(room, 0) // part.shape[1]
+            if room == _AT_ONCE:
+                more = max(more, 1)
+            band = part[done : done + more]
+            if len(band):
+                with QPainter(image) as inside:
+                    inside.drawImage(0, done, to_image(tooth.show(band)))
+            done += len(band)
+            room -= band.shape[0] * band.shape[1]
+            self._images[key] = (image, done)
+        painter.drawImage(QRectF(left, place.top(), right - left, place.height()), image)
+        return -1 if done < image.height() else room
 
     def _edges(self) -> list[int]:
         frame = self._frame()

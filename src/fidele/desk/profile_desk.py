@@ -433,7 +433,7 @@ class ProfileDesk(Desk):
             (tr("Spaces"), tr("{colour_space} to {pcs}", colour_space=what.colour_space, pcs=what.pcs)),
             (tr("Intents"), ", ".join(Intent(i).words for i in what.intents) or tr("none")),
         ]
-        for name, Lab in ((tr("White"), what.white_lab), ("Black", what.black_lab)):
+        for name, Lab in ((tr("White"), what.white_lab), (tr("Black"), what.black_lab)):
             if Lab is not None:
                 rows.append((name, "L*a*b* {:.1f} {:.1f} {:.1f}".format(*(v + 0.0 for v in Lab))))
         rows += [

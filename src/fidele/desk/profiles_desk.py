@@ -156,7 +156,7 @@ class ProfilesDesk(Desk):
         """Return where profiles lie."""
         shelf = self.session.shelf
         rows = [(tr("Yours"), str(shelf.own))]
-        return rows + [("System's", str(folder)) for folder in shelf.others if folder.is_dir()]
+        return rows + [(tr("System's"), str(folder)) for folder in shelf.others if folder.is_dir()]
 
     def extra(self) -> list[QWidget]:
         """Return what a double click on a profile does in the file manager."""

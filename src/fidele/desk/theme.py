@@ -113,6 +113,7 @@ def sheet(theme: Theme) -> str:
     QPushButton:checked {{ background: {c("press")}; color: {c("press_text")}; border-color: {c("press")}; }}
     QPushButton[quiet="true"] {{ border-color: transparent; background: transparent; padding: 3px 6px; }}
     QPushButton[quiet="true"]:hover, QPushButton[quiet="true"]:focus {{ border: 1px solid {c("strong")}; padding: 3px 6px; }}
+    QPushButton[says="true"], QPushButton[says="true"]:hover, QPushButton[says="true"]:focus {{ text-align: left; padding: 2px 0; }}
     QComboBox, QAbstractSpinBox, QLineEdit {{ background: {c("field")}; border: 1px solid {c("strong")}; border-radius: 4px;
         padding: 3px 8px; min-height: {px(20)}px; selection-background-color: {c("press")}; selection-color: {c("press_text")}; }}
     QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus {{ padding: 2px 7px; }}

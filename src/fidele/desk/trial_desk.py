@@ -516,8 +516,18 @@ class TrialDesk(Desk):
         self.work.run(tr("Reading {name}", name=path.name), work, self._read, lane="opening")
 
     def _read(self, read: list[PrintMeasured]) -> None:
-        if self.trials.shown is not None:
-            self.guarded(self.trials.take, self.trials.shown, read)
+        trials, trial = self.trials, self.trials.shown
+
+        def judge() -> None:
+            if trial is not None:
+                count = trials.keep_read(trial, read)
+                self.work.quietly(
+                    "how prints stand",
+                    lambda _: trials.standing(trial, trials.repeat),
+                    lambda found: self.guarded(trials.stands, trial, found, count),
+                )
+
+        self.guarded(judge)
         self.refresh()
 
     def facts(self) -> list[tuple[str, str]]:
@@ -526,7 +536,7 @@ class TrialDesk(Desk):
         if trial is None or self._making_new:
             return []
         card = trial.prints[0].card
-        return [(tr("Printer"), card.printer_name), (tr("Media"), card.media), ("On", card.substrate)]
+        return [(tr("Printer"), card.printer_name), (tr("Media"), card.media), (tr("On"), card.substrate)]
 
 
 def _in_layout(chart: str, Lab: Floats) -> NDArray[np.float64]:

@@ -490,7 +490,7 @@ class Window(QMainWindow):
     @property
     def outdated(self) -> bool:
         """Whether a part of the window is still to show what has changed."""
-        return bool(self._stale) or self._coming.isActive()
+        return bool(self._stale) or self._coming.isActive() or (self.desks.has(self._station) and self.desk.unfinished)
 
     def _outdate(self, *parts: str) -> None:
         """Have parts of the window show things as they are now, each in a turn of the event loop of its own."""
@@ -646,6 +646,7 @@ class Window(QMainWindow):
 
     def _bring_forward(self) -> None:
         self._coming.stop()
+        self.setUpdatesEnabled(True)
         self.stack.setCurrentWidget(self.desk)
         self.desk.set_theme(self.theme)
         self.refresh(desk=False, soon=True)
@@ -662,8 +663,7 @@ class Window(QMainWindow):
         self.show_desk("Profile")
 
     def _show_run(self, number: int) -> None:
-        self.show_desk("Logbook")
-        self.desks.logbook.choose(number)
+        self.show_desk("Logbook", lambda: self.desks.logbook.choose(number))
 
     def _begin_making(self, profile_id: str = "") -> None:
         self.desks.making.begin(profile_id)
@@ -839,8 +839,10 @@ class Window(QMainWindow):
         self.apply_theme(THEMES["booth" if self.theme.name == "light" else "light"])
 
     def apply_theme(self, theme: Theme) -> None:
-        """Take a theme everywhere."""
+        """Take a theme everywhere: around the desk now, on the desk in front in the next turn of the event loop, on the
+        others one by one. Nothing is painted until the first two have it."""
         self.theme = theme
+        self.setUpdatesEnabled(False)
         palette = QPalette()
         palette.setColor(QPalette.ColorRole.WindowText, theme.colour("text"))
         palette.setColor(QPalette.ColorRole.Text, theme.colour("text"))
@@ -852,15 +854,12 @@ class Window(QMainWindow):
         for part in (self.thread_view, self.shelf_view, self._panel, self.foot):
             part.setStyleSheet(sheet(theme))
         self.splitter.colour = theme.colour("line")
-        self.desk.take_style(theme)
-        self._others.start()
         self.thread_view.theme = theme
         self.shelf_view.set_theme(theme)
         self.findings_view.theme = theme
         self.foot.theme.setText(tr("Booth grey") if theme.name == "light" else tr("Light grey"))
-        self.desk.set_theme(theme)
-        self.refresh(desk=False)
-        self.thread_view.update()
+        self._coming.start()
+        self._others.start()
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

@@ -439,6 +439,22 @@ class PrintTrials:
         FideleError
             When none of what was read is a print of this trial.
         """
+        count = self.keep_read(trial, read)
+        return self.stands(trial, self.standing(trial, self.repeat), count)
+
+    @property
+    def repeat(self) -> float | None:
+        """How far one print comes out from scan to scan, None for what a characterised scanner keeps."""
+        return None if self._checking.scanner.path is not None else _REPEAT_BARE
+
+    def keep_read(self, trial: TrialRecord, read: Sequence[PrintMeasured]) -> int:
+        """Keep what was read of a trial's prints; return of how many of them it is.
+
+        Raises
+        ------
+        FideleError
+            When none of what was read is a print of this trial.
+        """
         mine = [p for p in read if trial.of_run(p.run) is not None]
         if not mine:
             raise FideleError(
@@ -448,20 +464,19 @@ class PrintTrials:
             write_table(measured_file(self._work, one.run), one.checked.table)
             self._logbook.add_verdict(one.run, verdict_of(one.checked))
         self._live.tell(LogChanged())
-        characterised = self._checking.scanner.path is not None
-        found = self.standing(trial, None if characterised else _REPEAT_BARE)
+        return len(mine)
+
+    def stands(self, trial: TrialRecord, found: Standing | None, count: int) -> TrialRecord:
+        """Keep and say how a trial's prints stand (`standing`), of which `count` were read just now."""
         if found is None:
             missing = [p.letter for p in trial.prints if not measured_file(self._work, p.run).exists()]
             self._live.say(
-                tr(
-                    "{n} of the prints were read; {missing} still to be scanned.",
-                    n=len(mine),
-                    missing=", ".join(missing),
-                )
+                tr("{n} of the prints were read; {missing} still to be scanned.", n=count, missing=", ".join(missing))
             )
             self._keep(trial)
             return trial
-        through = tr("a characterised scanner") if characterised else tr("a scanner taken for sRGB")
+        bare = self.repeat is not None
+        through = tr("a scanner taken for sRGB") if bare else tr("a characterised scanner")
         measured = Measured(
             when=now(),
             off={f.name: {k: round(v, 2) for k, v in f.off.items()} for f in found.families},

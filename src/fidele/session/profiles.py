@@ -76,6 +76,8 @@ class Profiles:
         self.pending: Delivery | None = None
         self._listed: tuple[tuple[Purpose, ...], dict[str, tuple[Papers | None, object, Entry, Row]]] = ((), {})
         self._guessed: tuple[Known, dict[str, dict[str, Said]]] = (Known(), {})
+        #: Of profiles that nothing is kept of: guesses, purposes, and how they were judged beside the interface.
+        self._judged: dict[str, tuple[dict[str, Said], tuple[Purpose, ...], Papers, Fit]] = {}
         #: What texts of leaflets say in the words of a driver, as they were read beside the interface.
         self._leafed: dict[str, tuple[Vocabulary, dict[str, Said]]] = {}
 
@@ -249,12 +251,15 @@ class Profiles:
         return self.store.read(entry.id).with_guesses(self._guess(entry, self._guesses()))
 
     def guessing(self) -> Callable[[list[Entry]], None]:
-        """Return what guesses, beside the interface, what profiles are for: their list is shown at once then."""
-        guessed = self._guesses()
+        """Return what guesses, beside the interface, what profiles are for and judges it: their list is shown at once
+        then."""
+        guessed, kept, purposes, judged = self._guesses(), self.store.ids(), self._purposes(), self._judged
 
         def ahead(entries: list[Entry]) -> None:
             for entry in entries:
-                self._guess(entry, guessed)
+                guesses = self._guess(entry, guessed)
+                if entry.id not in kept:
+                    judged[entry.id] = (guesses, purposes, *_judge(entry, None, guesses, purposes))
 
         return ahead
 
@@ -279,10 +284,7 @@ class Profiles:
         """Return all profiles as the shelf lists them, judged for the condition in force."""
         in_cards = {c.profile for c in self._cards.cards()}
         default = set(self.defaults.all().values())
-        card = self._live.state.card
-        # Without a condition, whatever is here may be what it is for.
-        every = [self.purpose(card)] if card or not self._devices.printers else map(_any_media, self._devices.printers)
-        purposes = tuple(every)
+        purposes = self._purposes()
         guessed, kept = self._guesses(), self.store.ids()
         if self._listed[0] != purposes:
             self._listed = (purposes, {})
@@ -306,11 +308,19 @@ class Profiles:
             if known and known[0] is said and known[1] is guesses and known[2] is entry and known[3].used == used:
                 made.append(known[3])
                 continue
-            papers = (said or Papers(id=entry.id)).with_guesses(guesses)
-            best = min((fit(entry.description, papers, p) for p in purposes), key=lambda f: f.rank)
+            before = self._judged.pop(entry.id, None) if said is None else None
+            if before is not None and before[0] is guesses and before[1] == purposes:
+                papers, best = before[2:]
+            else:
+                papers, best = _judge(entry, said, guesses, purposes)
             made.append(Row(entry, papers, best, used))
             listed[entry.id] = (said, guesses, entry, made[-1])
         return made
+
+    def _purposes(self) -> tuple[Purpose, ...]:
+        """Return what a profile may be wanted for now: without a condition, whatever is here."""
+        card, printers = self._live.state.card, self._devices.printers
+        return (self.purpose(card),) if card or not printers else tuple(map(_any_media, printers))
 
     def change(self, profile_id: str, name: str, update: Callable[[Papers], Papers]) -> None:
         """Change what is kept of a profile, as a step that can be undone."""
@@ -552,6 +562,14 @@ class Profiles:
                 )
             )
         return self.shelf.load(profile_id)
+
+
+def _judge(
+    entry: Entry, said: Papers | None, guesses: dict[str, Said], purposes: tuple[Purpose, ...]
+) -> tuple[Papers, Fit]:
+    """Return what is said of a profile, with guesses, and how well it fits what it may be wanted for."""
+    papers = (said or Papers(id=entry.id)).with_guesses(guesses)
+    return papers, min((fit(entry.description, papers, p) for p in purposes), key=lambda f: f.rank)
 
 
 def _any_media(device: Printer) -> Purpose:
