@@ -15,7 +15,7 @@ from fidele.desk.numbers import Quantity, number
 from fidele.desk.window import Window
 from fidele.errors import FideleError
 from fidele.session.model import Session
-from tests.hands import go
+from tests.hands import comes, go
 
 
 @pytest.fixture(autouse=True)
@@ -112,7 +112,7 @@ def test_one_choice_holds_for_every_desk_and_the_next_start(window, places, qtbo
     assert window.desk.fields["temperature"].value() == session.card.press.temperature
     go(window, "Condition")
     (said,) = [b for b in window.desk.findChildren(QAbstractButton) if b.accessibleName().startswith("Press pressure")]
-    assert said.text().endswith("psi")
+    assert comes(lambda: said.text().endswith("psi"))  # once it is laid out, and has room for it
     said.click()  # it is changed in its place
     (field,) = window.desk.findChildren(Quantity)
     field.setValue(2.0)
