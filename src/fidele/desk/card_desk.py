@@ -36,6 +36,8 @@ from fidele.values import Value
 
 #: So many lines of a card are put in their places in one turn of the event loop.
 _AT_ONCE = 12
+#: From so many pixels on, at the designed size of type, the card stands in two columns.
+_TWO = 640
 _WIDE = "QComboBox, QDoubleSpinBox, QLineEdit { padding: 1px 4px; min-height: 17px; }"
 
 
@@ -132,6 +134,16 @@ class CardDesk(Desk):
         if self.session.card is not None:
             self._fill_some(self.session.card)
 
+    @property
+    def _wide(self) -> bool:
+        return self.width() >= px(_TWO)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        was = event.oldSize().width() >= px(_TWO)
+        super().resizeEvent(event)
+        if was != self._wide and self._shown is not None:
+            self.refresh()
+
     def beside(self, card_id: str) -> None:
         """Lay another card beside the one in force; '' takes it away."""
         self._fill_others()
@@ -174,7 +186,7 @@ class CardDesk(Desk):
         mine = session.fields.of(card)
         theirs = {f.key: f for f in session.fields.of(other)} if other is not None else {}
         self._say(other, mine, theirs)
-        shown = (mine, theirs, self.only.isChecked(), card.locked, len(card.history))
+        shown = (mine, theirs, self.only.isChecked(), card.locked, len(card.history), self._wide)
         if shown != self._shown:
             self._shown = shown
             if other is None:
@@ -196,12 +208,14 @@ class CardDesk(Desk):
         )
 
     def _fill_card(self, card: Card, mine: list[Field]) -> None:
-        """Show the whole card at a glance: a block per group, in two columns, each line to be pressed and changed."""
+        """Show the whole card at a glance: a block per group, in two columns where there is room, each line to be
+        pressed and changed."""
         clear(self._rows)
         groups: dict[str, list[Field]] = {}
         for field in mine:
             groups.setdefault(field.group, []).append(field)
-        columns, heights = [down(space=10), down(space=10)], [0, 0]
+        columns = [down(space=10) for _ in range(2 if self._wide else 1)]
+        heights = [0] * len(columns)
         self._left = []
         for name, fields in groups.items():
             block = QFrame()
@@ -213,7 +227,7 @@ class CardDesk(Desk):
             heights[shorter] += len(fields) + 2
         for column in columns:
             column.addStretch()
-        fill(self._rows, across((columns[0], 1), (columns[1], 1), space=12))
+        fill(self._rows, across(*((column, 1) for column in columns), space=12))
         self._history(card)
         self._rows.addStretch()
         self._fill_some(card)
