@@ -8,11 +8,11 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from fidele.desk.foot import Messages
 from fidele.desk.help import GUIDE, Help, chapter, commands, matching, of_desk, words
-from tests.hands import comes, go, keys
+from tests.hands import comes, go, keys, settle
 
 
 def _dialog(kind):
@@ -68,6 +68,28 @@ def test_messages_stay_and_findings_of_other_desks_lead_there(window):
     station = elsewhere[0].text().partition(":")[0]
     elsewhere[0].click()
     assert window.desk.station == station
+
+
+def test_what_could_not_be_written_is_not_said_to_be(window, qtbot, monkeypatch, tmp_path):
+    """The folder is a file: each desk says so, and nothing else after it."""
+    (tmp_path / "file").write_bytes(b"")
+    there = tmp_path / "file" / "out.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(there), ""))
+    window.session.open_artwork(window.session.places.data / "artwork" / "signal-flags.png")
+    window.session.print_job(window.session.job(), overridden="to have a run")
+    window.session.jobs.settled()
+    job = window.session.jobs.all()[0]
+    for station, press in (
+        ("Logbook", lambda desk: desk.save.click()),
+        ("Charts", lambda desk: desk.save.click()),
+        ("Jobs", lambda desk: desk.export(job, there, True)),
+    ):
+        go(window, station)
+        settle(window, qtbot)
+        window.foot.messages.clear()
+        press(window.desk)
+        settle(window, qtbot)
+        assert [m.sentence for m in window.foot.messages] == [f"{there} cannot be written: not a directory."]
 
 
 def test_the_guide_that_is_shipped_is_the_one_that_is_written(tmp_path):

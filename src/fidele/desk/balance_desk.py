@@ -293,8 +293,8 @@ class BalanceDesk(Desk):
                 return
 
             def read(prints: list[PrintMeasured]) -> None:
-                self.guarded(trials.take, trials.shown, prints)
-                self.session.say(tr("What the handles do is known now: compute them."))
+                if self.guarded(trials.take, trials.shown, prints):
+                    self.session.say(tr("What the handles do is known now: compute them."))
                 self.refresh()
 
             self.work.run(tr("A page for each handle: print, press, scan"), trials.doing(trial), read)

@@ -268,8 +268,7 @@ class ChartsDesk(Desk):
         name, _ = QFileDialog.getSaveFileName(
             self, tr("Save the definition"), f"{self.made.name}.txt", tr("CGATS (*.txt)")
         )
-        if name:
-            self.guarded(self.session.charts.export, self.made, Path(name))
+        if name and self.guarded(self.session.charts.export, self.made, Path(name)):
             self.session.say(tr("The definition is in {name}.", name=name))
 
     def _bring(self) -> None:

@@ -131,20 +131,22 @@ class Desk(QWidget):
             if self.session.card != card:  # it says by which condition it is printed: drawn anew for the one in force
                 self.guarded(self.lay_chart, chart, page, bare)
                 return
-            self.guarded(charts.take, chart, page, bare, drawn)
-            self.then_go("Print")
+            if self.guarded(charts.take, chart, page, bare, drawn):
+                self.then_go("Print")
 
         title = tr("Drawing “{title}”, page {page}", title=chart.title, page=page + 1)
         self.work.run(title, charts.drawing(chart, page, bare), done, "sheet")
 
-    def guarded(self, call: object, *arguments: object) -> None:
-        """Do something that a person asked for; what goes wrong is said in the foot."""
+    def guarded(self, call: object, *arguments: object) -> bool:
+        """Do something that a person asked for; tell whether it went well, else what went wrong is said in the foot."""
         from fidele.errors import FideleError
 
         try:
             call(*arguments)  # type: ignore[operator]
         except FideleError as error:
             self.session.warn(str(error))
+            return False
+        return True
 
 
 def clock(when: datetime.datetime | None) -> str:

@@ -130,8 +130,8 @@ class JobsDesk(Desk):
         self.guarded(lambda: self.work.run(tr("Opening the job"), self.jobs.opening(job_id), take, lane="opening"))
 
     def _new(self) -> None:
-        self.guarded(self.jobs.new)
-        self.go.emit("Artwork")
+        if self.guarded(self.jobs.new):
+            self.go.emit("Artwork")
 
     def _name(self, job: JobRecord) -> None:
         dialog = NameDialog(job, self)

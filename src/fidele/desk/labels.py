@@ -73,7 +73,9 @@ def section(text: str) -> QLabel:
     return label(text, 9.5, bold=True)
 
 
-def button(text: str, press: Callable[[], None], tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
+def button(
+    text: str, press: Callable[[], object], tip: str = "", main: bool = False, quiet: bool = False
+) -> QPushButton:
     """Return a push button."""
     made = Press(text)
     made.setFont(font(9.0, QFont.Weight.DemiBold if not quiet else QFont.Weight.Normal))

@@ -216,8 +216,14 @@ class LogbookDesk(Desk):
             self, tr("Export the logbook"), "logbook.csv", tr("Table (*.csv);;Everything (*.json)")
         )
         if name:
-            self.guarded(export, self._runs, Path(name))
-            self.session.say(tr("{n} runs are written to {name}.", n=len(self._runs), name=Path(name).name))
+            self.guarded(self._write, Path(name))
+
+    def _write(self, path: Path) -> None:
+        export(self._runs, path)
+        count = len(self._runs)
+        self.session.say(
+            trn("{n} run is written to {name}.", "{n} runs are written to {name}.", count, n=count, name=path.name)
+        )
 
     # Showing -----------------------------------------------------------------------------------------------------
 

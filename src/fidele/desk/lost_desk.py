@@ -134,7 +134,7 @@ class LostDesk(Desk):
             )
         self._list.addStretch()
 
-    def _mender(self, lost: Lost) -> Callable[[], None]:
+    def _mender(self, lost: Lost) -> Callable[[], object]:
         return lambda: self.guarded(self._mend, lost)
 
     def _mend(self, lost: Lost) -> None:

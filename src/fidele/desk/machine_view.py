@@ -151,7 +151,7 @@ class MachineView(QWidget):
                 )(painter, place, control)
 
     def _title(self) -> str:
-        return self.controls[0].device
+        return tr(self.controls[0].device)
 
     def _power(self, painter: QPainter, place: QRectF, control: Control) -> None:
         """A switch that lies at the right when it is on."""
@@ -162,7 +162,7 @@ class MachineView(QWidget):
         painter.drawRoundedRect(track, px(9), px(9))
         painter.setBrush(self.theme.colour("field" if on else "strong"))
         painter.drawEllipse(QRectF(track.x() + (px(18) if on else px(2)), track.y() + px(2), px(14), px(14)))
-        self._say(painter, place.adjusted(px(40), 0, 0, 0), str(control.value))
+        self._say(painter, place.adjusted(px(40), 0, 0, 0), words(control, control.value))
 
     def _tray(self, painter: QPainter, place: QRectF, control: Control) -> None:
         """A tray with the sheet that lies in it."""

@@ -14,7 +14,7 @@ from fidele.desk.kit import SPRING, choice, down, entry, fill
 from fidele.desk.labels import button, clear, label, section
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.route.layers import MEANINGS
 from fidele.session.making import Draft
 from fidele.session.model import Session
@@ -195,7 +195,10 @@ class MakingDesk(Desk):
     def _trials(self) -> None:
         def trials() -> None:
             made = self.session.making.stand_in_trials(self.draft)
-            self.session.say(tr("{n} conditions to try: {name}.", n=len(made), name=", ".join(c.name for c in made)))
+            count, names = len(made), ", ".join(c.name for c in made)
+            self.session.say(
+                trn("{n} condition to try: {name}.", "{n} conditions to try: {name}.", count, n=count, name=names)
+            )
             self.begin()
             self.then_go("Hand-off")
 

@@ -332,7 +332,8 @@ class OrderDesk(Desk):
             self.refresh()
 
         def laid(opened: Opened) -> None:
-            self.guarded(self.orders.lay, opened)
+            if not self.guarded(self.orders.lay, opened):
+                return
             look = self.orders.arriving()
             if look is not None:
                 self.work.run(tr("Looking how its numbers leave"), look, looked, "sheet")
@@ -347,8 +348,7 @@ class OrderDesk(Desk):
             return
         usual = str(self.session.places.work / tr("packing slip {number}.pdf", number=order.number))
         name, _ = QFileDialog.getSaveFileName(self, tr("Packing slip"), usual, tr("PDF (*.pdf)"))
-        if name:
-            self.guarded(self.orders.slip, order, Path(name))
+        if name and self.guarded(self.orders.slip, order, Path(name)):
             self.session.say(tr("{name} is written.", name=Path(name).name))
 
     def _copy(self) -> None:

@@ -90,7 +90,7 @@ class PapersPage(QWidget):
 
     leaflet_wanted = Signal()
 
-    def __init__(self, session: Session, guarded: Callable[..., None]) -> None:
+    def __init__(self, session: Session, guarded: Callable[..., object]) -> None:
         super().__init__()
         self._session = session
         self._guarded = guarded

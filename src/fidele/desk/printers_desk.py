@@ -221,8 +221,8 @@ class PrintersDesk(Desk):
         return str(self.option.currentData()), str(self.passes.currentData()), str(self.corrects.currentData())
 
     def _start(self, device: Printer) -> None:
-        self.guarded(self.session.conditions.start, device)
-        self.go.emit("Hand-off")
+        if self.guarded(self.session.conditions.start, device):
+            self.go.emit("Hand-off")
 
     def _know(self, device: Printer) -> None:
         def know() -> None:
@@ -315,7 +315,8 @@ class PrintersDesk(Desk):
         store = self.session.devices.described
         if store is None:
             return
-        self.guarded(store.keep, description)
+        if not self.guarded(store.keep, description):
+            return
         self._chosen = f"described/{description.id}"
         self.stack.setCurrentIndex(0)
         self.session.say(tr("The {name} is described; start a condition for it.", name=description.name))

@@ -200,7 +200,7 @@ class ProfilesDesk(Desk):
 
 
 def profile_menu(
-    session: Session, profile_id: str, at: QPoint, open_it: Callable[[str], None], guarded: Callable[..., None]
+    session: Session, profile_id: str, at: QPoint, open_it: Callable[[str], None], guarded: Callable[..., object]
 ) -> None:
     """Show what can be done with a profile, at the pointer."""
     entry = session.shelf.find(profile_id)

@@ -15,7 +15,7 @@ from fidele.desk.labels import button, clear, label, line, section
 from fidele.desk.profile_list import ProfileList, lines_of
 from fidele.desk.spots import Ringed, ring
 from fidele.desk.theme import Theme, font, px
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.session.model import Session
 from fidele.session.profiles import Row
 
@@ -223,7 +223,7 @@ class ShelfView(QWidget):
         self.profiles.setFixedHeight(4 + px(24) * max(1, min(8, len(shown))))
         self.profiles.setVisible(bool(shown))
         usable = sum(r.entry.description.usable_as_output for r in rows)
-        self._count.setText(tr("{usable:,} can print", usable=usable) if rows else "")
+        self._count.setText(trn("{usable:,} can print", "{usable:,} can print", usable, usable=usable) if rows else "")
         self._count.setToolTip(tr("How many of the profiles on this machine can serve as an output profile"))
         self.search.setVisible(len(rows) > 5)
         self.all.setText(

@@ -257,8 +257,8 @@ class TuningDesk(Desk):
 
     def _forget(self) -> None:
         name = self.name.currentText().strip()
-        self.guarded(self.session.pieces.forget_tuning, name)
-        self.session.say(tr("“{name}” is forgotten; pictures that have it keep it.", name=name))
+        if self.guarded(self.session.pieces.forget_tuning, name):
+            self.session.say(tr("“{name}” is forgotten; pictures that have it keep it.", name=name))
         self.refresh()
 
     def _give_all(self) -> None:

@@ -15,7 +15,7 @@ from fidele.chart.measurement import Measurement, averaged, from_table
 from fidele.chart.read import read_scan
 from fidele.check.tolerance import TOLERANCES, Tolerance, kept_tolerances
 from fidele.devices.devices import Devices
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.route.condition import Card
 from fidele.route.differences import LOTS
 from fidele.run.beside import PrintMeasured
@@ -194,7 +194,8 @@ class Checking:
             if reading is not None
             else tr("measured with {words}", words=checked.measured.conditions.words())
         )
-        live.say(tr("{n} patches {how}.", n=len(checked.comparison.ids), how=how))
+        count = len(checked.comparison.ids)
+        live.say(trn("{n} patch {how}.", "{n} patches {how}.", count, n=count, how=how))
 
     def file_of(self, run: int) -> Path:
         """Return where the measurements of a run are kept."""

@@ -19,7 +19,7 @@ from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.spaces import srgb
 from fidele.icc.transform import to_lab
-from fidele.language import tr
+from fidele.language import tr, trn
 from fidele.proof.customer import TOLERANCE, CustomerColour
 from fidele.proof.typed import colour_written
 from fidele.session.live import Live
@@ -88,7 +88,7 @@ class Customers:
         names = {c.name for c in found}
         self._set(
             (*(c for c in self.colours if c.name not in names), *found),
-            tr("{n} colours from {name}", n=len(found), name=name),
+            trn("{n} colour from {name}", "{n} colours from {name}", len(found), n=len(found), name=name),
         )
         return len(found)
 
