@@ -420,7 +420,7 @@ def test_what_hands_found_is_kept_on_the_card(window, tmp_path, qtbot):
     session.handoff.choose_setting("Warmth", -3)
     session.handoff.choose_setting("Light", 2)
     (row,) = [r for r in session.rows if r.meaning == "sliders"]
-    assert (row.wanted, row.found, row.agrees) == ("all at rest", "Light +2, Warmth -3", False)
+    assert (row.wanted, row.found, row.agrees) == ("all neutral", "Light +2, Warmth -3", False)
     assert "wrong-sliders" in {f.code for f in session.findings}
     click(window.desk, "Keep")
     (row,) = [r for r in session.rows if r.meaning == "sliders"]

@@ -276,7 +276,7 @@ def printer_learn(
 @click.option("--list", "listing", is_flag=True, help=tr("List the scanners of this machine."))
 @click.option("--json", "as_json", is_flag=True, help=tr("Print one JSON document."))
 def scan(name: str | None, out: Path | None, ppi: int, listing: bool, as_json: bool) -> None:
-    """Scan with every improvement of the scanner at rest; what stays on is said."""
+    """Scan with every improvement of the scanner switched off; what stays on is said."""
     from fidele.artwork.save import save_picture
     from fidele.devices.sane import SaneScanner, scanners
 

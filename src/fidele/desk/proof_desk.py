@@ -128,7 +128,7 @@ class ProofDesk(Desk):
 
     def _ways_to_look(self) -> QLayout:
         row = Flow(space=8)
-        self.whole = button(tr("Whole picture"), self._toggle, tr("The print alone, in one view instead of the comb"))
+        self.whole = button(tr("Whole picture"), self._toggle, tr("The print alone, in one view instead of strips"))
         self.where = button(tr("Where it is lost"), self._where, tr("A map of ΔE00 over the picture, in steps"))
         self.every = button(
             tr("Conditions"), self._every, tr("This picture as every printing condition would print it, the best first")
@@ -494,7 +494,7 @@ class ProofDesk(Desk):
                 text += tr(" Nothing is known of {name}.", name=", ".join(h.candidate.card.name for h in left_out))
         elif self.where.isChecked():
             text = (
-                tr("These colours stay as they print; all else fades to grey. Press the row again for the comb.")
+                tr("These colours stay as they print; all else fades to grey. Press the row again for the strips.")
                 if self._sits
                 else tr("How far each place is off, in ΔE00.")
             )
@@ -509,8 +509,8 @@ class ProofDesk(Desk):
             )
         else:
             text = tr(
-                "The teeth of the comb stand still; drag the picture beneath them, click a tooth's name to "
-                "choose that intent. {short} {meaning}.",
+                "Drag the picture beneath the strips; click the name of the one whose intent you want. "
+                "{short} {meaning}.",
                 short=_SHORT[intent],
                 meaning=MEANING[intent],
             )

@@ -45,7 +45,7 @@ class Strip(QListWidget):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFont(font(8.5))
         self.setAccessibleName(tr("Pictures in hand"))
-        self.setToolTip(tr("Pictures in hand: choose one (Ctrl+Tab goes on); Delete lays it aside, the file stays"))
+        self.setToolTip(tr("Open pictures: choose one (Ctrl+Tab goes on); Delete closes it, the file stays"))
         self._icons: Remembered[QIcon] = Remembered()
         #: Those that are being made.
         self._asked: Remembered[bool] = Remembered()

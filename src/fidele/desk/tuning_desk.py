@@ -344,7 +344,7 @@ class TuningDesk(Desk):
             self._later.start()
             return
         self.state.setText(
-            tr("The left tooth is the print as it is, the right one tuned. Drag the picture beneath them.")
+            tr("The left strip is the print as it is, the right one tuned. Drag the picture beneath them.")
             if not self.tuning.moves
             else tr("Tuned: {words}.", words=self.tuning.words)
         )

@@ -430,7 +430,7 @@ class DriverSettings(ABC):
 def _moved(word: Word, values: Settings) -> str:
     """Return which of several controls do not rest, in words."""
     moved = [f"{c} {_signed(values[c])}" for c in word.controls if values[c] != word.rest]
-    return ", ".join(moved) or tr("all at rest")
+    return ", ".join(moved) or tr("all neutral")
 
 
 def _signed(value: Value) -> str:

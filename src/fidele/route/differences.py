@@ -95,8 +95,8 @@ def differences(one: Card, other: Card) -> list[Difference]:
             found.append(
                 Difference(
                     tr("{control}, by hand", control=control),
-                    plain(a) if a is not None else tr("at rest"),
-                    plain(b) if b is not None else tr("at rest"),
+                    plain(a) if a is not None else tr("neutral"),
+                    plain(b) if b is not None else tr("neutral"),
                 )
             )
     if one.balance != other.balance:

@@ -242,7 +242,7 @@ class Handoff:
             )
         rest = self._device.at_rest("sliders")
         hand = {c.name: c.value for c in handles if c.value != rest}
-        said = ", ".join(f"{name} {value}" for name, value in hand.items()) or tr("all at rest")
+        said = ", ".join(f"{name} {value}" for name, value in hand.items()) or tr("all neutral")
         self._in_force.change(tr("By hand: {said}", said=said), hand=hand)
         self._live.refresh()
         self._live.say(tr("Kept on the card: {said}. From now on it is set with the rest, and read back.", said=said))

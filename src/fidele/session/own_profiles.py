@@ -438,7 +438,7 @@ class OwnProfiles:
         also = [x.name for x in sending.layers(bare, None) if x.converts]
         if also:
             raise FideleError(
-                tr("A bare target passes no conversion: put the driver and the print system to rest first.")
+                tr("A bare target passes no conversion: set driver and print system to leave the numbers alone first.")
             )
         logbook, work, media = self._logbook, self._work, device.media(card.size, card.feed)
         states = self.pages(kind, like)

@@ -90,7 +90,7 @@ class Pieces:
         name = tr("Lay {name} aside", name=gone.opened.path.name)
         shown = current if current != number else then
         self._live.history.do(name, lambda: self._take(after, shown), lambda: self._take(before, current))
-        self._live.say(tr("{name} is laid aside; the file is where it was.", name=gone.opened.path.name))
+        self._live.say(tr("{name} is closed; the file is where it was.", name=gone.opened.path.name))
 
     def _take(self, pieces: tuple[Piece, ...], current: int, same_sheet: bool = False) -> None:
         self._live.change(PiecesChanged(pieces, current, same_print=same_sheet))

@@ -114,7 +114,7 @@ class Profiles:
             self._live.say(
                 tr("Another version of a profile that is on the shelf: choose what to do.")
                 if count == 1
-                else tr("{count} profiles are at the door: choose which to put on the shelf.", count=count)
+                else tr("{count} profiles have arrived: choose which to put on the shelf.", count=count)
             )
             self._live.tell(Arrived())
             return [Installed(a.found.shown, "choose", a.id, a.title, a.reason) for a in (*fresh.values(), *rivals)]
