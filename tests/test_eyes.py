@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
+    QPushButton,
     QScrollArea,
     QSplitter,
     QWidget,
@@ -22,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from fidele.desk import theme
 from fidele.desk.application import open_window
+from fidele.desk.by_any_hand import Folding
 from fidele.desk.foot import Messages, Steps
 from fidele.desk.kit import Choice
 from fidele.desk.labels import ElidedLabel
@@ -68,12 +70,18 @@ def cut(window) -> list[str]:
             found.append(one.text())
     for press in window.findChildren(QAbstractButton):
         drawn = isinstance(press, (_Spot, _Station, LossRow))  # they elide by themselves
-        if press.isVisible() and press.text() and not drawn and press.sizeHint().width() > press.width() + 1:
+        needed = QPushButton.sizeHint(press) if isinstance(press, Folding) else press.sizeHint()
+        if press.isVisible() and press.text() and not drawn and needed.width() > press.width() + 1:
             found.append(press.text())
     for box in (one for one in window.findChildren(QComboBox) if not isinstance(one, Choice)):
         needed = box.fontMetrics().horizontalAdvance(box.currentText()) + theme.px(30)
         if box.isVisible() and needed > box.width() + theme.px(6) and not box.toolTip():
             found.append(f"list: {box.currentText()}")
+    for area in window.findChildren(QScrollArea):
+        inside = area.widget()
+        over = inside.width() - area.viewport().width() if area.isVisible() and inside is not None else 0
+        if over > 1:
+            found.append(f"{over} pixels of {type(inside.parent().parent()).__name__} lie beyond its right edge")
     for holder in {one.parentWidget() for one in window.findChildren(QLabel) if one.isVisible()}:
         kinds = QLabel | QAbstractButton | QComboBox | QLineEdit
         shown = [c for c in holder.children() if isinstance(c, kinds) and c.isVisible()]

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QAbstractButton, QPushButton
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QAbstractButton, QPushButton, QSizePolicy
 
 if TYPE_CHECKING:
     _Base = QAbstractButton
@@ -47,3 +49,43 @@ class Press(ByAnyHand, QPushButton):
     def __init__(self, text: str) -> None:
         super().__init__(text)
         self.watch_toggles()
+
+
+class Folding(Press):
+    """A button whose words go on in further lines where they have no room in one."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self._words = text
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+
+    def text(self) -> str:
+        """Its words, on however many lines they stand."""
+        return self._words
+
+    def _around(self) -> int:
+        """Return how much wider the button is than what stands on it."""
+        lines = super().text().split("\n")
+        return super().sizeHint().width() - max(self.fontMetrics().horizontalAdvance(line) for line in lines)
+
+    def sizeHint(self) -> QSize:
+        width = self.fontMetrics().horizontalAdvance(self._words) + self._around()
+        return QSize(width, super().sizeHint().height())
+
+    def minimumSizeHint(self) -> QSize:
+        widest = max(self.fontMetrics().horizontalAdvance(word) for word in self._words.split())
+        return QSize(widest + self._around(), super().sizeHint().height())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        metrics, room, lines = self.fontMetrics(), self.width() - self._around(), [""]
+        for word in self._words.split():
+            longer = f"{lines[-1]} {word}".strip()
+            if metrics.horizontalAdvance(longer) <= room:
+                lines[-1] = longer
+            else:
+                lines.append(word)
+        said = "\n".join(line for line in lines if line)
+        if said != super().text():
+            self.setText(said)
+            self.updateGeometry()

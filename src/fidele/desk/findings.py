@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from functools import partial
 
@@ -10,7 +11,7 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from fidele.desk.kit import SPRING, down, fill
-from fidele.desk.labels import button, clear, label, section
+from fidele.desk.labels import button, clear, folding, label, section
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.judge.finding import Deed, Finding
 from fidele.language import tr, trn
@@ -20,6 +21,8 @@ Pictures = tuple[QImage, QImage]
 #: Largest size of such a picture.
 _WIDE, _HIGH = 112, 92
 
+#: Words so long, names of files mostly, may go on in the next line after any of their letters.
+_LONG = re.compile(r"\S{30,}")
 _BAR = {"stop": 5, "caution": 3, "note": 0}
 
 
@@ -50,7 +53,7 @@ class FindingCard(QFrame):
             box.addWidget(label(finding.remedy, 8.5, dim=True, wrap=True))
         if finding.button:
             row = QHBoxLayout()
-            self.press = button(
+            self.press = folding(
                 finding.button, lambda: self.acted.emit(finding.action), finding.remedy, main=finding.weight == "stop"
             )
             fill(row, self.press, SPRING)
@@ -90,7 +93,8 @@ class Pair(QWidget):
                 scale = min(wide / image.width(), high / image.height())
                 x = at * (wide + 8)
                 painter.drawImage(QRectF(x, 0, image.width() * scale, image.height() * scale), image)
-                painter.drawText(QRectF(x, image.height() * scale, wide, 17), Qt.AlignmentFlag.AlignVCenter, words)
+                said = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(wide))
+                painter.drawText(QRectF(x, image.height() * scale, wide, 17), Qt.AlignmentFlag.AlignVCenter, said)
 
 
 class FindingsView(QScrollArea):
@@ -167,8 +171,10 @@ def fact_grid(facts: list[tuple[str, str]]) -> QGridLayout:
     grid.setColumnMinimumWidth(0, 84)
     grid.setColumnStretch(1, 1)
     for row, (name, value) in enumerate(facts):
-        title = label(name, 8.5, dim=True)
+        title = label(name, 8.5, dim=True, wrap=True)
         title.setAlignment(Qt.AlignmentFlag.AlignTop)
         grid.addWidget(title, row, 0)
-        grid.addWidget(label(value, 8.5, wrap=True), row, 1)
+        said = label(_LONG.sub(lambda word: "\u200b".join(word[0]), value), 8.5, wrap=True)
+        said.setAccessibleName(value)
+        grid.addWidget(said, row, 1)
     return grid

@@ -12,7 +12,7 @@ from fidele.desk.demo_start import start_demo
 from fidele.desk.desk import FIRST_LEFT, Desk
 from fidele.desk.findings import fact_grid
 from fidele.desk.kit import REST, SPRING, across, down, fill
-from fidele.desk.labels import button, clear, heading, label, section
+from fidele.desk.labels import button, clear, folding, heading, label, section
 from fidele.desk.theme import font
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
@@ -115,6 +115,7 @@ class FirstDesk(Desk):
         )
         colours = (QColor(self.theme.colour("text")), QColor(self.theme.colour("desk")))
         title = heading(step.title) if step.stand == "now" else label(step.title, 9.5, bold=True)
+        title.setWordWrap(True)
         words = down(title, label(step.sentence, 9.0, dim=step.stand != "now", wrap=True), space=2)
         row = across(StepMark(number, step.stand, colours), (words, 1), space=12, margins=(12, 8, 12, 9), on=tile)
         presses = down(space=4)
@@ -122,7 +123,7 @@ class FirstDesk(Desk):
             main = step.stand == "now" and k == 0
             go = partial(self._lead, lead.desk)
             presses.addWidget(
-                button(
+                folding(
                     lead.words,
                     go,
                     tr("For step {number}, {title}", number=number, title=lowered(step.title)),

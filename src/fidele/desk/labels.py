@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
 
-from fidele.desk.by_any_hand import Press
+from fidele.desk.by_any_hand import Folding, Press
 from fidele.desk.theme import font
 
 
@@ -25,10 +25,7 @@ def label(
     made.setTextFormat(Qt.TextFormat.PlainText)
     made.setFont(font(points, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
     made.setProperty("dim", dim)
-    made.setWordWrap(wrap)
-    if wrap:
-        made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
-    return made
+    return wrapped(made) if wrap else made
 
 
 def say_steadily(label: QLabel, text: str) -> None:
@@ -68,6 +65,13 @@ def heading(text: str) -> QLabel:
     return label(text, 11.0, bold=True)
 
 
+def wrapped(made: QLabel) -> QLabel:
+    """Return a label that goes on in further lines where it has no room."""
+    made.setWordWrap(True)
+    made.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+    return made
+
+
 def section(text: str) -> QLabel:
     """Return the heading of a section."""
     return label(text, 9.5, bold=True)
@@ -77,12 +81,20 @@ def button(
     text: str, press: Callable[[], object], tip: str = "", main: bool = False, quiet: bool = False
 ) -> QPushButton:
     """Return a push button."""
-    made = Press(text)
+    return _dressed(Press(text), press, tip, main, quiet)
+
+
+def folding(text: str, press: Callable[[], object], tip: str = "", main: bool = False) -> QPushButton:
+    """Return a push button whose words go on in a second line where a column is too narrow for them."""
+    return _dressed(Folding(text), press, tip, main, False)
+
+
+def _dressed(made: Press, press: Callable[[], object], tip: str, main: bool, quiet: bool) -> QPushButton:
     made.setFont(font(9.0, QFont.Weight.DemiBold if not quiet else QFont.Weight.Normal))
     made.setProperty("main", main)
     made.setProperty("quiet", quiet)
     made.setToolTip(tip)
-    made.setAccessibleName(text)
+    made.setAccessibleName(made.text())
     made.clicked.connect(lambda: press())
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     return made

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout
 
 from fidele.arrays import Floats
 from fidele.chart.measurement import Conditions, Measurement
@@ -14,6 +13,7 @@ from fidele.colour.cie import xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.colour.spectra import spectra_to_xyz
 from fidele.desk.check_pages import Page
+from fidele.desk.flow import Flow
 from fidele.desk.labels import button, label
 from fidele.desk.plots import Eyes
 from fidele.devices.devices import NoInstrument
@@ -42,7 +42,7 @@ class MeasuringPage(Page):
         self._next = 0
         self._timer = QTimer(self, interval=0)
         self._timer.timeout.connect(self._step)
-        row = QHBoxLayout()
+        row = Flow()
         self.go = button(tr("Measure all"), self._start, tr("From the first patch on"), main=True)
         self.again = button(tr("This patch again"), self._once_more, tr("Measure the patch that is picked once more"))
         self.take = button(tr("Take the measurement"), self._take, tr("Judge the print by it"))
@@ -51,7 +51,6 @@ class MeasuringPage(Page):
         )
         for made in (self.go, self.again, self.take, self.average):
             row.addWidget(made)
-        row.addStretch()
         self.box.addLayout(row)
         self.said = label("", 9.5, wrap=True)
         self.box.addWidget(self.said)

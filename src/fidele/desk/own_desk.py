@@ -18,7 +18,7 @@ from fidele.desk.before_after import BeforeAfter, Shown, before_after
 from fidele.desk.check_plots import Distribution
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, down, fill
-from fidele.desk.labels import button, clear, label, section
+from fidele.desk.labels import button, clear, label, section, wrapped
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
 from fidele.language import tr, trn
@@ -69,7 +69,7 @@ class OwnDesk(Desk):
                 "A profile of the same printer and inks for another paper: what it knows of them need not be measured "
                 "again, so that a small target does. Where it does not fit, it is not followed."
             ),
-            letters=44,
+            letters=24,
             chosen=lambda _: self.refresh(),
         )
         self._pages = QGridLayout()
@@ -88,10 +88,10 @@ class OwnDesk(Desk):
         down(
             section(tr("1  The target")),
             self.kind,
-            across(self._from, self.like, SPRING),
+            across(self._from, (self.like, 1)),
             self.buys,
             self.accuracy,
-            section(tr("2  Its pages, printed with nothing converting")),
+            wrapped(section(tr("2  Its pages, printed with nothing converting"))),
             self._pages,
             across(self.all, self.add, SPRING),
             section(tr("3  How good it is")),

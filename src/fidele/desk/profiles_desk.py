@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
 
 from fidele.desk.desk import Desk
 from fidele.desk.kit import SPRING, across, choice, entry, fill, tick
-from fidele.desk.labels import button, label, section
+from fidele.desk.labels import button, folding, label, section
 from fidele.desk.profile_list import GROUPS, ProfileList, lines_of
 from fidele.desk.theme import Theme
 from fidele.desk.work import Work
@@ -172,10 +172,10 @@ class ProfilesDesk(Desk):
                 tr("A double click on an .icc file does not come here yet on this desktop."), 8.5, dim=True, wrap=True
             )
         )
-        let = button(
+        let = folding(
             tr("Let Fidele open profiles"), lambda: self.guarded(self._enter), tr("Adds Fidele to the desktop's menu")
         )
-        box.addWidget(let, alignment=Qt.AlignmentFlag.AlignLeft)
+        box.addWidget(let)
         return [made]
 
     def _enter(self) -> None:

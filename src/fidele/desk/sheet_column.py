@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from fidele import units
+from fidele.desk.flow import Flow
 from fidele.desk.kit import SPRING, across, choice, down, fill
 from fidele.desk.labels import button, label, menu_button, section
 from fidele.desk.numbers import number, typed_mm, whole
@@ -128,12 +129,13 @@ class SheetColumn(QScrollArea):
         )
         fill(row, label(tr("on blank"), 8.5, dim=True), (self.blank, 1))
         self.column.addLayout(row)
-        row = QHBoxLayout()
+        sizes = Flow(space=6)
         self.own = button(tr("Original size"), self._own, tr("The size that the file's own resolution gives"))
         self.largest = button(tr("Largest"), self._largest, tr("As large as the sheet allows, with this border free"))
         self.border = number(0, 500, tr("Border that stays free around the largest"), width=72)
-        fill(row, self.own, self.largest, self.border)
-        self.column.addLayout(row)
+        for made in (self.own, self.largest, self.border):
+            sizes.addWidget(made)
+        self.column.addLayout(sizes)
 
     def _field(self, grid: QGridLayout, row: int, place: int, name: str, words: str, tip: str) -> None:
         box = down(label(words, 8, dim=True), space=0, margins=(0, 0, 0, 0))
@@ -163,7 +165,7 @@ class SheetColumn(QScrollArea):
             row.addWidget(made)
         row.addStretch()
         self._loose.addLayout(row)
-        row = across(space=4)
+        lines = Flow(space=4)
         self.align = menu_button(tr("Line up"), tr("Line up what is chosen; a single piece on the sheet"))
         menu = QMenu(self.align)
         for how, words in ALIGN.items():
@@ -176,23 +178,25 @@ class SheetColumn(QScrollArea):
             action.triggered.connect(partial(self._spread, sideways))
             menu.addAction(action)
         self.align.setMenu(menu)
-        row.addWidget(self.align)
+        lines.addWidget(self.align)
         self.lock = button(tr("Lock"), self.toggle_lock, tr("It stays where it is, also when the rest is nested (L)"))
         self.off = button(tr("Take off"), self.remove, tr("Take it off this sheet (Delete)"))
-        fill(row, self.lock, self.off)
-        self._loose.addLayout(row)
+        for made in (self.lock, self.off):
+            lines.addWidget(made)
+        self._loose.addLayout(lines)
 
     def _many(self) -> None:
         self._loose.addWidget(section(tr("Copies")))
-        row = across(space=4)
+        row = Flow(space=4)
         self.copies = whole(1, 2000, tr("Copies of this piece"))
         self.copies.editingFinished.connect(self._copies)
-        fill(row, self.copies, label(tr("or"), 8.5, dim=True))
         self.across, self.down = (
             whole(0, 200, tr("Columns; 0 for as many as fit"), 38),
             whole(0, 200, tr("Rows; 0 for as many as fit"), 38),
         )
-        fill(row, self.across, label("x", 8.5, dim=True), self.down)
+        by, times = label(tr("or"), 8.5, dim=True), label("x", 8.5, dim=True)
+        for made in (self.copies, by, self.across, times, self.down):
+            row.addWidget(made)
         self.repeat = button(
             tr("Repeat"),
             self._repeat,

@@ -6,12 +6,12 @@ from functools import partial
 
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from fidele.check.statistics import SAID
 from fidele.desk.flow import Flow
 from fidele.desk.kit import REST, SPRING, across, down, entry, fill
-from fidele.desk.labels import button, clear, label, line, section
+from fidele.desk.labels import button, clear, folding, label, line, section
 from fidele.desk.profile_list import ProfileList, lines_of
 from fidele.desk.spots import Ringed, ring
 from fidele.desk.theme import Theme, font, px
@@ -182,7 +182,9 @@ class ShelfView(QWidget):
                 tip = tr("The driver converts until it gets a profile")
                 for device in here:
                     start = partial(self.card_wanted.emit, device.id)
-                    self._cards.addWidget(button(tr("Start one for the {name}", name=device.name), start, tip))
+                    first = folding(tr("Start one for the {name}", name=device.name), start, tip)
+                    first.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+                    self._cards.addWidget(first)
             elif here:
                 more = " …" if len(here) > 3 else ""
                 words = tr(
