@@ -64,6 +64,8 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
 
     if spoken == "xx":
         language._catalogue_now = Foreign()
+    from PySide6.QtWidgets import QAbstractSpinBox
+
     from fidele import units
     from fidele.desk.application import open_window
     from fidele.session.places import Places
@@ -77,6 +79,7 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
     while window.session.artwork is None or window.work.busy:
         pause(50)
     seen: dict[str, str] = {}
+    points: set[str] = set()
     clipped: dict[str, list[str]] = {}
     for station in window.desks:
         window.show_desk(station)
@@ -91,8 +94,9 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
                 clipped |= {f"{station} {name}".strip(): found} if found else {}
             for text in _texts(window):
                 seen.setdefault(text, station)
+            points |= {t for f in window.findChildren(QAbstractSpinBox) if re.search(r"\d\.\d", t := f.text())}
     latin = sorted(t for t in seen if re.search(r"[A-Za-z]{3,}", t)) if spoken == "xx" else []
-    print(json.dumps({"latin": latin, "cut": clipped, "number": units.size(12.5, 1234.5, 1)}))
+    print(json.dumps({"latin": latin, "cut": clipped, "number": units.size(12.5, 1234.5, 1), "points": sorted(points)}))
     sys.stdout.flush()
     os._exit(0)  # what is under way beside the window ends with it
 

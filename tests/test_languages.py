@@ -151,3 +151,4 @@ def test_longer_words_are_not_cut_and_numbers_have_a_comma(places, spoken, size,
     found = _walked(spoken, places.data, size, scale)
     assert found["cut"] == {}
     assert found["number"] == "12,5 x 1234,5 mm"
+    assert found["points"] == [], "fields write numbers as the language does, too"

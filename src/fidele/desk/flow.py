@@ -53,15 +53,24 @@ class Flow(QLayout):
 
     def _lay(self, rect: QRect, really: bool) -> int:
         """Lay the items into a rectangle of any height; return how high it must be."""
-        x, y, high = rect.x(), rect.y(), 0
+        x, y = rect.x(), rect.y()
+        line: list[tuple[int, QLayoutItem, QSize]] = []
+
+        def end() -> int:
+            """Lay a line, each item in the middle of its height; return where the next one begins."""
+            high = max((size.height() for _, _, size in line), default=0)
+            for at, item, size in line if really else ():
+                room = QSize(min(size.width(), rect.width()), size.height())
+                item.setGeometry(QRect(QPoint(at, y + (high - size.height()) // 2), room))
+            line.clear()
+            return y + high
+
         for item in self._items:
             if item.isEmpty():  # a hidden widget takes no room
                 continue
             size = item.sizeHint()
-            if x > rect.x() and x + size.width() > rect.x() + rect.width():
-                x, y, high = rect.x(), y + high + self._space // 2, 0
-            if really:
-                item.setGeometry(QRect(QPoint(x, y), QSize(min(size.width(), rect.width()), size.height())))
+            if line and x + size.width() > rect.x() + rect.width():
+                x, y = rect.x(), end() + self._space // 2
+            line.append((x, item, size))
             x += size.width() + self._space
-            high = max(high, size.height())
-        return y + high - rect.y()
+        return end() - rect.y()

@@ -21,7 +21,9 @@ class Decimal(QDoubleSpinBox):
         self.setFont(font(9))
 
     def validate(self, text: str, place: int) -> tuple[QValidator.State, str, int]:
-        return super().validate(text.replace(",", "."), place)
+        # The text stays as it is written: what is returned here is what the field shows from then on.
+        state, _, at = super().validate(text.replace(",", "."), place)
+        return state, text, at
 
     def valueFromText(self, text: str) -> float:
         return super().valueFromText(text.replace(",", "."))

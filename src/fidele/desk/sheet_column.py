@@ -133,7 +133,9 @@ class SheetColumn(QScrollArea):
         self.own = button(tr("Original size"), self._own, tr("The size that the file's own resolution gives"))
         self.largest = button(tr("Largest"), self._largest, tr("As large as the sheet allows, with this border free"))
         self.border = number(0, 500, tr("Border that stays free around the largest"), width=72)
-        for made in (self.own, self.largest, self.border):
+        border = QWidget()
+        across(label(tr("border"), 8.5, dim=True), self.border, space=6, margins=(0, 0, 0, 0), on=border)
+        for made in (self.own, self.largest, border):
             sizes.addWidget(made)
         self.column.addLayout(sizes)
 
