@@ -29,7 +29,7 @@ from fidele.colour.difference import delta_e_2000
 from fidele.icc.conform import conformance
 from fidele.icc.profile import Profile
 from fidele.icc.transform import Intent
-from tests.hands import click, drop, go, settle
+from tests.hands import click, comes, drop, go, keys, settle
 from tests.lcms import LAB, littlecms
 from tests.street import inked, seal
 
@@ -238,8 +238,14 @@ def test_at_the_desk_from_ramps_to_a_profile_on_the_shelf(window, qtbot, tmp_pat
     chart = ink_target(300, lambda places: setup.laid(setup.limited(places)))
     assert np.array_equal(chart.inks, inks)
     drop(window, measurements(tmp_path, chart, Lab, "target.txt"))
+    assert comes(lambda: window.work.title == "Fitting the target")
+    keys(window, Qt.Key.Key_Escape)  # stopped on the way, it is said, and can be begun again
+    settle(window, qtbot)
+    assert (desk.inks.fitted, desk.state.text()) == (None, "The target could not be fitted.")
+    click(desk, "Fit it again")
     settle(window, qtbot)
     assert desk.inks.fitted is not None
+    assert not desk.fit.isVisible()
     assert any("Off by a mean" in one.text() for one in desk.findChildren(QLabel))
     before = desk.greys.accessibleDescription()
     desk.black.setValue(100)

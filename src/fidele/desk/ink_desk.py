@@ -62,7 +62,8 @@ class InkDesk(Desk):
         self.make = button(
             tr("Make it and put it on the shelf"), self._make, tr("The profile, with the black chosen below"), main=True
         )
-        for one in (self.anew, self.convert, self.make):
+        self.fit = button(tr("Fit it again"), self._again, tr("What was cancelled, or failed, is tried once more"))
+        for one in (self.anew, self.convert, self.fit, self.make):
             head.addWidget(one, alignment=Qt.AlignmentFlag.AlignTop)
         self.box.addLayout(head)
         self.name = entry(tr("What the profile is called"), hint=tr("printer, paper and ink"), points=9.5)
@@ -147,7 +148,7 @@ class InkDesk(Desk):
         )
         self.box.addWidget(scrolled(inside), 1)
 
-        work.ended.connect(lambda: self.state.setText(self._state(self.inks.fitted)))  # cancelled or failed, too
+        work.ended.connect(self._say_state)  # cancelled or failed, too
 
     def restore(self, settings: QSettings) -> None:
         """Take up the folder that pages were written to last."""
@@ -198,7 +199,12 @@ class InkDesk(Desk):
             self._show(fitted)
         elif work.pages:
             self._fit()
+        self._say_state()
+
+    def _say_state(self) -> None:
+        fitted = self.inks.fitted
         self.state.setText(self._state(fitted))
+        self.fit.setVisible(fitted is None and bool(self.inks.work.pages) and not self.work.busy)
 
     def _state(self, fitted: Fitted | None) -> str:
         work = self.inks.work
@@ -244,6 +250,10 @@ class InkDesk(Desk):
         self.work.quietly("separation of greys", self.inks.greys(fitted, self.black.value() / 100), take)
 
     # Doing -------------------------------------------------------------------------------------------------------
+
+    def _again(self) -> None:
+        self._failed = None
+        self.refresh()
 
     def _fit(self) -> None:
         what = (self.inks.work.ramps, self.inks.work.pages, self.inks.work.limit, self.inks.work.further)
