@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 import tifffile
 from click.testing import CliRunner
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 from scipy.interpolate import RBFInterpolator
 

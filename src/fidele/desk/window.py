@@ -495,6 +495,8 @@ class Window(QMainWindow):
     def _outdate(self, *parts: str) -> None:
         """Have parts of the window show things as they are now, each in a turn of the event loop of its own."""
         self._stale |= set(parts)
+        if self._coming.isActive():  # it shows everything as it is once it is in front
+            self._stale.discard("desk")
         if "desk" in self._stale and self.desk.by_hand:
             self._stale.discard("desk")
             self.desk.refresh()
@@ -509,7 +511,7 @@ class Window(QMainWindow):
         self._stale.discard(part)
         if self._stale:
             self._fresh.start()
-        if part == "desk":
+        if part == "desk" and not self._coming.isActive():
             self.desk.refresh()
             self._findings_soon.start()
         elif part == "figures":
@@ -530,7 +532,7 @@ class Window(QMainWindow):
         """
         self.thread_view.show_state(self._thread_state())
         self._stale.discard("thread")
-        if desk:
+        if desk and not self._coming.isActive():
             self.desk.refresh()
             self._stale.discard("desk")
         if soon:
@@ -540,6 +542,8 @@ class Window(QMainWindow):
 
     def _beside(self) -> None:
         self.shelf_view.refresh_first()
+        if self._coming.isActive():  # what stands beside it comes with it
+            return
         station = {"Hand-off": "hand-off"}.get(self.desk.station, self.desk.station.lower())
         mine = [f for f in self.session.findings if f.desk == station]
         held = station == "print"
