@@ -147,6 +147,7 @@ class Window(QMainWindow):
         self._take_up()
         self._know_print()
         self.closing.tell()
+        self.foot.show_undo(session.history.next_undo)
 
     # Making ------------------------------------------------------------------------------------------------------
 
