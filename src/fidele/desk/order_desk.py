@@ -339,8 +339,17 @@ class OrderDesk(Desk):
                 self.work.run(tr("Looking how its numbers leave"), look, looked, "sheet")
             self.then_go("Print")
 
-        title = tr("Opening the target")
-        self.guarded(lambda: self.work.run(title, self.orders.opening(order, page), laid, "sheet"))
+        def begin() -> None:
+            opening = self.orders.opening(order, page)
+
+            def work(told: Progress) -> Opened:
+                opened = opening(told)
+                self.session.look_into(opened.artwork)
+                return opened
+
+            self.work.run(tr("Opening the target"), work, laid, "sheet")
+
+        self.guarded(begin)
 
     def _slip(self) -> None:
         order = self.order
