@@ -343,6 +343,7 @@ def test_the_press_desk_says_what_matters(window, customers, tmp_path, qtbot):
     settle(window, qtbot)
     assert "This is run 1, piece 1: quay-crest.png" in session.said
     assert window.desk.station == "Logbook"
+    look()
     assert [r.id for r in window.desk.chosen()] == [1]
 
 
