@@ -97,10 +97,11 @@ class Profiles:
     def leafing(self) -> Callable[[Iterable[Leaflet]], None]:
         """Return what finds out beside the interface what leaflets say: it is known then when they are kept."""
         words = self._vocabulary()
+        self._leafed = read = {}  # what was read before and not kept is let go
 
         def leaf(leaflets: Iterable[Leaflet]) -> None:
             for leaflet in leaflets:
-                self._leafed[leaflet.text] = (words, statements(leaflet.text, words))
+                read[leaflet.text] = (words, statements(leaflet.text, words))
 
         return leaf
 
