@@ -21,6 +21,9 @@ if TYPE_CHECKING:
     from fidele.icc.profile import Profile
     from fidele.proof.kept import Kept
 
+#: What became of a file, as it is said.
+_STATUSES = {"installed": tr("installed"), "already": tr("already"), "choose": tr("choose"), "refused": tr("refused")}
+
 
 @click.group()
 def profile() -> None:
@@ -151,7 +154,10 @@ def install(paths: tuple[Path, ...], every: bool, keep_both: bool, as_json: bool
         print_json([{k: getattr(r, k) for k in ("path", "status", "id", "title", "reason")} for r in results])
     else:
         for r in results:
-            click.echo(f"{r.status:9}  {r.id:16}  {r.title or r.path}" + (f": {r.reason}" if r.reason else ""))
+            click.echo(
+                f"{_STATUSES.get(r.status, r.status):9}  {r.id:16}  {r.title or r.path}"
+                + (f": {r.reason}" if r.reason else "")
+            )
         if any(r.status == "choose" for r in results):
             click.echo(
                 tr("Nothing was put there for 'choose': --all takes every one, --keep-both another version."), err=True
