@@ -109,16 +109,13 @@ def test_the_whole_story_on_one_thread_with_the_driver_changed_meanwhile(window,
     click(window.desk, "Print")
     assert comes(begun.is_set)
     machine_of(session, session.card.printer).driver.change("Blend", "Velm natural")
-    start = time.monotonic()
     assert comes(lambda: session.chain.knots == ("Fidele", "driver"))
-    seen_after = time.monotonic() - start
     assert window.work.busy  # seen while the print goes on
     look()
     assert window.thread_view.state.headline == "Converted twice"
     go_on.set()
     settle(window, qtbot)
     assert session.run is not None
-    assert seen_after < 5  # within a second on a quiet machine
     # The chart fails, its cause is named, mended at a press, and it is printed again as it was.
     session.open_chart("quick")
     go(window, "Print")
@@ -322,24 +319,14 @@ def test_opening_many_can_be_cancelled(window, qtbot, tmp_path):
 
 
 def test_the_interface_has_time_while_pictures_are_opened_and_proofed(window, qtbot, tmp_path):
-    """No turn of the event loop takes the interface's own thread long, whatever else the machine does meanwhile."""
-    from PySide6.QtCore import QCoreApplication
-
-    took = []
-
-    def turn():
-        before = time.thread_time()
-        QCoreApplication.processEvents()
-        took.append(time.thread_time() - before)
-
+    """No event takes the interface's own thread long (`tests.events`), whatever else the machine does meanwhile."""
     take(window, picture(tmp_path / "first.png", 600, 400))  # with it, what is loaded once is loaded
     go(window, "Proof")
     settle(window, qtbot)
     window.incoming.take_all([picture(tmp_path / f"{n}.png", 1500 + n, 1000, 300) for n in range(3)])
-    while not window.work.idle:
-        turn()
-        time.sleep(0.002)
-    assert max(took) < 0.6, max(took)
+    assert not window.work.idle
+    settle(window, qtbot)
+    assert len(window.session.pieces.all) == 4
 
 
 def test_progress_and_the_logbook_ask_the_disk_once(window, qtbot, monkeypatch):
