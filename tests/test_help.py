@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from fidele.desk.foot import Messages
-from fidele.desk.help import GUIDE, Help, chapter, commands, matching, of_desk, words
+from fidele.desk.help import GUIDE, Help, chapter, commands, guide_page, matching, of_desk, words
 from tests.hands import comes, go, keys, settle
 
 
@@ -37,10 +37,10 @@ def test_help_is_there_for_every_desk_and_finds_every_command(window):
     # The chapter that the desk belongs to, with its picture; every link and picture of the guide leads somewhere.
     shown.tabs.setCurrentIndex(1)
     assert shown.guide.toPlainText().startswith("Pictures, and what will become of their colours")
-    for page in GUIDE.glob("*.html"):
+    for page in GUIDE.rglob("*.html"):
         text = page.read_text("utf-8")
         for target in re.findall(r'(?:href|src)="([^"#:]+)', text):
-            assert (GUIDE / target).exists(), (page.name, target)
+            assert (page.parent / target).exists(), (page, target)
     for station in window.desks:
         assert (GUIDE / f"{chapter(station)}.html").exists()
     shown.tabs.setCurrentIndex(2)
@@ -96,8 +96,14 @@ def test_what_could_not_be_written_is_not_said_to_be(window, qtbot, monkeypatch,
         assert [m.sentence for m in window.foot.messages] == [f"{there} cannot be written: not a directory."]
 
 
-def test_the_guide_that_is_shipped_is_the_one_that_is_written(tmp_path):
+def test_the_guide_that_is_shipped_is_the_one_that_is_written(tmp_path, monkeypatch):
     build = Path(__file__).parents[1] / "docs" / "guide" / "build.py"
     runpy.run_path(str(build))["build"](tmp_path)
-    made = {p.name: p.read_text("utf-8") for p in tmp_path.glob("*.html")}
-    assert made == {p.name: p.read_text("utf-8") for p in GUIDE.glob("*.html")}, "./run guide builds it anew"
+    made = {p.relative_to(tmp_path): p.read_text("utf-8") for p in tmp_path.rglob("*.html")}
+    kept = {p.relative_to(GUIDE): p.read_text("utf-8") for p in GUIDE.rglob("*.html")}
+    assert made == kept, "./run guide builds it anew"
+    for spoken, began in (("en", "Is the print right"), ("de", "Stimmt der Druck"), ("es", "¿Está bien la impresión")):
+        monkeypatch.setattr("fidele.desk.help.LANGUAGE", spoken)
+        page = Path(guide_page("check").toLocalFile()).read_text("utf-8")
+        assert f'<html lang="{spoken}">' in page
+        assert f"<h1>{began}" in page

@@ -11,6 +11,7 @@ import string
 import subprocess
 import sys
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import click
@@ -35,10 +36,13 @@ _NAMES = re.compile(
 )
 
 
+@cache
 def _build():
+    """Return what collects and compiles; what it collects from all sources is collected once."""
     spec = importlib.util.spec_from_file_location("build", ROOT / "docs" / "locale" / "build.py")
     made = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(made)
+    made.collected, made.of_guide = cache(made.collected), cache(made.of_guide)
     return made
 
 
@@ -49,7 +53,7 @@ def _fields(text: str) -> set[str]:
 @pytest.mark.parametrize("spoken", ["de", "es"])
 def test_every_phrase_is_translated_with_its_values_and_compiled(spoken):
     build = _build()
-    phrases, kept = build.collected(), build.catalogue(spoken)
+    phrases, kept = build.collected(), build.catalogue(build.program_po(spoken))
     known = {m.id if isinstance(m.id, tuple) else (m.id,): m for m in kept if m.id}
     assert set(known) == set(phrases), "./run translations collects them anew"
     for phrase, message in known.items():
@@ -62,6 +66,41 @@ def test_every_phrase_is_translated_with_its_values_and_compiled(spoken):
             assert (one[:1] == " ", one[-1:] == " ") == (phrase[0][:1] == " ", phrase[0][-1:] == " "), (phrase, one)
     compiled = (build.LOCALE / spoken / "LC_MESSAGES" / "fidele.mo").read_bytes()
     assert compiled == build.compiled(kept), "./run translations compiles them"
+
+
+def _shown(phrase: str) -> str:
+    """Return a phrase as the screen has it but for values, and for the number of a section."""
+    return re.sub(r"\{\w+\}", "…", re.sub(r"^\d  ", "", phrase))
+
+
+def _italics(paragraph: str) -> list[str]:
+    return re.findall(r"(?<!\*)\*([^*]+)\*(?!\*)", paragraph)
+
+
+@pytest.mark.parametrize("spoken", ["en", "de", "es"])
+def test_the_guide_is_whole_and_names_what_is_on_the_screen(spoken):
+    """What it sets in italics is said by the program in these very words, in the language of the guide."""
+    build = _build()
+    paragraphs = [phrase for (phrase,) in build.of_guide()]
+    program = {_shown(phrase): _shown(phrase) for parts in build.collected() for phrase in parts}
+    kept = {paragraph: paragraph for paragraph in paragraphs}
+    if spoken != "en":
+        kept = {m.id: m.string for m in build.catalogue(build.guide_po(spoken)) if m.id}
+        assert set(kept) == set(paragraphs), "./run translations collects them anew"
+        for message in build.catalogue(build.program_po(spoken)):
+            parts = [(x,) if isinstance(x, str) else x for x in (message.id, message.string)]
+            program |= {_shown(phrase): _shown(there) for phrase, there in zip(*parts, strict=True)}
+    program["Use for the scanner"] = program["Use for the …"].replace("…", program["scanner"])
+    named = 0
+    for paragraph in paragraphs:
+        assert kept[paragraph], f"not translated: {paragraph}"
+        for name in _italics(paragraph):
+            if name in ("job", "your", "Tern Harbour Lights", "Skerry Sketch"):
+                continue
+            assert name in program, f"the guide names “{name}”, which is nowhere in the program"
+            assert program[name] in _italics(kept[paragraph]), (name, program[name])
+            named += 1
+    assert named > 50
 
 
 def _walked(spoken: str, workshop: Path, size: tuple[int, int] = (1024, 700), scale: int = 1) -> dict:

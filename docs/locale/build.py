@@ -1,8 +1,9 @@
 """Bring the translations up to date: `./run translations` collects every phrase and compiles what is translated.
 
-Phrases are what `tr`, `trn` and `named` are given, the names of desks, what commands say of themselves, what the
-library that reads the command line says, and the help's texts. Catalogues lie beside the program's other data, the
-compiled ones as well, so that it speaks without being built.
+There are two catalogues to a language. The guide's has its paragraphs, and lies beside them; `./run guide` makes pages
+of it. The program's phrases are what `tr`, `trn` and `named` are given, the names of desks, what commands say of
+themselves, what the library that reads the command line says, and the help's texts. It lies beside the program's other
+data, compiled as well, so that it speaks without being built.
 """
 
 from __future__ import annotations
@@ -12,6 +13,9 @@ import datetime
 import io
 import json
 import re
+import subprocess
+import sys
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -21,6 +25,7 @@ from babel.messages.pofile import read_po, write_po
 
 ROOT = Path(__file__).parents[2] / "src" / "fidele"
 LOCALE = ROOT / "data" / "locale"
+GUIDE = Path(__file__).parents[1] / "guide"
 
 Phrase = tuple[str, ...]
 #: What stands in a phrase for a value, and what is written alike in every language.
@@ -116,15 +121,36 @@ def collected() -> dict[Phrase, str]:
     return found
 
 
-def catalogue(language: str) -> Catalog:
-    """Return what is translated into a language."""
-    with (LOCALE / language / "LC_MESSAGES" / "fidele.po").open("rb") as file:
-        return read_po(file, locale=language)
+def of_guide() -> dict[Phrase, str]:
+    """Return every paragraph of the guide, with its chapter; the words' explanations are the program's own."""
+    with tempfile.TemporaryDirectory() as made:
+        asked = ["-q", "-b", "gettext", str(GUIDE), made]
+        subprocess.run([sys.executable, "-m", "sphinx", *asked], check=True)
+        with (Path(made) / "guide.pot").open("rb") as file:
+            found = {(m.id,): Path(m.locations[0][0]).name for m in read_po(file) if m.id}
+    return {phrase: chapter for phrase, chapter in found.items() if chapter != "words.rst"}
 
 
-def renewed(language: str, phrases: dict[Phrase, str]) -> Catalog:
+def program_po(language: str) -> Path:
+    """Return where the program's catalogue of a language lies."""
+    return LOCALE / language / "LC_MESSAGES" / "fidele.po"
+
+
+def guide_po(language: str) -> Path:
+    """Return where the guide's catalogue of a language lies."""
+    return GUIDE / "locale" / language / "LC_MESSAGES" / "guide.po"
+
+
+def catalogue(path: Path) -> Catalog:
+    """Return what is translated; it lies in a folder by the language's name."""
+    with path.open("rb") as file:
+        return read_po(file, locale=path.parents[1].name)
+
+
+def renewed(path: Path, phrases: dict[Phrase, str]) -> Catalog:
     """Return a catalogue of exactly these phrases, with what is translated already."""
-    old = {m.id if isinstance(m.id, tuple) else (m.id,): m.string for m in catalogue(language) if m.id}
+    language = path.parents[1].name
+    old = {m.id if isinstance(m.id, tuple) else (m.id,): m.string for m in catalogue(path) if m.id}
     new = Catalog(language, project="Fidele", charset="utf-8", fuzzy=False)
     new._num_plurals, new._plural_expr = 2, "(n != 1)"  # one and many, in all that Fidele speaks
     new.header_comment = f"# Fidele in '{language}'. Under the same licence as the program."
@@ -158,15 +184,17 @@ def compiled(made: Catalog) -> bytes:
 
 def main() -> None:
     """Bring every catalogue up to date, and say what is missing."""
-    phrases = collected()
-    for folder in sorted(p for p in LOCALE.iterdir() if p.is_dir()):
-        made = renewed(folder.name, phrases)
-        (folder / "LC_MESSAGES" / "fidele.po").write_bytes(written(made))
-        (folder / "LC_MESSAGES" / "fidele.mo").write_bytes(compiled(made))
-        missing = [m.id for m in made if m.id and not all(m.string if isinstance(m.string, tuple) else (m.string,))]
-        print(f"{folder.name}: {len(phrases)} phrases, {len(missing)} not translated")
-        for ident in missing:
-            print(f"  {ident if isinstance(ident, str) else ident[0]}")
+    phrases, paragraphs = collected(), of_guide()
+    for language in sorted(p.name for p in LOCALE.iterdir() if p.is_dir()):
+        for path, known in ((program_po(language), phrases), (guide_po(language), paragraphs)):
+            made = renewed(path, known)
+            path.write_bytes(written(made))
+            if path.is_relative_to(LOCALE):
+                path.with_suffix(".mo").write_bytes(compiled(made))
+            missing = [m.id for m in made if m.id and not all(m.string if isinstance(m.string, tuple) else (m.string,))]
+            print(f"{path.stem}, {language}: {len(known)} phrases, {len(missing)} not translated")
+            for ident in missing:
+                print(f"  {ident if isinstance(ident, str) else ident[0]}")
 
 
 if __name__ == "__main__":

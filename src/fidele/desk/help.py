@@ -27,7 +27,7 @@ from fidele.desk.kit import REST, SPRING, across, down, entry, fill
 from fidele.desk.labels import button, heading, label
 from fidele.desk.theme import font, px
 from fidele.desk.tile import scrolled
-from fidele.language import tr
+from fidele.language import LANGUAGE, tr
 
 #: Where the guide lies, as `./run guide` built it.
 GUIDE = Path(str(resources.files("fidele") / "data" / "guide"))
@@ -63,6 +63,12 @@ def chapter(station: str) -> str:
     return str(_kept("desks.json")[station]["chapter"])
 
 
+def guide_page(name: str) -> QUrl:
+    """Return a page of the guide, in the language that is spoken where there is one."""
+    spoken = GUIDE / LANGUAGE / f"{name}.html"
+    return QUrl.fromLocalFile(str(spoken if spoken.exists() else GUIDE / f"{name}.html"))
+
+
 def words() -> dict[str, str]:
     """Return the words that need explaining, each with its explanation."""
     return {tr(word): tr(what) for word, what in _kept("words.json").items()}
@@ -87,6 +93,13 @@ def matching(known: Iterable[Command], typed: str) -> list[Command]:
 
 class GuideView(QTextBrowser):
     """Shows pages of the guide, their pictures made smaller smoothly."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFont(font(10))
+        self.setOpenExternalLinks(True)
+        self.document().setDocumentMargin(px(16))
+        self.document().setDefaultStyleSheet(f"h1 {{ font-size: {px(20)}px }} dd p {{ margin-top: {px(2)}px }}")
 
     def loadResource(self, kind: int, name: QUrl | str) -> object:
         name = QUrl(name)
@@ -114,9 +127,7 @@ class Help(QDialog):
         self.tabs.addTab(self._desk(station), tr("This desk"))
         self.guide = GuideView()
         self.guide.setAccessibleName(tr("The guide"))
-        self.guide.setFont(font(10))
-        self.guide.setOpenExternalLinks(True)
-        self.guide.setSource(QUrl.fromLocalFile(str(GUIDE / f"{chapter(station)}.html")))
+        self.guide.setSource(guide_page(chapter(station)))
         contents = button(tr("All chapters"), self._contents, tr("The guide from its beginning"), quiet=True)
         self.back = button(tr("Back"), self.guide.backward, tr("The page before"), quiet=True)
         self.guide.backwardAvailable.connect(self.back.setEnabled)
@@ -159,7 +170,7 @@ class Help(QDialog):
         return scrolled(page)
 
     def _contents(self) -> None:
-        self.guide.setSource(QUrl.fromLocalFile(str(GUIDE / "index.html")))
+        self.guide.setSource(guide_page("index"))
 
     def search(self, typed: str) -> None:
         """List the commands that hold what was typed."""
