@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fidele.arrays import Floats
 from fidele.characterise.detail import Lines, detail_of, levelled, lines, lost, turned
@@ -15,6 +16,7 @@ from fidele.icc.write import BEYOND, LabGrid, Lut16, device_lut
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_matrix
+    from scipy.sparse.linalg import LinearOperator
 
 #: Device values (n, k), 0 to 1, to media-relative L*a*b* (n, 3).
 Model = Callable[[Floats], Floats]
@@ -159,14 +161,11 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
     round to round. A round is kept where less is lost, of detail or else of the colours themselves, and damped more
     where it led astray (Levenberg and Marquardt): at black and at the gamut's edges values are cut off.
     """
-    from scipy.sparse import csr_matrix, diags, hstack, vstack
     from scipy.sparse.linalg import lsqr
 
-    count, channels = len(aim), device.shape[1]
+    channels = device.shape[1]
     first = np.flatnonzero(ramps.joined)
-    rows = np.repeat(np.arange(len(first)), 2)
-    ends = np.stack([first, first + 1], axis=1).ravel()
-    between = csr_matrix((np.tile([-1.0, 1.0], len(first)), (rows, ends)), shape=(len(first), count))
+    back = along.T.tocsr()
     if detail:
         aim = levelled(ramps, aim)
 
@@ -180,22 +179,19 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
 
     here = judged(device)
     best, stood, damp = here, 0, _MOVING
-    weights, own = np.full(len(first), _STEP), np.ones(count)
+    weights, own = np.full(len(first), _STEP), np.ones(len(aim))
     if detail:
         weights[lost(ramps, aim, _NARROW)[first]] *= 2
     for turn in range(_ROUNDS):
         _, device, there, printed = here
         off = lab_to_din99o(aim) - lab_to_din99o(printed)
         slopes = _slopes(model, there)
-        places = [hstack([diags(slopes[:, k, c]) @ along for c in range(channels)]).tocsr() for k in range(3)]
         if detail:
             weights = np.minimum(weights * np.where(lost(ramps, printed)[first], 2.0, 1.0), _CAP * _STEP)
             own = np.minimum(own * np.where(turned(aim, printed) > _TURNED, 2.0, 1.0), _CAP)
-        one, step = diags(own), diags(weights) @ between
-        every = vstack([*(one @ place for place in places), *(step @ place for place in places)]).tocsr()
-        wanted = np.concatenate([(own * off.T).ravel(), *(step @ off[:, k] for k in range(3))])
-        moved = lsqr(every, wanted, damp=damp, iter_lim=40)[0]
-        moved = np.clip(moved.reshape(channels, -1).T, -0.1, 0.1)
+        wanted = np.concatenate([off * own[:, None], (off[first + 1] - off[first]) * weights[:, None]]).ravel()
+        moved = lsqr(_moving(along, back, slopes, first, own, weights), wanted, damp=damp, iter_lim=40)[0]
+        moved = np.clip(moved.reshape(-1, channels), -0.1, 0.1)
         reached = [judged(np.clip(device + share * moved, -BEYOND, 1 + BEYOND)) for share in _SHARES]
         here = min(reached, key=lambda one: one[0])
         if here[0] <= best[0]:
@@ -205,6 +201,34 @@ def _straightened(model: Model, device: Floats, along: csr_matrix, ramps: Lines,
         if best[0] == 0 or stood > _PATIENCE or (not detail and turn + 1 >= _PLAIN):
             break
     return best[1]
+
+
+def _moving(
+    along: csr_matrix, back: csr_matrix, slopes: Floats, first: NDArray[np.intp], own: Floats, weights: Floats
+) -> LinearOperator:
+    """Return how nodes (m, k) that move take the colours along ramps (n, 3) and the steps from `first` (s,) along.
+
+    As a matrix it would have an entry for each of a colour's eight nodes, channels, coordinates and ends: nine times
+    what is done here in turn. `back` is `along` the other way, `own` (n,) and `weights` (s,) what each counts.
+    """
+    from scipy.sparse.linalg import LinearOperator
+
+    count, channels = len(slopes), slopes.shape[2]
+    counts, steps = own[:, None], weights[:, None]
+
+    def forth(nodes: Floats) -> Floats:
+        moved = np.einsum("nkc,nc->nk", slopes, along @ nodes.reshape(-1, channels))
+        return np.concatenate([moved * counts, (moved[first + 1] - moved[first]) * steps]).ravel()
+
+    def and_back(off: Floats) -> Floats:
+        each = off.reshape(-1, 3)
+        colours, ends = each[:count] * counts, each[count:] * steps
+        colours[first + 1] += ends
+        colours[first] -= ends
+        return (back @ np.einsum("nkc,nk->nc", slopes, colours)).ravel()
+
+    shape = (3 * (count + len(first)), back.shape[0] * channels)
+    return LinearOperator(shape, forth, and_back, dtype=float)
 
 
 def _slopes(model: Model, device: Floats) -> Floats:
