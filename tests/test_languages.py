@@ -174,12 +174,16 @@ def test_nothing_is_decided_by_what_a_sentence_says():
         calls = isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in asked
         return node.args[0] if calls and node.args else None
 
+    def in_words(node: ast.AST) -> bool:
+        where = node.comparators[0] if isinstance(node, ast.Compare) else node.func.value
+        return isinstance(where, ast.Attribute) and where.attr in {"words", "sentence", "headline", "why", "remedy"}
+
     words = [
         f"{path.relative_to(ROOT)}:{node.lineno}: {said.value}"
         for path in (ROOT / "src" / "fidele").rglob("*.py")
         for node in ast.walk(ast.parse(path.read_text()))
         if isinstance(said := looked_for(node), ast.Constant) and isinstance(said.value, str)
-        if " " in said.value and said.value not in elsewhere
+        if (" " in said.value and said.value not in elsewhere) or in_words(node)
         if re.search(r"[a-z]{2}", said.value) and any(said.value in phrase for phrase in phrases)
     ]
     assert words == []

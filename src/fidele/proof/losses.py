@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
@@ -29,6 +30,8 @@ GATHERED = 20.0
 _SPOKEN_OF = 0.002
 _SAMPLES = 1 << 20
 _COLOURS = 40_000
+#: Chroma and lightness shift by so much before it is spoken of.
+_SHIFT = 1.5
 #: Graphics are flat where so few colours, each with such a share, make nine tenths of them.
 _FLAT, _EXACT = 40, 0.002
 
@@ -50,6 +53,11 @@ class Loss:
         """Plain words for the wanted colour."""
         return colour_name(self.wanted_lab)
 
+    @property
+    def duller(self) -> bool:
+        """Whether chroma is lost, by as much as is spoken of."""
+        return math.hypot(*self.wanted_lab[1:]) - math.hypot(*self.printed_lab[1:]) >= _SHIFT
+
 
 @dataclass(frozen=True)
 class Losses:
@@ -68,7 +76,7 @@ class Losses:
             return tr("Nothing of the picture will look visibly different.")
         seen = [g for g in self.groups if g.area >= _SPOKEN_OF] or list(self.groups)
         worst = max(seen, key=lambda g: g.de00)
-        duller = sum(g.area for g in self.groups if "duller" in g.words)
+        duller = sum(g.area for g in self.groups if g.duller)
         how = tr("visibly duller") if duller > 0.5 * sum(g.area for g in self.groups) else tr("visibly different")
         share = tr("{lost:.0f} %", lost=self.lost * 100) if self.lost >= 0.01 else tr("Less than 1 %")
         return tr(
@@ -249,12 +257,12 @@ def shift_in_words(wanted: Floats, printed: Floats) -> str:
     """Say which way a colour shifts: 'duller by 31, redder by 6°, 4 lighter'."""
     (L1, C1, h1), (L2, C2, h2) = lab_to_lch(np.stack([wanted, printed]))
     words = []
-    if abs(C2 - C1) >= 1.5:
+    if abs(C2 - C1) >= _SHIFT:
         words.append(tr("duller by {c2:.0f}", c2=abs(C2 - C1)) if C2 < C1 else tr("purer by {c2:.0f}", c2=abs(C2 - C1)))
     turn = (h2 - h1 + 180) % 360 - 180
     if min(C1, C2) > 6 and abs(turn) >= 2:
         words.append(tr("{toward} by {turn:.0f}°", toward=_toward(h1, turn), turn=abs(turn)))
-    if abs(L2 - L1) >= 1.5:
+    if abs(L2 - L1) >= _SHIFT:
         words.append(tr("{l2:.0f} darker", l2=abs(L2 - L1)) if L2 < L1 else tr("{l2:.0f} lighter", l2=abs(L2 - L1)))
     return ", ".join(words) or tr("hardly shifted")
 
