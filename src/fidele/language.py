@@ -101,6 +101,7 @@ class _Written(string.Formatter):
         return decimals(said)
 
 
+_QUOTES = {"en": "“{}”", "de": "„{}“", "es": "«{}»"}
 _SWAPPED = str.maketrans({".": ",", ",": "."})
 _catalogue_now = _catalogue()
 _written = _Written()
@@ -126,6 +127,11 @@ def trn(one: str, many: str, number: int, /, **values: object) -> str:
     """Return the phrase for one or for many in the user's language, with its named values put in."""
     said = _catalogue_now.ngettext(one, many, int(number))
     return filled(said, **values) if values else said
+
+
+def quoted(name: object, /) -> str:
+    """Return a name between the quotation marks of the user's language."""
+    return _QUOTES[LANGUAGE].format(name)
 
 
 def named(text: str, /) -> str:

@@ -25,7 +25,7 @@ from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import read_bytes
 from fidele.icc.profile import LARGEST, Profile, ProfileError
-from fidele.language import tr
+from fidele.language import quoted, tr
 
 if TYPE_CHECKING:
     import pikepdf
@@ -228,7 +228,7 @@ def _separate(spaces: _Spaces, name: str) -> tuple[str, ...]:
     """Tell of inks that were drawn as their alternates, and of overprinting, which the renderer does not draw."""
     said = []
     if spaces.named:
-        names = ", ".join(f"“{ink}”" for ink in sorted(spaces.named)[:6])
+        names = ", ".join(quoted(ink) for ink in sorted(spaces.named)[:6])
         more = tr(" and {n} more", n=len(spaces.named) - 6) if len(spaces.named) > 6 else ""
         several = len(spaces.named) > 1
         said.append(

@@ -66,5 +66,6 @@ def _table(house: House, chroma: float) -> NDArray[np.float32]:
     black = _typical(np.zeros((1, 3)), house)[0, 0]
     LCh[:, 0] = black + (100 - black) * LCh[:, 0] / 100
     LCh[:, 1] *= chroma
-    device = solve(lambda rgb: _typical(rgb, house), lch_to_lab(LCh), start=nodes).device
+    # More steps would change no number by a thousandth, and the first look at a driver waits for them.
+    device = solve(lambda rgb: _typical(rgb, house), lch_to_lab(LCh), start=nodes, iterations=10).device
     return np.ascontiguousarray(device.reshape(_SIZE, _SIZE, _SIZE, 3), dtype=np.float32)

@@ -47,6 +47,11 @@ class Setting:
     readable: bool = True
     at_printer: bool = False
 
+    @property
+    def where(self) -> str:
+        """Where it is to be found, in words."""
+        return tr("at the printer: {place}", place=self.place) if self.at_printer else self.place
+
 
 @dataclass(frozen=True)
 class Effect:
@@ -227,7 +232,7 @@ class Driver:
         if setting is None:
             raise FideleError(tr("The {driver} driver has no setting '{name}'.", driver=self.model.name, name=name))
         if setting.at_printer:
-            raise FideleError(tr("'{name}' is not set in the driver: {place}.", name=name, place=setting.place))
+            raise FideleError(tr("'{name}' is not set in the driver: {place}.", name=name, place=setting.where))
         if name in self.held:
             raise FideleError(
                 tr("{place} is greyed out: this machine's administrator has locked it", place=setting.place) + "."

@@ -87,7 +87,7 @@ SETTINGS = {
         Setting("Fuller", "Care › By hand › Fuller", _SLIDER),
         Setting("Ruddier", "Care › By hand › Ruddier", _SLIDER),
         # Told to the printer when paper is laid in; the driver reads it.
-        Setting("Laid in", "at the printer: Paper laid in", always(*SURFACES), at_printer=True),
+        Setting("Laid in", "Paper laid in", always(*SURFACES), at_printer=True),
     )
 }
 

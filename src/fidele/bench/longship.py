@@ -60,8 +60,8 @@ SETTINGS = {
         Setting("Salt", "Mast › Weather › Salt", _SLIDER),
         Setting("Ember", "Mast › Weather › Ember", _SLIDER),
         # At the printer: what it believes lies in it, which the driver is told; how warm it dries, which it is not.
-        Setting("Reel aboard", "at the printer: Reel aboard", always(*REELS), at_printer=True),
-        Setting("Lean ink", "at the printer: Hold › Lean ink", always("no", "yes"), readable=False, at_printer=True),
+        Setting("Reel aboard", "Reel aboard", always(*REELS), at_printer=True),
+        Setting("Lean ink", "Hold › Lean ink", always("no", "yes"), readable=False, at_printer=True),
     )
 }
 

@@ -47,7 +47,7 @@ SETTINGS = {
         Setting("Strength", "Inks › Taste › Strength", _SLIDER),
         Setting("Warmth", "Inks › Taste › Warmth", _SLIDER),
         # Set at the printer itself; the driver neither sees nor changes it.
-        Setting("Thrift", "at the printer: Menu › Care › Thrift", always("off", "on"), readable=False, at_printer=True),
+        Setting("Thrift", "Menu › Care › Thrift", always("off", "on"), readable=False, at_printer=True),
     )
 }
 

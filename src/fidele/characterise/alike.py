@@ -24,7 +24,7 @@ from fidele.icc.describe import describe
 from fidele.icc.profile import Profile
 from fidele.icc.solid import cube_solid, overlap
 from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device, table_for
-from fidele.language import tr
+from fidele.language import quoted, tr
 from fidele.tiles import Progress
 
 #: ΔE00 from which a difference between two prints is seen.
@@ -168,7 +168,7 @@ def grid_of(profile: Profile) -> PrinterGrid:
     """
     what = describe(profile)
     if why := next((p.message for p in what.problems if p.weight == "stop"), ""):
-        raise FideleError(f"“{what.description}”: {why}")
+        raise FideleError(f"{quoted(what.description)}: {why}")
     if not what.usable_as_output or profile.channels != 3 or table_for(profile, "A2B", 1) is None:
         raise FideleError(tr("“{title}” is no profile of a printer that takes RGB.", title=what.description))
     axis = np.linspace(0, 1, GRID)

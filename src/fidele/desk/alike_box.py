@@ -36,7 +36,7 @@ class AlikeBox(QWidget):
         )
         self._said = down(space=4)
         down(
-            section(tr("5  Like another unit")),
+            section(tr("Like another unit")),
             across(self.other, SPRING),
             across(self.make, self.both, SPRING),
             self._said,

@@ -181,6 +181,7 @@ class BalanceDesk(Desk):
             margins=(0, 0, 0, 0),
             on=self.by_handles,
         )
+        self.last = section("")
         inside = QWidget()
         down(
             section(tr("1  The page, printed, pressed, and read on the desk Check")),
@@ -188,7 +189,7 @@ class BalanceDesk(Desk):
             across(self.lay, SPRING),
             across(label(tr("Aim"), 9.5), self.aim, SPRING),
             self.by_handles,
-            section(tr("3  What curves of Fidele's own will do")),
+            self.last,
             across(self.compute, self.forget_it, SPRING),
             self.said,
             self.colours,
@@ -246,6 +247,8 @@ class BalanceDesk(Desk):
         """Show the handles that there are, what is known of them, and what was found."""
         card, handles = self.session.card, self.handles.all()
         self.by_handles.setVisible(bool(handles))
+        three, two = tr("3  What curves of Fidele's own will do"), tr("2  What curves of Fidele's own will do")
+        self.last.setText(three if handles else two)
         if not handles or card is None:
             return
         known, free = self.handles.known(), not self.work.busy

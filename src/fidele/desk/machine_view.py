@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from fidele.desk.spots import Part, Spots
@@ -18,6 +18,8 @@ from fidele.language import tr
 _LINE, _HEAD, _TRAY, _TANK, _NOZZLES = 22, 34, 30, 62, 16
 #: So many dots stand for a tank's nozzles.
 _DOTS = 10
+#: Points of what is written on a machine.
+_SAID = 8.5
 
 
 def words(control: Control, value: object) -> str:
@@ -72,7 +74,9 @@ class MachineView(QWidget):
         self._places = []
         wide, margin = float(self.width()), float(px(10))
         for power in self._of("power"):
-            self._places.append((QRectF(wide - px(78), px(6), px(66), px(24)), power))
+            said = max(QFontMetrics(font(_SAID)).horizontalAdvance(words(power, v)) for v in ("on", "off"))
+            room = px(40) + said + px(4)
+            self._places.append((QRectF(wide - room - margin, px(6), room, px(24)), power))
         y = float(px(_HEAD))
         trays = self._of("tray")
         for number, tray in enumerate(trays):
@@ -231,7 +235,7 @@ class MachineView(QWidget):
         self._say(painter, place.adjusted(px(6), 0, -room, 0), called(control), dim=True)
 
     def _say(self, painter: QPainter, place: QRectF, said: str, dim: bool = False) -> None:
-        painter.setFont(font(8.5))
+        painter.setFont(font(_SAID))
         painter.setPen(self.theme.colour("dim" if dim else "text"))
         shown = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, int(place.width()))
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, shown)

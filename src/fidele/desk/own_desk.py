@@ -80,7 +80,7 @@ class OwnDesk(Desk):
         self._versions = QGridLayout()
         self._versions.setHorizontalSpacing(14)
         self._versions.setVerticalSpacing(4)
-        self._kept = section(tr("4  Its versions"))
+        self._kept = section(tr("Its versions"))
         self.alike = AlikeBox(self)
         self.report = QWidget()
         self._said = down(space=5, margins=(0, 0, 0, 0), on=self.report)

@@ -17,7 +17,7 @@ from fidele.desk.labels import button, clear, label, section
 from fidele.desk.tile import Tile, scrolled
 from fidele.desk.work import Work
 from fidele.devices.protocol import Printer
-from fidele.language import tr
+from fidele.language import quoted, tr
 from fidele.route.layers import MEANINGS
 from fidele.session import learning
 from fidele.session.model import Session
@@ -159,7 +159,9 @@ class PrintersDesk(Desk):
             for meaning, said in learned.meanings.items()
         ]
         if learned.passes:
-            rows.append((tr("Leaves numbers alone"), f"“{learned.passes}” ({_HOW[learned.meanings['colour'].how]})"))
+            rows.append(
+                (tr("Leaves numbers alone"), f"{quoted(learned.passes)} ({_HOW[learned.meanings['colour'].how]})")
+            )
         self._shown.addLayout(fact_grid(rows))
         fill(
             self._shown,

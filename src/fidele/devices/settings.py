@@ -16,7 +16,7 @@ from fidele.devices.protocol import Choice, FollowedJob, SystemProfile
 from fidele.devices.vocabulary import Word, Words
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
-from fidele.language import tr
+from fidele.language import quoted, tr
 from fidele.papers.leaflet import Vocabulary
 from fidele.papers.model import MADE
 from fidele.route.behind import looked_up
@@ -338,7 +338,7 @@ class DriverSettings(ABC):
         control = self._words.at_printer[meaning]
         wanted, place = card.driver.get("stand_in", now[control]), self._controls.place(control)
         agrees = now[control] == wanted
-        return SettingRow(meaning, f"“{wanted}”", f"“{now[control]}”", place, agrees, Evidence.READ_BACK, False)
+        return SettingRow(meaning, quoted(wanted), quoted(now[control]), place, agrees, Evidence.READ_BACK, False)
 
     # Layers ------------------------------------------------------------------------------------------------------
 
@@ -356,13 +356,13 @@ class DriverSettings(ABC):
         space = words.control("input_space")
         expects = str(now[space]) if space else words.space
         if colour == words.by_profile:
-            how = f"“{colour}”: " + (
+            how = f"{quoted(colour)}: " + (
                 tr("converts to {profile_name}", profile_name=profile_name(given))
                 if given
                 else tr("none is given, so it passes")
             )
         else:
-            how = f"“{colour}”: " + (
+            how = f"{quoted(colour)}: " + (
                 tr("converts from {expects} by the maker's correction", expects=expects) if converts else tr("passes")
             )
         mirror, turn = words.control("mirroring"), words.meanings.get("turn")

@@ -9,6 +9,7 @@ from dataclasses import field
 
 from fidele.dataclass import dataclass
 from fidele.icc.transform import Intent
+from fidele.language import quoted
 from fidele.sheet.placing import Media
 from fidele.values import Settings, Value
 
@@ -85,7 +86,7 @@ class Words:
     def said(self, meaning: str, value: Value) -> str:
         """Return a value in plain words; where there are none, as the driver calls it."""
         plain = self.meanings[meaning].plain.get(value)
-        return plain or (f"“{value}”" if meaning == "stand_in" else str(value))
+        return plain or (quoted(value) if meaning == "stand_in" else str(value))
 
     def value(self, meaning: str, plain: str) -> Value:
         """Return the driver's value for something said in plain words; `StopIteration` where it has none."""

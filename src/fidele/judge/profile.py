@@ -9,7 +9,7 @@ from fidele.icc.transform import Intent
 from fidele.judge.facts import Facts, ProfileFacts
 from fidele.judge.finding import Finding
 from fidele.judge.table import COMPARED, finding
-from fidele.language import lowered, tr
+from fidele.language import lowered, quoted, tr
 from fidele.papers.model import MADE, NEEDED
 from fidele.route.condition import Card
 
@@ -18,7 +18,7 @@ def missing_profile(facts: Facts) -> Iterator[Finding]:
     """Whether the card's profile is on the shelf: gone, or changed since, where another has the same title."""
     if facts.missing:
         title = facts.card.profile_title
-        name = f"“{title}”" if title else tr("The profile")
+        name = quoted(title) if title else tr("The profile")
         yield finding("profile-changed" if facts.instead else "profile-missing", name=name, instead=facts.instead)
 
 
@@ -51,7 +51,7 @@ def _fit(profile: ProfileFacts, proven: bool) -> Iterator[Finding]:
         "profile-does-not-fit",
         "note" if proven else "stop" if certain else "caution",
         says=tr("says it is") if proven else tr("is"),
-        profile=profile.title,
+        profile=quoted(profile.title),
         words=lowered(fit.words[:1]) + fit.words[1:],
         proven=tr(" A chart on this printer says that it holds all the same.") if proven else "",
     )

@@ -387,7 +387,7 @@ TABLE: dict[str, Row] = {
     "profile-does-not-fit": Row(
         "stop",
         tr("The profile {says} for something else"),
-        "“{profile}” {words}{proven}",
+        "{profile} {words}{proven}",
         tr("Choose one that fits, or say in its papers what it is for."),
         tr("Show what fits"),
         Deed.SHOW,

@@ -8,7 +8,7 @@ from fidele.dataclass import dataclass
 from fidele.icc.conform import created
 from fidele.icc.profile import Profile
 from fidele.icc.text import text_of
-from fidele.language import tr
+from fidele.language import quoted, tr
 
 #: Screens drift: a profile older than this is asked about.
 _OLD = 270
@@ -53,7 +53,7 @@ def display_of(found: ScreenFound, chosen: Profile | None, title: str, today: da
         return Display(None, tr("sRGB, {how}", how=found.how))
     if found.profile is not None:
         name = text_of(found.profile, "desc") or tr("its profile")
-        words = f"“{name}”, {found.how}{_aged(found.profile, today)}"
+        words = f"{quoted(name)}, {found.how}{_aged(found.profile, today)}"
         return Display(found.profile, words, _advice(found.profile, today))
     return Display(
         None,

@@ -7,7 +7,7 @@ from typing import Literal
 
 from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
-from fidele.language import lowered, tr
+from fidele.language import lowered, quoted, tr
 from fidele.session.live import Live
 from fidele.session.news import LogChanged, News, QueueChanged
 from fidele.session.profiles import Profiles
@@ -124,7 +124,7 @@ class FirstPrint:
             words = tr("Say what you print on and with which printer: that is a printing condition, and it is kept.")
             return tr("Paper and piece"), False, words, (Lead(tr("Start a condition"), "New condition"),)
         on = tr(" on {substrate}", substrate=card.substrate) if card.process == "transfer" else ""
-        words = f"“{card.name}”: {card.printer_name}, {card.media}{on}, {card.size}."
+        words = f"{quoted(card.name)}: {card.printer_name}, {card.media}{on}, {card.size}."
         return (
             tr("Paper and piece"),
             True,

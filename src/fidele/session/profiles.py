@@ -15,7 +15,7 @@ from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import pass_through
-from fidele.language import lowered, tr, trn
+from fidele.language import lowered, quoted, tr, trn
 from fidele.papers.fit import Fit, Purpose, fit
 from fidele.papers.guess import Known, guess, plain
 from fidele.papers.leaflet import Leaflet, Vocabulary, statements
@@ -190,7 +190,7 @@ class Profiles:
                 self.shelf.put_back(removed)
             self.changed()
 
-        name = f"“{arrivals[0].title}”" + (tr(" and {n} more", n=len(arrivals) - 1) if len(arrivals) > 1 else "")
+        name = quoted(arrivals[0].title) + (tr(" and {n} more", n=len(arrivals) - 1) if len(arrivals) > 1 else "")
         self._live.history.do(tr("Put {name} on the shelf", name=name), put, back)
         replaced = tr(" in place of the other version") if instead else ""
         verb = tr("are") if len(arrivals) > 1 else tr("is")
@@ -493,9 +493,12 @@ class Profiles:
             self._live.tell(RulesChanged())
             self._live.refresh()
 
-        words = {"screen": tr("Proofs are shown through"), "scanner": tr("Scans are read through")}[role]
         none = {"screen": "sRGB", "scanner": tr("the profile made here")}[role]
-        name = f"{words} {f'“{self.row(self.need(profile_id)).title}”' if profile_id else none}"
+        chosen = quoted(self.row(self.need(profile_id)).title) if profile_id else none
+        name = {
+            "screen": tr("Proofs are shown through {profile}", profile=chosen),
+            "scanner": tr("Scans are read through {profile}", profile=chosen),
+        }[role]
         self._live.history.do(name, lambda: choose(profile_id), lambda: choose(before))
         self._live.say(f"{name}.")
 

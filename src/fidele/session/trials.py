@@ -7,7 +7,7 @@ from collections.abc import Callable
 from fidele.dataclass import dataclass
 from fidele.devices.devices import Devices
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import quoted, tr
 from fidele.run.reading import Checked, verdict_of
 from fidele.run.trial import Trial, run_trial, trial_card, verified
 from fidele.session.checking import Checking
@@ -82,4 +82,4 @@ class Trials:
         found = verified(done.checked, device, tr("Quick chart"), done.number, self._checking.scanner.residual_mean)
         self._profiles.verified(done.trial.card.profile or "", found)
         self._live.tell(LogChanged())
-        self._live.say(f"“{done.trial.title}”: {found.sentence}")
+        self._live.say(f"{quoted(done.trial.title)}: {found.sentence}")

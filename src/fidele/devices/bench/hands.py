@@ -79,7 +79,7 @@ def machine_controls(machine: Machine) -> Iterator[Control]:
             offered = machine.driver.offered(setting.name)
             yield Control(
                 name,
-                setting.place.removeprefix("at the printer: "),
+                setting.place,
                 values[setting.name],
                 offered,
                 partial(machine.driver.at_the_panel, setting.name),

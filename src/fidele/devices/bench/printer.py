@@ -50,7 +50,7 @@ class MachineControls:
 
     def place(self, name: str) -> str:
         """Return where a control stands in the driver."""
-        return self._machine.model.settings[name].place
+        return self._machine.model.settings[name].where
 
     def at_printer(self, name: str) -> bool:
         """Whether it is set at the printer itself."""

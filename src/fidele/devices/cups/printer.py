@@ -34,7 +34,7 @@ from fidele.devices.vocabulary import Word, Words
 from fidele.errors import FideleError
 from fidele.icc.transform import Intent
 from fidele.ipp.raster import read_raster
-from fidele.language import tr
+from fidele.language import quoted, tr
 from fidele.route.behind import behind_layer, behind_rows
 from fidele.route.condition import Card, Owner
 from fidele.route.layers import Evidence, Layer, PrinterStatus, SettingRow, fingerprint
@@ -466,7 +466,7 @@ class QueuePrinter(DriverSettings):
             value = str(now[control])
             known = value in (words.passes, words.corrects)
             says = words.meanings["colour"].plain.get(value, tr("what it does is not known"))
-            how = f"“{value}”: {says} ({learned.how('colour')})"
+            how = f"{quoted(value)}: {says} ({learned.how('colour')})"
             layer = replace(layer, converts=value != words.passes if known else None, how=how)
             layer = replace(layer, expects="sRGB" if layer.converts else "")
         elif layer.converts is None and control:
