@@ -11,7 +11,8 @@ import json
 import os
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 #: Letters that look foreign, one for each of ours.
@@ -37,7 +38,7 @@ class Foreign(gettext.NullTranslations):
 
 
 def _texts(window: object) -> Iterator[str]:
-    from PySide6.QtWidgets import QComboBox, QListWidget, QTableWidget, QWidget
+    from PySide6.QtWidgets import QComboBox, QListWidget, QTableWidget, QTreeWidget, QTreeWidgetItemIterator, QWidget
 
     for one in window.findChildren(QWidget):  # type: ignore[attr-defined]
         for name in ("text", "toolTip", "accessibleName", "accessibleDescription", "placeholderText", "title"):
@@ -52,9 +53,46 @@ def _texts(window: object) -> Iterator[str]:
             yield from (one.itemText(i) for i in range(one.count()))
         if isinstance(one, QListWidget):
             yield from (one.item(i).text() for i in range(one.count()))
+        if isinstance(one, QTreeWidget):
+            yield from (one.headerItem().text(i) for i in range(one.columnCount()))
+            rows = QTreeWidgetItemIterator(one)
+            while rows.value() is not None:
+                yield from (rows.value().text(i) for i in range(one.columnCount()))
+                rows += 1
         if isinstance(one, QTableWidget):
             heads = (one.horizontalHeaderItem(i) for i in range(one.columnCount()))
             yield from (head.text() for head in heads if head is not None)
+
+
+def _work(window: object) -> None:
+    """Print, press and check two charts, one of them converted twice: desks that tell of runs have some to tell of."""
+    from tests.hands import pause
+
+    session = window.session  # type: ignore[attr-defined]
+    for wrong in (True, False):
+        if not wrong:
+            session.handoff.bring()
+            session.handoff.confirm("ink_saving", "off")
+        session.open_chart("quick")
+        session.press_run(session.print_job(session.job(), overridden="123" if wrong else ""))
+        window.show_desk("Check")  # type: ignore[attr-defined]
+        window.desks["Check"].scan.click()  # type: ignore[attr-defined]
+        pause(300)
+        while window.work.busy:  # type: ignore[attr-defined]
+            pause(50)
+
+
+def _views(desk: object) -> Iterator[tuple[str, Callable[[], object]]]:
+    """Yield what a desk has to show, one at a time, each with what shows it."""
+    station = desk.station  # type: ignore[attr-defined]
+    if station == "Check":
+        yield from ((name, partial(desk.show_page, name)) for name in desk.pages)  # type: ignore[attr-defined]
+    elif station == "Logbook":
+        tree = desk.tree  # type: ignore[attr-defined]
+        yield "a run", lambda: tree.setCurrentItem(tree.topLevelItem(0))
+        yield "two runs", tree.selectAll
+    else:
+        yield "", lambda: None
 
 
 def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
@@ -64,8 +102,6 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
 
     if spoken == "xx":
         language._catalogue_now = Foreign()
-    from PySide6.QtWidgets import QAbstractSpinBox
-
     from fidele import units
     from fidele.desk.application import open_window
     from fidele.session.places import Places
@@ -78,14 +114,13 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
     window.take_file(window.session.places.data / "artwork" / "signal-flags.png")
     while window.session.artwork is None or window.work.busy:
         pause(50)
+    _work(window)
     seen: dict[str, str] = {}
-    points: set[str] = set()
     clipped: dict[str, list[str]] = {}
     for station in window.desks:
         window.show_desk(station)
-        for name in window.desks[station].pages if station == "Check" else ("",):
-            if name:
-                window.desks[station].show_page(name)
+        for name, show in _views(window.desks[station]):
+            show()
             for _ in range(12):  # what is beside the desk follows a moment later
                 pause(120)
                 if not (found := cut(window)) and window.work.idle:  # figures come from beside the interface
@@ -94,7 +129,7 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
                 clipped |= {f"{station} {name}".strip(): found} if found else {}
             for text in _texts(window):
                 seen.setdefault(text, station)
-            points |= {t for f in window.findChildren(QAbstractSpinBox) if re.search(r"\d\.\d", t := f.text())}
+    points = [t for t in seen if re.search(r"(?<![\d.])\d+\.\d{1,2}(?![\d.])", t) and "ersi" not in t]
     latin = sorted(t for t in seen if re.search(r"[A-Za-z]{3,}", t)) if spoken == "xx" else []
     print(json.dumps({"latin": latin, "cut": clipped, "number": units.size(12.5, 1234.5, 1), "points": sorted(points)}))
     sys.stdout.flush()

@@ -215,7 +215,7 @@ def test_chart_make_read_and_check(tmp_path, demo):
     (tmp_path / "off.txt").write_text(head + "BEGIN_DATA\n" + "\n".join("\t".join(r) for r in rows) + "\nEND_DATA\n")
     failed = fidele("check", tmp_path / "m.txt", tmp_path / "off.txt")
     assert failed.returncode == 1
-    assert failed.stdout.startswith("fail: 144 patches")
+    assert failed.stdout.startswith("failed: 144 patches")
     refused("chart", "make", "nothing", "--out", tmp_path, words="no chart 'nothing'; there is quick, control, target")
     refused(
         "chart",

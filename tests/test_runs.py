@@ -308,7 +308,7 @@ def test_the_logbook_tells_and_survives(session, places, two, tmp_path, monkeypa
     book = session.logbook
     runs = book.everything()
     assert [(r.id, r.state) for r in runs] == [(3, "printed"), (2, "printed"), (1, "printed")]
-    assert {name for name, _, _ in compared(runs[2], runs[1])} - {"Receipt: ink ml"} == {"Intent"}
+    assert {name for name, _, _ in compared(runs[2], runs[1])} - {"Receipt: Ink, ml"} == {"Intent"}
     took = totals(runs)
     assert took.printed == 3
     assert took.square_metres == pytest.approx(3 * 0.210 * 0.297, rel=1e-6)

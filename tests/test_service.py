@@ -656,10 +656,14 @@ def test_a_described_printer_by_finished_file(demo, tmp_path, qtbot, monkeypatch
     desk.form.sheets.setText("A4 210 x")
     click(desk.form, "Keep it")
     assert "is no sheet" in desk.form.wrong.text()
-    desk.form.sheets.setText("A4 210 x 297")
+    desk.form.sheets.setText("A4 210 x 297; tall 8,27 x 1000.5 in; mug 203,5 x 92 mm")
+    click(desk.form, "Keep it")
+    assert "is no sheet" in desk.form.wrong.text()  # a thousand inches are
+    desk.form.sheets.setText("A4 210 x 297; tall 8,27 x 40.5 in; mug 203,5 x 92")
     click(desk.form, "Keep it")
     (device,) = [p for p in session.devices.printers if p.id.startswith("described/")]
     assert (device.media("A4").width, device.stand_ins()[0].name) == (210.0, "thick")
+    assert [round(device.media(name).width, 2) for name in ("tall", "mug")] == [210.06, 203.5]
     desk.show_printer(device.id)
     click(desk, "Start a condition")
     session.change_card(

@@ -91,7 +91,7 @@ QUESTIONS = (
         tr("What is the finest text that can be read without effort?"),
         (
             (tr("1 mm"), tr("fine detail holds")),
-            (tr("1.5 mm"), tr("a little soft")),
+            (tr("{mm:g} mm", mm=1.5), tr("a little soft")),
             (tr("2 mm or larger"), tr("blurred: pressed too long?")),
         ),
     ),

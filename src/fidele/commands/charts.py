@@ -425,7 +425,7 @@ def check(
             tr(
                 "{verdict}: {n} patches, ΔE00 mean {mean:.2f}, median {median:.2f}, 95th percentile {p95:.2f}, "
                 "largest {largest:.2f} ({ids}).",
-                verdict=result.verdict,
+                verdict=result.said,
                 n=len(result.ids),
                 mean=result.mean,
                 median=result.median,
@@ -514,7 +514,7 @@ def diagnose(
         )
         sys.exit(0 if checked.comparison.passed else 1)
     sure = tr(" ({sure:.0f} of 100 cases)", sure=cause.sure * 100) if cause.sure and cause.code != "right" else ""
-    click.echo(f"{checked.comparison.verdict}: {cause.title}{sure}. {cause.sentence} {cause.next_step}")
+    click.echo(f"{checked.comparison.said}: {cause.title}{sure}. {cause.sentence} {cause.next_step}")
     for suspect in cause.suspects[:6]:
         left = tr("leaves {fit_de00:5.2f}", fit_de00=suspect.fit_de00) if suspect.Lab is not None else " " * 12
         click.echo(f"  {left}  {suspect.confidence * 100:3.0f} %  {suspect.title}")

@@ -10,7 +10,7 @@ import click
 
 from fidele.commands.common import FILE, INTENTS, intent_for, print_json, session_of_user
 from fidele.errors import FideleError
-from fidele.language import tr
+from fidele.language import decimals, tr
 
 if TYPE_CHECKING:
     from fidele.artwork.picture import Artwork
@@ -145,7 +145,7 @@ def nearest(colour: str, target: Path, as_json: bool) -> None:
             }
         )
         return
-    click.echo(f"L*a*b* {', '.join(f'{v:.1f}' for v in wanted)}: {said}.")
+    click.echo(f"L*a*b* {'  '.join(decimals(f'{v:.1f}') for v in wanted)}: {said}.")
     for n in found:
         values = " ".join(f"{v * 255:.0f}" for v in n.device)
         click.echo(

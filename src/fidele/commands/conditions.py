@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from fidele.commands.common import FILE, print_json, session_of_user
-from fidele.language import tr
+from fidele.language import named, tr
 
 if TYPE_CHECKING:
     from fidele.route.condition import Card
@@ -188,7 +188,7 @@ def condition_check(card: str, as_json: bool) -> None:
     session.put_in_force(_card(session, card))
     findings = session.findings
     weights = {f.weight for f in findings}
-    verdict = "stop" if "stop" in weights else "caution" if "caution" in weights else "good"
+    verdict = "stop" if "stop" in weights else "caution" if "caution" in weights else named("good")
     chain = session.chain or Chain((), 0)
     if as_json:
         print_json(
@@ -218,7 +218,7 @@ def condition_check(card: str, as_json: bool) -> None:
             }
         )
     else:
-        click.echo(f"{verdict}: {chain.headline}, {chain.sentence}")
+        click.echo(f"{tr(verdict)}: {chain.headline}, {chain.sentence}")
         for f in findings:
             click.echo(f"  {f.weight}: {f.title}. {f.why} {f.remedy}")
     sys.exit(1 if verdict == "stop" else 0)

@@ -31,6 +31,7 @@ def piece(
     from dataclasses import replace
 
     from fidele.artwork.open import open_artwork
+    from fidele.check.statistics import SAID
     from fidele.check.tolerance import tolerance_named
     from fidele.piece.check import check_piece
     from fidele.run.job import Job
@@ -75,7 +76,7 @@ def piece(
             }
         )
     else:
-        click.echo(f"{checked.verdict}: {cause.title}. {cause.sentence} {cause.next_step}")
+        click.echo(f"{SAID[checked.verdict]}: {cause.title}. {cause.sentence} {cause.next_step}")
         click.echo(
             tr(
                 "  {n} areas, ΔE00 mean {mean:.2f}, 95th percentile {p95:.2f}; seen by {trust}",

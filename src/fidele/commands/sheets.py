@@ -198,6 +198,7 @@ def runs(context: click.Context, as_json: bool, search: str, limit: int) -> None
     """List what was printed, the newest first."""
     if context.invoked_subcommand is not None:
         return
+    from fidele.check.statistics import SAID
     from fidele.run.log import matching
 
     book = session_of_user().logbook
@@ -221,9 +222,11 @@ def runs(context: click.Context, as_json: bool, search: str, limit: int) -> None
         print_json(rows)
         return
     for r in rows:
-        said = f", {r['verdict']}" if r["verdict"] else ""
+        said = f", {SAID.get(str(r['verdict']), r['verdict'])}" if r["verdict"] else ""
         why = f" ({r['why']})" if r["why"] else ""
-        click.echo(f"{r['id']:5}  {str(r['at'])[:16]}  {r['title']}, {r['condition']}: {r['state']}{why}{said}")
+        click.echo(
+            f"{r['id']:5}  {str(r['at'])[:16]}  {r['title']}, {r['condition']}: {tr(str(r['state']))}{why}{said}"
+        )
 
 
 @runs.command()

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.characterise.fit import Stated
 from fidele.desk.theme import LIGHT, Theme, font, px
-from fidele.language import tr
+from fidele.language import decimals, tr
 from fidele.session.own_profiles import ACCURACY
 
 _FEWEST, _MOST, _HIGH, _LOW = 90, 1700, 1.5, 0.03
@@ -62,7 +62,7 @@ class AccuracyPlot(QWidget):
                 painter.drawLine(QPointF(room.left(), y), QPointF(room.right(), y))
                 painter.setPen(self.theme.colour("dim"))
                 right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-                painter.drawText(QRectF(0, y - 8, room.left() - 5, 16), right, f"{error:g}")
+                painter.drawText(QRectF(0, y - 8, room.left() - 5, 16), right, decimals(f"{error:g}"))
             for count in (100, 200, 400, 900, 1500):
                 x = at(count, 1).x()
                 painter.setPen(self.theme.colour("text" if count == self._count else "dim"))

@@ -18,7 +18,7 @@ from fidele.desk.pairs_view import PairsView
 from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.desk.tile import scrolled
 from fidele.desk.work import Work
-from fidele.language import tr
+from fidele.language import decimals, tr
 from fidele.route.condition import Card
 from fidele.run.beside import PrintMeasured
 from fidele.session.balancing import CHROMA, TONE
@@ -262,7 +262,9 @@ class BalanceDesk(Desk):
         mine = found[1] if found is not None and found[0] == card.id else None
         if mine is not None:
             now, then = (mine.figures(greys, mine.wanted) for greys in (mine.before, mine.after))
-            values = ", ".join(f"{name} {value:+g}" if value else f"{name} 0" for name, value in mine.values.items())
+            values = ", ".join(
+                f"{name} {decimals(f'{value:+g}')}" if value else f"{name} 0" for name, value in mine.values.items()
+            )
             words += " " + tr(
                 "Best: {values}. Greys lean by {lean:.1f} now, {lean2:.1f} is expected; tones are off by L* {off:.1f} "
                 "now, {off2:.1f} then.",

@@ -367,7 +367,7 @@ class CardDesk(Desk):
             )
         ]
         rows += [
-            (MEANINGS.get(name, name), f"{said.value}, {said.who}, {said.when:%d.%m.%Y}")
+            (MEANINGS.get(name, name), f"{tr(str(said.value))}, {said.who}, {said.when:%d.%m.%Y}")
             for name, said in card.confirmed.items()
         ]
         return rows + [
@@ -375,7 +375,7 @@ class CardDesk(Desk):
                 MEANINGS.get(name, name),
                 tr(
                     "{value}, says {who}, {when:%d.%m.%Y}; not seen here",
-                    value=said.value,
+                    value=tr(str(said.value)),
                     who=said.who,
                     when=said.when,
                 ),

@@ -146,7 +146,7 @@ class FiguresPage(Page):
         self.distribution = Distribution()
         self.plots = [self.distribution]
         fill(left, section(tr("How many are within what")), (self.distribution, 3), section(tr("By family")))
-        self.families = Table(tr("family"), tr("patches"), "mean", "median", "95 %", "largest")
+        self.families = Table(tr("family"), tr("patches"), tr("mean"), tr("median"), "95 %", tr("largest"))
         left.addWidget(self.families, 4)
         row.addLayout(left, 6)
         right = down(section(tr("Worst")))

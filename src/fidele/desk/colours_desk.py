@@ -82,7 +82,9 @@ class Swatches(QWidget):
                 x = 62 + at * 74
                 painter.fillRect(x, 0, 68, 28, colour)
                 painter.setPen(self.palette().windowText().color())
-                painter.drawText(QRectF(x, 29, 68, 17), Qt.AlignmentFlag.AlignVCenter, f"ΔE00 {near.de00:.1f}")
+                painter.drawText(
+                    QRectF(x, 29, 68, 17), Qt.AlignmentFlag.AlignVCenter, tr("ΔE00 {near:.1f}", near=near.de00)
+                )
                 painter.setPen(Qt.PenStyle.NoPen)
 
 
@@ -336,7 +338,7 @@ class ColoursDesk(Desk):
         made.setObjectName("inside")
         box = across(Swatches(row, self.session.screen()), space=10, margins=(0, 2, 0, 2), on=made)
         words = down(space=1)
-        share = f"  {row.area * 100:.1f} %" if row.area else ""
+        share = tr("  {share:.1f} %", share=row.area * 100) if row.area else ""
         words.addWidget(line(f"{row.held.colour.name}{share}", 9.5, bold=True))
         words.addWidget(
             line(

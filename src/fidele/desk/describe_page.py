@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFormLayout, QWidget
 
+from fidele import units
 from fidele.desk.kit import SPRING, across, ask, choice, down, entry, fill
 from fidele.desk.labels import button, label, section
 from fidele.devices.described import DESCRIBED, Called, Description, SheetSize
@@ -15,7 +16,8 @@ from fidele.errors import FideleError
 from fidele.language import tr
 from fidele.route.layers import MEANINGS
 
-_SHEETS = re.compile(r"^\s*(.+?)\s+([\d.]+)\s*[x×]\s*([\d.]+)\s*$")
+#: A sheet's name, its width, its height, and the unit of both.
+_SHEET = re.compile(r"(.+?)\s+([\d.,]+)\s*[x×]\s*([\d.,]+)\s*(\S*)")
 
 
 class DescribePage(QWidget):
@@ -39,7 +41,7 @@ class DescribePage(QWidget):
         self.ink = entry(tr("Ink"), hint=tr("the ink set, where you know it"))
         self.ppi = entry(tr("Resolution"), hint="300")
         self.sheets = entry(
-            tr("Sheets"), hint=tr("A4 210 x 297; roll 610 x 1000"), tip=tr("Name, width and height in mm")
+            tr("Sheets"), hint=tr("A4 210 x 297 mm; roll 610 x 1000 mm"), tip=tr("Name, width and height of each")
         )
         for words, field in (
             (tr("Name"), self.name),
@@ -63,6 +65,7 @@ class DescribePage(QWidget):
         keep = button(tr("Keep it"), self._keep, "", main=True)
         fill(box, self.wrong, across(keep, button(tr("Leave it"), self.left.emit, ""), SPRING), SPRING)
         self._id = ""
+        self._sheets: tuple[SheetSize, ...] = ()
 
     def begin(self, says: Description | None) -> None:
         """Ask anew, or change what was described."""
@@ -73,7 +76,8 @@ class DescribePage(QWidget):
         self.program.setText(says.program if says is not None else "")
         self.ink.setText(says_or.ink)
         self.ppi.setText(str(says_or.ppi))
-        self.sheets.setText("; ".join(f"{s.name} {s.width:g} x {s.height:g}" for s in says_or.sheets))
+        self._sheets = says_or.sheets
+        self.sheets.setText("; ".join(map(_written, self._sheets)))
         for meaning, field in self.words.items():
             called = says_or.words.get(meaning)
             field.setText(f"{called.name} › {', '.join(called.choices)}" if called is not None else "")
@@ -100,14 +104,11 @@ class DescribePage(QWidget):
         ppi = self.ppi.text().strip() or "300"
         if not ppi.isdigit() or not 72 <= int(ppi) <= 2400:
             raise FideleError(tr("Pixels per inch: a number from 72 to 2400."))
-        sheets = []
-        for part in filter(None, (p.strip() for p in self.sheets.text().split(";"))):
-            found = _SHEETS.match(part)
-            if found is None or not (10 < float(found[2]) <= 5000 and 10 < float(found[3]) <= 20000):
-                raise FideleError(
-                    tr("“{part}” is no sheet: write a name and millimetres, as in A4 210 x 297.", part=part)
-                )
-            sheets.append(SheetSize(name=found[1], width=float(found[2]), height=float(found[3])))
+        kept = {_written(sheet): sheet for sheet in self._sheets}  # what was not touched stays to the last decimal
+        sheets = [
+            kept[part] if part in kept else _sheet(part)
+            for part in filter(None, (p.strip() for p in self.sheets.text().split(";")))
+        ]
         words = {}
         for meaning, field in self.words.items():
             called, _, offered = field.text().partition("›")
@@ -125,6 +126,30 @@ class DescribePage(QWidget):
             words=words,
         )
         return said.model_copy(update={"sheets": tuple(sheets)}) if sheets else said
+
+
+def _written(sheet: SheetSize) -> str:
+    digits = units.decimals("length", 1)
+    sides = (tr("{side:g}", side=round(units.shown("length", mm), digits)) for mm in (sheet.width, sheet.height))
+    return f"{sheet.name} {' x '.join(sides)} {units.unit_of('length')}"
+
+
+def _sheet(part: str) -> SheetSize:
+    """Read one sheet: its name, width and height, in the chosen unit where none is said."""
+    found = _SHEET.fullmatch(part)
+    wrong = FideleError(
+        tr(
+            "“{part}” is no sheet: write a name, width and height, as in {example}.",
+            part=part,
+            example=f"A4 {units.size(210, 297)}",
+        )
+    )
+    if found is None:
+        raise wrong
+    wide, high = (units.read(f"{found[n]} {found[4]}", "length") for n in (2, 3))
+    if not (10 < wide <= 5000 and 10 < high <= 20000):
+        raise wrong
+    return SheetSize(name=found[1], width=wide, height=high)
 
 
 _WORDS = tr(

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.colour.difference import delta_e_2000
 from fidele.desk.theme import LIGHT, Theme, font, px
-from fidele.language import tr
+from fidele.language import decimals, tr
 from fidele.proof.soft import show
 from fidele.session.pairs import SHOWN, Pairs
 
@@ -68,5 +68,7 @@ class PairsView(QWidget):
                 x = left + column * wide
                 painter.drawText(QRectF(x, 3 * high + 2, wide, px(14)), Qt.AlignmentFlag.AlignHCenter, name)
                 painter.drawText(
-                    QRectF(x, 3 * high + px(15), wide, px(14)), Qt.AlignmentFlag.AlignHCenter, f"{off[column]:.1f}"
+                    QRectF(x, 3 * high + px(15), wide, px(14)),
+                    Qt.AlignmentFlag.AlignHCenter,
+                    decimals(f"{off[column]:.1f}"),
                 )

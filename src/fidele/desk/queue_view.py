@@ -123,10 +123,10 @@ class QueueView(QListWidget):
 
 def _words(entry: Queued, progress: str) -> str:
     if entry.state in ("preparing", "printing"):
-        return f"{entry.state}{f', {progress}' if progress else ''}"
+        return ", ".join(filter(None, (tr(entry.state), progress)))
     where = tr(", into {rpartition}", rpartition=entry.target.rpartition("/")[2]) if entry.target else ""
     if entry.state == "held":
         return tr("held: {why}{where}", why=entry.why or tr("by you"), where=where)
     if entry.not_before is not None and entry.not_before > datetime.datetime.now():
         return tr("waits until {clock}{where}", clock=clock(entry.not_before), where=where)
-    return f"waiting{where}"
+    return tr("waiting{where}", where=where)

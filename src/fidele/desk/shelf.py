@@ -263,7 +263,7 @@ class ShelfView(QWidget):
         for run in self._session.logbook.runs(30):
             item = QListWidgetItem(f"{run.id}  {run.title}")
             item.setData(Qt.ItemDataRole.UserRole, run.id)
-            said = SAID.get(run.verdict, "") if run.state == "printed" else run.state
+            said = SAID.get(run.verdict, "") if run.state == "printed" else tr(run.state)
             item.setToolTip(
                 tr("Run {id}, {at:%d.%m.%Y %H:%M}", id=run.id, at=run.at)
                 + (f": {said}" if said else "")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import csv
+import datetime
 import io
 import json
 from collections import Counter
@@ -17,12 +18,31 @@ from fidele.dataclass import dataclass
 from fidele.errors import FideleError
 from fidele.files import write_bytes
 from fidele.language import tr, trn
-from fidele.route.condition import OWNER_WORDS, Card
+from fidele.route.condition import Card
+from fidele.route.differences import LABELS, PRESS, STACK, plain, said
 from fidele.route.layers import MEANINGS
 from fidele.run.kept import KeptJob, job_of
 from fidele.sheet.placing import Media
 from fidele.store.records import KeptRun
 from fidele.values import Document, Json
+
+#: Which fields of a card are told of a run.
+_TOLD = ("printer_name", "media", "size", "substrate", "owner", "profile", "intent", "bpc", "mirror_by")
+#: What records of pressing and receipts call things that a card does not have.
+_OF_PRESS = PRESS | STACK | {"condition": tr("Condition"), "substrate": tr("Piece"), "at": tr("At")}
+_RECEIPT = {
+    "printer": tr("Printer"),
+    "serial": tr("Serial number"),
+    "pixels": tr("Pixels"),
+    "ink ml": tr("Ink, ml"),
+    "queue": tr("Queue"),
+    "job": tr("Number in the queue"),
+    "sent as": tr("Sent as"),
+    "sheets": tr("Sheets"),
+    "program": tr("Printed from"),
+    "differs": tr("Set otherwise"),
+}
+_MEASURED = {"temperature": units.temperature, "pressure": units.pressure}
 
 
 @dataclass(frozen=True)
@@ -47,8 +67,8 @@ def facts(run: KeptRun) -> list[Fact]:
     """Return what the logbook knows of a run, section by section."""
     job, settings, receipt = job_of(run), json.loads(run.settings), json.loads(run.receipt)
     found = [
-        Fact(tr("Run"), "Title", run.title),
-        Fact(tr("Run"), tr("State"), run.state + (f": {run.why}" if run.why else "")),
+        Fact(tr("Run"), tr("Title"), run.title),
+        Fact(tr("Run"), tr("State"), tr(run.state) + (f": {run.why}" if run.why else "")),
         Fact(tr("Run"), tr("Ordered"), f"{run.at:%d.%m.%Y %H:%M}"),
         Fact(tr("Run"), tr("Media"), _media_words(job.media, run)),
     ]
@@ -62,7 +82,11 @@ def facts(run: KeptRun) -> list[Fact]:
     with contextlib.suppress(ValidationError):  # of a card that cannot be read any more nothing is told
         found += _card_facts(Card.model_validate_json(run.card))
     found += [Fact(tr("Settings sent"), name, str(value)) for name, value in settings.items()]
-    found += [Fact(tr("Receipt"), name, _said(value)) for name, value in receipt.items() if settings.get(name) != value]
+    found += [
+        Fact(tr("Receipt"), _RECEIPT.get(name, name), _said(value))
+        for name, value in receipt.items()
+        if settings.get(name) != value and value not in ("", [], {})
+    ]
     if run.press:
         records = json.loads(run.press)
         for done in records if isinstance(records, list) else [records]:
@@ -72,7 +96,7 @@ def facts(run: KeptRun) -> list[Fact]:
 
 def _media_words(media: Media | None, run: KeptRun) -> str:
     if media is None:
-        return f"{run.media_mm2 / 1e6:.3f} m²" if run.media_mm2 else tr("not kept")
+        return tr("{area:.3f} m²", area=run.media_mm2 / 1e6) if run.media_mm2 else tr("not kept")
     return f"{media.name}, {units.size(media.width, media.height)}"
 
 
@@ -114,54 +138,47 @@ def piece_name(run: KeptRun, number: int) -> str:
 
 
 def _card_facts(card: Card) -> list[Fact]:
-    plain = (
-        (tr("Condition"), card.name),
-        (tr("Printer"), card.printer_name),
-        (tr("Media"), card.media),
-        (tr("Size"), card.size),
-        (tr("Substrate"), card.substrate),
-        (tr("Converted by"), OWNER_WORDS[card.owner].strip(",")),
-        (tr("Profile"), f"{card.profile_title} ({(card.profile or 'none')[:12]})".strip()),
-        (tr("Intent"), card.intent.value),
-        (tr("Black point compensation"), tr("on") if card.bpc else tr("off")),
-        (tr("Mirrored by"), card.mirror_by),
-        *((MEANINGS.get(m, m), str(v)) for m, v in card.driver.items()),
-    )
-    press = card.press
-    words = units.pressing(press.temperature, press.seconds, press.pressure)
-    pressed = [Fact(tr("Condition"), tr("Press"), words)] if card.process == "transfer" else []
-    return [*(Fact(tr("Condition"), name, value) for name, value in plain), *pressed]
+    told = [(tr("Condition"), card.name), *((LABELS[field], said(card, field)) for field in _TOLD)]
+    told += [(MEANINGS.get(meaning, meaning), plain(value)) for meaning, value in card.driver.items()]
+    if card.process == "transfer":
+        press = card.press
+        told.append((tr("Press"), units.pressing(press.temperature, press.seconds, press.pressure)))
+    if card.profile and card.profile_title:  # two may have one title
+        told.append((tr("Content of the profile"), card.profile[:12]))
+    return [Fact(tr("Condition"), name, value) for name, value in told]
 
 
 def _pressed(done: Document) -> list[Fact]:
-    ends = {"seconds": " s", "preheat": tr(" s warmed before")}
-    measured = {"temperature": units.temperature, "pressure": units.pressure}
     found = []
     for key, value in done.items():
-        name = {"on_top": tr("On top")}.get(key, key.capitalize())
         if isinstance(value, bool):
-            found.append(Fact(tr("Pressed"), name, tr("yes") if value else "no"))
-        elif isinstance(value, (int, float)):
-            words = measured[key](float(value)) if key in measured else f"{value:g}{ends.get(key, '')}"
-            found.append(Fact(tr("Pressed"), name, words))
+            words = tr("yes") if value else tr("no")
+        elif isinstance(value, int | float):
+            words = _MEASURED[key](float(value)) if key in _MEASURED else tr("{value:g}", value=value)
         else:
-            found.append(Fact(tr("Pressed"), name, _said(value)))
+            words = _said(value)
+        if key == "on_top":
+            words = {"paper": tr("the paper"), "piece": tr("the piece")}.get(words, words)
+        elif key == "at":
+            with contextlib.suppress(ValueError):
+                words = f"{datetime.datetime.fromisoformat(words):%d.%m.%Y %H:%M}"
+        found.append(Fact(tr("Pressed"), _OF_PRESS.get(key, key), words))
     return found
 
 
 def _said(value: Json) -> str:
     if isinstance(value, dict):
-        return ", ".join(f"{k} {v:g}" if isinstance(v, float) else f"{k} {v}" for k, v in value.items())
+        return ", ".join(f"{tr(k)} {_said(v)}" for k, v in value.items())
     if isinstance(value, list):
         return " x ".join(map(str, value)) if all(isinstance(v, int) for v in value) else "; ".join(map(str, value))
-    return str(value)
+    return tr("{value:g}", value=value) if isinstance(value, float) else str(value)
 
 
 def compared(one: KeptRun, other: KeptRun) -> list[tuple[str, str, str]]:
     """Return name, value of the first and value of the second for everything in which two runs differ."""
     first = {(f.section, f.name): f.value for f in facts(one)}
     second = {(f.section, f.name): f.value for f in facts(other)}
-    skip = {(tr("Run"), tr("Ordered")), (tr("Pressed"), "At")}
+    skip = {(tr("Run"), tr("Ordered")), (tr("Pressed"), tr("At"))}
     return [
         (
             f"{section}: {name}" if section not in (tr("Run"), tr("Condition")) else name,

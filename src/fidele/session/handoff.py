@@ -297,7 +297,7 @@ class Handoff:
         said[meaning] = Confirmation(value=value, who=person(), when=datetime.datetime.now().replace(microsecond=0))
         if meaning.startswith("program_"):
             self.forget()  # what a person sees now is newer than what was probed before
-        self._in_force.change(tr("Confirmed by hand: {value}", value=value), confirmed=said)
+        self._in_force.change(tr("Confirmed by hand: {value}", value=tr(str(value))), confirmed=said)
 
     def probe(self) -> ProbeResult:
         """Send known numbers down the route without ink; the result is evidence until a setting changes."""

@@ -10,8 +10,8 @@ from fidele.dataclass import dataclass
 from fidele.language import named
 
 #: States of a run that is yet to be printed, being printed, or done with.
-WAITING = ("held", "waiting")
-BUSY = ("preparing", "printing")
+WAITING = (named("held"), named("waiting"))
+BUSY = (named("preparing"), named("printing"))
 DONE = (named("printed"), named("failed"), named("cancelled"), named("interrupted"))
 
 
