@@ -77,13 +77,17 @@ def cut(window) -> list[str]:
         needed = box.fontMetrics().horizontalAdvance(box.currentText()) + theme.px(30)
         if box.isVisible() and needed > box.width() + theme.px(6) and not box.toolTip():
             found.append(f"list: {box.currentText()}")
+    kinds = QLabel | QAbstractButton | QComboBox | QLineEdit
+    for one in (w for w in window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible()):
+        seen = one.visibleRegion().boundingRect()
+        if seen.height() > 2 and seen.width() < one.width() - 1:
+            found.append(f"{type(one).__name__} “{one.accessibleName() or one.toolTip()}” is cut at its side")
     for area in window.findChildren(QScrollArea):
         inside = area.widget()
         over = inside.width() - area.viewport().width() if area.isVisible() and inside is not None else 0
         if over > 1:
             found.append(f"{over} pixels of {type(inside.parent().parent()).__name__} lie beyond its right edge")
     for holder in {one.parentWidget() for one in window.findChildren(QLabel) if one.isVisible()}:
-        kinds = QLabel | QAbstractButton | QComboBox | QLineEdit
         shown = [c for c in holder.children() if isinstance(c, kinds) and c.isVisible()]
         if holder.layout() is not None:
             pairs = itertools.combinations(shown, 2)

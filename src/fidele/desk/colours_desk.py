@@ -26,7 +26,7 @@ from fidele.colour.words import colour_name
 from fidele.dataclass import dataclass
 from fidele.desk.desk import Desk
 from fidele.desk.kit import across, down, fill
-from fidele.desk.labels import button, clear, label, line
+from fidele.desk.labels import button, clear, label
 from fidele.desk.numbers import Decimal
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import font, px
@@ -47,6 +47,8 @@ from fidele.tiles import Progress
 #: So many exact colours of flat graphics are listed.
 _MOST = 24
 _FLAVOURS = (named("least ΔE00"), named("same hue"), named("same lightness"))
+#: Pixels that a nearest colour is wide.
+_SWATCH = 54
 
 
 @dataclass(frozen=True)
@@ -67,24 +69,23 @@ class Swatches(QWidget):
         Lab = [row.held.colour.Lab, row.held.printed, *(n.Lab for n in row.held.nearest)]
         shown = show(np.array(Lab, np.float32), display)
         self._colours = [QColor(int(r), int(g), int(b)) for r, g, b in shown]
-        self.setFixedSize(px(60 + 74 * len(row.held.nearest)), px(46))
+        self.setFixedSize(px(60 + (_SWATCH + 4) * len(row.held.nearest)), px(46))
         self.setToolTip(tr("Wanted, with what the condition prints as a disc in it; then the nearest printable ones"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         with QPainter(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.fillRect(0, 0, 52, 46, self._colours[0])
+            painter.fillRect(0, 0, px(52), px(46), self._colours[0])
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(self._colours[1])
-            painter.drawEllipse(QRectF(13, 10, 26, 26))
+            painter.drawEllipse(QRectF(px(13), px(10), px(26), px(26)))
             painter.setFont(font(8.0))
             for at, (near, colour) in enumerate(zip(self._row.held.nearest, self._colours[2:], strict=True)):
-                x = 62 + at * 74
-                painter.fillRect(x, 0, 68, 28, colour)
+                x = px(62 + at * (_SWATCH + 4))
+                painter.fillRect(x, 0, px(_SWATCH), px(28), colour)
                 painter.setPen(self.palette().windowText().color())
-                painter.drawText(
-                    QRectF(x, 29, 68, 17), Qt.AlignmentFlag.AlignVCenter, tr("ΔE00 {near:.1f}", near=near.de00)
-                )
+                said = tr("ΔE00 {near:.1f}", near=near.de00)
+                painter.drawText(QRectF(x, px(29), px(_SWATCH), px(17)), Qt.AlignmentFlag.AlignVCenter, said)
                 painter.setPen(Qt.PenStyle.NoPen)
 
 
@@ -338,10 +339,10 @@ class ColoursDesk(Desk):
         made.setObjectName("inside")
         box = across(Swatches(row, self.session.screen()), space=10, margins=(0, 2, 0, 2), on=made)
         words = down(space=1)
-        share = tr("  {share:.1f} %", share=row.area * 100) if row.area else ""
-        words.addWidget(line(f"{row.held.colour.name}{share}", 9.5, bold=True))
+        share = tr("  {share:.1f} %", share=row.area * 100) if row.area else ""
+        words.addWidget(label(f"{row.held.colour.name}{share}", 9.5, bold=True, wrap=True))
         words.addWidget(
-            line(
+            label(
                 tr(
                     "{verdict}; printed ΔE00 {de00:.1f}: {words}",
                     verdict=_ONE[row.held.verdict],
@@ -350,9 +351,12 @@ class ColoursDesk(Desk):
                 ),
                 8.5,
                 dim=True,
+                wrap=True,
             )
         )
-        words.addWidget(line(_device_words(row.held), 8.5, dim=True, tip=_device_tip(row.held)))
+        nearest = label(_device_words(row.held), 8.5, dim=True, wrap=True)
+        nearest.setToolTip(_device_tip(row.held))
+        words.addWidget(nearest)
         box.addLayout(words, 1)
         if row.values:
             choose = button(tr("Replace …"), lambda: None, tr("Put a printable colour in its place, in a copy"))

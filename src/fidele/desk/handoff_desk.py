@@ -20,6 +20,7 @@ from fidele.desk.labels import button, heading, label, line
 from fidele.desk.outcome import Outcome
 from fidele.desk.picture import to_image
 from fidele.desk.setting_table import MOST_ROWS, SettingTable
+from fidele.desk.theme import px
 from fidele.desk.work import Work
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import SENDS
@@ -115,6 +116,8 @@ class HandoffDesk(Desk):
             self.program.addItem(words, name)
         self.program.activated.connect(self._choose_program)
         top.addWidget(self.program)
+        for one, least in ((self.profile, 125), (self.owner, 100), (self.program, 80)):  # in a small window
+            one.setMinimumWidth(px(least))
         self.box.addWidget(self.choosers)
         self.rightness = label("", 8.5, dim=True, wrap=True)
         self.box.addWidget(self.rightness)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
-from PySide6.QtCore import QEvent
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QCheckBox,
@@ -15,6 +16,9 @@ from PySide6.QtWidgets import (
     QLabel,
     QLayout,
     QLineEdit,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
     QToolTip,
     QVBoxLayout,
     QWidget,
@@ -108,8 +112,26 @@ class Choice(QComboBox):
             self._label.setVisible(False)
         return bool(super().event(event))
 
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        painter = QStylePainter(self)
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        option.currentText = self.fontMetrics().elidedText(  # type: ignore[attr-defined]
+            self.currentText(), Qt.TextElideMode.ElideRight, self._room(option)
+        )
+        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
+        painter.end()
+
+    def _room(self, option: QStyleOptionComboBox) -> int:
+        part = QStyle.SubControl.SC_ComboBoxEditField
+        field = self.style().subControlRect(QStyle.ComplexControl.CC_ComboBox, option, part, self)
+        return int(field.width())
+
     def _cut(self) -> bool:
-        return self.fontMetrics().horizontalAdvance(self.currentText()) > self.width() - 30
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        return self.fontMetrics().horizontalAdvance(self.currentText()) > self._room(option)
 
 
 def choice(

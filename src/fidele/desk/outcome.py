@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.desk.theme import LIGHT, Theme, font
 from fidele.language import tr
+
+_WRAPPED = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop
 
 
 class Outcome(QWidget):
@@ -40,7 +42,9 @@ class Outcome(QWidget):
             return
         with QPainter(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            below = 57 if self.more else 40
+            # Pictures side by side are of one size.
+            beside = [one for one in (self.parentWidget() or self).children() if isinstance(one, Outcome)]
+            below = round(23 + max(sum(one._heights()) for one in (self, *beside)))
             frame = QRectF(0, 0, self.width(), self.height() - below)
             painter.fillRect(frame, self.theme.colour("surround"))
             if self.image is not None:
@@ -55,7 +59,13 @@ class Outcome(QWidget):
             painter.drawText(QRectF(0, frame.bottom() + 3, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
             painter.setPen(self.theme.colour("dim"))
             painter.setFont(font(8.5))
-            for row, said in enumerate(filter(None, (self.words, self.more))):
-                room = QRectF(0, frame.bottom() + 21 + 17 * row, self.width(), 18)
-                shown = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, self.width())
-                painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
+            y = frame.bottom() + 21
+            for said, high in zip(filter(None, (self.words, self.more)), self._heights(), strict=True):
+                painter.drawText(QRectF(0, y, self.width(), high), int(_WRAPPED), said)
+                y += high
+
+    def _heights(self) -> list[float]:
+        """Return how much room each line of words takes, in as many lines as it needs."""
+        metrics, wide = QFontMetricsF(font(8.5)), self.width()
+        texts = filter(None, (self.words, self.more))
+        return [metrics.boundingRect(QRectF(0, 0, wide, 200), int(_WRAPPED), said).height() for said in texts]

@@ -14,7 +14,7 @@ from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
 from fidele.desk.flow import Flow
 from fidele.desk.kit import SPRING, across, choice, down, entry, fill, tick
-from fidele.desk.labels import button, clear, label, line
+from fidele.desk.labels import button, clear, label
 from fidele.desk.numbers import number
 from fidele.desk.piece_page import PiecePage
 from fidele.desk.press_mode import PressMode
@@ -330,7 +330,7 @@ class PressDesk(Desk):
                 on=self._ticked.get(step.key, False),
             )
             self.list.addWidget(box)
-            self.list.addLayout(across(28, (line(step.words, 8, dim=True), 1)))
+            self.list.addLayout(across(28, (label(step.words, 8, dim=True, wrap=True), 1)))
         self.list.addStretch()
 
     def refresh(self) -> None:

@@ -37,11 +37,12 @@ class StackView(QWidget):
         with QPainter(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             text, dim = self.theme.colour("text"), self.theme.colour("dim")
-            wide = min(170.0, self.width() * 0.36)
+            painter.setFont(font(8.5))
+            longest = max((painter.fontMetrics().horizontalAdvance(tr(name)) for name in self.layers), default=0)
+            wide = max(60.0, min(170.0, self.width() * 0.36, self.width() - longest - 28))
             heights = [self._look(name)[0] for name in self.layers]
             gap = 7.0
             y = max(4.0, (self.height() - sum(heights) - gap * (len(heights) - 1)) / 2)
-            painter.setFont(font(8.5))
             for name, height in zip(self.layers, heights, strict=True):
                 _, grey, pattern = self._look(name)
                 inset = 0.0 if name in ("hot plate", "silicone pad") else 14.0

@@ -572,7 +572,8 @@ class Window(QMainWindow):
             if card is None
             else (tr("{lost:.0f} % lost", lost=s.losses.lost * 100) if s.losses else tr(card.intent.value))
         )
-        words["Sheet"] = s.media.name + (f", {units.size(s.placing.width, s.placing.height)}" if s.placing else "")
+        placed = units.size(s.placing.width, s.placing.height).rpartition(" ")[0] if s.placing else ""  # it is narrow
+        words["Sheet"] = ", ".join(filter(None, (s.media.name, placed)))
         if chain is not None:
             words["Hand-off"] = {0: tr("nothing converts"), 1: tr("one conversion"), 2: tr("two conversions")}.get(
                 len(chain.knots), tr("many conversions")
@@ -602,7 +603,7 @@ class Window(QMainWindow):
             if card.process == "direct":
                 del words["Press"]
         last = next((r for r in s.logbook.runs(20) if r.verdict), None)
-        words["Check"] = tr("not checked yet")
+        words["Check"] = tr("not checked")
         if s.checked is not None:
             words["Check"] = s.checked.comparison.said
         elif last is not None:
