@@ -82,7 +82,7 @@ def bpc_note(target: Profile, intent: Intent, bpc: bool) -> str | None:
     if not bpc and compensates(target, intent.code, bpc):
         return tr(
             "Black point compensation stays on: a version 4 profile includes it in its {value} intent.",
-            value=intent.value,
+            value=intent.words,
         )
     if bpc and intent is Intent.ABSOLUTE:
         return tr("Black point compensation has no part in the absolute intent and was left out.")

@@ -130,7 +130,7 @@ def _by_condition(picture: Artwork, as_json: bool) -> None:
 def nearest(colour: str, target: Path, as_json: bool) -> None:
     """Find the nearest printable colours to COLOUR: '#rrggbb', 'r,g,b' of sRGB (0 to 255), or 'lab:L,a,b'."""
     from fidele.icc.profile import Profile
-    from fidele.proof.nearest import nearest_printable, verdict
+    from fidele.proof.nearest import VERDICTS, nearest_printable, verdict
     from fidele.proof.typed import colour_written
 
     wanted = colour_written(colour)
@@ -145,7 +145,7 @@ def nearest(colour: str, target: Path, as_json: bool) -> None:
             }
         )
         return
-    click.echo(f"L*a*b* {'  '.join(decimals(f'{v:.1f}') for v in wanted)}: {said}.")
+    click.echo(f"L*a*b* {'  '.join(decimals(f'{v:.1f}') for v in wanted)}: {VERDICTS[said]}.")
     for n in found:
         values = " ".join(f"{v * 255:.0f}" for v in n.device)
         click.echo(

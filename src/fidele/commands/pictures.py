@@ -83,6 +83,7 @@ def convert(
     order = Order(printer, how, mirror, int(bits) if bits else None, "", assumed, page - 1 if page else None, ppi, ways)
     failed = []
     for path, to in targets.items():
+        used, why = how.intent, ""  # unless one is chosen for it: for large pictures none is
         try:
             picture = convert_file(path, to, order)
         except FideleError as error:
@@ -98,7 +99,7 @@ def convert(
                 "{to}: from {words}, {value}.{value2}{why}",
                 to=to,
                 words=picture.slip.words,
-                value=used.value,
+                value=used.words,
                 value2=(" " if why else ""),
                 why=why,
             )

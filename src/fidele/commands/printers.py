@@ -64,7 +64,7 @@ def printer_list(as_json: bool) -> None:
         print_json(rows)
         return
     for row in rows:
-        click.echo(f"{row['id']:24} {row['name']} ({row['kind']}){': ' if row['state'] else ''}{row['state']}")
+        click.echo(f"{row['id']:24} {row['name']} ({row['kind']}){': ' if row['state'] else ''}{tr(row['state'])}")
     if not rows:
         click.echo(
             session.devices.missing() or tr("There is no printer here. Add one to the print service, or describe it.")

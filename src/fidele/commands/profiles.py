@@ -39,6 +39,7 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
     from fidele.icc.behaviour import behaviour
     from fidele.icc.describe import describe
     from fidele.icc.profile import Profile
+    from fidele.icc.transform import Intent
 
     opened = Profile.open(file)
     what = describe(opened)
@@ -69,7 +70,7 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
             size=what.size,
         )
     )
-    click.echo(tr("  intents: {intents}", intents=", ".join(what.intents) or tr("none")))
+    click.echo(tr("  intents: {intents}", intents=", ".join(Intent(i).words for i in what.intents) or tr("none")))
     if what.white_lab:
         click.echo(
             tr("  white L*a*b* {white_lab}", white_lab=what.white_lab)
@@ -81,11 +82,11 @@ def inspect(file: Path, deep: bool, as_json: bool) -> None:
     if what.patches:
         click.echo(tr("  carries the {patches:,} patches that it was made from", patches=what.patches))
     for problem in what.problems:
-        click.echo(f"  {problem.weight}: {problem.message}" + (f" ({problem.clause})" if problem.clause else ""))
+        click.echo(f"  {tr(problem.weight)}: {problem.message}" + (f" ({problem.clause})" if problem.clause else ""))
     if found is not None:
         click.echo(f"  {found.sentence}")
         for intent, moved in tables.items():
-            click.echo(tr("  its {intent} table {words}", intent=intent, words=moved.words))
+            click.echo(tr("  its {intent} table {words}", intent=Intent(intent).words, words=moved.words))
         if found.round_trip:
             trip = found.round_trip
             click.echo(

@@ -37,6 +37,7 @@ from fidele.icc.transform import Intent, as_float, from_lab, lab_codes, to_lab
 from fidele.language import named, tr
 from fidele.proof.customer import TOLERANCE, CustomerColour, Held, held
 from fidele.proof.losses import colours_of
+from fidele.proof.nearest import VERDICTS
 from fidele.proof.soft import show
 from fidele.proof.typed import colour_written
 from fidele.session.known_prints import MISSING
@@ -322,7 +323,7 @@ class ColoursDesk(Desk):
             )
             return
         counts = {v: sum(r.held.verdict == v for r in rows) for v in ("holds", "close", "cannot be held")}
-        parts = [f"{n} {_PLURAL[v] if n > 1 else _ONE[v]}" for v, n in counts.items() if n]
+        parts = [f"{n} {_PLURAL[v] if n > 1 else VERDICTS[v]}" for v, n in counts.items() if n]
         worst = max(rows, key=lambda r: min((n.de00 for n in r.held.nearest), default=r.held.de00))
         said = f"{', '.join(parts)}."
         if worst.held.verdict != "holds":
@@ -345,7 +346,7 @@ class ColoursDesk(Desk):
             label(
                 tr(
                     "{verdict}; printed ΔE00 {de00:.1f}: {words}",
-                    verdict=_ONE[row.held.verdict],
+                    verdict=VERDICTS[row.held.verdict],
                     de00=row.held.de00,
                     words=row.held.words,
                 ),
@@ -387,7 +388,7 @@ class ColoursDesk(Desk):
                     quiet=True,
                 )
             )
-        made.setAccessibleName(f"{row.held.colour.name}: {_ONE[row.held.verdict]}, {row.held.words}")
+        made.setAccessibleName(f"{row.held.colour.name}: {VERDICTS[row.held.verdict]}, {row.held.words}")
         return made
 
     def _limit(self, name: str, value: float) -> None:
@@ -404,7 +405,6 @@ class ColoursDesk(Desk):
         ]
 
 
-_ONE = {"holds": tr("holds"), "close": tr("is close"), "cannot be held": tr("cannot be held")}
 _PLURAL = {"holds": tr("hold"), "close": tr("are close"), "cannot be held": tr("cannot be held")}
 
 

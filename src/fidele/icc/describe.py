@@ -102,7 +102,7 @@ def describe(profile: Profile) -> Description:
                 Problem("no-output-table", "stop", tr("It has no table from colour to the printer's values."))
             )
         elif "saturation" not in intents or "perceptual" not in intents:
-            missing = tr(" and no ").join(i for i in ("perceptual", "saturation") if i not in intents)
+            missing = tr(" and no ").join(tr(i) for i in ("perceptual", "saturation") if i not in intents)
             problems.append(Problem("intents", "note", tr("It has no {missing} table of its own.", missing=missing)))
     usable = header.device_class == "prtr" and not any(p.weight == "stop" for p in problems)
     return Description(

@@ -142,6 +142,10 @@ def _polished(device: Floats, wanted: Floats, forward: Callable[[Floats], Floats
     return device, best
 
 
+#: What each verdict is called in a sentence.
+VERDICTS = {"holds": tr("holds"), "close": tr("is close"), "cannot be held": tr("cannot be held")}
+
+
 def verdict(de00: float) -> str:
     """Say whether a colour can be held, from the least ΔE00 that can be had."""
     return "holds" if de00 <= OUT_OF_GAMUT else "close" if de00 <= LOST else "cannot be held"

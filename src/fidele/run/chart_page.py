@@ -75,11 +75,8 @@ def chart_page(chart: Chart, page: int, card: Card | None, run: int, bare: bool 
         if bare or card.owner == "driver":
             words.append(tr("nothing converts") if bare else tr("the driver converts"))
         else:
-            words.append(
-                tr("{value}, black point", value=card.intent.value)
-                if card.bpc
-                else tr("{value}", value=card.intent.value)
-            )
+            intent = card.intent.words
+            words.append(tr("{value}, black point", value=intent) if card.bpc else intent)
     words += [today.isoformat(), *([tr("run {run}", run=run)] if run else [])]
     label = " · ".join(words)
     return chart_artwork(chart, page, label, code)
