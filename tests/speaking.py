@@ -14,6 +14,7 @@ import sys
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 #: Letters that look foreign, one for each of ours.
 _OTHER = str.maketrans(
@@ -37,10 +38,10 @@ class Foreign(gettext.NullTranslations):
         return foreign(msgid1 if n == 1 else msgid2)
 
 
-def _texts(window: object) -> Iterator[str]:
+def _texts(window: Any) -> Iterator[str]:
     from PySide6.QtWidgets import QComboBox, QListWidget, QTableWidget, QTreeWidget, QTreeWidgetItemIterator, QWidget
 
-    for one in window.findChildren(QWidget):  # type: ignore[attr-defined]
+    for one in window.findChildren(QWidget):
         for name in ("text", "toolTip", "accessibleName", "accessibleDescription", "placeholderText", "title"):
             asked = getattr(one, name, None)
             try:
@@ -64,31 +65,40 @@ def _texts(window: object) -> Iterator[str]:
             yield from (head.text() for head in heads if head is not None)
 
 
-def _work(window: object) -> None:
-    """Print, press and check two charts, one of them converted twice: desks that tell of runs have some to tell of."""
-    from tests.hands import pause
+def _work(window: Any) -> None:
+    """Print, press and check two charts, the second converted twice: desks that tell of runs have some to tell of."""
+    from tests.hands import comes, pause
 
-    session = window.session  # type: ignore[attr-defined]
-    for wrong in (True, False):
-        if not wrong:
-            session.handoff.bring()
-            session.handoff.confirm("ink_saving", "off")
-        session.open_chart("quick")
-        session.press_run(session.print_job(session.job(), overridden="123" if wrong else ""))
-        window.show_desk("Check")  # type: ignore[attr-defined]
-        window.desks["Check"].scan.click()  # type: ignore[attr-defined]
+    def press(station: str, name: str) -> None:
+        window.show_desk(station)
+        button = getattr(window.desks[station], name)
+        assert comes(button.isEnabled), f"{button.text()} on {station}"
+        button.click()
         pause(300)
-        while window.work.busy:  # type: ignore[attr-defined]
+        while window.work.busy:
             pause(50)
 
+    window.session.handoff.bring()
+    window.session.handoff.confirm("ink_saving", "off")
+    for wrong in (False, True):
+        if wrong:
+            window.session.handoff.choose_setting("Blend", "Velm natural")
+        window.session.open_chart("quick")
+        window.show_desk("Print")
+        window.desks["Print"].reason.setText("123" if wrong else "")
+        press("Print", "print_it")
+        press("Press", "press_it")
+        press("Check", "scan")
+    assert len(window.session.logbook.runs(9)) == 2
 
-def _views(desk: object) -> Iterator[tuple[str, Callable[[], object]]]:
+
+def _views(desk: Any) -> Iterator[tuple[str, Callable[[], object]]]:
     """Yield what a desk has to show, one at a time, each with what shows it."""
-    station = desk.station  # type: ignore[attr-defined]
+    station = desk.station
     if station == "Check":
-        yield from ((name, partial(desk.show_page, name)) for name in desk.pages)  # type: ignore[attr-defined]
+        yield from ((name, partial(desk.show_page, name)) for name in desk.pages)
     elif station == "Logbook":
-        tree = desk.tree  # type: ignore[attr-defined]
+        tree = desk.tree
         yield "a run", lambda: tree.setCurrentItem(tree.topLevelItem(0))
         yield "two runs", tree.selectAll
     else:

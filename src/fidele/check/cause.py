@@ -77,7 +77,7 @@ class Suspect:
     @property
     def title(self) -> str:
         """Its name, with what it is about."""
-        detail = self.about or self.code.partition(":")[2]
+        detail = self.about or tr(self.code.partition(":")[2])
         return WORDS[self.kind][0] + (f": {detail}" if detail else "")
 
 

@@ -73,12 +73,12 @@ class Report:
         c, t = self.comparison, self.comparison.tolerance
         rows = [[tr("all, ΔE00"), str(len(c.ids)), *(tr("{v:.2f}", v=v) for v in (c.mean, c.median, c.p95, c.largest))]]
         rows += [
-            [name, str(s.count), *(tr("{v:.2f}", v=v) for v in (s.mean, s.median, s.p95, s.largest))]
+            [tr(name), str(s.count), *(tr("{v:.2f}", v=v) for v in (s.mean, s.median, s.p95, s.largest))]
             for name, s in c.by_family().items()
         ]
         limits = tr(
             "Tolerance “{name}”: mean {mean:g}, 95th percentile {p95:g}. {source}",
-            name=t.name,
+            name=tr(t.name),
             mean=t.mean,
             p95=t.p95,
             source=t.source,

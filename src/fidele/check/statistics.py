@@ -14,7 +14,7 @@ from fidele.check.tolerance import TOLERANCES, Tolerance
 from fidele.colour.cie import lab_to_lch, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.dataclass import dataclass
-from fidele.language import tr
+from fidele.language import named, tr
 
 #: A grey, a full colour or the black is seen to be off, at arm's length, from so many ΔE00 on.
 SEEN = 5.0
@@ -92,24 +92,24 @@ class Comparison:
         Beside the limits themselves: no grey, no full colour, no black and no white may be off so far that it is seen
         at arm's length, and no single patch by twice what the 95th percentile may be.
         """
-        t, greys = self.tolerance, self.masks["greys"]
+        t, greys, allowing = self.tolerance, self.masks["greys"], tr(self.tolerance.name)
         said: list[str] = []
         if not self.judged:
             return ()
         if self.mean > t.mean:
             said.append(
-                tr("The mean is {mean:.1f}; {name} allows {mean2:g}.", mean=self.mean, name=t.name, mean2=t.mean)
+                tr("The mean is {mean:.1f}; {name} allows {mean2:g}.", mean=self.mean, name=allowing, mean2=t.mean)
             )
         if self.p95 > t.p95:
             said.append(
-                tr("The 95th percentile is {p95:.1f}; {name} allows {p952:g}.", p95=self.p95, name=t.name, p952=t.p95)
+                tr("The 95th percentile is {p95:.1f}; {name} allows {p952:g}.", p95=self.p95, name=allowing, p952=t.p95)
             )
         if greys.any() and float(self.de00[greys].mean()) > t.greys:
             said.append(
                 tr(
                     "Greys are off by {mean:.1f} on average; {name} allows {greys:g}.",
                     mean=self.de00[greys].mean(),
-                    name=t.name,
+                    name=allowing,
                     greys=t.greys,
                 )
             )
@@ -189,21 +189,21 @@ class Comparison:
         said = np.array(self.families) if len(self.families) == len(self.ids) else np.full(len(self.ids), "")
         edge = np.isin(said, ["edge"]) | ((0.92 * _reach(LCh) < C) & (C > 25))
         return {
-            "greys": (C < 8) & (L < 97),
-            "skin-like": ((h > 30) & (h < 80) & (C > 8) & (C < 42) & (L > 28) & (L < 90)) | (said == "skin"),
-            "primaries": (C > 25) & _fullest(LCh),
-            "light tints": (L > 85) & ~((C < 3) & (L > 96)),
-            "shadows": np.quantile(L, 0.12) + 4 > L,
-            "customer colours": said == "customer",
-            "near the gamut's edge": edge,
+            named("greys"): (C < 8) & (L < 97),
+            named("skin-like"): ((h > 30) & (h < 80) & (C > 8) & (C < 42) & (L > 28) & (L < 90)) | (said == "skin"),
+            named("primaries"): (C > 25) & _fullest(LCh),
+            named("light tints"): (L > 85) & ~((C < 3) & (L > 96)),
+            named("shadows"): np.quantile(L, 0.12) + 4 > L,
+            named("customer colours"): said == "customer",
+            named("near the gamut's edge"): edge,
         }
 
     def by_family(self) -> dict[str, Summary]:
         """Return what each family that has patches comes to; colours out of gamut apart from the rest."""
         found = {name: Summary.of(self.de00[mask]) for name, mask in self.masks.items() if mask.any()}
         if len(self.out) == len(self.ids) and self.out.any():
-            found["in gamut"] = Summary.of(self.de00[~self.out])
-            found["out of gamut"] = Summary.of(self.de00[self.out])
+            found[named("in gamut")] = Summary.of(self.de00[~self.out])
+            found[named("out of gamut")] = Summary.of(self.de00[self.out])
         return found
 
 

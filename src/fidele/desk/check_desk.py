@@ -632,7 +632,12 @@ class CheckDesk(Desk):
             (tr("Largest"), tr("{largest:.2f}, patch {ids}", largest=c.largest, ids=c.ids[int(c.worst(1)[0])])),
             (
                 tr("Tolerance"),
-                tr("{name}: {mean:g} and {p95:g}", name=c.tolerance.name, mean=c.tolerance.mean, p95=c.tolerance.p95),
+                tr(
+                    "{name}: {mean:g} and {p95:g}",
+                    name=tr(c.tolerance.name),
+                    mean=c.tolerance.mean,
+                    p95=c.tolerance.p95,
+                ),
             ),
             (
                 tr("Measured by"),

@@ -161,7 +161,7 @@ class FiguresPage(Page):
         c = checked.comparison
         self.distribution.show_comparison(c)
         rows = [(tr("all"), len(c.ids), c.mean, c.median, c.p95, c.largest)]
-        rows += [(n, s.count, s.mean, s.median, s.p95, s.largest) for n, s in c.by_family().items()]
+        rows += [(tr(n), s.count, s.mean, s.median, s.p95, s.largest) for n, s in c.by_family().items()]
         self.families.fill([[str(r[0]), str(r[1]), *(tr("{v:.2f}", v=v) for v in r[2:])] for r in rows])
         self._order = [int(i) for i in c.worst(24)]
         self.worst.fill(
@@ -431,7 +431,7 @@ class BesidePage(Page):
         names = list(dict.fromkeys(n for s in sums for n in s))
         self.figures.name_columns((tr("mean ΔE00"), *(one.label for one in prints)))
         rows = [[tr("all"), *(tr("{mean:.2f}", mean=one.checked.comparison.mean) for one in prints)]]
-        rows += [[n, *(tr("{mean:.2f}", mean=s[n].mean) if n in s else "–" for s in sums)] for n in names]
+        rows += [[tr(n), *(tr("{mean:.2f}", mean=s[n].mean) if n in s else "–" for s in sums)] for n in names]
         self.figures.fill(rows)
 
 

@@ -126,5 +126,5 @@ class PiecePage(QWidget):
             self.view.set_teeth([Tooth(tr("the piece"), as_it_is)])
             self.said.setText(tr("Nothing was promised for it: no profile converted it."))
         else:
-            self.view.set_teeth([Tooth("promised", as_it_is, pixels=wanted), Tooth(tr("the piece"), as_it_is)])
+            self.view.set_teeth([Tooth(tr("promised"), as_it_is, pixels=wanted), Tooth(tr("the piece"), as_it_is)])
             self.said.setText(tr("Drag the piece beneath the line: both are of one size, in one light."))

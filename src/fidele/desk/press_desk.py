@@ -14,7 +14,7 @@ from fidele.desk.clock_view import ClockView
 from fidele.desk.desk import Desk, clock
 from fidele.desk.flow import Flow
 from fidele.desk.kit import SPRING, across, choice, down, entry, fill, tick
-from fidele.desk.labels import button, clear, label
+from fidele.desk.labels import button, clear, folding, label
 from fidele.desk.numbers import number
 from fidele.desk.piece_page import PiecePage
 from fidele.desk.press_mode import PressMode
@@ -73,7 +73,7 @@ class PressDesk(Desk):
         self.which.setFixedWidth(px(150))
         top.addWidget(self.which)
         self.other = button(tr("The piece"), self._other_page, tr("The pressed piece beside what was promised"))
-        self.on = button(tr("Go on to the check"), lambda: self.go.emit("Check"))
+        self.on = folding(tr("Go on to the check"), lambda: self.go.emit("Check"))
         tip = tr("For a tablet beside the press: clock and buttons as large as there is room")
         self.large = button(tr("Large view"), self._large, tip)
         fill(top, self.large, self.other, self.on)

@@ -30,6 +30,7 @@ from fidele.errors import FideleError
 from fidele.language import lowered, tr
 from fidele.proof.soft import show
 from fidele.run.job import Job, Printed
+from fidele.run.log import receipt_words
 from fidele.session.jobs import Opened
 from fidele.session.model import Session
 from fidele.store.records import WAITING, Queued
@@ -505,14 +506,8 @@ class PrintDesk(Desk):
             ]
         waits = run.elsewhere and "printed by hand" not in run.receipt
         rows = [(tr("Run"), str(run.number)), (tr("Written") if waits else tr("Printed"), clock(run.at))]
-        for name, value in list(run.receipt.items())[:12]:
-            if name == "differs":
-                continue
-            words = " x ".join(map(str, value)) if isinstance(value, list) else value
-            if isinstance(value, dict):
-                words = ", ".join(tr("{k} {v:.2f}", k=k, v=v) for k, v in value.items())
-            rows.append((name[:1].upper() + name[1:], str(words)))
-        return rows
+        told = {name: value for name, value in run.receipt.items() if name != "differs"}
+        return rows + receipt_words(told)[:12]
 
 
 def seen(XYZ: NDArray[np.float32]) -> NDArray[np.uint8]:

@@ -14,7 +14,7 @@ from fidele.colour.cie import lab_to_lch
 from fidele.colour.words import FAMILIES, HUES
 from fidele.desk.desk import Desk
 from fidele.desk.kit import across, choice, down, fill
-from fidele.desk.labels import button, label, section
+from fidele.desk.labels import button, folding, label, section
 from fidele.desk.picture import PictureView, Tooth
 from fidele.desk.theme import px
 from fidele.desk.work import Work
@@ -166,7 +166,7 @@ class TuningDesk(Desk):
             chosen=lambda _: self._take_kept(),
         )
         self.name.setEditable(True)
-        self.name.setMinimumWidth(200)
+        self.name.setMinimumWidth(px(130))
         edit = self.name.lineEdit()
         if edit is not None:
             edit.setPlaceholderText(tr("Name, to keep it"))
@@ -174,7 +174,7 @@ class TuningDesk(Desk):
         row.addWidget(button(tr("Keep"), self._keep, tr("Keep it under this name, for other pictures")))
         row.addWidget(button(tr("Forget"), self._forget, tr("Take the kept tuning of this name away"), quiet=True))
         row.addStretch()
-        self.others = button(tr("Apply to all open"), self._give_all, tr("Every picture in hand gets this tuning"))
+        self.others = folding(tr("Apply to all open"), self._give_all, tr("Every picture in hand gets this tuning"))
         row.addWidget(self.others)
         self.rest = button(tr("Reset"), lambda: self._finish_with(None), tr("No tuning"))
         row.addWidget(self.rest)

@@ -50,7 +50,7 @@ def check_findings(facts: Facts) -> Iterator[Finding]:
         "Mean ΔE00 {mean:.1f}, 95th percentile {p95:.1f}; {name} allows {mean2:g} and {p952:g}.",
         mean=c.mean,
         p95=c.p95,
-        name=c.tolerance.name,
+        name=tr(c.tolerance.name),
         mean2=c.tolerance.mean,
         p952=c.tolerance.p95,
     )

@@ -67,7 +67,9 @@ def best_where(prints: tuple[PrintMeasured, ...]) -> list[str]:
             wins.setdefault(ranked[0], []).append(family)
     if set(wins) == {overall.label} and len(wins[overall.label]) == len(families):
         return [*said, tr("It is better everywhere.")]
-    said += [tr("{cap} is better in {won}.", cap=_cap(label), won=", ".join(won)) for label, won in wins.items()]
+    said += [
+        tr("{cap} is better in {won}.", cap=_cap(label), won=", ".join(map(tr, won))) for label, won in wins.items()
+    ]
     return said
 
 

@@ -41,6 +41,7 @@ _RECEIPT = {
     "sheets": tr("Sheets"),
     "program": tr("Printed from"),
     "differs": tr("Set otherwise"),
+    "printed by hand": tr("Printed by hand"),
 }
 _MEASURED = {"temperature": units.temperature, "pressure": units.pressure}
 
@@ -82,11 +83,8 @@ def facts(run: KeptRun) -> list[Fact]:
     with contextlib.suppress(ValidationError):  # of a card that cannot be read any more nothing is told
         found += _card_facts(Card.model_validate_json(run.card))
     found += [Fact(tr("Settings sent"), name, str(value)) for name, value in settings.items()]
-    found += [
-        Fact(tr("Receipt"), _RECEIPT.get(name, name), _said(value))
-        for name, value in receipt.items()
-        if settings.get(name) != value and value not in ("", [], {})
-    ]
+    other = {name: value for name, value in receipt.items() if settings.get(name) != value}
+    found += [Fact(tr("Receipt"), name, words) for name, words in receipt_words(other)]
     if run.press:
         records = json.loads(run.press)
         for done in records if isinstance(records, list) else [records]:
@@ -148,6 +146,11 @@ def _card_facts(card: Card) -> list[Fact]:
     return [Fact(tr("Condition"), name, value) for name, value in told]
 
 
+def receipt_words(receipt: Document) -> list[tuple[str, str]]:
+    """Return what a driver said that it did, each thing by its name."""
+    return [(_RECEIPT.get(name, name), _said(value)) for name, value in receipt.items() if value not in ("", [], {})]
+
+
 def _pressed(done: Document) -> list[Fact]:
     found = []
     for key, value in done.items():
@@ -159,9 +162,6 @@ def _pressed(done: Document) -> list[Fact]:
             words = _said(value)
         if key == "on_top":
             words = {"paper": tr("the paper"), "piece": tr("the piece")}.get(words, words)
-        elif key == "at":
-            with contextlib.suppress(ValueError):
-                words = f"{datetime.datetime.fromisoformat(words):%d.%m.%Y %H:%M}"
         found.append(Fact(tr("Pressed"), _OF_PRESS.get(key, key), words))
     return found
 
@@ -169,6 +169,9 @@ def _pressed(done: Document) -> list[Fact]:
 def _said(value: Json) -> str:
     if isinstance(value, dict):
         return ", ".join(f"{tr(k)} {_said(v)}" for k, v in value.items())
+    if isinstance(value, str):
+        with contextlib.suppress(ValueError):  # a moment
+            return f"{datetime.datetime.strptime(value[:16], '%Y-%m-%dT%H:%M'):%d.%m.%Y %H:%M}"
     if isinstance(value, list):
         return " x ".join(map(str, value)) if all(isinstance(v, int) for v in value) else "; ".join(map(str, value))
     return tr("{value:g}", value=value) if isinstance(value, float) else str(value)
