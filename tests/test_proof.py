@@ -11,6 +11,7 @@ from lcms import LAB, compensated, littlecms
 from fidele.colour.cie import D50, lab_to_xyz, xyz_to_lab
 from fidele.colour.difference import delta_e_2000
 from fidele.demo.pictures import flags
+from fidele.errors import FideleError
 from fidele.icc.profile import Profile
 from fidele.icc.spaces import oprgb, srgb
 from fidele.icc.tables import device_to_pcs_lab, pcs_lab_to_device
@@ -19,6 +20,7 @@ from fidele.proof.gamut import distance_to_gamut
 from fidele.proof.losses import losses, losses_of_each, shift_in_words, wanted_and_printed
 from fidele.proof.nearest import nearest_printable, verdict
 from fidele.proof.soft import ProofLink, ProofSettings, soft_proof
+from fidele.proof.typed import colour_written
 from fidele.proof.where import LossMap
 
 
@@ -130,6 +132,30 @@ def test_large_pictures_are_sampled_and_16_bit_is_understood(printer, photo):
 )
 def test_shifts_in_words(wanted, printed, words):
     assert words in shift_in_words(np.array(wanted, float), np.array(printed, float))
+
+
+@pytest.mark.parametrize(
+    ("typed", "Lab"),
+    [
+        ("lab:79,-46,-8", (79, -46, -8)),
+        ("lab: 79, -46.5, -8", (79, -46.5, -8)),
+        ("Lab 79,5 -46,2 -8,1", (79.5, -46.2, -8.1)),
+        ("lab:79,5; -46,2; -8", (79.5, -46.2, -8)),
+        ("lab:79,5, -46,2, -8,1", (79.5, -46.2, -8.1)),
+        ("lab:79,5,-46,2,-8,1", None),  # whose is which comma?
+        ("lab:79,5 -46,2", None),
+        ("lab:100,5;0;0", None),
+        ("255; 255; 255", (100, 0, 0)),
+        ("255,255,255", (100, 0, 0)),
+        ("255,0 255,0", None),
+    ],
+)
+def test_colours_are_typed_with_comma_or_point(typed, Lab):
+    if Lab is None:
+        with pytest.raises(FideleError, match="is no "):
+            colour_written(typed)
+    else:
+        np.testing.assert_allclose(colour_written(typed), Lab, atol=0.01)
 
 
 def test_lab_of_white_is_the_media(printer):
