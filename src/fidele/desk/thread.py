@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
+from fidele import units
 from fidele.dataclass import dataclass
 from fidele.desk.by_any_hand import ByAnyHand
 from fidele.desk.labels import label
@@ -122,7 +123,10 @@ class _Station(ByAnyHand, QAbstractButton):
                 painter.drawText(QRectF(0, px(4), self.width(), px(24)), Qt.AlignmentFlag.AlignCenter, self.shown)
                 painter.setFont(font(8.5))
                 painter.setPen(theme.colour("text" if self.isChecked() else "dim"))
-                said = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 6)
+                room, said = self.width() - 6, self.state
+                if painter.fontMetrics().horizontalAdvance(said) > room:  # the unit of a size goes first
+                    said = said.removesuffix(f" {units.unit_of('length')}")
+                said = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, room)
                 painter.drawText(QRectF(0, px(26), self.width(), px(20)), Qt.AlignmentFlag.AlignCenter, said)
             if self._by_key and self.hasFocus():
                 painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.DotLine))

@@ -572,8 +572,7 @@ class Window(QMainWindow):
             if card is None
             else (tr("{lost:.0f} % lost", lost=s.losses.lost * 100) if s.losses else tr(card.intent.value))
         )
-        placed = units.size(s.placing.width, s.placing.height).rpartition(" ")[0] if s.placing else ""  # it is narrow
-        words["Sheet"] = ", ".join(filter(None, (s.media.name, placed)))
+        words["Sheet"] = s.media.name + (f", {units.size(s.placing.width, s.placing.height)}" if s.placing else "")
         if chain is not None:
             words["Hand-off"] = {0: tr("nothing converts"), 1: tr("one conversion"), 2: tr("two conversions")}.get(
                 len(chain.knots), tr("many conversions")
