@@ -6,9 +6,11 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.language import tr
 
+#: Pixels of a picture that words below it leave at least: with less, each of their lines ends in an ellipsis.
+_LEAST = 80
 _WRAPPED = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop
 
 
@@ -18,7 +20,7 @@ class Outcome(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(120)
+        self.setMinimumHeight(px(105))
         self.theme: Theme = LIGHT
         self.image: QImage | None = None
         self.title, self.words, self.more, self.bold = "", "", "", False
@@ -34,35 +36,44 @@ class Outcome(QWidget):
                 value=(f", {more}" if more else ""),
             )
         )
-        self.setToolTip(more)
+        self.setToolTip("\n".join(filter(None, (words, more))))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         if self.image is None and not self.title:
             return
+        # Pictures side by side are of one size, whatever is said below them.
+        beside = [one for one in (self.parentWidget() or self).children() if isinstance(one, Outcome)]
+        wrapped = max(sum(one._heights()) for one in (self, *beside))
+        title, plain = QFontMetricsF(font(9.0)).height() + 4, QFontMetricsF(font(8.5)).height()
+        wraps = self.height() - title - wrapped >= px(_LEAST)
+        below = title + (wrapped if wraps else plain * max(len(one._heights()) for one in (self, *beside))) + 2
         with QPainter(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            # Pictures side by side are of one size.
-            beside = [one for one in (self.parentWidget() or self).children() if isinstance(one, Outcome)]
-            below = round(23 + max(sum(one._heights()) for one in (self, *beside)))
             frame = QRectF(0, 0, self.width(), self.height() - below)
             painter.fillRect(frame, self.theme.colour("surround"))
             if self.image is not None:
                 room = frame.adjusted(8, 8, -8, -8)
-                scale = min(room.width() / self.image.width(), room.height() / self.image.height())
+                scale = max(0.0, min(room.width() / self.image.width(), room.height() / self.image.height()))
                 wide, high = self.image.width() * scale, self.image.height() * scale
                 painter.drawImage(
                     QRectF(room.center().x() - wide / 2, room.center().y() - high / 2, wide, high), self.image
                 )
             painter.setPen(self.theme.colour("text"))
             painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
-            painter.drawText(QRectF(0, frame.bottom() + 3, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.title)
+            line = QRectF(0, frame.bottom() + 2, self.width(), title)
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, self.title)
             painter.setPen(self.theme.colour("dim"))
             painter.setFont(font(8.5))
-            y = frame.bottom() + 21
-            for said, high in zip(filter(None, (self.words, self.more)), self._heights(), strict=True):
-                painter.drawText(QRectF(0, y, self.width(), high), int(_WRAPPED), said)
-                y += high
+            y = line.bottom()
+            for said, needed in zip(filter(None, (self.words, self.more)), self._heights(), strict=True):
+                room = QRectF(0, y, self.width(), needed if wraps else plain)
+                if wraps:
+                    painter.drawText(room, int(_WRAPPED), said)
+                else:
+                    shown = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, self.width())
+                    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
+                y = room.bottom()
 
     def _heights(self) -> list[float]:
         """Return how much room each line of words takes, in as many lines as it needs."""

@@ -40,8 +40,8 @@ class StackView(QWidget):
             painter.setFont(font(8.5))
             longest = max((painter.fontMetrics().horizontalAdvance(tr(name)) for name in self.layers), default=0)
             wide = max(60.0, min(170.0, self.width() * 0.36, self.width() - longest - 28))
-            heights = [self._look(name)[0] for name in self.layers]
-            gap = 7.0
+            heights = [px(100) / 100 * self._look(name)[0] for name in self.layers]
+            gap = px(70) / 10
             y = max(4.0, (self.height() - sum(heights) - gap * (len(heights) - 1)) / 2)
             for name, height in zip(self.layers, heights, strict=True):
                 _, grey, pattern = self._look(name)
@@ -55,7 +55,7 @@ class StackView(QWidget):
                 painter.setPen(QPen(dim, 1, Qt.PenStyle.DotLine))
                 painter.drawLine(QPointF(box.right() + 4, box.center().y()), QPointF(wide + 18, box.center().y()))
                 painter.setPen(text)
-                room = QRectF(wide + 22, box.center().y() - 9, self.width() - wide - 24, 18)
+                room = QRectF(wide + 22, box.center().y() - px(9), self.width() - wide - 24, px(18))
                 said = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, int(room.width()))
                 painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
                 y += height + gap
