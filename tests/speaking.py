@@ -20,6 +20,8 @@ from typing import Any
 _OTHER = str.maketrans(
     "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ", "абцдефгхийклмнопярстуввхызАБЦДЕФГХИЙКЛМНОПЯРСТУВВХЫЗ"
 )
+#: Of the bench's drivers, as they stand on its machines.
+_VERSIONS = ("4.2", "2.7")
 _BRACED = re.compile(r"(\{(?:[^{}]|\{\w*\})*\})|([^{}]+)")
 
 
@@ -63,6 +65,25 @@ def _texts(window: Any) -> Iterator[str]:
         if isinstance(one, QTableWidget):
             heads = (one.horizontalHeaderItem(i) for i in range(one.columnCount()))
             yield from (head.text() for head in heads if head is not None)
+
+
+def _watch_painting(seen: dict[str, str], beyond: set[str]) -> None:
+    """Keep every text that is drawn, and which of them have less room than they need."""
+    from PySide6.QtCore import QRect, QRectF, Qt
+    from PySide6.QtGui import QPainter
+
+    really, wrapped = QPainter.drawText, int(Qt.TextFlag.TextWordWrap)
+
+    def draw(painter: QPainter, *given: Any) -> Any:
+        room, text = given[0], given[-1]
+        if isinstance(text, str) and text:
+            seen.setdefault(text, "drawn")
+            whole = not isinstance(room, QRect | QRectF) or int(given[1]) & wrapped
+            if not whole and painter.fontMetrics().horizontalAdvance(text) > room.width() + 2:
+                beyond.add(text)
+        return really(painter, *given)
+
+    QPainter.drawText = draw
 
 
 def _work(window: Any, checks: tuple[bool, ...]) -> None:
@@ -126,6 +147,8 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
         pause(50)
     _work(window, (False, True) if spoken == "xx" else (True,))
     seen: dict[str, str] = {}
+    beyond: set[str] = set()
+    _watch_painting(seen, beyond)
     clipped: dict[str, list[str]] = {}
     for station in window.desks:
         window.show_desk(station)
@@ -139,9 +162,14 @@ def main(spoken: str, workshop: Path, size: tuple[int, int]) -> None:
                     break
             else:
                 clipped |= {f"{station} {name}".strip(): found} if found else {}
+            beyond.clear()
+            window.grab()
+            clipped |= {f"{station} {name}, drawn": sorted(beyond)} if beyond else {}
             for text in _texts(window):
                 seen.setdefault(text, station)
-    points = [t for t in seen if re.search(r"(?<![\d.])\d+\.\d{1,2}(?![\d.])", t) and "ersi" not in t]
+    points = [
+        t for t in seen if re.search(r"(?<![\d.])\d+\.\d{1,2}(?![\d.])", t) and "ersi" not in t and t not in _VERSIONS
+    ]
     latin = sorted(t for t in seen if re.search(r"[A-Za-z]{3,}", t)) if spoken == "xx" else []
     print(json.dumps({"latin": latin, "cut": clipped, "number": units.size(12.5, 1234.5, 1), "points": sorted(points)}))
     sys.stdout.flush()

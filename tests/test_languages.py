@@ -30,7 +30,7 @@ _NAMES = re.compile(
     r"|Skerry Sketch|Bench [SP]1|Fidele|Control chart|signal-flags|lantern-parade|Gallery rag|Blend|Stock|Passes|Format"
     r"|(?:Fen|Tarn|Velm|Skarn|Orrin)\b|ink load \d+%|passes|stock|format|(?:into the|over the) \w+"
     r"|Turn|Fit|Light|Strength|Warmth|Polish|Carriage|Untouched|Everyday|Glint|Board|(?:Inks|Feed|Menu) › [\w ›]+"
-    r"|For the "
+    r"|For the |(?:Hold|Ink) › [\w ›]+|Paper laid in|Reel aboard|fill the leaf|heeded|liking|\bback$|\bdrawer$|cer…$"
     r"|Zip with profiles for .*|Mail with one .*|Names printer .*|; the file on their server is broken|, or lab:[\d,-]+"
     r"|[\w .,/-]*\.(?:icc|zip|eml|png|tif|pdf|csv)|/[\w/.-]+|\{name\}|\b[0-9a-f]{8}\b|#[0-9a-f]{6}"
     r"|sRGB|opRGB|CMYK|RGB|CGATS|IEC|Lab|ICC|TIFF|JPEG|PNG|PDF|SVG|WebP|CSV|CxF|JSON|bar|ppi|Ctrl|Shift|Alt|Tab|Esc"

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QColor, QFontMetrics, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fidele.arrays import Codes, Floats
@@ -123,8 +123,14 @@ class RampPlot(QWidget):
         self.setAccessibleDescription("" if ramp is None else _ramp_told(ramp))
         self.update()
 
+    @property
+    def _left(self) -> int:
+        """Where the plot begins, beside the longest of its words."""
+        metrics = QFontMetrics(font(7.5))
+        return max(metrics.horizontalAdvance(words) for words in (tr("wanted"), tr("print"), tr("step"))) + 6
+
     def _x(self, tone: float) -> float:
-        return 40 + tone * (self.width() - 56)
+        return self._left + tone * (self.width() - self._left - 16)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         with QPainter(self) as painter:
@@ -147,10 +153,9 @@ class RampPlot(QWidget):
 
             painter.setFont(font(7.5))
             painter.setPen(self.theme.colour("dim"))
-            painter.drawText(QRectF(0, strip[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("wanted"))
-            painter.drawText(QRectF(0, strip[0] + 13, 36, 13), Qt.AlignmentFlag.AlignRight, tr("print"))
-            painter.drawText(QRectF(0, curve[0], 36, 13), Qt.AlignmentFlag.AlignRight, "L*")
-            painter.drawText(QRectF(0, bars[0], 36, 13), Qt.AlignmentFlag.AlignRight, tr("step"))
+            beside = ((strip[0], tr("wanted")), (strip[0] + 13, tr("print")), (curve[0], "L*"), (bars[0], tr("step")))
+            for top, words in beside:
+                painter.drawText(QRectF(0, top, self._left - 4, 13), Qt.AlignmentFlag.AlignRight, words)
             for lab, pen in (
                 (ramp.wanted, QPen(self.theme.colour("strong"), 1.2)),
                 (ramp.measured, QPen(self.theme.colour("text"), 2)),
@@ -183,7 +188,7 @@ class RampPlot(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.ramp is not None:
-            tone = (event.position().x() - 40) / max(1, self.width() - 56)
+            tone = (event.position().x() - self._left) / max(1, self.width() - self._left - 16)
             self.picked.emit(int(self.ramp.index[np.abs(self.ramp.tone - tone).argmin()]))
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import datetime
 import io
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QSize, Qt, QTimer
-from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap
+from PySide6.QtGui import QFontMetrics, QIcon, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
@@ -25,13 +26,13 @@ from fidele.desk.desk import Desk, clock
 from fidele.desk.kit import SPRING, Choice, across, down, entry, fill
 from fidele.desk.labels import button, clear, line
 from fidele.desk.picture import to_image
-from fidele.desk.theme import font
+from fidele.desk.theme import font, px
 from fidele.desk.work import Work
 from fidele.judge.finding import Finding
 from fidele.language import lowered, tr, trn
 from fidele.run.log import compared, export, facts, matching, totals
 from fidele.session.model import Session
-from fidele.store.records import DONE, KeptRun
+from fidele.store.records import BUSY, DONE, WAITING, KeptRun
 
 _ICON = 40
 _NUMBER = Qt.ItemDataRole.UserRole
@@ -95,7 +96,12 @@ class LogbookDesk(Desk):
         self.tree.itemSelectionChanged.connect(self._chosen)
         head = self.tree.header()
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((0, 104), (2, 150), (3, 80), (4, 70)):
+        for column, width in (
+            (0, px(104)),
+            (2, px(150)),
+            (3, _room(map(tr, (*WAITING, *BUSY, *DONE)))),
+            (4, _room(SAID.values())),
+        ):
             head.resizeSection(column, width)
         head.setStretchLastSection(False)
         self.box.addWidget(self.tree, 3)
@@ -178,7 +184,7 @@ class LogbookDesk(Desk):
             said = SAID.get(verdict.verdict, verdict.verdict)
             figures = tr("mean {mean:.2f}, 95th percentile {p95:.2f}", mean=verdict.mean, p95=verdict.p95)
             words = f"{said}, {clock(at)}: {figures}. {'; '.join(verdict.words)}"
-            item = QTreeWidgetItem([f"   {verdict.chart or 'Check'}", words])
+            item = QTreeWidgetItem([f"   {verdict.chart or tr('Check')}", words])
             item.setToolTip(1, words)
             self.details.addTopLevelItem(item)
 
@@ -392,3 +398,9 @@ def _squared(small: QImage) -> QIcon:
     icon = QIcon(square)
     icon.addPixmap(square, QIcon.Mode.Selected)
     return icon
+
+
+def _room(words: Iterable[str]) -> int:
+    """Return how wide a column must be for the longest of its words."""
+    metrics = QFontMetrics(font(9, font().Weight.DemiBold))
+    return max(map(metrics.horizontalAdvance, words)) + px(20)

@@ -36,7 +36,7 @@ class Outcome(QWidget):
                 value=(f", {more}" if more else ""),
             )
         )
-        self.setToolTip("\n".join(filter(None, (words, more))))
+        self.setToolTip("\n".join(filter(None, (title, words, more))))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -62,7 +62,8 @@ class Outcome(QWidget):
             painter.setPen(self.theme.colour("text"))
             painter.setFont(font(9.0, font().Weight.DemiBold if self.bold else font().Weight.Normal))
             line = QRectF(0, frame.bottom() + 2, self.width(), title)
-            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, self.title)
+            shown = painter.fontMetrics().elidedText(self.title, Qt.TextElideMode.ElideRight, self.width())
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, shown)
             painter.setPen(self.theme.colour("dim"))
             painter.setFont(font(8.5))
             y = line.bottom()

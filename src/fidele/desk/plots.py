@@ -7,14 +7,14 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fidele.chart.definition import Chart
-from fidele.check.cause import Cause
+from fidele.check.cause import Cause, Suspect
 from fidele.check.statistics import Comparison
 from fidele.desk.spots import Part, Spots
-from fidele.desk.theme import LIGHT, Theme, font
+from fidele.desk.theme import LIGHT, Theme, font, px
 from fidele.language import tr
 from fidele.proof.soft import show
 
@@ -314,7 +314,7 @@ class Suspects(QWidget):
         self.cause = cause
         if cause is not None:
             shown = cause.suspects[: self._most]
-            self.setMinimumHeight(_ROW * len(shown))
+            self.setMinimumHeight(px(_ROW) * len(shown))
             self.setAccessibleDescription(
                 ", ".join(
                     tr("{title} leaves {fit_de00:.1f}", title=s.title, fit_de00=s.fit_de00)
@@ -329,34 +329,36 @@ class Suspects(QWidget):
             return
         with QPainter(self) as painter:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            left, right = min(226, self.width() * 45 // 100), 108
-            room = max(30, self.width() - left - right)
             normal, bold = font().Weight.Normal, font().Weight.DemiBold
-            for row, suspect in enumerate(self.cause.suspects[: self._most]):
-                y = row * _ROW
+            shown, strong = self.cause.suspects[: self._most], QFontMetrics(font(9, bold))
+            longest = max((strong.horizontalAdvance(s.title) for s in shown), default=0)
+            left = min(longest + 24, self.width() * 45 // 100)
+            right = max((QFontMetrics(font(8.5)).horizontalAdvance(_left(s)) for s in shown), default=0) + 14
+            room = max(30, self.width() - left - right)
+            for row, suspect in enumerate(shown):
+                y, high = row * px(_ROW), px(_ROW) - 1
                 first = suspect.code == self.cause.suspects[0].code
                 painter.setPen(self.theme.colour("text"))
                 painter.setFont(font(9, bold if first else normal))
                 said = painter.fontMetrics().elidedText(suspect.title, Qt.TextElideMode.ElideRight, left - 12)
-                painter.drawText(QRectF(6, y, left - 12, 20), Qt.AlignmentFlag.AlignVCenter, said)
+                painter.drawText(QRectF(6, y, left - 12, high), Qt.AlignmentFlag.AlignVCenter, said)
                 if suspect.code in self.cause.group and len(self.cause.group) > 1:
-                    painter.fillRect(QRectF(0, y + 1, 2.5, _ROW - 2), self.theme.colour("strong"))
-                painter.fillRect(QRectF(left, y + 5, room, 10), self.theme.colour("line"))
+                    painter.fillRect(QRectF(0, y + 1, 2.5, high - 1), self.theme.colour("strong"))
+                painter.fillRect(QRectF(left, y + high / 4, room, high / 2), self.theme.colour("line"))
                 # Length says how well a suspect explains the print: all of it at 0 left, nothing of it at 12 or more.
                 share = max(0.01, 1 - suspect.fit_de00 / 12) if suspect.Lab is not None else 0.01
                 painter.fillRect(
-                    QRectF(left, y + 5, room * share, 10), self.theme.colour("text" if first else "strong")
+                    QRectF(left, y + high / 4, room * share, high / 2), self.theme.colour("text" if first else "strong")
                 )
                 painter.setFont(font(8.5))
                 painter.setPen(self.theme.colour("text" if first else "dim"))
-                painter.drawText(
-                    QRectF(left + room + 8, y, right - 8, 20),
-                    Qt.AlignmentFlag.AlignVCenter,
-                    tr(
-                        "leaves {fit_de00:.1f}, {confidence:.0f} %",
-                        fit_de00=suspect.fit_de00,
-                        confidence=suspect.confidence * 100,
-                    )
-                    if suspect.Lab is not None
-                    else "",
-                )
+                beside = QRectF(left + room + 8, y, right - 8, high)
+                painter.drawText(beside, Qt.AlignmentFlag.AlignVCenter, _left(suspect))
+
+
+def _left(suspect: Suspect) -> str:
+    if suspect.Lab is None:
+        return ""
+    return tr(
+        "leaves {fit_de00:.1f}, {confidence:.0f} %", fit_de00=suspect.fit_de00, confidence=suspect.confidence * 100
+    )
